@@ -1,0 +1,158 @@
+package calendar_test
+
+import (
+	"encoding/json"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"metrogon/core/calendar"
+	"metrogon/core/species"
+)
+
+func zone(t require.TestingT, name string) *time.Location {
+	z, err := time.LoadLocation(name)
+	require.NoError(t, err)
+	return z
+}
+
+func milestones(t require.TestingT, b calendar.Batch) map[string]calendar.Milestone {
+	all, err := calendar.Schedule(b)
+	require.NoError(t, err)
+	by := map[string]calendar.Milestone{}
+	for _, m := range all {
+		by[m.Kind] = m // of several candlings the last
+	}
+	return by
+}
+
+// Cases computed with the IANA time zone data, outside this project.
+var ianaCases = []struct {
+	local, zone       string
+	days              int
+	set, exact        string
+	sameWall, elseRun string
+}{
+	{"2027-03-20T09:00", "Europe/London", 21, "2027-03-20T09:00:00Z", "2027-04-10T10:00:00+01:00", "2027-04-10T09:00:00+01:00", "spring forward on 28 March"},
+	{"2026-10-20T18:30", "America/Chicago", 21, "2026-10-20T18:30:00-05:00", "2026-11-10T17:30:00-06:00", "2026-11-10T18:30:00-06:00", "autumn back on 1 November"},
+	{"2026-09-20T07:15", "Australia/Sydney", 21, "2026-09-20T07:15:00+10:00", "2026-10-11T08:15:00+11:00", "2026-10-11T07:15:00+11:00", "southern spring forward on 4 October"},
+	{"2028-02-08T20:00", "Asia/Kolkata", 21, "2028-02-08T20:00:00+05:30", "2028-02-29T20:00:00+05:30", "2028-02-29T20:00:00+05:30", "lands on the leap day"},
+	{"2027-03-21T01:30", "Europe/London", 7, "2027-03-21T01:30:00Z", "2027-03-28T02:30:00+01:00", "2027-03-28T02:30:00+01:00", "an hour that is skipped moves forward"},
+	// Hand-worked: London shows 01:30 twice on 25 October 2026, first in summer time.
+	{"2026-10-18T01:30", "Europe/London", 7, "2026-10-18T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "an hour shown twice is the first"},
+}
+
+func TestElapsedTimeAndWallClockAgainstIANA(t *testing.T) {
+	for _, c := range ianaCases {
+		t.Run(c.elseRun, func(t *testing.T) {
+			z := zone(t, c.zone)
+			day, err := time.Parse("2006-01-02T15:04", c.local)
+			require.NoError(t, err)
+			wall := calendar.WallTime{Hour: day.Hour(), Minute: day.Minute()}
+			set := wall.On(time.Date(day.Year(), day.Month(), day.Day(), 12, 0, 0, 0, z), 0, z)
+			assert.Equal(t, utc(t, c.set), set.UTC(), "set")
+			assert.Equal(t, utc(t, c.exact), calendar.After(set, float64(c.days)).UTC(), "exact")
+			assert.Equal(t, utc(t, c.sameWall), wall.On(set, c.days, z).UTC(), "same wall")
+		})
+	}
+}
+
+func utc(t *testing.T, s string) time.Time {
+	at, err := time.Parse(time.RFC3339, s)
+	require.NoError(t, err)
+	return at.UTC()
+}
+
+func TestScheduleOfAChickenBatch(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	z := zone(t, "Europe/London")
+	set := time.Date(2027, 3, 1, 12, 0, 0, 0, z) // a Monday noon
+	b := calendar.Batch{Species: hen, SetAt: set, Zone: z, ChoreAt: &calendar.WallTime{Hour: 18}}
+
+	m := milestones(t, b)
+	assert.Equal(t, time.Date(2027, 3, 22, 12, 0, 0, 0, z), m[calendar.Hatch].At, "due on the Monday three weeks later")
+	assert.Equal(t, time.Date(2027, 3, 21, 12, 0, 0, 0, z), m[calendar.Hatch].From)
+	assert.Equal(t, time.Date(2027, 3, 23, 12, 0, 0, 0, z), m[calendar.Hatch].To)
+	assert.Equal(t, time.Date(2027, 3, 19, 18, 0, 0, 0, z), m[calendar.Lockdown].At, "day 18 at the farm's hour")
+	assert.Equal(t, "Lockdown, day 18", m[calendar.Lockdown].Label)
+	assert.Equal(t, 22.0, m[calendar.Pull].Day)
+
+	b.Counting = calendar.FromOne
+	assert.Equal(t, "Lockdown, day 19", milestones(t, b)[calendar.Lockdown].Label)
+
+	b.StorageDays = 10.5 // six days beyond the first four and a half: six hours
+	old := milestones(t, b)
+	assert.Equal(t, m[calendar.Hatch].At.Add(6*time.Hour), old[calendar.Hatch].At)
+	assert.Equal(t, m[calendar.Lockdown].At, old[calendar.Lockdown].At, "old eggs do not move the chore")
+
+	b.StorageDays, b.Bantam = 0, true
+	small := milestones(t, b)
+	assert.Equal(t, m[calendar.Hatch].From.Add(-calendar.Day), small[calendar.Hatch].From, "bantams up to a day early")
+	assert.Equal(t, m[calendar.Hatch].To, small[calendar.Hatch].To)
+
+	b.Bantam = false
+	require.NoError(t, json.Unmarshal([]byte(`{"lockdown": 17, "candle": [5], "hatch": 20.5}`), &b.Overrides))
+	own := milestones(t, b)
+	assert.Equal(t, 17.0, own[calendar.Lockdown].Day)
+	assert.Equal(t, 5.0, own[calendar.Candle].Day)
+	assert.Equal(t, m[calendar.Hatch].At.Add(-12*time.Hour), own[calendar.Hatch].At)
+}
+
+func TestAReptileClutchIsForecastFromItsTemperature(t *testing.T) {
+	gecko, err := species.Find("leopard-gecko")
+	require.NoError(t, err)
+	set := time.Date(2027, 5, 1, 8, 0, 0, 0, time.UTC)
+	m := milestones(t, calendar.Batch{Species: gecko, SetAt: set, Zone: time.UTC, TempC: 28})
+	assert.InDelta(t, 57, m[calendar.Hatch].Day, 1e-9, "about 57 days at 28 °C")
+	assert.NotContains(t, m, calendar.Lockdown)
+	assert.NotContains(t, m, calendar.InternalPip)
+
+	halfway := milestones(t, calendar.Batch{Species: gecko, SetAt: set, Zone: time.UTC, TempC: 29})
+	assert.InDelta(t, 51.759, halfway[calendar.Hatch].Day, 0.001, "√(57 × 47): interpolated on the log of the duration")
+
+	_, err = calendar.Schedule(calendar.Batch{Species: gecko, SetAt: set, Zone: time.UTC, TempC: 40})
+	assert.ErrorContains(t, err, "temp_c: 40 is outside")
+}
+
+func TestScheduleProperties(t *testing.T) {
+	zones := []string{"Europe/London", "America/Chicago", "Australia/Lord_Howe", "Asia/Kolkata", "Pacific/Apia", "America/Sao_Paulo"}
+	rapid.Check(t, func(t *rapid.T) {
+		p := rapid.SampledFrom(species.All()).Draw(t, "species")
+		z := zone(t, rapid.SampledFrom(zones).Draw(t, "zone"))
+		b := calendar.Batch{
+			Species: p, Zone: z,
+			SetAt:       time.Unix(rapid.Int64Range(946684800, 2208988800).Draw(t, "set"), 0),
+			StorageDays: rapid.Float64Range(0, 20).Draw(t, "storage"),
+			ChoreAt:     &calendar.WallTime{Hour: rapid.IntRange(0, 23).Draw(t, "hour"), Minute: 30},
+		}
+		if p.IsReptile() {
+			b.TempC = rapid.Float64Range(p.TemperatureC.From, p.TemperatureC.To).Draw(t, "temp")
+		}
+		all, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		for i, m := range all {
+			assert.False(t, m.At.Before(m.From) || m.At.After(m.To), "%s: %s lies outside its span", m.Kind, m.At)
+			assert.False(t, i > 0 && m.At.Before(all[i-1].At), "%s comes before %s", m.Kind, all[max(0, i-1)].Kind)
+			if m.From.Equal(m.To) { // a chore
+				assert.LessOrEqual(t, m.At.Sub(calendar.After(b.SetAt, m.Day)).Abs(), 26*time.Hour, "%s strays from its day", m.Kind)
+			} else {
+				assert.Equal(t, calendar.After(b.SetAt, m.Day).UTC(), m.At.UTC(), "%s is not at its elapsed day", m.Kind)
+			}
+		}
+	})
+}
+
+func TestCountersAndClocks(t *testing.T) {
+	start := time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC)
+	assert.Equal(t, 0, calendar.FromZero.Number(start, start.Add(23*time.Hour)))
+	assert.Equal(t, 1, calendar.FromZero.Number(start, start.Add(24*time.Hour)))
+	assert.Equal(t, 2, calendar.FromOne.Number(start, start.Add(24*time.Hour)))
+	assert.Equal(t, 25, calendar.FromZero.Number(start.AddDate(0, 0, -4), start.AddDate(0, 0, 21)), "a machine started four days before the eggs went in")
+	_, err := calendar.ParseWallTime("25:00")
+	assert.ErrorContains(t, err, "00:00 to 23:59")
+}

@@ -1,0 +1,67 @@
+// Package candling turns what was seen through the shell, and on opening it,
+// into what is known of an egg.
+package candling
+
+// Call is what the candler says of one egg.
+type Call string
+
+// The calls, in the words of the trade.
+const (
+	Live    Call = "live"
+	Clear   Call = "clear"  // infertile, or died before anything showed
+	Ring    Call = "ring"   // died early
+	Quit    Call = "quit"   // died later
+	Unsure  Call = "unsure" // look again in 2–4 days
+	Unseen  Call = "unseen" // dark or thick shell
+	Cracked Call = "cracked"
+	Bad     Call = "bad" // smell, ooze: out at once
+)
+
+// Calls lists every call in the order of the candling bench.
+var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad}
+
+// Out tells whether an egg called so is taken out of the machine by default.
+func (c Call) Out() bool { return c == Clear || c == Ring || c == Quit || c == Bad }
+
+// Stage is what an unhatched egg showed on opening.
+type Stage string
+
+// The stages of the break-out.
+const (
+	Infertile    Stage = "infertile"
+	Early        Stage = "early"
+	Middle       Stage = "middle"
+	Late         Stage = "late"
+	PippedDead   Stage = "pipped"
+	Contaminated Stage = "contaminated"
+	NotOpened    Stage = "not-opened"
+)
+
+// Stages lists every stage in the order of development.
+var Stages = []Stage{Infertile, Early, Middle, Late, PippedDead, Contaminated, NotOpened}
+
+// Fertile tells, from all that is known of an egg, whether it was fertile;
+// known is false where nobody can say. The strongest word wins: what was seen
+// on opening, then a hatch, then the last candling call that tells. A hatched
+// egg that was never candled stays unknown, since its unhatched sisters are
+// unknown too, and counting only the winners would flatter the pen.
+func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
+	switch opened {
+	case Infertile:
+		return false, true
+	case Early, Middle, Late, PippedDead:
+		return true, true
+	}
+	if hatched {
+		return true, len(calls) > 0
+	}
+	for i := len(calls) - 1; i >= 0; i-- {
+		switch calls[i] {
+		case Live, Ring, Quit:
+			return true, true
+		case Clear:
+			return false, true
+		}
+	}
+	return false, false
+}

@@ -1,0 +1,283 @@
+// Package species holds what is known of each kind of egg: one profile a
+// kind, one data file a profile, every figure with the mark of where it comes
+// from. Days are completed days of 24 h since set; temperatures °C; humidity
+// relative, in percent; masses g; durations named _h in hours.
+package species
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"io/fs"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/pelletier/go-toml/v2"
+)
+
+// Mark says how well a figure is founded.
+type Mark string
+
+// The three marks. A published figure and one from memory name their source;
+// common practice has none.
+const (
+	Published      Mark = "published"
+	CommonPractice Mark = "common practice"
+	FromMemory     Mark = "from memory"
+)
+
+// Origin is the mark of a figure and, where it has one, its source.
+type Origin struct {
+	Mark   Mark   `toml:"mark"`
+	Source string `toml:"source"`
+}
+
+// String reads as it is printed beside a figure.
+func (o Origin) String() string {
+	if o.Source == "" {
+		return string(o.Mark)
+	}
+	return string(o.Mark) + ": " + o.Source
+}
+
+// Figure is one number, a span, or a number within its usual span. A span
+// without a middle has At halfway.
+type Figure struct {
+	At   float64 `toml:"at"`
+	From float64 `toml:"from"`
+	To   float64 `toml:"to"`
+	Origin
+}
+
+// Known tells whether the profile gives this figure at all.
+func (f Figure) Known() bool { return f.Mark != "" }
+
+// Days is a list of days with its origin.
+type Days struct {
+	Days []int `toml:"days"`
+	Origin
+}
+
+// Duration is the incubation time of a reptile egg at constant temperatures,
+// in rising order of temperature.
+type Duration struct {
+	Points []DurationPoint `toml:"points"`
+	Origin
+}
+
+// DurationPoint gives days from laying to hatching at one temperature.
+type DurationPoint struct {
+	TempC float64 `toml:"temp_c"`
+	From  float64 `toml:"from"`
+	At    float64 `toml:"at"`
+	To    float64 `toml:"to"`
+}
+
+// Sex says in one sentence what decides the sex.
+type Sex struct {
+	Rule string `toml:"rule"`
+	Origin
+}
+
+// Kind parts the two worlds: birds are turned and locked down, reptiles never.
+type Kind string
+
+// The kinds.
+const (
+	Bird    Kind = "bird"
+	Reptile Kind = "reptile"
+)
+
+// Profile is what the program knows of one species before the farm knows better.
+type Profile struct {
+	ID      string   `toml:"id"`
+	Name    string   `toml:"name"`
+	Young   string   `toml:"young"` // what one young is called
+	Kind    Kind     `toml:"kind"`
+	Aliases []string `toml:"aliases"`
+
+	HatchDays           Figure `toml:"hatch_days"`
+	LockdownDay         Figure `toml:"lockdown_day"` // At and span in whole days; the day on which turning stops
+	CandleDays          Days   `toml:"candle_days"`
+	TemperatureC        Figure `toml:"temperature_c"` // birds: forced air at egg height
+	HumiditySetPct      Figure `toml:"humidity_set_pct"`
+	HumidityLockdownPct Figure `toml:"humidity_lockdown_pct"`
+	EggG                Figure `toml:"egg_g"`
+	StorageBestDays     Figure `toml:"storage_best_days"`
+	StorageLimitDays    Figure `toml:"storage_limit_days"` // At: most stop; To: the last that anybody sets
+	LossPct             Figure `toml:"loss_pct"`           // water lost by lockdown, of the fresh mass
+	PipToOutH           Figure `toml:"pip_to_out_h"`
+	InternalToExternalH Figure `toml:"internal_to_external_h"`
+	BantamEarlyDays     Figure `toml:"bantam_early_days"`
+	FemalesPerMale      Figure `toml:"females_per_male"`
+
+	Duration Duration `toml:"duration"` // reptiles
+	Clutch   Figure   `toml:"clutch"`
+	Sex      Sex      `toml:"sex"`
+}
+
+// IsReptile tells a clutch from a batch of birds' eggs.
+func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
+
+// Incubation gives the days from set to hatch at a constant temperature: the
+// profile's own for birds (tempC is not used), interpolated between the
+// profile's points on the log of the duration for reptiles. Outside the points
+// the nearest slope is continued by at most 2 °C; further out is an error.
+func (p *Profile) Incubation(tempC float64) (Figure, error) {
+	if !p.IsReptile() {
+		return p.HatchDays, nil
+	}
+	pts := p.Duration.Points
+	lo, hi := pts[0].TempC-2, pts[len(pts)-1].TempC+2
+	if !(tempC >= lo && tempC <= hi) {
+		return Figure{}, fmt.Errorf("temp_c: %g is outside what is known for %s; it may be %g to %g", tempC, strings.ToLower(p.Name), lo, hi)
+	}
+	if len(pts) == 1 {
+		return Figure{At: pts[0].At, From: pts[0].From, To: pts[0].To, Origin: p.Duration.Origin}, nil
+	}
+	i := 1
+	for i < len(pts)-1 && tempC > pts[i].TempC {
+		i++
+	}
+	a, b := pts[i-1], pts[i]
+	w := (tempC - a.TempC) / (b.TempC - a.TempC)
+	between := func(x, y float64) float64 { return math.Exp(math.Log(x)*(1-w) + math.Log(y)*w) }
+	return Figure{At: between(a.At, b.At), From: between(a.From, b.From), To: between(a.To, b.To), Origin: p.Duration.Origin}, nil
+}
+
+//go:embed profiles/*.toml
+var files embed.FS
+
+var shipped = sync.OnceValues(func() ([]*Profile, error) {
+	names, err := fs.Glob(files, "profiles/*.toml")
+	if err != nil {
+		return nil, err
+	}
+	var all []*Profile
+	for _, name := range names {
+		data, err := files.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		p, err := Decode(data)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		all = append(all, p)
+	}
+	slices.SortFunc(all, func(a, b *Profile) int {
+		if a.Kind != b.Kind {
+			return strings.Compare(string(a.Kind), string(b.Kind))
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return all, nil
+})
+
+// All returns the shipped profiles, birds first, each kind by name. The
+// profiles are shared: do not change them.
+func All() []*Profile {
+	all, err := shipped()
+	if err != nil {
+		panic(err) // a broken data file cannot pass the tests
+	}
+	return all
+}
+
+// Find returns the profile with this id or alias, or an error that lists what
+// there is.
+func Find(id string) (*Profile, error) {
+	var ids []string
+	for _, p := range All() {
+		if p.ID == id || slices.Contains(p.Aliases, id) {
+			return p, nil
+		}
+		ids = append(ids, p.ID)
+	}
+	return nil, fmt.Errorf("species: %q is not known; it may be %s", id, strings.Join(ids, ", "))
+}
+
+// Decode reads one profile strictly: an unknown key, a figure without a mark,
+// a span that runs backwards or a missing figure is an error naming it.
+func Decode(data []byte) (*Profile, error) {
+	p := new(Profile)
+	d := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields()
+	if err := d.Decode(p); err != nil {
+		return nil, err
+	}
+	if p.ID == "" || p.Name == "" || p.Young == "" {
+		return nil, fmt.Errorf("id, name and young must be given")
+	}
+	for name, f := range p.figures() {
+		if !f.Known() {
+			continue
+		}
+		if f.From == 0 && f.To == 0 {
+			f.From, f.To = f.At, f.At
+		}
+		if f.At == 0 {
+			f.At = (f.From + f.To) / 2
+		}
+		if !(0 <= f.From && f.From <= f.At && f.At <= f.To) {
+			return nil, fmt.Errorf("%s: %g to %g around %g is not a span", name, f.From, f.To, f.At)
+		}
+	}
+	for name, o := range p.origins() {
+		if err := o.check(); err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	return p, nil
+}
+
+func (o Origin) check() error {
+	switch o.Mark {
+	case Published, FromMemory:
+		if o.Source == "" {
+			return fmt.Errorf("mark %q needs a source", o.Mark)
+		}
+	case CommonPractice:
+		if o.Source != "" {
+			return fmt.Errorf("common practice has no single source, yet %q is given", o.Source)
+		}
+	case "":
+		return fmt.Errorf("missing")
+	default:
+		return fmt.Errorf("mark %q is none of published, common practice, from memory", o.Mark)
+	}
+	return nil
+}
+
+func (p *Profile) figures() map[string]*Figure {
+	return map[string]*Figure{
+		"hatch_days": &p.HatchDays, "lockdown_day": &p.LockdownDay, "temperature_c": &p.TemperatureC,
+		"humidity_set_pct": &p.HumiditySetPct, "humidity_lockdown_pct": &p.HumidityLockdownPct,
+		"egg_g": &p.EggG, "storage_best_days": &p.StorageBestDays, "storage_limit_days": &p.StorageLimitDays,
+		"loss_pct": &p.LossPct, "pip_to_out_h": &p.PipToOutH, "internal_to_external_h": &p.InternalToExternalH,
+		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
+	}
+}
+
+// origins lists the marks that must stand: those of figures that are given, and
+// those that a profile of this kind may not lack.
+func (p *Profile) origins() map[string]Origin {
+	must := map[string]Origin{"candle_days": p.CandleDays.Origin}
+	needed := []string{"temperature_c", "pip_to_out_h", "storage_best_days", "storage_limit_days"}
+	switch p.Kind {
+	case Reptile:
+		needed = append(needed, "clutch")
+		must["duration"], must["sex"] = p.Duration.Origin, p.Sex.Origin
+	case Bird:
+		needed = append(needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct", "internal_to_external_h")
+	default:
+		must["kind"] = Origin{}
+	}
+	for name, f := range p.figures() {
+		if f.Known() || slices.Contains(needed, name) {
+			must[name] = f.Origin
+		}
+	}
+	return must
+}
