@@ -94,6 +94,7 @@ const (
 type Profile struct {
 	ID      string   `toml:"id"`
 	Name    string   `toml:"name"`
+	Short   string   `toml:"short"` // for batch codes and bars; the name where it is short enough
 	Young   string   `toml:"young"` // what one young is called
 	Kind    Kind     `toml:"kind"`
 	Aliases []string `toml:"aliases"`
@@ -209,6 +210,9 @@ func Decode(data []byte) (*Profile, error) {
 	}
 	if p.ID == "" || p.Name == "" || p.Young == "" {
 		return nil, fmt.Errorf("id, name and young must be given")
+	}
+	if p.Short == "" {
+		p.Short = p.Name
 	}
 	for name, f := range p.figures() {
 		if !f.Known() {

@@ -1,0 +1,212 @@
+// Package cluster runs a PostgreSQL server of the program's own: its data in
+// one folder, on loopback only, on a free port. It never touches another one.
+package cluster
+
+import (
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"net/url"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+)
+
+// Cluster is a running server.
+type Cluster struct {
+	URL     string // of the database "metrogon", as its owner
+	dir     string
+	bin     string
+	asOwner *syscall.SysProcAttr // root hands the server to the postgres user
+}
+
+// Start makes the cluster in dir if there is none and starts it, or joins it
+// where it is still running. Extra settings ("fsync=off") are for tests.
+func Start(dir string, settings ...string) (*Cluster, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	c := &Cluster{dir: filepath.Join(dir, "postgres")}
+	if c.bin, err = binaries(); err != nil {
+		return nil, err
+	}
+	if err := c.prepare(dir); err != nil {
+		return nil, err
+	}
+	if _, err := os.Stat(filepath.Join(c.dir, "PG_VERSION")); errors.Is(err, fs.ErrNotExist) {
+		if err := c.init(dir); err != nil {
+			return nil, err
+		}
+	}
+	if err := c.checkVersion(); err != nil {
+		return nil, err
+	}
+	port, running := c.running()
+	if !running {
+		if port, err = freePort(); err != nil {
+			return nil, err
+		}
+		options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
+		for _, s := range settings {
+			options = append(options, "-c", s)
+		}
+		out, err := c.run("pg_ctl", "-D", c.dir, "-w", "-l", filepath.Join(c.dir, "server.log"), "-o", strings.Join(options, " "), "start")
+		if err != nil {
+			return nil, fmt.Errorf("the database in %s did not start: %s; its own words are in %s", c.dir, lastLine(out), filepath.Join(c.dir, "server.log"))
+		}
+	}
+	secret, err := os.ReadFile(filepath.Join(dir, "secret"))
+	if err != nil {
+		return nil, fmt.Errorf("the database's password is gone: %w", err)
+	}
+	c.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("metrogon", string(secret)),
+		Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "/postgres", RawQuery: "sslmode=disable"}).String()
+	return c, nil
+}
+
+// Stop ends the server after what runs in it is rolled back or done.
+func (c *Cluster) Stop() error {
+	if out, err := c.run("pg_ctl", "-D", c.dir, "-m", "fast", "-w", "stop"); err != nil {
+		return fmt.Errorf("the database in %s did not stop: %s", c.dir, lastLine(out))
+	}
+	return nil
+}
+
+func (c *Cluster) init(dir string) error {
+	secret := filepath.Join(dir, "secret")
+	if err := os.WriteFile(secret, []byte(rand.Text()), 0o600); err != nil {
+		return fmt.Errorf("cannot write %s: %w", secret, err)
+	}
+	if err := c.give(secret); err != nil {
+		return err
+	}
+	out, err := c.run("initdb", "-D", c.dir, "-U", "metrogon", "--pwfile="+secret, "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8")
+	if err != nil {
+		os.RemoveAll(c.dir)
+		return fmt.Errorf("no database could be made in %s: %s", c.dir, lastLine(out))
+	}
+	return nil
+}
+
+// prepare makes the folder, and as root gives it to the postgres user.
+func (c *Cluster) prepare(dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return fmt.Errorf("cannot make the data folder %s: %w", dir, err)
+	}
+	if os.Geteuid() != 0 {
+		return nil
+	}
+	owner, err := user.Lookup("postgres")
+	if err != nil {
+		return fmt.Errorf("there is no user named postgres to run the database as; install Debian's package postgresql")
+	}
+	uid, _ := strconv.Atoi(owner.Uid)
+	gid, _ := strconv.Atoi(owner.Gid)
+	c.asOwner = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}
+	if err := c.give(dir); err != nil {
+		return err
+	}
+	if err := c.command("test", "-w", dir).Run(); err != nil {
+		return fmt.Errorf("the user postgres, who runs the database for root, cannot reach %s; name another folder in METROGON_DATA", dir)
+	}
+	return nil
+}
+
+func (c *Cluster) give(path string) error {
+	if c.asOwner == nil {
+		return nil
+	}
+	if err := os.Chown(path, int(c.asOwner.Credential.Uid), int(c.asOwner.Credential.Gid)); err != nil {
+		return fmt.Errorf("cannot hand %s to the user postgres: %w", path, err)
+	}
+	return nil
+}
+
+// running reads the port of a server that still runs on this folder, which a
+// killed program may have left behind.
+func (c *Cluster) running() (port int, ok bool) {
+	if _, err := c.run("pg_ctl", "-D", c.dir, "status"); err != nil {
+		return 0, false
+	}
+	pid, err := os.ReadFile(filepath.Join(c.dir, "postmaster.pid"))
+	if err != nil {
+		return 0, false
+	}
+	lines := strings.Split(string(pid), "\n")
+	if len(lines) < 4 {
+		return 0, false
+	}
+	port, err = strconv.Atoi(strings.TrimSpace(lines[3]))
+	return port, err == nil
+}
+
+func (c *Cluster) checkVersion() error {
+	made, err := os.ReadFile(filepath.Join(c.dir, "PG_VERSION"))
+	if err != nil {
+		return err
+	}
+	if have := filepath.Base(filepath.Dir(c.bin)); have != strings.TrimSpace(string(made)) {
+		return fmt.Errorf("the data in %s is of PostgreSQL %s, but only %s is installed; install Debian's package postgresql-%[2]s", c.dir, strings.TrimSpace(string(made)), have)
+	}
+	return nil
+}
+
+func (c *Cluster) command(name string, args ...string) *exec.Cmd {
+	cmd := exec.Command(name, args...)
+	cmd.Dir = "/"
+	cmd.SysProcAttr = c.asOwner
+	return cmd
+}
+
+func (c *Cluster) run(name string, args ...string) (string, error) {
+	// The server outlives pg_ctl and would hold a pipe open: it writes to a file.
+	out, err := os.CreateTemp("", "metrogon-")
+	if err != nil {
+		return err.Error(), err
+	}
+	defer os.Remove(out.Name())
+	defer out.Close()
+	cmd := c.command(filepath.Join(c.bin, name), args...)
+	cmd.Stdout, cmd.Stderr = out, out
+	err = cmd.Run()
+	said, _ := os.ReadFile(out.Name())
+	return string(said), err
+}
+
+// binaries finds the newest installed server.
+func binaries() (string, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
+	version := func(dir string) int { n, _ := strconv.Atoi(filepath.Base(filepath.Dir(dir))); return n }
+	found = slices.DeleteFunc(found, func(dir string) bool { _, err := os.Stat(filepath.Join(dir, "initdb")); return err != nil })
+	if len(found) == 0 {
+		return "", errors.New("PostgreSQL is not installed; install Debian's package postgresql, or name a server in METROGON_DATABASE_URL")
+	}
+	return slices.MaxFunc(found, func(a, b string) int { return version(a) - version(b) }), nil
+}
+
+func freePort() (int, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return 0, fmt.Errorf("no free port on loopback: %w", err)
+	}
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port, nil
+}
+
+func lastLine(out string) string {
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	for _, l := range slices.Backward(lines) {
+		if strings.Contains(l, "error") || strings.Contains(l, "FATAL") || strings.Contains(l, "No space") {
+			return l
+		}
+	}
+	return lines[len(lines)-1]
+}

@@ -1,0 +1,104 @@
+// Package storetest gives every test a database of its own, from a migrated
+// template in a PostgreSQL server started for the run.
+package storetest
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"os"
+	"sync/atomic"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/store"
+	"metrogon/store/cluster"
+)
+
+var (
+	server *cluster.Cluster
+	serial atomic.Int64
+)
+
+// Main starts the server, makes the template, runs the package's tests and
+// stops the server.
+func Main(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+func run(m *testing.M) (int, error) {
+	dir, err := os.MkdirTemp("", "metrogon-test-")
+	if err != nil {
+		return 1, err
+	}
+	defer os.RemoveAll(dir)
+	if server, err = cluster.Start(dir, "fsync=off", "synchronous_commit=off", "full_page_writes=off", "max_connections=200"); err != nil {
+		return 1, err
+	}
+	defer server.Stop()
+	if err := makeTemplate(context.Background()); err != nil {
+		return 1, err
+	}
+	return m.Run(), nil
+}
+
+func makeTemplate(ctx context.Context) error {
+	if err := sql(ctx, "create database template_metrogon"); err != nil {
+		return err
+	}
+	db, err := store.Open(ctx, address("template_metrogon"), nil)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	_, err = db.Migrate(ctx)
+	return err
+}
+
+// Server is the run's own server, for tests that stop and start it.
+func Server() *cluster.Cluster { return server }
+
+// URL makes a fresh migrated database and gives its address.
+func URL(t testing.TB) string { return fresh(t, "template_metrogon") }
+
+// EmptyURL makes a database with no tables at all.
+func EmptyURL(t testing.TB) string { return fresh(t, "template1") }
+
+// Open makes a fresh migrated database and connects to it. The tracer may be nil.
+func Open(t testing.TB, tracer pgx.QueryTracer) *store.DB {
+	t.Helper()
+	db, err := store.Open(t.Context(), URL(t), tracer)
+	require.NoError(t, err)
+	t.Cleanup(db.Close)
+	return db
+}
+
+func fresh(t testing.TB, template string) string {
+	t.Helper()
+	name := fmt.Sprintf("test_%d", serial.Add(1))
+	require.NoError(t, sql(t.Context(), fmt.Sprintf("create database %s template %s", name, template)))
+	return address(name)
+}
+
+func address(database string) string {
+	u, _ := url.Parse(server.URL)
+	u.Path = "/" + database
+	return u.String()
+}
+
+func sql(ctx context.Context, statement string) error {
+	conn, err := pgx.Connect(ctx, server.URL)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, statement)
+	return err
+}
