@@ -136,3 +136,9 @@ func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error)
 	}
 	return ids, rows.Err()
 }
+
+// CountCollected counts the eggs of these collections.
+func (tx *Tx) CountCollected(ctx context.Context, ids []int64) (eggs, rejected int, err error) {
+	err = tx.QueryRow(ctx, `select count(*) filter (where not rejected), count(*) filter (where rejected) from eggs where collection_id = any ($1)`, ids).Scan(&eggs, &rejected)
+	return
+}

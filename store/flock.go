@@ -89,8 +89,8 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 	return id, nil
 }
 
-// StartCounter notes that a machine's day counter was started.
-func (tx *Tx) StartCounter(ctx context.Context, machineID int64, at time.Time) error {
+// StartCounter notes when a machine's day counter was started, or that it is not running.
+func (tx *Tx) StartCounter(ctx context.Context, machineID int64, at *time.Time) error {
 	_, err := tx.Exec(ctx, `update machines set counter_started_at = $2 where id = $1`, machineID, at)
 	return err
 }

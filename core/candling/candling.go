@@ -2,6 +2,8 @@
 // into what is known of an egg.
 package candling
 
+import "metrogon/core/species"
+
 // Call is what the candler says of one egg.
 type Call string
 
@@ -64,4 +66,21 @@ func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
 		}
 	}
 	return false, false
+}
+
+// Expect says what a candled egg of this kind should show, so many elapsed days
+// after it was set, when hatch is due on day hatch [common practice].
+func Expect(p *species.Profile, day, hatch float64) string {
+	done := day / hatch
+	switch {
+	case p.IsReptile():
+		return "Without turning it: a pink glow and veins in a live one."
+	case done < 0.22:
+		return "Too early to be sure: at most a dark spot with faint veins."
+	case done < 0.45:
+		return "A red web of veins and a dark eye in every live one; a clear lights up evenly."
+	case done < 0.75:
+		return "Half dark and moving, veins near the shell; a quit is murky with no veins."
+	}
+	return "Dark all over, with a sharp edge to a clear air cell; a blurred edge is a quit."
 }

@@ -25,6 +25,7 @@ type Cluster struct {
 	dir     string
 	bin     string
 	asOwner *syscall.SysProcAttr // root hands the server to the postgres user
+	joined  bool
 }
 
 // Start makes the cluster in dir if there is none and starts it, or joins it
@@ -50,6 +51,7 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 		return nil, err
 	}
 	port, running := c.running()
+	c.joined = running
 	if !running {
 		if port, err = freePort(); err != nil {
 			return nil, err
@@ -71,6 +73,9 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 		Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "/postgres", RawQuery: "sslmode=disable"}).String()
 	return c, nil
 }
+
+// Joined tells that the server ran before Start: another program may use it.
+func (c *Cluster) Joined() bool { return c.joined }
 
 // Stop ends the server after what runs in it is rolled back or done.
 func (c *Cluster) Stop() error {

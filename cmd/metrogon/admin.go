@@ -1,0 +1,188 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"metrogon/demo"
+	"metrogon/farm"
+	"metrogon/formats/eggcsv"
+)
+
+type demoCmd struct {
+	database
+	Seasons int `default:"2" help:"Past seasons to make up; 10 makes a big farm of about 60 000 eggs."`
+}
+
+func (d *demoCmd) Run(ctx context.Context, c *cli) error {
+	if d.Seasons < 1 || d.Seasons > 20 {
+		return wrong{fmt.Errorf("--seasons is %d; it may be 1 to 20", d.Seasons)}
+	}
+	db, end, err := d.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	if there, err := demo.There(ctx, db); err != nil || there {
+		return errors.Join(err, errors.New("the demo farm is there already"))
+	}
+	if err := demo.Load(ctx, db, c.Now.clock()(), d.Seasons); err != nil {
+		return err
+	}
+	fmt.Printf("Loaded %s. Sign in as %s with the password %s\n", demo.Name, demo.Email, demo.Password)
+	return nil
+}
+
+type migrateCmd struct{ database }
+
+func (m *migrateCmd) Run(ctx context.Context) error {
+	_, end, err := m.open(ctx)
+	if err != nil {
+		return err
+	}
+	end()
+	fmt.Println("The tables are up to date.")
+	return nil
+}
+
+type importCmd struct {
+	Eggs importEggsCmd `cmd:"" help:"Bring collections in from a CSV file with the columns date, pen, species, eggs, rejected, note. All lines come in, or none."`
+}
+
+type importEggsCmd struct {
+	database
+	File     string `arg:"" type:"existingfile" help:"The CSV file."`
+	Farm     string `required:"" help:"Name of the farm that the eggs are for."`
+	MakePens bool   `help:"Make the pens that the farm does not have yet."`
+}
+
+func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
+	in, err := os.Open(i.File)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	read, err := eggcsv.Read(in)
+	if err != nil {
+		return wrong{err}
+	}
+	for _, a := range read.Assumed {
+		fmt.Println(a)
+	}
+	if len(read.Bad) > 0 {
+		return refuse(read.Bad)
+	}
+	db, end, err := i.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	books := farm.Open(db, c.Now.clock())
+	owner, err := books.Owner(ctx, i.Farm)
+	if errors.Is(err, farm.ErrNone) {
+		return wrong{fmt.Errorf("there is no farm named %q", i.Farm)}
+	} else if err != nil {
+		return err
+	}
+	done, err := books.ImportEggs(ctx, owner, read.Lines, i.MakePens)
+	switch {
+	case err != nil:
+		return err
+	case len(done.Bad) > 0:
+		return refuse(done.Bad)
+	case len(done.NewPens) > 0:
+		var names []string
+		for _, p := range done.NewPens {
+			names = append(names, fmt.Sprintf("%s (%s)", p.Name, p.Species))
+		}
+		return wrong{fmt.Errorf("nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(names, ", "))}
+	}
+	fmt.Printf("%d lines came in with %d eggs and %d rejects; %d lines had come in before.\n", done.Lines, done.Eggs, done.Rejected, done.Known)
+	return nil
+}
+
+func refuse(bad []farm.BadLine) error {
+	out := bufio.NewWriter(os.Stderr)
+	defer out.Flush()
+	for _, b := range bad {
+		fmt.Fprintf(out, "line %d, %s %q: %s\n", b.No, b.Column, b.Value, b.Reason)
+	}
+	return wrong{errors.New("nothing came in")}
+}
+
+type userCmd struct {
+	Add      userAddCmd      `cmd:"" help:"Make an account; of a new farm if no farm has the name. The password is read from standard input."`
+	Password userPasswordCmd `cmd:"" help:"Set a password, read from standard input."`
+}
+
+type userAddCmd struct {
+	database
+	Email string `arg:"" help:"E-mail address to sign in with."`
+	Name  string `required:"" help:"The person's name."`
+	Farm  string `required:"" help:"The farm's name."`
+	Zone  string `default:"Europe/London" help:"Time zone of a new farm, like Europe/Vienna."`
+	Role  string `default:"owner" enum:"owner,helper" help:"owner or helper, on a farm that is there."`
+}
+
+func (u *userAddCmd) Run(ctx context.Context, c *cli) error {
+	password, err := typed()
+	if err != nil {
+		return err
+	}
+	db, end, err := u.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	books := farm.Open(db, c.Now.clock())
+	owner, err := books.Owner(ctx, u.Farm)
+	switch {
+	case errors.Is(err, farm.ErrNone):
+		_, err = books.SetUp(ctx, farm.NewFarm{Farm: u.Farm, Zone: u.Zone, Name: u.Name, Email: u.Email, Password: password}, false)
+	case err == nil:
+		err = books.AddPerson(ctx, owner, u.Name, u.Email, password, u.Role)
+	}
+	return asWrong(err)
+}
+
+type userPasswordCmd struct {
+	database
+	Email string `arg:"" help:"E-mail address of the account."`
+}
+
+func (u *userPasswordCmd) Run(ctx context.Context, c *cli) error {
+	password, err := typed()
+	if err != nil {
+		return err
+	}
+	db, end, err := u.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	err = farm.Open(db, c.Now.clock()).SetPassword(ctx, u.Email, password)
+	if errors.Is(err, farm.ErrNone) {
+		return wrong{fmt.Errorf("there is no account of %q", u.Email)}
+	}
+	return asWrong(err)
+}
+
+func asWrong(err error) error {
+	if errors.As(err, new(farm.Problems)) {
+		return wrong{err}
+	}
+	return err
+}
+
+func typed() (string, error) {
+	fmt.Fprint(os.Stderr, "Password: ")
+	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if err != nil && line == "" {
+		return "", wrong{errors.New("no password on standard input")}
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}

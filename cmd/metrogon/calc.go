@@ -1,0 +1,299 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"metrogon/core/air"
+	"metrogon/core/calendar"
+	"metrogon/core/rates"
+	"metrogon/core/species"
+)
+
+type calcCmd struct {
+	Name    string `arg:"" optional:"" help:"Calculator; none lists them."`
+	Example bool   `help:"Print an input that works."`
+}
+
+// calculator turns one JSON object into one value, or says which field is wrong.
+type calculator struct {
+	name, says, example string
+	run                 func(in []byte) (any, error)
+}
+
+var calculators = []calculator{
+	{"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point", `{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity},
+	{"rates", "fertility and hatch of groups of eggs, with intervals", `{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates},
+	{"schedule", "the milestones of a batch", `{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`, calcSchedule},
+	{"setcount", "how many eggs to set for so many young", `{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount},
+}
+
+func (c *calcCmd) Run() error {
+	if c.Name == "" {
+		for _, k := range calculators {
+			fmt.Printf("%-10s %s\n", k.name, k.says)
+		}
+		return nil
+	}
+	for _, k := range calculators {
+		if k.name != c.Name {
+			continue
+		}
+		if c.Example {
+			fmt.Println(k.example)
+			return nil
+		}
+		in, err := io.ReadAll(io.LimitReader(os.Stdin, 64<<20))
+		if err != nil {
+			return err
+		}
+		out, err := k.run(in)
+		if err != nil {
+			return wrong{err}
+		}
+		text, err := json.Marshal(out)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%s\n", text)
+		return nil
+	}
+	return wrong{fmt.Errorf("calculator: %q is not known; `metrogon calc` lists them", c.Name)}
+}
+
+// strict decodes one JSON object, no more; an error names the field.
+func strict(in []byte, into any) error {
+	d := json.NewDecoder(bytes.NewReader(in))
+	d.DisallowUnknownFields()
+	err := d.Decode(into)
+	var mistyped *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &mistyped):
+		if mistyped.Field == "" {
+			return fmt.Errorf("input: a %s is given; it may be one JSON object", mistyped.Value)
+		}
+		return fmt.Errorf("%s: a %s is given; it may be a %s", mistyped.Field, mistyped.Value, mistyped.Type)
+	case err == io.EOF:
+		return errors.New("input: nothing is given; it may be one JSON object")
+	case err != nil:
+		return fmt.Errorf("input: %v", err)
+	}
+	if _, err := d.Token(); err != io.EOF {
+		return errors.New("input: more than one JSON object is given; it may be one")
+	}
+	return nil
+}
+
+func between(field string, v, least, most float64) error {
+	if !(v >= least && v <= most) {
+		return fmt.Errorf("%s: %v is not possible; it may be %v to %v", field, v, least, most)
+	}
+	return nil
+}
+
+func calcHumidity(in []byte) (any, error) {
+	var q struct {
+		DryBulbC    *float64 `json:"dry_bulb_c"`
+		WetBulbC    *float64 `json:"wet_bulb_c"`
+		RHPct       *float64 `json:"rh_pct"`
+		DewPointC   *float64 `json:"dew_point_c"`
+		PressureKPa *float64 `json:"pressure_kpa"`
+		AltitudeM   *float64 `json:"altitude_m"`
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	pressure := air.StandardPressure
+	switch {
+	case q.DryBulbC == nil:
+		return nil, errors.New("dry_bulb_c: missing; it may be -50 to 100")
+	case q.PressureKPa != nil && q.AltitudeM != nil:
+		return nil, errors.New("altitude_m: given beside pressure_kpa; it may be one of them")
+	case q.PressureKPa != nil:
+		pressure = *q.PressureKPa
+	case q.AltitudeM != nil:
+		if err := between("altitude_m", *q.AltitudeM, -500, 9000); err != nil {
+			return nil, err
+		}
+		pressure = air.PressureAt(*q.AltitudeM)
+	}
+	ways := []struct {
+		x    *float64
+		from func(dry, x, pressure float64) (air.State, error)
+	}{{q.WetBulbC, air.FromWetBulb}, {q.RHPct, air.FromRH}, {q.DewPointC, air.FromDewPoint}}
+	var given []int
+	for i, w := range ways {
+		if w.x != nil {
+			given = append(given, i)
+		}
+	}
+	if len(given) != 1 {
+		return nil, fmt.Errorf("wet_bulb_c, rh_pct, dew_point_c: %d are given; it may be exactly one", len(given))
+	}
+	way := ways[given[0]]
+	return way.from(*q.DryBulbC, *way.x, pressure)
+}
+
+func calcSchedule(in []byte) (any, error) {
+	var q struct {
+		Species     string             `json:"species"`
+		SetAt       string             `json:"set_at"`
+		Zone        string             `json:"zone"`
+		CountFrom   int                `json:"count_from"`
+		StorageDays float64            `json:"storage_days"`
+		Bantam      bool               `json:"bantam"`
+		TempC       *float64           `json:"temp_c"`   // reptiles
+		ChoreAt     string             `json:"chore_at"` // hour of chores; default the hour of setting
+		Overrides   calendar.Overrides `json:"overrides"`
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	b := calendar.Batch{Counting: calendar.Counting(q.CountFrom), StorageDays: q.StorageDays, Bantam: q.Bantam, Overrides: q.Overrides}
+	var err error
+	if b.Species, err = species.Find(q.Species); err != nil {
+		return nil, err
+	}
+	if b.SetAt, err = time.Parse(time.RFC3339, q.SetAt); err != nil || b.SetAt.Year() < 1990 || b.SetAt.Year() > 2200 {
+		return nil, fmt.Errorf("set_at: %q is no moment; it may be RFC 3339 like 2027-03-01T18:30:00+01:00, from 1990 to 2200", q.SetAt)
+	}
+	if b.Zone, err = time.LoadLocation(q.Zone); err != nil || q.Zone == "" || q.Zone == "Local" {
+		return nil, fmt.Errorf("zone: %q is not known; it may be an IANA zone like Europe/London", q.Zone)
+	}
+	if q.CountFrom != 0 && q.CountFrom != 1 {
+		return nil, fmt.Errorf("count_from: %d is no way of counting; it may be 0 or 1", q.CountFrom)
+	}
+	if q.ChoreAt != "" {
+		hour, err := calendar.ParseWallTime(q.ChoreAt)
+		if err != nil {
+			return nil, fmt.Errorf("chore_at: %w", err)
+		}
+		b.ChoreAt = &hour
+	}
+	b.TempC = b.Species.TemperatureC.At
+	if q.TempC != nil {
+		b.TempC = *q.TempC
+	}
+	milestones, err := calendar.Schedule(b)
+	return map[string]any{"milestones": milestones}, err
+}
+
+type rateOut struct {
+	Rate float64 `json:"rate_pct"`
+	Low  float64 `json:"low_pct"`
+	High float64 `json:"high_pct"`
+}
+
+type groupOut struct {
+	Name           string   `json:"name"`
+	Fertility      *rateOut `json:"fertility,omitempty"`
+	HatchOfFertile *rateOut `json:"hatch_of_fertile,omitempty"`
+	HatchOfSet     *rateOut `json:"hatch_of_set"`
+}
+
+func calcRates(in []byte) (any, error) {
+	var q struct {
+		Groups []struct {
+			Name    string `json:"name"`
+			Set     int    `json:"set"`
+			Fertile *int   `json:"fertile"`
+			Hatched int    `json:"hatched"`
+		} `json:"groups"`
+		ConfidencePct *float64 `json:"confidence_pct"`
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	if len(q.Groups) == 0 {
+		return nil, errors.New("groups: none are given; it may be one or more")
+	}
+	confidence := 95.0
+	if q.ConfidencePct != nil {
+		confidence = *q.ConfidencePct
+	}
+	if err := between("confidence_pct", confidence, 1, 99.9999); err != nil {
+		return nil, err
+	}
+	rate := func(k, n int) *rateOut {
+		if n == 0 {
+			return nil
+		}
+		w := rates.Wilson(k, n, confidence/100)
+		return &rateOut{100 * w.Rate, 100 * w.Low, 100 * w.High}
+	}
+	out := []groupOut{}
+	for i, g := range q.Groups {
+		field := func(name string) string { return fmt.Sprintf("groups[%d].%s", i, name) }
+		if err := between(field("set"), float64(g.Set), 1, 1e9); err != nil {
+			return nil, err
+		}
+		most := g.Set
+		if g.Fertile != nil {
+			if err := between(field("fertile"), float64(*g.Fertile), 0, float64(g.Set)); err != nil {
+				return nil, err
+			}
+			most = *g.Fertile
+		}
+		if err := between(field("hatched"), float64(g.Hatched), 0, float64(most)); err != nil {
+			return nil, err
+		}
+		o := groupOut{Name: g.Name, HatchOfSet: rate(g.Hatched, g.Set)}
+		if g.Fertile != nil {
+			o.Fertility, o.HatchOfFertile = rate(*g.Fertile, g.Set), rate(g.Hatched, *g.Fertile)
+		}
+		out = append(out, o)
+	}
+	return map[string]any{"groups": out}, nil
+}
+
+func calcSetCount(in []byte) (any, error) {
+	var q struct {
+		Wanted        int      `json:"wanted"`
+		ConfidencePct float64  `json:"confidence_pct"`
+		A             *float64 `json:"a"`
+		B             *float64 `json:"b"`
+		Set           *int     `json:"set"`
+		Hatched       *int     `json:"hatched"`
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	if err := between("wanted", float64(q.Wanted), 1, rates.MaxEggs); err != nil {
+		return nil, err
+	}
+	if !(q.ConfidencePct > 0 && q.ConfidencePct < 100) {
+		return nil, fmt.Errorf("confidence_pct: %v is not possible; it may lie between 0 and 100", q.ConfidencePct)
+	}
+	belief := rates.Jeffreys
+	shape, record := q.A != nil || q.B != nil, q.Set != nil || q.Hatched != nil
+	switch {
+	case shape && !record && q.A != nil && q.B != nil:
+		if err := between("a", *q.A, 1e-6, 1e9); err != nil {
+			return nil, err
+		}
+		if err := between("b", *q.B, 1e-6, 1e9); err != nil {
+			return nil, err
+		}
+		belief = rates.Beta{A: *q.A, B: *q.B}
+	case record && !shape && q.Set != nil && q.Hatched != nil:
+		if err := between("set", float64(*q.Set), 0, 1e9); err != nil {
+			return nil, err
+		}
+		if err := between("hatched", float64(*q.Hatched), 0, float64(*q.Set)); err != nil {
+			return nil, err
+		}
+		belief = belief.After(*q.Hatched, *q.Set)
+	default:
+		return nil, errors.New("a, b, set, hatched: it may be a with b, or set with hatched")
+	}
+	n, err := rates.EggsFor(q.Wanted, q.ConfidencePct/100, belief)
+	if err != nil {
+		return nil, fmt.Errorf("wanted: %w", err)
+	}
+	return map[string]any{"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected}, nil
+}

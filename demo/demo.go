@@ -1,0 +1,412 @@
+// Package demo makes the demo farm up, relative to a moment, the same each time
+// for the same moment: pens, machines, past seasons, and a present in which
+// something is always stored, turning, due for candling, in lockdown, hatching.
+// All names are invented.
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/species"
+	"metrogon/core/storage"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// The demo farm and its owner's account.
+const (
+	Name     = "Quillmarsh Fold"
+	Zone     = "Europe/London"
+	Email    = "ida@quillmarsh.example"
+	Password = "seven-speckled-eggs"
+	helper   = "tobin@quillmarsh.example"
+)
+
+// There tells whether the demo farm is loaded.
+func There(ctx context.Context, db *store.DB) (bool, error) {
+	_, err := db.FarmByName(ctx, Name)
+	if errors.Is(err, store.ErrNone) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+type pen struct {
+	name, species, breed string
+	bantam               bool
+	females, males       int
+	perDay               float64 // eggs
+	fertile, hatches     float64 // of set, and of fertile when fresh
+	id                   int64
+}
+
+func flock(many bool) []pen {
+	pens := []pen{
+		{name: "Barred", species: "chicken", breed: "Barred Fold", females: 10, males: 1, perDay: 6, fertile: .90, hatches: .84},
+		{name: "Speckled", species: "chicken", breed: "Speckled Fold", females: 9, males: 1, perDay: 5, fertile: .82, hatches: .80},
+		{name: "Lavender bantams", species: "chicken", breed: "Lavender", bantam: true, females: 14, males: 1, perDay: 4, fertile: .68, hatches: .81},
+		{name: "Oat line", species: "coturnix-quail", breed: "Oat", females: 8, males: 2, perDay: 7, fertile: .86, hatches: .78},
+		{name: "Marsh ducks", species: "duck", breed: "Marsh runner", females: 5, males: 1, perDay: 4, fertile: .88, hatches: .72},
+		{name: "Bronze turkeys", species: "turkey", breed: "Bronze", females: 6, males: 1, perDay: 2, fertile: .80, hatches: .75},
+		{name: "Opal × Flint", species: "leopard-gecko", breed: "Opal", females: 1, males: 1, fertile: .9, hatches: .9},
+		{name: "Sorrel × Ash", species: "corn-snake", breed: "Sorrel", females: 1, males: 1, fertile: .9, hatches: .85},
+	}
+	for i := range 32 {
+		if !many {
+			break
+		}
+		kind := []string{"chicken", "coturnix-quail", "duck", "chicken"}[i%4]
+		pens = append(pens, pen{name: fmt.Sprintf("Line %02d", i+1), species: kind, females: 8, males: 1, perDay: 3, fertile: .7 + .006*float64(i), hatches: .78})
+	}
+	return pens
+}
+
+var boxes = []struct {
+	name, kind string
+	counter    int
+	rooms      map[string][2]int // setting, hatching
+}{
+	{"Cabinet", "cabinet", 0, map[string][2]int{"chicken": {180, 0}, "duck": {110, 0}, "turkey": {100, 0}, "coturnix-quail": {450, 0}}},
+	{"Tabletop", "all-in-one", 1, map[string][2]int{"chicken": {48, 40}, "coturnix-quail": {120, 100}}},
+	{"Hatch box", "hatcher", 0, map[string][2]int{"chicken": {0, 60}, "duck": {0, 40}, "turkey": {0, 36}}},
+	{"Small hatcher", "hatcher", 0, map[string][2]int{"coturnix-quail": {0, 90}, "duck": {0, 24}, "chicken": {0, 30}}},
+	{"Broody Wren", "broody-hen", 0, map[string][2]int{"chicken": {10, 10}, "duck": {8, 8}}},
+	{"Gecko shelf", "reptile-box", 0, map[string][2]int{"leopard-gecko": {8, 0}, "corn-snake": {24, 0}}},
+}
+
+// Load makes the farm, with so many past seasons; from 5 on it is a big farm of
+// 40 pens.
+func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) error {
+	now = now.Truncate(time.Minute)
+	books := farm.Open(db, func() time.Time { return now })
+	owner, err := books.SetUp(ctx, farm.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
+	if err != nil {
+		return err
+	}
+	m, err := books.Member(ctx, owner)
+	if err != nil {
+		return err
+	}
+	if err := books.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
+		return err
+	}
+	return db.Farm(ctx, m.FarmID, func(tx *store.Tx) error {
+		l := &loader{tx: tx, m: m, now: now, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{}}
+		if err := l.stock(ctx, flock(seasons >= 5), seasons); err != nil {
+			return err
+		}
+		if err := l.past(ctx, seasons); err != nil {
+			return err
+		}
+		return l.present(ctx)
+	})
+}
+
+type loader struct {
+	tx   *store.Tx
+	m    *farm.Member
+	now  time.Time
+	dice *rand.Rand
+	pens []pen
+	box  map[string]int64
+}
+
+func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error) {
+	from := l.m.Date(l.now).AddDate(-seasons, -1, 0)
+	for _, p := range pens {
+		if p.id, err = l.tx.SavePen(ctx, store.Pen{Name: p.name, Species: p.species, Breed: p.breed, Bantam: p.bantam, Females: p.females, Males: p.males, FromOn: from}); err != nil {
+			return err
+		}
+		l.pens = append(l.pens, p)
+	}
+	for _, b := range boxes {
+		var rooms []store.Room
+		for kind, r := range b.rooms {
+			rooms = append(rooms, store.Room{Species: kind, Setting: r[0], Hatching: r[1]})
+		}
+		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter}
+		if b.name == "Cabinet" { // it runs through, and was started on some day
+			at := l.now.AddDate(0, 0, -40)
+			machine.CounterStartedAt = &at
+		}
+		if l.box[b.name], err = l.tx.SaveMachine(ctx, machine, rooms); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// a lot is eggs of one pen, laid so many days before the setting
+type lot struct {
+	pen  int // index
+	age  int
+	eggs int
+}
+
+type life struct {
+	setter, hatcher string
+	at              time.Time
+	lots            []lot
+	tempC           float64
+	until           time.Time // what happened by then is told
+}
+
+// past makes whole seasons up: from spring to summer each kind is set in turn.
+func (l *loader) past(ctx context.Context, seasons int) error {
+	for s := seasons; s >= 1; s-- {
+		start := l.now.AddDate(-s, 1, 0)
+		for week := range 21 {
+			at := start.AddDate(0, 0, 7*week)
+			var chickens []lot
+			for i, p := range l.pens {
+				var lots []lot
+				n := int(p.perDay*3 + float64(l.dice.IntN(3)))
+				for k := range 3 {
+					lots = append(lots, lot{i, 1 + 2*k + l.dice.IntN(2), 1 + n/3})
+				}
+				switch {
+				case p.perDay == 0 && week == 8: // a clutch a season
+					n := map[string]int{"leopard-gecko": 2, "corn-snake": 14}[p.species]
+					if err := l.live(ctx, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now}); err != nil {
+						return err
+					}
+				case p.perDay == 0:
+				case p.species == "chicken" && i < 3:
+					chickens = append(chickens, lots...)
+				case p.species == "chicken" && (week+i)%3 == 0, p.species == "coturnix-quail" && (week+i)%3 == 0,
+					p.species == "duck" && (week+i)%4 == 1, p.species == "turkey" && (week+i)%5 == 2:
+					where := map[string][2]string{"chicken": {"Tabletop", "Tabletop"}, "coturnix-quail": {"Tabletop", "Small hatcher"}}[p.species]
+					if where[0] == "" {
+						where = [2]string{"Cabinet", "Hatch box"}
+					}
+					if err := l.live(ctx, life{where[0], where[1], at, lots, 0, l.now}); err != nil {
+						return err
+					}
+				}
+			}
+			if week%2 == 0 {
+				if err := l.live(ctx, life{"Cabinet", "Hatch box", at, chickens, 0, l.now}); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// present leaves something in every state: each batch is as many days old as
+// shows it in one.
+func (l *loader) present(ctx context.Context) error {
+	ago := func(days int, hour int) time.Time {
+		return calendar.WallTime{Hour: hour}.On(l.now, -days, l.m.Place)
+	}
+	for _, x := range []life{
+		{"Cabinet", "Hatch box", ago(21, 8), []lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now},                      // hatching
+		{"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0, l.now.Add(-36 * time.Hour)},    // lockdown due
+		{"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0, l.now.Add(-36 * time.Hour)}, // to be candled
+		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, 0, l.now.Add(-30 * time.Hour)},
+		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, 0, l.now},
+		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
+		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
+	} {
+		if err := l.live(ctx, x); err != nil {
+			return err
+		}
+	}
+	today := l.m.Date(l.now)
+	var store []store.Collection
+	for i, p := range l.pens[:6] {
+		oldest := 6 + 2*(i%3)
+		for age := range oldest {
+			n := int(p.perDay) - l.dice.IntN(3)
+			if n > 0 && (age > 0 || i < 2) {
+				store = append(store, collection(p, today.AddDate(0, 0, -age), n, l.dice.IntN(6)/5))
+			}
+		}
+	}
+	_, err := l.tx.Collect(ctx, store)
+	return err
+}
+
+func collection(p pen, on time.Time, eggs, rejected int) store.Collection {
+	return store.Collection{PenID: p.id, LaidOn: on, Eggs: eggs, Rejected: rejected}
+}
+
+// live sets a batch and plays its life up to x.until.
+func (l *loader) live(ctx context.Context, x life) error {
+	kind, err := species.Find(l.pens[x.lots[0].pen].species)
+	if err != nil {
+		return err
+	}
+	date := l.m.Date(x.at)
+	b := store.Batch{Species: kind.ID, Bantam: true, SetterID: l.box[x.setter], HatcherID: l.box[x.hatcher], SetAt: x.at}
+	var gathered []store.Collection
+	eggs := 0
+	for _, lot := range x.lots {
+		p := l.pens[lot.pen]
+		gathered = append(gathered, collection(p, date.AddDate(0, 0, -lot.age), lot.eggs, l.dice.IntN(8)/7))
+		b.Bantam = b.Bantam && p.bantam
+		b.StorageDays += float64(lot.age * lot.eggs)
+		eggs += lot.eggs
+	}
+	b.StorageDays /= float64(eggs)
+	if kind.IsReptile() {
+		b.TempC = &x.tempC
+	}
+	if _, err := l.tx.Collect(ctx, gathered); err != nil {
+		return err
+	}
+	if b.ID, _, err = l.tx.AddBatch(ctx, b, kind.Short, x.at.In(l.m.Place).Year()); err != nil {
+		return err
+	}
+	for _, lot := range x.lots {
+		if _, err := l.tx.Put(ctx, b.ID, l.pens[lot.pen].id, date.AddDate(0, 0, -lot.age), lot.eggs); err != nil {
+			return err
+		}
+	}
+	l.note(ctx, b, x.at, fmt.Sprintf("Set %d eggs in %s.", eggs, x.setter))
+	plan := calendar.Batch{Species: kind, SetAt: x.at, Zone: l.m.Place, StorageDays: b.StorageDays, Bantam: b.Bantam, TempC: x.tempC, ChoreAt: &l.m.Hour}
+	milestones, err := calendar.Schedule(plan)
+	if err != nil {
+		return err
+	}
+	return l.play(ctx, b, kind, milestones, x.until)
+}
+
+func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said string) {
+	_, _ = l.tx.Write(ctx, l.m.PersonID, b.ID, at, said, nil, 0)
+}
+
+// play rolls each egg's fate and tells, milestone by milestone, what was seen.
+func (l *loader) play(ctx context.Context, b store.Batch, kind *species.Profile, milestones []calendar.Milestone, until time.Time) error {
+	all, err := l.tx.BatchEggs(ctx, b.ID)
+	if err != nil {
+		return err
+	}
+	roll := map[int64]string{}
+	for _, e := range all {
+		p := l.byID(e.PenID)
+		age := l.m.Date(b.SetAt).Sub(e.LaidOn).Hours() / 24
+		switch r := l.dice.Float64(); {
+		case r > p.fertile:
+			roll[e.ID] = "clear"
+		case l.dice.Float64() < p.hatches*storage.Relative(kind, age):
+			roll[e.ID] = "live"
+		default:
+			roll[e.ID] = []string{"ring", "quit", "late", "late"}[l.dice.IntN(4)]
+		}
+	}
+	candled := 0
+	for _, ms := range milestones {
+		at := ms.At
+		if at.After(until) {
+			break
+		}
+		switch {
+		case ms.Kind == calendar.Candle && candled < 2:
+			candled++
+			if err := l.candle(ctx, b, all, roll, at, candled); err != nil {
+				return err
+			}
+		case ms.Kind == calendar.Lockdown:
+			b.LockedAt = &at
+			if err := l.tx.MoveBatch(ctx, b); err != nil {
+				return err
+			}
+			l.note(ctx, b, at, "Lockdown.")
+		case ms.Kind == calendar.Hatch:
+			if err := l.hatch(ctx, b, all, roll, at, until); err != nil {
+				return err
+			}
+		case ms.Kind == calendar.ClearOut:
+			var rest []int64
+			for _, e := range all {
+				if roll[e.ID] == "late" || roll[e.ID] == "quit" {
+					rest = append(rest, e.ID)
+				}
+			}
+			if _, err := l.tx.End(ctx, rest, "unhatched", string(candling.Late), at); err != nil {
+				return err
+			}
+			b.ClosedAt = &at
+			if err := l.tx.MoveBatch(ctx, b); err != nil {
+				return err
+			}
+			l.note(ctx, b, at, "Closed.")
+		}
+	}
+	return l.known(ctx, b)
+}
+
+func (l *loader) byID(id int64) pen {
+	for _, p := range l.pens {
+		if p.id == id {
+			return p
+		}
+	}
+	return pen{}
+}
+
+// candle calls every egg; the first time clears and rings show, later quits.
+func (l *loader) candle(ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at time.Time, nth int) error {
+	session, err := l.tx.Candling(ctx, b.ID, at.Add(-time.Hour), at)
+	if err != nil {
+		return err
+	}
+	calls := map[string][]int64{}
+	for _, e := range all {
+		switch r := roll[e.ID]; {
+		case nth == 1 && (r == "clear" || r == "ring"):
+			calls[r] = append(calls[r], e.ID)
+		case nth == 2 && r == "quit":
+			calls[r] = append(calls[r], e.ID)
+		case r == "live" || r == "late" || (r == "quit" && nth == 1):
+			calls["live"] = append(calls["live"], e.ID)
+		}
+	}
+	for _, call := range []string{"live", "clear", "ring", "quit"} {
+		if len(calls[call]) == 0 {
+			continue
+		}
+		if _, err := l.tx.Call(ctx, session, call, calls[call]); err != nil {
+			return err
+		}
+		if call == "live" {
+			continue
+		}
+		if _, err := l.tx.End(ctx, calls[call], "removed", call, at); err != nil {
+			return err
+		}
+		l.note(ctx, b, at, fmt.Sprintf("%d called %s and taken out.", len(calls[call]), call))
+		for _, id := range calls[call] {
+			roll[id] = "gone"
+		}
+	}
+	return nil
+}
+
+// hatch lets the live ones out, as many as the hour allows.
+func (l *loader) hatch(ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at, until time.Time) error {
+	var out []int64
+	for i, e := range all {
+		if roll[e.ID] == "live" && at.Add(time.Duration(i%9-4)*4*time.Hour).Before(until) {
+			out = append(out, e.ID)
+		}
+	}
+	_, err := l.tx.End(ctx, out, "hatched", "", at)
+	if len(out) > 0 {
+		l.note(ctx, b, at, fmt.Sprintf("%d hatched.", len(out)))
+	}
+	return err
+}
+
+// known keeps what the calls and the hatch have told of fertility.
+func (l *loader) known(ctx context.Context, b store.Batch) error {
+	return farm.KnowFertile(ctx, l.tx, b.ID)
+}

@@ -1,0 +1,282 @@
+package farm
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"metrogon/core/calendar"
+	"metrogon/core/rates"
+	"metrogon/core/species"
+	"metrogon/store"
+)
+
+// The farm's records as they are kept.
+type (
+	Pen     = store.Pen
+	Machine = store.Machine
+	Room    = store.Room
+	Person  = store.Member
+)
+
+// taken turns a broken uniqueness into a sentence.
+func taken(err error, field, says string) error {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "23505" {
+		return problem(field, "%s", says)
+	}
+	return err
+}
+
+var (
+	oldest = time.Date(1990, 1, 1, 0, 0, 0, 0, time.UTC)
+	// MaxEggs is the most eggs that one entry may hold.
+	MaxEggs = 2000
+)
+
+// SavePen makes a pen (ID 0) or changes one.
+func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		if !m.Owner() {
+			return Done{}, errOwner
+		}
+		pen, err := checkPen(pen, b.Now())
+		if err != nil {
+			return Done{}, err
+		}
+		if pen.ID != 0 {
+			pens, err := tx.Pens(ctx)
+			if err != nil {
+				return Done{}, err
+			}
+			i := slices.IndexFunc(pens, func(p Pen) bool { return p.ID == pen.ID })
+			if i < 0 {
+				return Done{}, ErrNone
+			}
+			if some, err := tx.PenHasEggs(ctx, pen.ID); err != nil || (some && pens[i].Species != pen.Species) {
+				return Done{}, errors.Join(err, problem("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name))
+			}
+		}
+		if _, err = tx.SavePen(ctx, pen); err != nil {
+			return Done{}, taken(err, "name", "There is a pen of that name already.")
+		}
+		return b.wrote(ctx, tx, m, 0, nil, "Saved the pen %s.", pen.Name)
+	})
+}
+
+func checkPen(pen Pen, now time.Time) (Pen, error) {
+	var p Problems
+	pen.Name = p.name("name", "The pen's name", pen.Name, 60, true)
+	pen.Breed = p.name("breed", "The breed", pen.Breed, 60, false)
+	kind, err := species.Find(pen.Species)
+	if err != nil {
+		p.add("species", "Pick what lays in this pen.")
+	} else {
+		pen.Species = kind.ID
+		if pen.Bantam && !kind.BantamEarlyDays.Known() {
+			p.add("bantam", "Bantams are known of chickens only.")
+		}
+	}
+	p.count("females", "The number of females", pen.Females, 0, 10000)
+	p.count("males", "The number of males", pen.Males, 0, 10000)
+	p.date("from_on", "The pen's first day", pen.FromOn, now.AddDate(1, 0, 0))
+	if pen.UntilOn != nil && pen.UntilOn.Before(pen.FromOn) {
+		p.add("until_on", "The pen's last day comes before its first.")
+	}
+	return pen, p.err()
+}
+
+func (p *Problems) date(field, what string, on, latest time.Time) {
+	if on.Before(oldest) || on.After(latest) {
+		p.add(field, "%s is %s; it may be from 1990 to %s.", what, on.Format("2 Jan 2006"), latest.Format("2 Jan 2006"))
+	}
+}
+
+// MachineKinds are the kinds of machine, in the words of the trade.
+var MachineKinds = []struct{ ID, Name string }{
+	{"forced-air", "Forced-air setter"}, {"still-air", "Still-air setter"}, {"cabinet", "Cabinet setter"}, {"hatcher", "Hatcher"},
+	{"all-in-one", "All-in-one"}, {"broody-hen", "Broody hen"}, {"reptile-box", "Reptile box"},
+}
+
+// SaveMachine makes a machine (ID 0) or changes one with what it holds.
+func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, machine Machine, rooms []Room) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		if !m.Owner() {
+			return Done{}, errOwner
+		}
+		var p Problems
+		machine.Name = p.name("name", "The machine's name", machine.Name, 60, true)
+		if !slices.ContainsFunc(MachineKinds, func(k struct{ ID, Name string }) bool { return k.ID == machine.Kind }) {
+			p.add("kind", "Pick what kind of machine it is.")
+		}
+		p.count("counter_from", "The counter's first number", machine.CounterFrom, 0, 1)
+		rooms = slices.DeleteFunc(rooms, func(r Room) bool { return r.Setting == 0 && r.Hatching == 0 })
+		if len(rooms) == 0 {
+			p.add("rooms", "Say how many eggs of at least one kind it holds.")
+		}
+		for _, r := range rooms {
+			if _, err := species.Find(r.Species); err != nil {
+				p.add("rooms", "%v.", err)
+			}
+			p.count("rooms", "What it holds while setting", r.Setting, 0, 100000)
+			p.count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
+		}
+		if at := machine.CounterStartedAt; at != nil {
+			p.date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
+		}
+		if err := p.err(); err != nil {
+			return Done{}, err
+		}
+		if _, err := tx.SaveMachine(ctx, machine, rooms); err != nil {
+			return Done{}, taken(err, "name", "There is a machine of that name already.")
+		}
+		return b.wrote(ctx, tx, m, 0, nil, "Saved the machine %s.", machine.Name)
+	})
+}
+
+// Counter tells what a machine's own day counter should read at a moment.
+func Counter(machine Machine, at time.Time) (day int, runs bool) {
+	if machine.CounterStartedAt == nil {
+		return 0, false
+	}
+	return calendar.Counting(machine.CounterFrom).Number(*machine.CounterStartedAt, at), true
+}
+
+// Rate is a share counted from eggs, with its 95 % interval.
+type Rate struct {
+	K, N int
+	rates.Interval
+}
+
+func rate(k, n int) Rate {
+	if n == 0 {
+		return Rate{}
+	}
+	return Rate{k, n, rates.Wilson(k, n, 0.95)}
+}
+
+// Rates are what a pen's eggs did. A rate with N 0 is not known.
+type Rates struct{ Fertility, HatchOfFertile, HatchOfSet Rate }
+
+func ratesOf(r store.Record) Rates {
+	return Rates{rate(r.Fertile, r.Examined), rate(r.HatchedFertile, r.FertileClosed), rate(r.HatchedClosed, r.SetClosed)}
+}
+
+// PenRates is a pen with its rates.
+type PenRates struct {
+	Pen
+	Kind *species.Profile
+	Rates
+	Set int
+	// Crowd warns of a male too few or too many, before he is blamed.
+	Crowd string
+}
+
+// Pens lists the pens with what their eggs did.
+func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		pens, err := tx.Pens(ctx)
+		if err != nil {
+			return err
+		}
+		records, err := tx.Records(ctx)
+		if err != nil {
+			return err
+		}
+		for _, p := range pens {
+			row, err := penRates(p, records)
+			if err != nil {
+				return err
+			}
+			all = append(all, row)
+		}
+		return nil
+	})
+	slices.SortStableFunc(all, func(a, b PenRates) int { return compareKinds(a.Kind, b.Kind) })
+	return
+}
+
+func compareKinds(a, b *species.Profile) int {
+	return slices.Index(species.All(), a) - slices.Index(species.All(), b)
+}
+
+func penRates(p Pen, records []store.Record) (PenRates, error) {
+	kind, err := species.Find(p.Species)
+	if err != nil {
+		return PenRates{}, err
+	}
+	row := PenRates{Pen: p, Kind: kind}
+	for _, r := range records {
+		if r.PenID == p.ID {
+			row.Rates, row.Set = ratesOf(r), r.Set
+		}
+	}
+	if f := kind.FemalesPerMale; f.Known() && p.Males > 0 && p.Females > 0 {
+		switch per := float64(p.Females) / float64(p.Males); {
+		case per > 1.5*f.To:
+			row.Crowd = "Many females for each male: usual is up to " + number(f.To) + "."
+		case per < f.From/2:
+			row.Crowd = "Few females for each male: usual is " + number(f.From) + " or more."
+		}
+	}
+	return row, nil
+}
+
+// PenBatch is what a pen's eggs did in one batch.
+type PenBatch struct {
+	BatchView
+	Rates
+	Eggs int
+}
+
+// PenPage is a pen with the eggs and batches behind its figures.
+type PenPage struct {
+	PenRates
+	store.PenLaid
+	Batches []PenBatch // the newest 60
+}
+
+// Pen shows one pen.
+func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		barn, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		pen, ok := barn.pens[id]
+		if !ok {
+			return ErrNone
+		}
+		records, err := tx.Records(ctx)
+		if err != nil {
+			return err
+		}
+		if page.PenRates, err = penRates(pen, records); err != nil {
+			return err
+		}
+		if page.PenLaid, err = tx.PenLaid(ctx, id); err != nil {
+			return err
+		}
+		byBatch, err := tx.PenRecords(ctx, id, 60)
+		if err != nil {
+			return err
+		}
+		ids := make([]int64, len(byBatch))
+		for i, r := range byBatch {
+			ids[i] = r.BatchID
+		}
+		batches, err := barn.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
+		if err != nil {
+			return err
+		}
+		for _, r := range byBatch {
+			i := slices.IndexFunc(batches, func(v BatchView) bool { return v.ID == r.BatchID })
+			page.Batches = append(page.Batches, PenBatch{batches[i], ratesOf(r), r.Set})
+		}
+		return nil
+	})
+	return
+}

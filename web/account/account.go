@@ -1,0 +1,114 @@
+// Package account is the door: signing in and out, and the first-run set-up.
+package account
+
+import (
+	"embed"
+	"errors"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type door struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in. These are the only ones open to strangers.
+func Routes(e *echo.Echo, s *page.Site) {
+	d := door{s, page.Parse(s, files)}
+	e.GET("/sign-in", d.signIn)
+	e.POST("/sign-in", d.enter)
+	e.POST("/sign-out", d.leave)
+	e.GET("/set-up", d.setUp)
+	e.POST("/set-up", d.found)
+}
+
+type data struct{ SetUp bool }
+
+func (d door) show(c *echo.Context, setUp bool, shell page.Shell) error {
+	shell.Title = "Sign in"
+	if setUp {
+		shell.Title = "Set up"
+	}
+	return d.Show(c, d.page, shell, nil, data{setUp})
+}
+
+func (d door) signIn(c *echo.Context) error {
+	some, err := d.Books.Populated(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if !some {
+		return c.Redirect(http.StatusSeeOther, "/set-up")
+	}
+	return d.show(c, false, page.Shell{})
+}
+
+func (d door) enter(c *echo.Context) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	id, err := d.Books.SignIn(c.Request().Context(), f.Get("email"), f.Get("password"))
+	switch {
+	case errors.Is(err, farm.ErrWrong):
+		f.Del("password")
+		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: "Address or password is wrong."}}})
+	case errors.Is(err, farm.ErrWait):
+		f.Del("password")
+		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: "Too many wrong tries; wait a quarter of an hour."}}})
+	case err != nil:
+		return err
+	}
+	if err := d.SignIn(c, id); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+func (d door) leave(c *echo.Context) error {
+	if err := d.Sessions.Destroy(c.Request().Context()); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+func (d door) setUp(c *echo.Context) error {
+	some, err := d.Books.Populated(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if some {
+		return c.Redirect(http.StatusSeeOther, "/sign-in")
+	}
+	return d.show(c, true, page.Shell{})
+}
+
+func (d door) found(c *echo.Context) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	id, err := d.Books.SetUp(c.Request().Context(), farm.NewFarm{Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"), Password: f.Get("password")}, true)
+	if p := page.ProblemsOf(err); p != nil {
+		f.Del("password")
+		return d.show(c, true, page.Shell{Typed: f.Values, Problems: p})
+	}
+	if errors.Is(err, farm.ErrNone) { // somebody was faster
+		return c.Redirect(http.StatusSeeOther, "/sign-in")
+	}
+	if err != nil {
+		return err
+	}
+	if err := d.SignIn(c, id); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}

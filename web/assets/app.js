@@ -1,0 +1,47 @@
+// Small helps for keys and thumbs. Every page works without them.
+(() => {
+  const typing = (t) => t.closest("input, select, textarea") !== null;
+
+  document.addEventListener("keydown", (e) => {
+    if (e.altKey || e.ctrlKey || e.metaKey || typing(e.target)) return;
+    if (e.key === "u" || e.key === "U") {
+      document.querySelector(".toast form button")?.click();
+      return;
+    }
+    const link = document.querySelector(`a[data-key="${CSS.escape(e.key)}"]`);
+    if (link) {
+      e.preventDefault();
+      link.click();
+    }
+  });
+
+  // The set page: fill all lots, none, or the oldest up to a number.
+  const lots = () => [...document.querySelectorAll("#set-form [data-most]")];
+  const told = () => document.getElementById("set-form").dispatchEvent(new Event("change", { bubbles: true }));
+  document.addEventListener("click", (e) => {
+    const take = e.target.closest("button[data-take]")?.dataset.take;
+    if (!take) return;
+    for (const lot of lots()) lot.value = take === "all" ? lot.dataset.most : "";
+    told();
+  });
+  document.addEventListener("input", (e) => {
+    if (!e.target.matches('input[data-take="oldest"]')) return;
+    let left = parseInt(e.target.value, 10) || 0;
+    const age = (lot) => Number(lot.closest("[data-age]").dataset.age);
+    for (const lot of lots().sort((a, b) => age(b) - age(a))) {
+      const n = Math.min(left, Number(lot.dataset.most));
+      lot.value = n || "";
+      left -= n;
+    }
+  });
+
+  // The first set-up offers the zone of this device.
+  const zone = document.querySelector("input[data-zone]");
+  if (zone) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
+
+  // After an exchange the page begins where a reader would expect it.
+  document.addEventListener("htmx:after:swap", () => {
+    document.querySelector("#page [autofocus]")?.focus();
+    document.querySelector(".more details[open]")?.removeAttribute("open");
+  });
+})();

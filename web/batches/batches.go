@@ -1,0 +1,195 @@
+// Package batches shows the batches: the list, and one batch with its ribbon,
+// its eggs, and what can be done to them.
+package batches
+
+import (
+	"embed"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/candling"
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type desk struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages and actions in.
+func Routes(e *echo.Echo, s *page.Site) {
+	d := desk{s, page.Parse(s, files)}
+	e.GET("/batches", s.Signed(d.list))
+	e.GET("/batches/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }))
+	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done} {
+		e.POST("/batches/:id/"+name, s.Signed(d.acting(act)))
+	}
+}
+
+type listing struct {
+	Open, Closed []farm.BatchView
+	Next, Prev   int // pages; 0: none
+}
+
+type data struct {
+	List  *listing
+	Batch *farm.BatchPage
+	Do    string // candle, hatch or remove
+	Calls []candling.Call
+}
+
+// Stages of the break-out.
+func (data) Stages() []candling.Stage { return candling.Stages[:len(candling.Stages)-1] }
+
+// Reasons to take an egg out.
+func (data) Reasons() []string { return farm.Reasons }
+
+// Glyph is the sign of what is known of an egg, Word the same in words and
+// Class its colour.
+func (data) Glyph(e farm.Egg) Sign { return sign(e) }
+
+// Sign shows an egg's state three ways.
+type Sign struct{ Glyph, Word, Class string }
+
+func sign(e farm.Egg) Sign {
+	if e.Fate != nil {
+		stage := ""
+		if e.Stage != nil {
+			stage = ", " + *e.Stage
+		}
+		switch *e.Fate {
+		case "hatched":
+			return Sign{"✓", "hatched", "hatched"}
+		case "unhatched":
+			return Sign{"–", "did not hatch" + stage, "out"}
+		}
+		return Sign{"×", "taken out" + stage, "out"}
+	}
+	if len(e.Calls) == 0 {
+		return Sign{"", "not called yet", "new"}
+	}
+	last := e.Calls[len(e.Calls)-1]
+	glyphs := map[string]string{"live": "L", "clear": "C", "ring": "R", "quit": "Q", "unsure": "?", "unseen": "·", "cracked": "/", "bad": "!"}
+	return Sign{glyphs[last], "called " + last, last}
+}
+
+func (d desk) list(c *echo.Context, m *farm.Member) error {
+	n, _ := strconv.Atoi(c.QueryParam("page"))
+	n = min(max(n, 1), 100_000)
+	open, closed, err := d.Books.Batches(c.Request().Context(), m, (n-1)*farm.PageOfBatches)
+	if err != nil {
+		return err
+	}
+	l := listing{Open: open, Closed: closed, Prev: n - 1}
+	if len(closed) == farm.PageOfBatches {
+		l.Next = n + 1
+	}
+	return d.Show(c, d.page, page.Shell{Nav: "/batches", Title: "Batches"}, m, data{List: &l})
+}
+
+func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	b, err := d.Books.Batch(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	switch do {
+	case "candle", "hatch", "remove":
+	default:
+		do = "candle"
+		if b.Hatching() {
+			do = "hatch"
+		}
+	}
+	shell.Nav, shell.Title = "/batches", b.Code
+	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls})
+}
+
+// action does one thing to a batch from a form.
+type action func(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error)
+
+// acting runs an action and goes back to where it was tapped; what was typed
+// wrong comes back on the batch's page.
+func (d desk) acting(act action) page.Handler {
+	return func(c *echo.Context, m *farm.Member) error {
+		id, err := page.ID(c)
+		if err != nil {
+			return err
+		}
+		f, err := page.ReadForm(c)
+		if err != nil {
+			return err
+		}
+		done, err := act(c, m, id, f)
+		here := fmt.Sprintf("/batches/%d", id)
+		if do := f.Get("do"); do != "" {
+			here += "?do=" + map[string]string{"candle": "candle", "hatch": "hatch", "remove": "remove"}[do]
+		}
+		if p := page.ProblemsOf(err); p != nil && f.Get("back") == "" && c.Request().Method == http.MethodPost {
+			return d.show(c, m, page.Shell{Typed: f.Values, Problems: p}, f.Get("do"))
+		}
+		return d.Tell(c, done, err, page.Back(c, here))
+	}
+}
+
+func marked(f *page.Form) (ids []int64) {
+	for _, s := range f.Values["egg"] {
+		if id, err := strconv.ParseInt(s, 10, 64); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	return
+}
+
+func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, candling.Call(f.Get("call")), marked(f), f.Get("take_out") != "")
+}
+
+func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.CandleRest(c.Request().Context(), m, f.Get("key"), id)
+}
+
+func (d desk) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"))
+}
+
+func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	counts := map[int64]int{}
+	for field := range f.Values {
+		if pen, ok := strings.CutPrefix(field, "hatched-"); ok {
+			n, err := strconv.ParseInt(pen, 10, 64)
+			if err != nil {
+				continue
+			}
+			counts[n] = f.Int(field, "The number of young")
+		}
+	}
+	if f.Problems != nil {
+		return farm.Done{}, f.Problems
+	}
+	return d.Books.Hatched(c.Request().Context(), m, f.Get("key"), id, counts)
+}
+
+func (d desk) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	fate, stage, _ := strings.Cut(f.Get("end"), " ")
+	return d.Books.End(c.Request().Context(), m, f.Get("key"), id, marked(f), fate, stage)
+}
+
+func (d desk) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.Close(c.Request().Context(), m, f.Get("key"), id)
+}
+
+func (d desk) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.MarkDone(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
+}

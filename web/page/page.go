@@ -1,0 +1,391 @@
+// Package page is what all pages share: the layout and its parts, who is
+// signed in, forms that come back as they were typed, and how figures read in
+// the units that a person picked.
+package page
+
+import (
+	"bytes"
+	"embed"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"math"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/calendar"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/web/assets"
+)
+
+//go:embed *.html
+var shared embed.FS
+
+// Site is what every page has at hand.
+type Site struct {
+	Books    *farm.Books
+	Sessions *scs.SessionManager
+	Assets   *assets.Shelf
+	Log      *slog.Logger
+}
+
+// Session keys.
+const (
+	personKey = "person"
+	flashKey  = "flash"
+)
+
+// Flash is what the last action said; Entry is its line in the journal if it
+// can be taken back.
+type Flash struct {
+	Said  string
+	Entry int64
+	Bad   bool
+}
+
+func init() { gob.Register(Flash{}) }
+
+// Template is one page's templates over the shared layout.
+type Template struct{ *template.Template }
+
+// Parse reads a page's templates; they see the shared layout and parts.
+func Parse(site *Site, files fs.FS) Template {
+	funcs := template.FuncMap{
+		"asset": site.Assets.URL, "icon": site.Assets.Icon, "kinds": species.All, "dict": dict, "list": func(v ...any) []any { return v },
+		"pct": func(f float64) string { return strconv.Itoa(int(math.Round(100 * f))) }, "key": farm.NewKey, "lower": strings.ToLower,
+		"plural": func(n int, one string) string {
+			if n == 1 {
+				return "1 " + one
+			}
+			return fmt.Sprintf("%d %ss", n, one)
+		},
+		"plot": plot, "ribbon": Draw, "stock": DrawStock, "num": Number, "f1": func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
+		"kind": func(id string) *species.Profile { k, _ := species.Find(id); return k },
+	}
+	return Template{template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, "*.html"))}
+}
+
+// Number writes a figure with at most one decimal.
+func Number(f float64) string { return strconv.FormatFloat(math.Round(f*10)/10, 'f', -1, 64) }
+
+func dict(pairs ...any) map[string]any {
+	m := map[string]any{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[pairs[i].(string)] = pairs[i+1]
+	}
+	return m
+}
+
+// View is what a template gets: the shell, and the page's own data.
+type View struct {
+	Shell
+	Data any
+}
+
+// Shell is what the layout and the parts need. Member is nil on the pages
+// before the door.
+type Shell struct {
+	Member   *farm.Member
+	Nav      string // the entry that is current
+	Title    string
+	Flash    *Flash
+	Typed    url.Values // what was typed, when a form comes back
+	Problems farm.Problems
+	Now      time.Time
+}
+
+// Entry is a line of the navigation.
+type Entry struct{ Path, Name, Key, Icon string }
+
+// Entries lists the pages; each has its number as a shortcut.
+func (Shell) Entries() []Entry {
+	return []Entry{
+		{"/", "Today", "1", "today"}, {"/eggs", "Eggs", "2", "eggs"}, {"/set", "Set", "3", "set"}, {"/batches", "Batches", "4", "batches"},
+		{"/board", "Board", "5", ""}, {"/pens", "Pens", "6", ""}, {"/machines", "Machines", "7", ""}, {"/settings", "Settings", "8", ""},
+	}
+}
+
+// Val gives what was typed into a field, or its usual value.
+func (s Shell) Val(name string, usual any) string {
+	if s.Typed != nil {
+		if v, ok := s.Typed[name]; ok {
+			return v[0]
+		}
+		return ""
+	}
+	return fmt.Sprint(usual)
+}
+
+// On tells whether a box was ticked, or is usually.
+func (s Shell) On(name string, usual bool) bool {
+	if s.Typed != nil {
+		return s.Typed.Get(name) != ""
+	}
+	return usual
+}
+
+// Problem gives what is wrong with a field.
+func (s Shell) Problem(field string) string {
+	for _, p := range s.Problems {
+		if p.Field == field {
+			return p.Says
+		}
+	}
+	return ""
+}
+
+// Clock writes the hour as the person reads it.
+func (s Shell) Clock(t time.Time) string {
+	if s.Member.Clock == 12 {
+		return t.In(s.Member.Place).Format("3:04 pm")
+	}
+	return t.In(s.Member.Place).Format("15:04")
+}
+
+// Day writes the date of a moment on the farm.
+func (s Shell) Day(t time.Time) string { return s.Member.ShortDay(t) }
+
+// Moment writes day and hour.
+func (s Shell) Moment(t time.Time) string { return s.Day(t) + ", " + s.Clock(t) }
+
+// Span writes two moments, the day once if it is one.
+func (s Shell) Span(m calendar.Milestone) string {
+	switch {
+	case m.From.Equal(m.To):
+		return s.Moment(m.At)
+	case s.Day(m.From) == s.Day(m.To):
+		return s.Moment(m.From) + "–" + s.Clock(m.To)
+	}
+	return s.Moment(m.From) + " – " + s.Moment(m.To)
+}
+
+// Date writes a calendar date.
+func (Shell) Date(t time.Time) string { return t.Format("Mon 2 Jan") }
+
+// ISO writes a calendar date for a form.
+func (Shell) ISO(t time.Time) string { return t.Format("2006-01-02") }
+
+// LocalISO writes a moment for a form, on the farm's clock.
+func (s Shell) LocalISO(t time.Time) string { return t.In(s.Member.Place).Format("2006-01-02T15:04") }
+
+// Temp writes a temperature in the person's unit.
+func (s Shell) Temp(c float64) string {
+	if s.Member.Temperature == "F" {
+		return Number(c*1.8+32) + " °F"
+	}
+	return Number(c) + " °C"
+}
+
+// Degrees gives a temperature as a bare number in the person's unit.
+func (s Shell) Degrees(c float64) string { return strings.Fields(s.Temp(c))[0] }
+
+// Count numbers elapsed days the person's way.
+func (s Shell) Count(days float64) int { return s.Member.Counting().Count(days) }
+
+// Of numbers the day on which hatch is due.
+func (s Shell) Of(hatchDay float64) string {
+	return Number(hatchDay + float64(s.Member.Counting()))
+}
+
+// Celsius reads a temperature typed in the person's unit.
+func Celsius(m *farm.Member, typed float64) float64 {
+	if m.Temperature == "F" {
+		return (typed - 32) / 1.8
+	}
+	return typed
+}
+
+// Handler is a page or action of a signed-in member.
+type Handler func(c *echo.Context, m *farm.Member) error
+
+// Signed lets members pass and sends everybody else to the door.
+func (s *Site) Signed(h Handler) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx := c.Request().Context()
+		id := s.Sessions.GetInt64(ctx, personKey)
+		if id == 0 {
+			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		}
+		m, err := s.Books.Member(ctx, id)
+		if errors.Is(err, farm.ErrNone) {
+			_ = s.Sessions.Destroy(ctx)
+			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		}
+		if err != nil {
+			return err
+		}
+		return h(c, m)
+	}
+}
+
+// SignIn makes this session a person's, under a new token.
+func (s *Site) SignIn(c *echo.Context, personID int64) error {
+	ctx := c.Request().Context()
+	if err := s.Sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	s.Sessions.Put(ctx, personKey, personID)
+	return nil
+}
+
+// Show renders a page. If a form came back with problems, they and what was
+// typed are in shell.
+func (s *Site) Show(c *echo.Context, t Template, shell Shell, m *farm.Member, data any) error {
+	shell.Member, shell.Now = m, s.Books.Now()
+	if m != nil {
+		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
+			shell.Flash = &f
+		}
+	}
+	var b bytes.Buffer
+	if err := t.ExecuteTemplate(&b, "layout", View{shell, data}); err != nil {
+		return err
+	}
+	status := http.StatusOK
+	if len(shell.Problems) > 0 {
+		status = http.StatusUnprocessableEntity
+		c.Response().Header().Set("HX-Push-Url", "false")
+	}
+	return c.HTMLBlob(status, b.Bytes())
+}
+
+// Say keeps what an action did for the next page, and goes there.
+func (s *Site) Say(c *echo.Context, done farm.Done, next string) error {
+	s.Sessions.Put(c.Request().Context(), flashKey, Flash{Said: done.Said, Entry: done.Entry})
+	return c.Redirect(http.StatusSeeOther, next)
+}
+
+// Tell ends a one-tap action: what it did, or why it could not be, is told on
+// the page that the tap came from.
+func (s *Site) Tell(c *echo.Context, done farm.Done, err error, next string) error {
+	if p := ProblemsOf(err); p != nil {
+		s.Sessions.Put(c.Request().Context(), flashKey, Flash{Said: p.Error(), Bad: true})
+		return c.Redirect(http.StatusSeeOther, next)
+	}
+	if err != nil {
+		return err
+	}
+	return s.Say(c, done, next)
+}
+
+// Back gives the page of this site that a form names as its own, or other.
+func Back(c *echo.Context, other string) string {
+	back := c.FormValue("back")
+	if u, err := url.Parse(back); err == nil && strings.HasPrefix(back, "/") && !strings.HasPrefix(back, "//") && !strings.Contains(back, `\`) && u.Host == "" {
+		return back
+	}
+	return other
+}
+
+// ProblemsOf finds what is wrong with what was typed; nil if that is not what
+// went wrong.
+func ProblemsOf(err error) farm.Problems {
+	var p farm.Problems
+	errors.As(err, &p)
+	return p
+}
+
+// ID reads the id of a path.
+func ID(c *echo.Context) (int64, error) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil || id < 1 {
+		return 0, farm.ErrNone
+	}
+	return id, nil
+}
+
+// Form reads typed values and gathers what is wrong with them.
+type Form struct {
+	url.Values
+	Problems farm.Problems
+}
+
+// ReadForm reads the form of a request.
+func ReadForm(c *echo.Context) (*Form, error) {
+	v, err := c.FormValues()
+	if err != nil {
+		return nil, echo.NewHTTPError(http.StatusBadRequest, "This form cannot be read.")
+	}
+	return &Form{Values: v}, nil
+}
+
+func (f *Form) bad(field, format string, args ...any) {
+	f.Problems = append(f.Problems, farm.Problem{Field: field, Says: fmt.Sprintf(format, args...)})
+}
+
+func short(s string) string {
+	s = strings.ToValidUTF8(s, "?")
+	if len([]rune(s)) > 30 {
+		return string([]rune(s)[:30]) + "…"
+	}
+	return s
+}
+
+// Int reads a whole number; empty is 0.
+func (f *Form) Int(field, what string) int {
+	s := strings.TrimSpace(f.Get(field))
+	if s == "" {
+		return 0
+	}
+	n, err := strconv.ParseInt(s, 10, 32)
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a whole number.", what, short(s))
+	}
+	return int(n)
+}
+
+// ID reads an id that a list offered; empty or strange is 0.
+func (f *Form) ID(field string) int64 {
+	n, _ := strconv.ParseInt(f.Get(field), 10, 64)
+	return n
+}
+
+// Float reads a number with a point or a comma.
+func (f *Form) Float(field, what string) float64 {
+	s := strings.TrimSpace(f.Get(field))
+	n, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(n) || math.IsInf(n, 0) {
+		f.bad(field, "%s is %q; it may be a number.", what, short(s))
+		return 0
+	}
+	return n
+}
+
+// Date reads a calendar date.
+func (f *Form) Date(field, what string) time.Time {
+	t, err := time.Parse("2006-01-02", f.Get(field))
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a date like 2026-04-14.", what, short(f.Get(field)))
+	}
+	return t
+}
+
+// MaybeDate reads a date that may be left empty.
+func (f *Form) MaybeDate(field, what string) *time.Time {
+	if strings.TrimSpace(f.Get(field)) == "" {
+		return nil
+	}
+	t := f.Date(field, what)
+	return &t
+}
+
+// Moment reads a date and hour on the farm's clock.
+func (f *Form) Moment(field, what string, place *time.Location) time.Time {
+	t, err := time.Parse("2006-01-02T15:04", f.Get(field))
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a date and hour like 2026-04-14T18:30.", what, short(f.Get(field)))
+		return t
+	}
+	noon := time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, place)
+	return calendar.WallTime{Hour: t.Hour(), Minute: t.Minute()}.On(noon, 0, place)
+}

@@ -1,0 +1,73 @@
+// Package settings holds units, hours, zone and people.
+package settings
+
+import (
+	"embed"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type office struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	o := office{s, page.Parse(s, files)}
+	e.GET("/settings", s.Signed(func(c *echo.Context, m *farm.Member) error { return o.show(c, m, page.Shell{}) }))
+	e.POST("/settings/units", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+		clock, from := f.Int("clock", "The clock"), f.Int("count_from", "The number of the set day")
+		if f.Problems != nil {
+			return farm.Done{}, f.Problems
+		}
+		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, f.Get("temperature"), clock, from)
+	})))
+	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), f.Get("farm"), f.Get("zone"), f.Get("chore_at"))
+	})))
+	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+		return farm.Done{Said: "The account is made."}, o.Books.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))
+	})))
+}
+
+type data struct {
+	People []farm.Person
+	Kinds  []*species.Profile // of the farm's pens
+}
+
+func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	ctx := c.Request().Context()
+	people, err := o.Books.People(ctx, m)
+	if err != nil {
+		return err
+	}
+	shell.Nav, shell.Title = "/settings", "Settings"
+	return o.Show(c, o.page, shell, m, data{people, species.All()})
+}
+
+func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {
+	return func(c *echo.Context, m *farm.Member) error {
+		f, err := page.ReadForm(c)
+		if err != nil {
+			return err
+		}
+		done, err := save(c, m, f)
+		if err == nil {
+			return o.Say(c, done, "/settings")
+		}
+		p := page.ProblemsOf(err)
+		if p == nil {
+			return err
+		}
+		f.Del("password")
+		return o.show(c, m, page.Shell{Typed: f.Values, Problems: p})
+	}
+}

@@ -1,0 +1,39 @@
+// Package today is the morning's page: what is due, what is in store, what
+// hatches next.
+package today
+
+import (
+	"embed"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+// Routes hangs the page in.
+func Routes(e *echo.Echo, s *page.Site) {
+	t := page.Parse(s, files)
+	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
+		today, err := s.Books.Today(c.Request().Context(), m)
+		if err != nil {
+			return err
+		}
+		return s.Show(c, t, page.Shell{Nav: "/", Title: "Today"}, m, today)
+	}))
+	e.POST("/undo", s.Signed(func(c *echo.Context, m *farm.Member) error {
+		f, err := page.ReadForm(c)
+		if err != nil {
+			return err
+		}
+		done, err := s.Books.Undo(c.Request().Context(), m, f.Get("key"), f.ID("entry"))
+		back := page.Back(c, "/")
+		if err == nil && done.BatchID == 0 && len(back) > 9 && back[:9] == "/batches/" {
+			back = "/batches" // the batch itself was taken back
+		}
+		return s.Tell(c, done, err, back)
+	}))
+}

@@ -1,0 +1,150 @@
+// Package web serves the pages. Each has a folder of its own; this one puts
+// them behind the walls: sessions, headers, limits, and errors in sentences.
+package web
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/pgxstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"metrogon/farm"
+	"metrogon/formats/eggcsv"
+	"metrogon/web/account"
+	"metrogon/web/assets"
+	"metrogon/web/batches"
+	"metrogon/web/board"
+	"metrogon/web/eggs"
+	"metrogon/web/machines"
+	"metrogon/web/page"
+	"metrogon/web/pens"
+	"metrogon/web/set"
+	"metrogon/web/settings"
+	"metrogon/web/today"
+)
+
+//go:embed lost.html
+var files embed.FS
+
+// Options say how the pages are served.
+type Options struct {
+	Sessions *pgxpool.Pool // where sessions are kept
+	Secure   bool          // cookies over HTTPS only
+	Log      *slog.Logger
+}
+
+// what a page may load: this server's own, and nothing inline
+const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
+// New builds the server's handler.
+func New(books *farm.Books, o Options) (http.Handler, error) {
+	e, sessions, err := routes(books, o)
+	if err != nil {
+		return nil, err
+	}
+	var h http.Handler = sessions.LoadAndSave(e)
+	h = http.NewCrossOriginProtection().Handler(h)
+	return headers(h), nil
+}
+
+func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, error) {
+	shelf, err := assets.New()
+	if err != nil {
+		return nil, nil, err
+	}
+	sessions := scs.New()
+	sessions.Store = pgxstore.NewWithCleanupInterval(o.Sessions, 0)
+	sessions.Lifetime = 30 * 24 * time.Hour
+	sessions.Cookie.Name = "metrogon"
+	sessions.Cookie.HttpOnly = true
+	sessions.Cookie.SameSite = http.SameSiteLaxMode
+	sessions.Cookie.Secure = o.Secure
+	sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
+		o.Log.Error("session", "err", err)
+		http.Error(w, "The database does not answer just now. Nothing was lost; try again in a moment.", http.StatusServiceUnavailable)
+	}
+	site := &page.Site{Books: books, Sessions: sessions, Assets: shelf, Log: o.Log}
+	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
+	e.HTTPErrorHandler = sorry(site)
+	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
+		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
+		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
+		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
+			o.Log.Info("request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms", float64(v.Latency.Microseconds())/1000)
+			return nil
+		},
+	}), middleware.Recover(), middleware.BodyLimit(eggcsv.MaxBytes+1<<16), middleware.GzipWithConfig(middleware.GzipConfig{
+		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
+	}))
+	e.GET("/assets/*", echo.WrapHandler(shelf))
+	e.GET("/healthz", func(c *echo.Context) error {
+		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
+		defer cancel()
+		if err := o.Sessions.Ping(ctx); err != nil {
+			return c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+		}
+		return c.String(http.StatusOK, "well\n")
+	})
+	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, board.Routes, pens.Routes, machines.Routes, settings.Routes} {
+		hang(e, site)
+	}
+	return e, sessions, nil
+}
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", policy)
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		if !strings.HasPrefix(r.URL.Path, "/assets/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// sorry turns what went wrong into a page with one sentence.
+func sorry(site *page.Site) echo.HTTPErrorHandler {
+	t := page.Parse(site, files)
+	return func(c *echo.Context, err error) {
+		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
+			return
+		}
+		status, title, says := http.StatusInternalServerError, "That did not work", "Something went wrong on our side and was written down. Nothing you entered before was lost; try again."
+		var coded echo.HTTPStatusCoder
+		switch {
+		case errors.Is(err, farm.ErrNone):
+			status = http.StatusNotFound
+		case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
+			status, says = http.StatusServiceUnavailable, "The database does not answer just now. Try again in a moment."
+		case errors.As(err, &coded) && coded.StatusCode() < 500:
+			status, says = coded.StatusCode(), "This cannot be read. Go back and send it again."
+		}
+		switch status {
+		case http.StatusNotFound, http.StatusMethodNotAllowed:
+			status, title, says = http.StatusNotFound, "Not here", "There is no such page on your farm."
+		case http.StatusRequestEntityTooLarge:
+			says = fmt.Sprintf("That is too large; up to %d MB can be sent.", eggcsv.MaxBytes>>20)
+		case http.StatusInternalServerError:
+			site.Log.Error("request failed", "path", c.Request().URL.Path, "err", err)
+		}
+		c.Response().Header().Set("HX-Push-Url", "false")
+		var b strings.Builder
+		if err := t.ExecuteTemplate(&b, "layout", page.View{Shell: page.Shell{Title: title}, Data: says}); err != nil {
+			site.Log.Error("error page", "err", err)
+		}
+		_ = c.HTML(status, b.String())
+	}
+}
