@@ -218,5 +218,6 @@ end $$;
 alter table farms enable row level security;
 create policy farm_wall on farms to metrogon_farm using (id = nullif(current_setting('app.farm_id', true), '')::bigint);
 grant select, update on farms to metrogon_farm;
+grant usage on sequence collections_id_seq to metrogon_farm;
 revoke update, delete on journal from metrogon_farm; -- append-only
 grant select (id, name) on people to metrogon_farm;

@@ -1,0 +1,89 @@
+// Command take makes the pictures of docs/screenshots from a running demo farm:
+//
+//	./start &  go run ./docs/screenshots [only…]
+package main
+
+import (
+	"context"
+	"fmt"
+	"log"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/chromedp/chromedp"
+
+	"metrogon/demo"
+	"metrogon/web/browser"
+)
+
+const address = "http://127.0.0.1:8480"
+
+var pictures = []struct {
+	name, path    string
+	width, height int64
+	first         browser.Step // before the picture
+	dark          bool
+}{
+	{name: "today", path: "/", width: 1280, height: 800},
+	{name: "today-phone", path: "/", width: 390, height: 844},
+	{name: "today-dark", path: "/", width: 1280, height: 800, dark: true},
+	{name: "eggs", path: "/eggs", width: 1280, height: 800},
+	{name: "eggs-phone", path: "/eggs", width: 390, height: 844},
+	{name: "set", path: "/set?kind=chicken", width: 1280, height: 800, first: browser.See(`#answer-in .ribbon`)},
+	{name: "set-phone", path: "/set?kind=chicken", width: 390, height: 844, first: browser.See(`#answer-in .ribbon`)},
+	{name: "batch", path: "hatching", width: 1280, height: 800},
+	{name: "batch-phone", path: "hatching", width: 390, height: 844},
+	{name: "batches", path: "/batches", width: 1280, height: 800},
+	{name: "board", path: "/board", width: 1280, height: 800},
+	{name: "pens", path: "/pens", width: 1280, height: 800},
+	{name: "pen", path: "pen", width: 1280, height: 800},
+	{name: "machines", path: "/machines", width: 1280, height: 800},
+	{name: "settings", path: "/settings", width: 1280, height: 800},
+}
+
+func main() {
+	only := os.Args[1:]
+	ctx, end := browser.Open(context.Background())
+	defer end()
+	if err := chromedp.Do(ctx); err != nil {
+		log.Fatal(err)
+	}
+	for _, p := range pictures {
+		if len(only) > 0 && !slices.Contains(only, p.name) {
+			continue
+		}
+		tab, close, err := browser.Tab(ctx, p.width, p.height)
+		if err != nil {
+			log.Fatal(err)
+		}
+		steps := []browser.Step{browser.SignIn(address, demo.Email, demo.Password)}
+		if p.dark {
+			steps = append(steps, browser.Dark())
+		}
+		switch p.path {
+		case "hatching":
+			steps = append(steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(4) a`), browser.See(`.tray`))
+		case "pen":
+			steps = append(steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`))
+		default:
+			steps = append(steps, chromedp.Navigate(address+p.path))
+		}
+		if p.first != nil {
+			steps = append(steps, p.first)
+		}
+		if err := chromedp.Do(tab, steps...); err != nil {
+			log.Fatalf("%s: %v", p.name, err)
+		}
+		png, err := chromedp.Run(tab, chromedp.CaptureScreenshot())
+		if err != nil {
+			log.Fatalf("%s: %v", p.name, err)
+		}
+		close()
+		file := filepath.Join("docs", "screenshots", p.name+".png")
+		if err := os.WriteFile(file, png, 0o644); err != nil {
+			log.Fatal(err)
+		}
+		fmt.Println(file)
+	}
+}
