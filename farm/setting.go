@@ -233,7 +233,8 @@ func (w *barn) answer(batch store.Batch, s Setting, stays []season.Stay, beliefs
 	own := w.stays(a.BatchView)
 	stays = append(slices.Clone(stays), own...)
 	for _, c := range w.clashes(stays) {
-		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && overlapsMachine(c, own)) {
+		told := c.Room() && slices.ContainsFunc(a.Clashes, func(o Clash) bool { return o.Room() && o.Machine.ID == c.Machine.ID })
+		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && !told && overlapsMachine(c, own)) {
 			a.Clashes = append(a.Clashes, c)
 		}
 	}

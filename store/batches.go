@@ -56,29 +56,29 @@ const batchColumns = `id, code, species, bantam, setter_id, hatcher_id, set_at, 
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where closed_at is null order by set_at, id`)
+	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is null order by set_at, id`, tx.FarmID)
 }
 
 // ClosedBatches lists batches that are done, the newest first.
 func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where closed_at is not null order by set_at desc, id desc limit $1 offset $2`, most, skip)
+	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is not null order by set_at desc, id desc limit $2 offset $3`, tx.FarmID, most, skip)
 }
 
 // BatchesSince lists batches that are open or closed after a moment.
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where set_at > $1::timestamptz - interval '300 days' and (closed_at is null or closed_at > $1) order by set_at, id`, at)
+	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and set_at > $2::timestamptz - interval '300 days' and (closed_at is null or closed_at > $2) order by set_at, id`, tx.FarmID, at)
 }
 
 // Batch finds one.
 func (tx *Tx) Batch(ctx context.Context, id int64) (Batch, error) {
-	return one[Batch](ctx, tx, `select `+batchColumns+` from batches where id = $1`, id)
+	return one[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 }
 
 // AddBatch makes a batch with a code of its own, the next of its species in
 // that year of the farm's calendar, and returns its id.
 func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id int64, code string, err error) {
 	prefix := fmt.Sprintf("%s %02d-", name, year%100)
-	last, err := value[int](ctx, tx, `select coalesce(max(substr(code, $2)::int), 0) from batches where starts_with(code, $1)`, prefix, len([]rune(prefix))+1)
+	last, err := value[int](ctx, tx, `select coalesce(max(substr(code, $3)::int), 0) from batches where farm_id = $1 and starts_with(code, $2)`, tx.FarmID, prefix, len([]rune(prefix))+1)
 	if err != nil {
 		return 0, "", err
 	}
@@ -91,13 +91,13 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 
 // DropBatch puts a batch's eggs back in store and forgets it.
 func (tx *Tx) DropBatch(ctx context.Context, id int64) error {
-	_, err := tx.Exec(ctx, `with eggs as (update eggs set batch_id = null, no = null, fertile = null where batch_id = $1) delete from batches where id = $1`, id)
+	_, err := tx.Exec(ctx, `with eggs as (update eggs set batch_id = null, no = null, fertile = null where farm_id = $1 and batch_id = $2) delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 	return err
 }
 
 // MoveBatch keeps where a batch hatches and when it was locked down and closed.
 func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
-	_, err := tx.Exec(ctx, `update batches set hatcher_id = $2, locked_at = $3, closed_at = $4 where id = $1`, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt)
+	_, err := tx.Exec(ctx, `update batches set hatcher_id = $3, locked_at = $4, closed_at = $5 where farm_id = $1 and id = $2`, tx.FarmID, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt)
 	return err
 }
 
@@ -106,8 +106,8 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 	all, err := list[Tally](ctx, tx, `select batch_id, count(*) as eggs, count(*) filter (where fate is null) as alive,
 		count(*) filter (where fate = 'removed') as removed, count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fate = 'unhatched') as unhatched,
 		count(fertile) as examined, count(*) filter (where fertile) as fertile,
-		(select max(at) from candlings c where c.batch_id = e.batch_id) as candled_at
-		from eggs e where batch_id = any ($1) group by batch_id`, ids)
+		(select max(at) from candlings c where c.farm_id = $1 and c.batch_id = e.batch_id) as candled_at
+		from eggs e where farm_id = $1 and batch_id = any ($2) group by batch_id`, tx.FarmID, ids)
 	by := map[int64]Tally{}
 	for _, t := range all {
 		by[t.BatchID] = t
@@ -119,12 +119,12 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
 	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile,
 		coalesce(array_agg(c.call order by c.id) filter (where c.id is not null), '{}') as calls
-		from eggs e left join calls c on c.egg_id = e.id where e.batch_id = $1 group by e.farm_id, e.id order by e.no`, batchID)
+		from eggs e left join calls c on c.farm_id = $1 and c.egg_id = e.id where e.farm_id = $1 and e.batch_id = $2 group by e.farm_id, e.id order by e.no`, tx.FarmID, batchID)
 }
 
 // Candling finds the batch's candling that began after a moment, or makes one.
 func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) (id int64, err error) {
-	id, err = value[int64](ctx, tx, `select id from candlings where batch_id = $1 and at > $2 and at <= $3 order by at desc limit 1`, batchID, after, at)
+	id, err = value[int64](ctx, tx, `select id from candlings where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4 order by at desc limit 1`, tx.FarmID, batchID, after, at)
 	if err == ErrNone {
 		id, err = value[int64](ctx, tx, `insert into candlings (farm_id, batch_id, at) values ($1, $2, $3) returning id`, tx.FarmID, batchID, at)
 	}
@@ -133,7 +133,7 @@ func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) 
 
 // CalledIn lists the eggs that a candling has called.
 func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
-	return tx.ids(ctx, `select distinct egg_id from calls where candling_id = $1`, candlingID)
+	return tx.ids(ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID)
 }
 
 // Call records one call for these eggs and returns the ids of the calls.
@@ -143,10 +143,10 @@ func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []in
 
 // DropCalls takes calls back, and candlings that are left with none.
 func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
-	if _, err := tx.Exec(ctx, `delete from calls where id = any ($1)`, ids); err != nil {
+	if _, err := tx.Exec(ctx, `delete from calls where farm_id = $1 and id = any ($2)`, tx.FarmID, ids); err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, `delete from candlings c where not exists (select from calls where candling_id = c.id)`)
+	_, err := tx.Exec(ctx, `delete from candlings c where farm_id = $1 and not exists (select from calls where farm_id = $1 and candling_id = c.id)`, tx.FarmID)
 	return err
 }
 
@@ -154,15 +154,15 @@ func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
 // ids of those that were still without one (or, taking back, had one).
 func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time.Time) ([]int64, error) {
 	if fate == "" {
-		return tx.ids(ctx, `update eggs set fate = null, stage = null, fate_at = null where id = any ($1) and fate is not null returning id`, eggs)
+		return tx.ids(ctx, `update eggs set fate = null, stage = null, fate_at = null where farm_id = $1 and id = any ($2) and fate is not null returning id`, tx.FarmID, eggs)
 	}
-	return tx.ids(ctx, `update eggs set fate = $2, stage = nullif($3, ''), fate_at = $4 where id = any ($1) and fate is null returning id`, eggs, fate, stage, at)
+	return tx.ids(ctx, `update eggs set fate = $3, stage = nullif($4, ''), fate_at = $5 where farm_id = $1 and id = any ($2) and fate is null returning id`, tx.FarmID, eggs, fate, stage, at)
 }
 
 // SetFertile keeps what is known of these eggs; null is not known.
 func (tx *Tx) SetFertile(ctx context.Context, eggs []int64, fertile []*bool) error {
-	_, err := tx.Exec(ctx, `update eggs set fertile = f.fertile from unnest($1::bigint[], $2::boolean[]) f (id, fertile)
-		where eggs.id = f.id and eggs.fertile is distinct from f.fertile`, eggs, fertile)
+	_, err := tx.Exec(ctx, `update eggs set fertile = f.fertile from unnest($2::bigint[], $3::boolean[]) f (id, fertile)
+		where farm_id = $1 and eggs.id = f.id and eggs.fertile is distinct from f.fertile`, tx.FarmID, eggs, fertile)
 	return err
 }
 
@@ -174,7 +174,7 @@ func (tx *Tx) MarkDone(ctx context.Context, batchID int64, kind string, day int,
 
 // MarkUndone opens a chore again.
 func (tx *Tx) MarkUndone(ctx context.Context, batchID int64, kind string, day int) error {
-	_, err := tx.Exec(ctx, `delete from chores_done where batch_id = $1 and kind = $2 and day = $3`, batchID, kind, day)
+	_, err := tx.Exec(ctx, `delete from chores_done where farm_id = $1 and batch_id = $2 and kind = $3 and day = $4`, tx.FarmID, batchID, kind, day)
 	return err
 }
 
@@ -187,7 +187,7 @@ type ChoreDone struct {
 
 // ChoresDone lists the ticks of open batches.
 func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
-	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where exists (select from batches b where b.id = c.batch_id and b.closed_at is null)`)
+	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
 }
 
 const recordColumns = `
@@ -200,26 +200,26 @@ const recordColumns = `
 // Records tells what every pen's eggs did.
 func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
 	return list[Record](ctx, tx, `select pen_id, 0::bigint as batch_id, `+recordColumns+`
-		from eggs e join batches b on b.farm_id = e.farm_id and b.id = e.batch_id group by pen_id order by pen_id`)
+		from eggs e join batches b on b.farm_id = e.farm_id and b.id = e.batch_id where e.farm_id = $1 group by pen_id order by pen_id`, tx.FarmID)
 }
 
 // PenRecords tells what one pen's eggs did, batch by batch, the newest first.
 func (tx *Tx) PenRecords(ctx context.Context, penID int64, most int) ([]Record, error) {
 	return list[Record](ctx, tx, `select pen_id, batch_id, `+recordColumns+`
 		from eggs e join batches b on b.farm_id = e.farm_id and b.id = e.batch_id
-		where pen_id = $1 group by pen_id, batch_id, b.set_at order by b.set_at desc limit $2`, penID, most)
+		where e.farm_id = $1 and pen_id = $2 group by pen_id, batch_id, b.set_at order by b.set_at desc limit $3`, tx.FarmID, penID, most)
 }
 
 // BatchesByID finds batches.
 func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where id = any ($1)`, ids)
+	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 }
 
 // PenLaid counts a pen's eggs of all time: laid, rejected, in store, cast out.
 func (tx *Tx) PenLaid(ctx context.Context, penID int64) (PenLaid, error) {
 	return one[PenLaid](ctx, tx, `select count(*) as laid, count(*) filter (where rejected) as rejected,
 		count(*) filter (where not rejected and batch_id is null and fate is null) as stored,
-		count(*) filter (where fate = 'cast-out') as cast_out from eggs where pen_id = $1`, penID)
+		count(*) filter (where fate = 'cast-out') as cast_out from eggs where farm_id = $1 and pen_id = $2`, tx.FarmID, penID)
 }
 
 // PenLaid is what became of a pen's eggs before any was set.

@@ -26,24 +26,24 @@ func (tx *Tx) Write(ctx context.Context, personID int64, batchID int64, at time.
 }
 
 const entry = `select j.id, j.at, coalesce(p.name, 'the program') as who, j.batch_id, j.said, j.undo,
-	exists (select from journal u where u.undoes = j.id) as undone
-	from journal j left join people p on p.id = j.person_id `
+	exists (select from journal u where u.farm_id = $1 and u.undoes = j.id) as undone
+	from journal j left join people p on p.id = j.person_id where j.farm_id = $1 and `
 
 // Entry finds a line.
 func (tx *Tx) Entry(ctx context.Context, id int64) (Entry, error) {
-	return one[Entry](ctx, tx, entry+`where j.id = $1`, id)
+	return one[Entry](ctx, tx, entry+`j.id = $2`, tx.FarmID, id)
 }
 
 // BatchJournal lists a batch's lines, the newest first.
 func (tx *Tx) BatchJournal(ctx context.Context, batchID int64, most int) ([]Entry, error) {
-	return list[Entry](ctx, tx, entry+`where j.batch_id = $1 order by j.id desc limit $2`, batchID, most)
+	return list[Entry](ctx, tx, entry+`j.batch_id = $2 order by j.id desc limit $3`, tx.FarmID, batchID, most)
 }
 
 // Standing tells whether nothing that can be taken back, and was not, came
 // after this line on the same batch (or, off batches, in general).
 func (tx *Tx) Standing(ctx context.Context, id int64) (bool, error) {
-	return value[bool](ctx, tx, `select not exists (select from journal l join journal j on j.id = $1 and l.batch_id = j.batch_id
-		where l.id > j.id and l.undo is not null and not exists (select from journal u where u.undoes = l.id))`, id)
+	return value[bool](ctx, tx, `select not exists (select from journal l join journal j on j.farm_id = $1 and j.id = $2 and l.batch_id = j.batch_id
+		where l.farm_id = $1 and l.id > j.id and l.undo is not null and not exists (select from journal u where u.farm_id = $1 and u.undoes = l.id))`, tx.FarmID, id)
 }
 
 // Claim takes an idempotency key. done tells that it was taken before, and
@@ -53,12 +53,12 @@ func (tx *Tx) Claim(ctx context.Context, key string, at time.Time) (answer strin
 	if err != nil || tag.RowsAffected() == 1 {
 		return "", false, err
 	}
-	answer, err = value[string](ctx, tx, `select answer from requests where key = $1`, key)
+	answer, err = value[string](ctx, tx, `select answer from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
 	return answer, true, err
 }
 
 // Answer keeps what a request was answered.
 func (tx *Tx) Answer(ctx context.Context, key, answer string) error {
-	_, err := tx.Exec(ctx, `update requests set answer = $2 where key = $1`, key, answer)
+	_, err := tx.Exec(ctx, `update requests set answer = $3 where farm_id = $1 and key = $2`, tx.FarmID, key, answer)
 	return err
 }

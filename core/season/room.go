@@ -22,7 +22,7 @@ const (
 
 // Stay is a batch in one machine in one phase, from From up to To.
 type Stay struct {
-	BatchID   int64
+	BatchID   int64 // below 0: only thought of
 	Code      string
 	MachineID int64
 	Phase     Phase
@@ -150,6 +150,8 @@ func (c Clash) Why(machine string, day func(time.Time) string) string {
 		return fmt.Sprintf("%s has no places for these eggs in %s.", machine, phaseWord(c.Stay.Phase))
 	case c.Room():
 		return fmt.Sprintf("%s is too small from %s: it would be %.0f %% full.", machine, day(c.From), 100*c.Share)
+	case c.With.BatchID < 0: // not set yet: the later stay is one that stands already
+		return fmt.Sprintf("%s has to go into %s on %s, while these eggs still stand there.", c.Stay.Code, machine, day(c.Stay.From))
 	case c.With.Phase == Locked && c.Stay.Phase == Locked:
 		return fmt.Sprintf("The lid of %s is shut over %s until %s.", machine, c.With.Code, day(c.With.To))
 	case c.With.Phase == Locked:

@@ -62,7 +62,7 @@ type Template struct{ *template.Template }
 func Parse(site *Site, files fs.FS) Template {
 	funcs := template.FuncMap{
 		"asset": site.Assets.URL, "icon": site.Assets.Icon, "kinds": species.All, "dict": dict, "list": func(v ...any) []any { return v },
-		"pct": func(f float64) string { return strconv.Itoa(int(math.Round(100 * f))) }, "key": farm.NewKey, "lower": strings.ToLower,
+		"pct": func(f float64) string { return strconv.Itoa(int(math.Round(100 * f))) }, "key": farm.NewKey, "lower": strings.ToLower, "capital": func(s any) string { t := fmt.Sprint(s); return strings.ToUpper(t[:1]) + t[1:] },
 		"plural": func(n int, one string) string {
 			if n == 1 {
 				return "1 " + one
@@ -158,15 +158,16 @@ func (s Shell) Day(t time.Time) string { return s.Member.ShortDay(t) }
 // Moment writes day and hour.
 func (s Shell) Moment(t time.Time) string { return s.Day(t) + ", " + s.Clock(t) }
 
-// Span writes two moments, the day once if it is one.
+// Span writes when a milestone falls: a chore to the minute, the usual span of
+// an event by its days.
 func (s Shell) Span(m calendar.Milestone) string {
 	switch {
 	case m.From.Equal(m.To):
 		return s.Moment(m.At)
 	case s.Day(m.From) == s.Day(m.To):
-		return s.Moment(m.From) + "–" + s.Clock(m.To)
+		return s.Day(m.From)
 	}
-	return s.Moment(m.From) + " – " + s.Moment(m.To)
+	return s.Day(m.From) + " – " + s.Day(m.To)
 }
 
 // Date writes a calendar date.

@@ -1,0 +1,98 @@
+package store_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/store"
+	"metrogon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var noon = time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+
+func newFarm(t *testing.T, db *store.DB, name string) int64 {
+	id, _, err := db.AddFarm(t.Context(), store.Farm{Name: name, Zone: "UTC"}, store.Person{Email: name + "@farm.example", Name: "Nobody", PasswordHash: "x"}, noon, false)
+	require.NoError(t, err)
+	return id
+}
+
+// tablesOfAFarm lists the tables that carry farm_id.
+func tablesOfAFarm(t *testing.T, db *store.DB) []string {
+	rows, err := db.Pool.Query(t.Context(), `select table_name::text from information_schema.columns where column_name = 'farm_id' and table_schema = 'public' order by 1`)
+	require.NoError(t, err)
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	require.NoError(t, err)
+	return names
+}
+
+func TestTheSecondWallHidesOtherFarms(t *testing.T) {
+	db := storetest.Open(t, nil)
+	require.NoError(t, demo.Load(t.Context(), db, noon, 1))
+	stranger := newFarm(t, db, "elsewhere")
+	names := tablesOfAFarm(t, db)
+	assert.Len(t, names, 12, "a table more or less? see that it has its wall")
+	for _, table := range names {
+		var rows int
+		require.NoError(t, db.Pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&rows))
+		if table != "requests" && table != "chores_done" {
+			assert.Positive(t, rows, "%s is empty, so that nothing is proved", table)
+		}
+		require.NoError(t, db.Farm(t.Context(), stranger, func(tx *store.Tx) error {
+			var seen int
+			require.NoError(t, tx.QueryRow(t.Context(), `select count(*) from `+table+` where farm_id <> $1`, stranger).Scan(&seen))
+			assert.Zero(t, seen, "%s shows another farm's rows", table)
+			return nil
+		}))
+	}
+	for name, sql := range map[string]string{
+		"a row for another farm": `insert into pens (farm_id, name, species, from_on) select id, 'x', 'chicken', '2027-01-01' from (values (1)) v (id)`,
+		"a change of the past":   `update journal set said = 'x'`,
+		"a loss of the past":     `delete from journal`,
+		"the passwords":          `select password_hash from people`,
+		"the sessions":           `select * from sessions`,
+	} {
+		err := db.Farm(t.Context(), stranger, func(tx *store.Tx) error {
+			_, err := tx.Exec(t.Context(), sql)
+			return err
+		})
+		assert.Error(t, err, "%s must be refused", name)
+	}
+}
+
+func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
+	db, err := store.Open(t.Context(), storetest.EmptyURL(t), nil)
+	require.NoError(t, err)
+	defer db.Close()
+	steps, err := store.MigrateTo(db, t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, 1, steps)
+	require.NoError(t, demo.Load(t.Context(), db, noon, 1)) // filled at the first step
+	var before, after int
+	require.NoError(t, db.Pool.QueryRow(t.Context(), `select count(*) from eggs`).Scan(&before))
+	_, err = db.Migrate(t.Context())
+	require.NoError(t, err)
+	require.NoError(t, db.Pool.QueryRow(t.Context(), `select count(*) from eggs`).Scan(&after))
+	assert.Equal(t, before, after)
+	again, err := db.Migrate(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, again, "a second run has nothing to do")
+}
+
+func TestADatabaseThatRestartsIsSurvived(t *testing.T) {
+	db := storetest.Open(t, nil)
+	id := newFarm(t, db, "steady")
+	read := func() error {
+		return db.Farm(t.Context(), id, func(tx *store.Tx) error { _, err := tx.Pens(t.Context()); return err })
+	}
+	require.NoError(t, read())
+	// What a restart does to a client: every connection is gone at once.
+	_, _ = db.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
+	require.Eventually(t, func() bool { return read() == nil }, 10*time.Second, 20*time.Millisecond)
+}
