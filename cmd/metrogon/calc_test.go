@@ -1,0 +1,154 @@
+package main
+
+import (
+	"encoding/json"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func calc(t *testing.T, name, in string) map[string]any {
+	t.Helper()
+	for _, k := range calculators {
+		if k.name == name {
+			out, err := k.run([]byte(in))
+			require.NoError(t, err, in)
+			text, err := json.Marshal(out)
+			require.NoError(t, err)
+			var m map[string]any
+			require.NoError(t, json.Unmarshal(text, &m))
+			return m
+		}
+	}
+	t.Fatalf("no calculator %s", name)
+	return nil
+}
+
+// Computed with PsychroLib 2.5. Tolerances: 0.1 RH point, 0.05 °C, 0.1 % of a
+// pressure.
+func TestHumidityAgainstPsychroLib(t *testing.T) {
+	for _, c := range []struct {
+		in                        string
+		rh, wet, dew, vapour, sat float64
+	}{
+		{`{"dry_bulb_c":37.6,"pressure_kpa":101.325,"wet_bulb_c":30}`, 57.825063202538, 30, 27.864488724863, 3.7524417378384, 6.4892998468416},
+		{`{"dry_bulb_c":37.5,"rh_pct":55}`, 55, 29.314406498942, 26.916188776283, 3.5497942778487, 6.4541714160886},
+		{`{"dry_bulb_c":37.7,"dew_point_c":26.5}`, 53.090070145685, 29.071337888441, 26.5, 3.4639112758767, 6.5245935188469},
+		{`{"dry_bulb_c":37.5,"altitude_m":1500,"wet_bulb_c":29.5}`, 57.249547986035, 29.5, 27.60023380545, 3.6949839619546, 6.4541714160886},
+		{`{"dry_bulb_c":18,"rh_pct":75}`, 75, 15.222831431889, 13.506948768645, 1.5482187292025, 2.0642916389367},
+	} {
+		out := calc(t, "humidity", c.in)
+		assert.InDelta(t, c.rh, out["rh_pct"], 0.1, c.in)
+		assert.InDelta(t, c.wet, out["wet_bulb_c"], 0.05, c.in)
+		assert.InDelta(t, c.dew, out["dew_point_c"], 0.05, c.in)
+		assert.InEpsilon(t, c.vapour, out["vapour_pressure_kpa"], 1e-3, c.in)
+		assert.InEpsilon(t, c.sat, out["saturation_kpa"], 1e-3, c.in)
+	}
+}
+
+// Computed with R 4.2.2.
+func TestRatesAndSetCountAgainstR(t *testing.T) {
+	out := calc(t, "rates", `{"groups":[{"name":"A","set":41,"hatched":23},{"name":"B","set":120,"fertile":120,"hatched":90},{"name":"C","set":12,"fertile":0,"hatched":0}]}`)
+	groups := out["groups"].([]any)
+	a, b, c := groups[0].(map[string]any), groups[1].(map[string]any), groups[2].(map[string]any)
+	assert.InDelta(t, 41.040527222106, a["hatch_of_set"].(map[string]any)["low_pct"], 1e-6)
+	assert.InDelta(t, 70.10986826345, a["hatch_of_set"].(map[string]any)["high_pct"], 1e-6)
+	assert.NotContains(t, a, "fertility", "a group that was never candled gets hatch of set only")
+	assert.InDelta(t, 81.89017834319, b["hatch_of_fertile"].(map[string]any)["high_pct"], 1e-6)
+	assert.InDelta(t, 24.249400665524, c["fertility"].(map[string]any)["high_pct"], 1e-6)
+
+	for _, c := range []struct {
+		in        string
+		eggs      float64
+		at, fewer float64
+	}{
+		{`{"wanted":12,"confidence_pct":80,"a":23.5,"b":18.5}`, 26, 82.814760179462, 78.711302948737},
+		{`{"wanted":6,"confidence_pct":50,"set":12,"hatched":7}`, 10, 56.283950805664, 45.097351074219},
+		{`{"wanted":20,"confidence_pct":95,"set":120,"hatched":90}`, 33, 96.120720209936, 93.986880798287},
+		{`{"wanted":1,"confidence_pct":90,"a":4.5,"b":5.5}`, 5, 90.987723214286, 86.71875},
+		{`{"wanted":10,"confidence_pct":90,"a":23.5,"b":18.5}`, 24, 90.082042405472, 87.203675304499},
+	} {
+		out := calc(t, "setcount", c.in)
+		assert.Equal(t, c.eggs, out["eggs"], c.in)
+		assert.InDelta(t, c.at, out["prob_pct"], 1e-7, c.in)
+		assert.InDelta(t, c.fewer, out["prob_one_fewer_pct"], 1e-7, c.in)
+	}
+}
+
+// Instants from the IANA time zone data: the chicken's day 21 is elapsed time,
+// chores keep the wall clock.
+func TestScheduleAgainstIANA(t *testing.T) {
+	for _, c := range []struct{ set, zone, hatch, clearOut string }{
+		{"2027-03-20T09:00:00Z", "Europe/London", "2027-04-10T10:00:00+01:00", "2027-04-13T09:00:00+01:00"},
+		{"2026-10-20T18:30:00-05:00", "America/Chicago", "2026-11-10T17:30:00-06:00", "2026-11-13T18:30:00-06:00"},
+		{"2026-09-20T07:15:00+10:00", "Australia/Sydney", "2026-10-11T08:15:00+11:00", "2026-10-14T07:15:00+11:00"},
+		{"2028-02-08T20:00:00+05:30", "Asia/Kolkata", "2028-02-29T20:00:00+05:30", "2028-03-03T20:00:00+05:30"},
+	} {
+		out := calc(t, "schedule", `{"species":"chicken","set_at":"`+c.set+`","zone":"`+c.zone+`","count_from":1}`)
+		at := map[string]string{}
+		for _, m := range out["milestones"].([]any) {
+			m := m.(map[string]any)
+			at[m["kind"].(string)] = m["at"].(string)
+		}
+		same := func(want, got string) {
+			w, err := time.Parse(time.RFC3339, want)
+			require.NoError(t, err)
+			g, err := time.Parse(time.RFC3339, got)
+			require.NoError(t, err)
+			assert.True(t, w.Equal(g) && want == got, "%s: want %s, got %s", c.zone, want, got)
+		}
+		same(c.hatch, at["hatch"])
+		same(c.clearOut, at["clear-out"]) // day 24
+	}
+}
+
+func TestExamplesWork(t *testing.T) {
+	for _, k := range calculators {
+		_, err := k.run([]byte(k.example))
+		assert.NoError(t, err, k.name)
+	}
+}
+
+func TestMistakesNameTheField(t *testing.T) {
+	for _, c := range []struct{ name, in, says string }{
+		{"humidity", ``, "input: nothing"},
+		{"humidity", `[1]`, "input: a array is given"},
+		{"humidity", `{"dry_bulb_c":37} {}`, "more than one"},
+		{"humidity", `{"dry_bulb":37}`, `unknown field "dry_bulb"`},
+		{"humidity", `{"dry_bulb_c":"hot","rh_pct":5}`, "dry_bulb_c: a string is given"},
+		{"humidity", `{"rh_pct":50}`, "dry_bulb_c: missing"},
+		{"humidity", `{"dry_bulb_c":37,"rh_pct":50,"dew_point_c":4}`, "exactly one"},
+		{"humidity", `{"dry_bulb_c":37,"rh_pct":500}`, "rh_pct: 500"},
+		{"humidity", `{"dry_bulb_c":37,"rh_pct":50,"altitude_m":99999}`, "altitude_m: 99999"},
+		{"humidity", `{"dry_bulb_c":1e300,"rh_pct":50}`, "dry_bulb_c"},
+		{"schedule", `{"species":"phoenix","set_at":"2027-03-01T18:30:00Z","zone":"UTC"}`, `species: "phoenix"`},
+		{"schedule", `{"species":"duck","set_at":"tomorrow","zone":"UTC"}`, `set_at: "tomorrow"`},
+		{"schedule", `{"species":"duck","set_at":"9999-03-01T18:30:00Z","zone":"UTC"}`, "set_at"},
+		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"Moon"}`, `zone: "Moon"`},
+		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","count_from":2}`, "count_from: 2"},
+		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","storage_days":-1}`, "storage_days: -1"},
+		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","bantam":true}`, "bantam"},
+		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","overrides":{"lockdown":1000000}}`, "overrides.lockdown"},
+		{"schedule", `{"species":"leopard-gecko","set_at":"2027-03-01T18:30:00Z","zone":"UTC","temp_c":90}`, "temp_c: 90"},
+		{"rates", `{"groups":[]}`, "groups: none"},
+		{"rates", `{"groups":[{"set":5,"hatched":6}]}`, "groups[0].hatched: 6"},
+		{"rates", `{"groups":[{"set":5,"fertile":9,"hatched":2}]}`, "groups[0].fertile: 9"},
+		{"rates", `{"groups":[{"set":-5,"hatched":0}]}`, "groups[0].set: -5"},
+		{"rates", `{"groups":[{"set":5.5,"hatched":0}]}`, "set: a number 5.5 is given"},
+		{"setcount", `{"wanted":0,"confidence_pct":90,"a":1,"b":1}`, "wanted: 0"},
+		{"setcount", `{"wanted":5,"confidence_pct":100,"a":1,"b":1}`, "confidence_pct: 100"},
+		{"setcount", `{"wanted":5,"confidence_pct":90,"a":1}`, "a with b, or set with hatched"},
+		{"setcount", `{"wanted":5,"confidence_pct":90,"a":0,"b":1}`, "a: 0"},
+		{"setcount", `{"wanted":5,"confidence_pct":90,"set":3,"hatched":4}`, "hatched: 4"},
+		{"setcount", `{"wanted":100000,"confidence_pct":99,"set":30,"hatched":4}`, "wanted: more than"},
+	} {
+		for _, k := range calculators {
+			if k.name == c.name {
+				_, err := k.run([]byte(c.in))
+				assert.ErrorContains(t, err, c.says, "%s %s", c.name, c.in)
+			}
+		}
+	}
+}
