@@ -96,22 +96,28 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) error {
 	if err := books.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
 		return err
 	}
-	return db.Farm(ctx, m.FarmID, func(tx *store.Tx) error {
-		l := &loader{tx: tx, m: m, now: now, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{}}
-		if err := l.stock(ctx, flock(seasons >= 5), seasons); err != nil {
+	l := &loader{m: m, now: now, big: seasons >= 5, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{}}
+	steps := []func(context.Context) error{func(ctx context.Context) error { return l.stock(ctx, flock(l.big), seasons) }}
+	for s := seasons; s >= 1; s-- {
+		steps = append(steps, func(ctx context.Context) error { return l.season(ctx, l.now.AddDate(-s, 1, 0)) })
+	}
+	for _, step := range append(steps, l.present) {
+		if err := db.Farm(ctx, m.FarmID, func(tx *store.Tx) error { l.tx = tx; return step(ctx) }); err != nil {
 			return err
 		}
-		if err := l.past(ctx, seasons); err != nil {
+		// The tables grow under their plans, so PostgreSQL is told their new size.
+		if _, err := db.Pool.Exec(ctx, `vacuum analyze`); err != nil {
 			return err
 		}
-		return l.present(ctx)
-	})
+	}
+	return nil
 }
 
 type loader struct {
 	tx   *store.Tx
 	m    *farm.Member
 	now  time.Time
+	big  bool // many pens, larger lots, set less often
 	dice *rand.Rand
 	pens []pen
 	box  map[string]int64
@@ -157,43 +163,44 @@ type life struct {
 	until           time.Time // what happened by then is told
 }
 
-// past makes whole seasons up: from spring to summer each kind is set in turn.
-func (l *loader) past(ctx context.Context, seasons int) error {
-	for s := seasons; s >= 1; s-- {
-		start := l.now.AddDate(-s, 1, 0)
-		for week := range 21 {
-			at := start.AddDate(0, 0, 7*week)
-			var chickens []lot
-			for i, p := range l.pens {
-				var lots []lot
-				n := int(p.perDay*3 + float64(l.dice.IntN(3)))
-				for k := range 3 {
-					lots = append(lots, lot{i, 1 + 2*k + l.dice.IntN(2), 1 + n/3})
-				}
-				switch {
-				case p.perDay == 0 && week == 8: // a clutch a season
-					n := map[string]int{"leopard-gecko": 2, "corn-snake": 14}[p.species]
-					if err := l.live(ctx, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now}); err != nil {
-						return err
-					}
-				case p.perDay == 0:
-				case p.species == "chicken" && i < 3:
-					chickens = append(chickens, lots...)
-				case p.species == "chicken" && (week+i)%3 == 0, p.species == "coturnix-quail" && (week+i)%3 == 0,
-					p.species == "duck" && (week+i)%4 == 1, p.species == "turkey" && (week+i)%5 == 2:
-					where := map[string][2]string{"chicken": {"Tabletop", "Tabletop"}, "coturnix-quail": {"Tabletop", "Small hatcher"}}[p.species]
-					if where[0] == "" {
-						where = [2]string{"Cabinet", "Hatch box"}
-					}
-					if err := l.live(ctx, life{where[0], where[1], at, lots, 0, l.now}); err != nil {
-						return err
-					}
-				}
+// season makes one season up: for twenty-one weeks each kind is set in turn.
+func (l *loader) season(ctx context.Context, start time.Time) error {
+	for week := range 21 {
+		at := start.AddDate(0, 0, 7*week)
+		var chickens []lot
+		for i, p := range l.pens {
+			var lots []lot
+			n := int(p.perDay*3 + float64(l.dice.IntN(3)))
+			every := 3
+			if l.big {
+				n, every = 3*n, 5
 			}
-			if week%2 == 0 {
-				if err := l.live(ctx, life{"Cabinet", "Hatch box", at, chickens, 0, l.now}); err != nil {
+			for k := range 3 {
+				lots = append(lots, lot{i, 1 + 2*k + l.dice.IntN(2), 1 + n/3})
+			}
+			switch {
+			case p.perDay == 0 && week == 8: // a clutch a season
+				n := map[string]int{"leopard-gecko": 2, "corn-snake": 14}[p.species]
+				if err := l.live(ctx, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now}); err != nil {
 					return err
 				}
+			case p.perDay == 0:
+			case p.species == "chicken" && i < 3:
+				chickens = append(chickens, lots...)
+			case p.species == "chicken" && (week+i)%every == 0, p.species == "coturnix-quail" && (week+i)%every == 0,
+				p.species == "duck" && (week+i)%(every+1) == 1, p.species == "turkey" && (week+i)%5 == 2:
+				where := map[string][2]string{"chicken": {"Tabletop", "Tabletop"}, "coturnix-quail": {"Tabletop", "Small hatcher"}}[p.species]
+				if where[0] == "" {
+					where = [2]string{"Cabinet", "Hatch box"}
+				}
+				if err := l.live(ctx, life{where[0], where[1], at, lots, 0, l.now}); err != nil {
+					return err
+				}
+			}
+		}
+		if week%2 == 0 {
+			if err := l.live(ctx, life{"Cabinet", "Hatch box", at, chickens, 0, l.now}); err != nil {
+				return err
 			}
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"net/mail"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
 
@@ -33,7 +34,7 @@ var nobody, _ = argon2id.CreateHash("nobody", argon2id.DefaultParams)
 
 // SignIn checks an address and a password and returns the person's id.
 func (b *Books) SignIn(ctx context.Context, email, password string) (int64, error) {
-	if len(email) > 200 || len(password) > 200 {
+	if len(email) > 200 || len(password) > 200 || !utf8.ValidString(email) || strings.ContainsRune(email, 0) {
 		return 0, ErrWrong
 	}
 	digest := sha256.Sum256([]byte(strings.ToLower(strings.TrimSpace(email))))
@@ -45,7 +46,7 @@ func (b *Books) SignIn(ctx context.Context, email, password string) (int64, erro
 	if failed >= triesAllowed {
 		return 0, ErrWait
 	}
-	p, err := b.db.PersonByEmail(ctx, strings.ToValidUTF8(strings.TrimSpace(email), ""))
+	p, err := b.db.PersonByEmail(ctx, strings.TrimSpace(email))
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return 0, err
 	}

@@ -236,7 +236,24 @@ type PenBatch struct {
 type PenPage struct {
 	PenRates
 	store.PenLaid
-	Batches []PenBatch // the newest 60
+	Batches []PenBatch // the newest
+}
+
+// newest is how many batches a pen shows.
+const newest = 60
+
+func sum(penID int64, byBatch []store.Record) store.Record {
+	all := store.Record{PenID: penID}
+	for _, r := range byBatch {
+		all.Set += r.Set
+		all.Examined += r.Examined
+		all.Fertile += r.Fertile
+		all.SetClosed += r.SetClosed
+		all.HatchedClosed += r.HatchedClosed
+		all.FertileClosed += r.FertileClosed
+		all.HatchedFertile += r.HatchedFertile
+	}
+	return all
 }
 
 // Pen shows one pen.
@@ -250,20 +267,17 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if !ok {
 			return ErrNone
 		}
-		records, err := tx.Records(ctx)
+		byBatch, err := tx.PenRecords(ctx, id)
 		if err != nil {
 			return err
 		}
-		if page.PenRates, err = penRates(pen, records); err != nil {
+		if page.PenRates, err = penRates(pen, []store.Record{sum(id, byBatch)}); err != nil {
 			return err
 		}
 		if page.PenLaid, err = tx.PenLaid(ctx, id); err != nil {
 			return err
 		}
-		byBatch, err := tx.PenRecords(ctx, id, 60)
-		if err != nil {
-			return err
-		}
+		byBatch = byBatch[:min(len(byBatch), newest)]
 		ids := make([]int64, len(byBatch))
 		for i, r := range byBatch {
 			ids[i] = r.BatchID

@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -41,6 +42,7 @@ type SetPage struct {
 	Stock    []StockRow // of that kind
 	Setters  []Place
 	Hatchers []Place
+	Setting  Setting // as it was asked for, or proposed
 	Answer   *Answer // nil until eggs and a machine are picked
 }
 
@@ -67,9 +69,9 @@ type Answer struct {
 // unset is the id of the batch that is not made yet.
 const unset = -1
 
-// PlanSetting shows the stock of one kind and works the picked eggs out. Empty
-// picks give a page without an answer; what is wrong is returned as Problems
-// beside the page.
+// PlanSetting shows the stock of one kind and works the picked eggs out. Where
+// neither eggs nor a machine are picked it proposes both. What is wrong is
+// returned as Problems beside the page.
 func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page SetPage, problems error) {
 	err := b.read(ctx, m, func(tx *store.Tx) error {
 		w, err := b.barn(ctx, tx, m)
@@ -99,6 +101,10 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		}
 		stays := w.allStays(open)
 		page.Setters, page.Hatchers = w.places(stays, page.Kind.ID)
+		if len(s.Picks) == 0 && s.SetterID == 0 {
+			s = page.propose(w.now)
+		}
+		page.Setting = s
 		if len(s.Picks) == 0 || s.SetterID == 0 {
 			return nil
 		}
@@ -114,6 +120,41 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		return err
 	})
 	return page, errors.Join(err, problems)
+}
+
+// propose picks the roomiest machines, for the hatch rather one that is a
+// hatcher only, and the oldest eggs that are not past their days: as many as the
+// setter has room for, and the hatcher once some are taken out at candling.
+func (p SetPage) propose(now time.Time) Setting {
+	s := Setting{Species: p.Kind.ID, SetAt: now, TempC: p.Kind.TemperatureC.At}
+	if len(p.Setters) == 0 {
+		return s
+	}
+	roomier := func(a, b Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
+	setter := slices.MaxFunc(p.Setters, roomier)
+	s.SetterID = setter.ID
+	room := setter.Free
+	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x Place) bool { return x.Kind != "hatcher" })
+	if len(hatchers) == 0 {
+		hatchers = p.Hatchers
+	}
+	if len(hatchers) > 0 && !p.Kind.IsReptile() {
+		hatcher := slices.MaxFunc(hatchers, roomier)
+		s.HatcherID = hatcher.ID
+		room = min(room, int(float64(hatcher.Room)/keptShare))
+	}
+	var lots []Lot
+	for _, row := range p.Stock {
+		lots = append(lots, row.Lots...)
+	}
+	slices.SortStableFunc(lots, func(a, b Lot) int { return b.Age - a.Age })
+	for _, l := range lots {
+		if n := min(room, l.Eggs); n > 0 && l.Keeping != storage.Stale && l.Keeping != storage.Lost {
+			room -= n
+			s.Picks = append(s.Picks, Pick{l.PenID, l.LaidOn, n})
+		}
+	}
+	return s
 }
 
 func (w *barn) allStays(open []BatchView) (stays []season.Stay) {

@@ -255,6 +255,18 @@ func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Bo
 	return
 }
 
+// KindsKept lists the species of the farm's pens.
+func (b *Books) KindsKept(ctx context.Context, m *Member) (kinds []string, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		pens, err := tx.Pens(ctx)
+		for _, p := range pens {
+			kinds = append(kinds, p.Species)
+		}
+		return err
+	})
+	return
+}
+
 // MachinePage is one machine with what it holds and what stands in it.
 type MachinePage struct {
 	Running

@@ -27,7 +27,10 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	assert.True(t, again.Joined(), "a second start joins the server that runs")
 	assert.Equal(t, first.URL, again.URL)
 
-	read := func() (egg int, err error) { err = pool.QueryRow(t.Context(), `select egg from kept`).Scan(&egg); return }
+	read := func() (egg int, err error) {
+		err = pool.QueryRow(t.Context(), `select egg from kept`).Scan(&egg)
+		return
+	}
 	out, err := first.run("pg_ctl", "-D", first.dir, "-m", "fast", "-w", "restart")
 	require.NoError(t, err, out)
 	require.Eventually(t, func() bool { egg, err := read(); return err == nil && egg == 7 }, 10*time.Second, 20*time.Millisecond, "the same pool reads on after a restart")

@@ -203,20 +203,21 @@ create table failed_sign_ins (
 );
 create index failed_sign_ins_who on failed_sign_ins (who, at);
 
--- The second wall: the role that does a farm's work sees that farm alone.
+-- The second wall: the role that does a farm's work sees that farm alone. The
+-- setting is read in a sub-select, so once a query and not once a row.
 -- +goose StatementBegin
 do $$ declare t text; begin
   foreach t in array array['memberships', 'pens', 'machines', 'machine_room', 'batches', 'collections', 'eggs',
     'candlings', 'calls', 'chores_done', 'journal', 'requests'] loop
     execute format('alter table %I enable row level security', t);
     execute format('create policy farm_wall on %I to metrogon_farm
-      using (farm_id = nullif(current_setting(''app.farm_id'', true), '''')::bigint)', t);
+      using (farm_id = (select nullif(current_setting(''app.farm_id'', true), '''')::bigint))', t);
     execute format('grant select, insert, update, delete on %I to metrogon_farm', t);
   end loop;
 end $$;
 -- +goose StatementEnd
 alter table farms enable row level security;
-create policy farm_wall on farms to metrogon_farm using (id = nullif(current_setting('app.farm_id', true), '')::bigint);
+create policy farm_wall on farms to metrogon_farm using (id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
 grant select, update on farms to metrogon_farm;
 grant usage on sequence collections_id_seq to metrogon_farm;
 revoke update, delete on journal from metrogon_farm; -- append-only

@@ -87,13 +87,12 @@ func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		}
 		d.One, shell.Title = &all[i], all[i].Name
 	}
-	pens, err := x.Books.Pens(c.Request().Context(), m)
+	kept, err := x.Books.KindsKept(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
 	for _, k := range species.All() {
-		kept := slices.ContainsFunc(pens, func(p farm.PenRates) bool { return p.Species == k.ID })
-		if kept || d.Room(k.ID).Species != "" || (len(pens) == 0 && k.ID == "chicken") {
+		if slices.Contains(kept, k.ID) || d.Room(k.ID).Species != "" || (len(kept) == 0 && k.ID == "chicken") {
 			d.Common = append(d.Common, k)
 		} else {
 			d.Others = append(d.Others, k)

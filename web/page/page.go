@@ -314,6 +314,9 @@ type Form struct {
 // ReadForm reads the form of a request.
 func ReadForm(c *echo.Context) (*Form, error) {
 	v, err := c.FormValues()
+	if coded := echo.HTTPStatusCoder(nil); errors.As(err, &coded) {
+		return nil, err // too large, say
+	}
 	if err != nil {
 		return nil, echo.NewHTTPError(http.StatusBadRequest, "This form cannot be read.")
 	}

@@ -3,7 +3,6 @@
 package set
 
 import (
-	"cmp"
 	"embed"
 	"fmt"
 	"slices"
@@ -13,7 +12,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"metrogon/core/storage"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -38,8 +36,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct {
 	farm.SetPage
-	Now   time.Time
-	offer map[string]int // what the page proposes to take of each lot
+	Now time.Time
 }
 
 func take(l farm.Lot) string {
@@ -49,68 +46,14 @@ func take(l farm.Lot) string {
 // Take names the field of a lot.
 func (data) Take(l farm.Lot) string { return take(l) }
 
-// Offer is how many eggs of a lot are proposed, empty for none.
+// Offer is how many eggs of a lot are picked, empty for none.
 func (d data) Offer(l farm.Lot) string {
-	if n := d.offer[take(l)]; n > 0 {
-		return strconv.Itoa(n)
+	for _, p := range d.Setting.Picks {
+		if p.PenID == l.PenID && p.LaidOn.Equal(l.LaidOn) {
+			return strconv.Itoa(p.Eggs)
+		}
 	}
 	return ""
-}
-
-// Setter is the machine that is picked, or the one with most room left.
-func (d data) Setter(typed string) int64 { return picked(d.Setters, typed) }
-
-// Hatcher is the machine for the hatch that is picked, or the roomiest, rather
-// one that is a hatcher only.
-func (d data) Hatcher(typed string) int64 {
-	only := slices.DeleteFunc(slices.Clone(d.Hatchers), func(p farm.Place) bool { return p.Kind != "hatcher" })
-	if len(only) > 0 {
-		return picked(only, typed)
-	}
-	return picked(d.Hatchers, typed)
-}
-
-func picked(places []farm.Place, typed string) int64 {
-	if id, err := strconv.ParseInt(typed, 10, 64); err == nil {
-		return id
-	}
-	if len(places) == 0 {
-		return 0
-	}
-	return slices.MaxFunc(places, func(a, b farm.Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }).ID
-}
-
-// propose picks the oldest eggs that are not past their days, as many as fit
-// the machine and, since some will be taken out at candling, the hatcher.
-func (d *data) propose() farm.Setting {
-	s := farm.Setting{Species: d.Kind.ID, SetterID: d.Setter(""), HatcherID: d.Hatcher(""), SetAt: d.Now, TempC: d.Kind.TemperatureC.At}
-	room := 0
-	for _, p := range d.Setters {
-		if p.ID == s.SetterID {
-			room = p.Free
-		}
-	}
-	for _, p := range d.Hatchers {
-		if p.ID == s.HatcherID {
-			room = min(room, p.Room*10/9)
-		}
-	}
-	var lots []farm.Lot
-	for _, row := range d.Stock {
-		lots = append(lots, row.Lots...)
-	}
-	slices.SortStableFunc(lots, func(a, b farm.Lot) int { return b.Age - a.Age })
-	d.offer = map[string]int{}
-	for _, l := range lots {
-		n := min(room, l.Eggs)
-		if n == 0 || l.Keeping == storage.Stale || l.Keeping == storage.Lost {
-			continue
-		}
-		room -= n
-		d.offer[take(l)] = n
-		s.Picks = append(s.Picks, farm.Pick{PenID: l.PenID, LaidOn: l.LaidOn, Eggs: n})
-	}
-	return s
 }
 
 func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.Shell) error {
@@ -122,14 +65,8 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 	} else if err != nil {
 		return err
 	}
-	d := data{SetPage: set, Now: b.Books.Now()}
-	if shell.Typed == nil && set.Kind != nil && len(set.Setters) > 0 { // a fresh page comes with a proposal
-		if d.SetPage, err = b.Books.PlanSetting(c.Request().Context(), m, d.propose()); err != nil && page.ProblemsOf(err) == nil {
-			return err
-		}
-	}
 	shell.Nav, shell.Title = "/set", "Set"
-	return b.Show(c, b.page, shell, m, d)
+	return b.Show(c, b.page, shell, m, data{set, b.Books.Now()})
 }
 
 // work reads the form, and sets the eggs or only works them out.

@@ -1,0 +1,141 @@
+package web
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+	"metrogon/store"
+	"metrogon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// noon is when the tests take place.
+var noon = time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+
+// tracer keeps the queries that a page makes.
+type tracer struct {
+	mu   sync.Mutex
+	seen []string
+}
+
+func (t *tracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, q pgx.TraceQueryStartData) context.Context {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.seen = append(t.seen, q.SQL)
+	return ctx
+}
+
+func (t *tracer) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
+
+// take returns what was seen since the last call.
+func (t *tracer) take() []string {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	seen := t.seen
+	t.seen = nil
+	return seen
+}
+
+// site is a server over a database of its own.
+type site struct {
+	testing.TB
+	*httptest.Server
+	db     *store.DB
+	books  *farm.Books
+	traced *tracer
+	now    time.Time
+}
+
+func newSite(t testing.TB) *site {
+	s := &site{TB: t, traced: &tracer{}, now: noon}
+	s.db = storetest.Open(t, s.traced)
+	s.books = farm.Open(s.db, func() time.Time { return s.now })
+	h, err := New(s.books, Options{Sessions: s.db.Pool, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	require.NoError(t, err)
+	s.Server = httptest.NewServer(h)
+	t.Cleanup(s.Close)
+	return s
+}
+
+func (s *site) demo(seasons int) *site {
+	require.NoError(s, demo.Load(s.Context(), s.db, noon, seasons))
+	return s
+}
+
+// visitor is one browser without scripts.
+type visitor struct {
+	*site
+	http.Client
+}
+
+func (s *site) visitor() *visitor {
+	jar, err := cookiejar.New(nil)
+	require.NoError(s, err)
+	return &visitor{s, http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+}
+
+func (s *site) signedIn(email, password string) *visitor {
+	v := s.visitor()
+	r := v.post("/sign-in", url.Values{"email": {email}, "password": {password}})
+	require.Equal(s, http.StatusSeeOther, r.status, r.body)
+	return v
+}
+
+type reply struct {
+	status int
+	body   string
+	header http.Header
+}
+
+func (v *visitor) send(r *http.Request) reply {
+	v.Helper()
+	res, err := v.Do(r)
+	require.NoError(v, err)
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	require.NoError(v, err)
+	return reply{res.StatusCode, string(body), res.Header}
+}
+
+func (v *visitor) get(path string) reply {
+	v.Helper()
+	r, err := http.NewRequestWithContext(v.Context(), "GET", v.URL+path, nil)
+	require.NoError(v, err)
+	return v.send(r)
+}
+
+func (v *visitor) post(path string, form url.Values) reply {
+	v.Helper()
+	if form.Get("key") == "" {
+		form.Set("key", farm.NewKey())
+	}
+	r, err := http.NewRequestWithContext(v.Context(), "POST", v.URL+path, strings.NewReader(form.Encode()))
+	require.NoError(v, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	return v.send(r)
+}
+
+// find returns the first group of the first match on a page.
+func (v *visitor) find(path, pattern string) string {
+	v.Helper()
+	m := regexp.MustCompile(pattern).FindStringSubmatch(v.get(path).body)
+	require.NotNil(v, m, "%s has no %s", path, pattern)
+	return m[1]
+}

@@ -1,0 +1,288 @@
+package web
+
+import (
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+)
+
+// What strangers may see.
+var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz"}
+
+func (s *site) routes() (all []string) {
+	e, _, err := routes(s.books, Options{Sessions: s.db.Pool})
+	require.NoError(s, err)
+	for _, r := range e.Router().Routes() {
+		if !slices.Contains(open, r.Path) {
+			all = append(all, r.Method+" "+r.Path)
+		}
+	}
+	require.Greater(s, len(all), 25, "the list of routes is not whole")
+	return
+}
+
+// marks are words that only the demo farm's pages hold.
+var marks = regexp.MustCompile(`Quillmarsh|Barred|Oat line|Hatch box|Chicken 27-|Fennimoor`)
+
+func (s *site) eggsAndJournal() (n [3]int) {
+	require.NoError(s, s.db.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]))
+	return
+}
+
+func TestEveryRouteIsBehindTheWalls(t *testing.T) {
+	s := newSite(t).demo(1)
+	_, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Elsewhere", Zone: "UTC", Name: "Eve", Email: "eve@elsewhere.example", Password: "a-long-password"}, false)
+	require.NoError(t, err)
+	stranger, neighbour, owner := s.visitor(), s.signedIn("eve@elsewhere.example", "a-long-password"), s.signedIn(demo.Email, demo.Password)
+	batch := strings.TrimPrefix(owner.find("/batches", `href="(/batches/\d+)"`), "/batches/")
+	entry := owner.find("/batches/"+batch, `name="egg" value="(\d+)"`)
+	var eggs []string
+	for _, m := range regexp.MustCompile(`name="egg" value="(\d+)"`).FindAllStringSubmatch(owner.get("/batches/"+batch).body, 5) {
+		eggs = append(eggs, m[1])
+	}
+	var journal string
+	require.NoError(t, s.db.Pool.QueryRow(t.Context(), `select max(id)::text from journal`).Scan(&journal))
+	before := s.eggsAndJournal()
+	for _, route := range s.routes() {
+		method, path, _ := strings.Cut(route, " ")
+		for _, id := range []string{batch, "1", "999999999", "-1", "x", "99999999999999999999"} {
+			at := strings.ReplaceAll(path, ":id", id)
+			form := url.Values{"egg": eggs, "entry": {journal}, "call": {"clear"}, "take_out": {"yes"}, "end": {"removed bad"}, "hatched-1": {"3"}, "pen": {"1"}, "setter": {"1"},
+				"eggs": {"2"}, "date": {"2027-04-13"}, "set_at": {"2027-04-14T10:00"}, "species": {"chicken"}, "take-1-2027-04-13": {"2"}, "kind": {"pull"}, "day": {"22"}, "name": {"Stolen"}, "from_on": {"2027-01-01"}}
+			ask := func(v *visitor) reply {
+				if method == http.MethodPost {
+					return v.post(at, form)
+				}
+				return v.get(at)
+			}
+			r := ask(stranger)
+			assert.Equal(t, http.StatusSeeOther, r.status, "%s %s without a session", method, at)
+			assert.Equal(t, "/sign-in", r.header.Get("Location"), "%s %s", method, at)
+			assert.Empty(t, marks.FindString(r.body), "%s %s without a session", method, at)
+			r = ask(neighbour)
+			assert.Empty(t, marks.FindString(r.body), "%s %s shows the neighbour another farm", method, at)
+			assert.Less(t, r.status, 500, "%s %s: %s", method, at, r.body)
+			if !strings.Contains(path, ":id") {
+				break
+			}
+		}
+	}
+	assert.Equal(t, before, s.eggsAndJournal(), "nothing of the farm was changed")
+	assert.NotEmpty(t, entry)
+}
+
+func TestTheDoor(t *testing.T) {
+	s := newSite(t)
+	v := s.visitor()
+	assert.Equal(t, "/set-up", v.get("/sign-in").header.Get("Location"), "the first visit sets the farm up")
+	r := v.post("/set-up", url.Values{"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"}, "password": {"short"}})
+	assert.Equal(t, http.StatusUnprocessableEntity, r.status)
+	assert.Contains(t, r.body, `value="Wickfold"`, "what was typed comes back")
+	assert.NotContains(t, r.body, "short", "but not the password")
+	r = v.post("/set-up", url.Values{"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"}, "password": {"a-long-password"}})
+	require.Equal(t, http.StatusSeeOther, r.status)
+	cookie := r.header.Get("Set-Cookie")
+	assert.Contains(t, cookie, "HttpOnly")
+	assert.Contains(t, cookie, "SameSite=Lax")
+	page := v.get("/")
+	assert.Contains(t, page.body, "Name a pen", "an empty farm is told the first step")
+	policy := page.header.Get("Content-Security-Policy")
+	assert.NotContains(t, policy, "unsafe")
+	assert.NotRegexp(t, `<script>|<style|style="| on[a-z]+="`, page.body)
+	assert.Equal(t, "/sign-in", s.visitor().get("/set-up").header.Get("Location"), "set-up is closed once there is a farm")
+	assert.Equal(t, http.StatusSeeOther, s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"}, "name": {"E"}, "email": {"e@e.example"}, "password": {"a-long-password"}}).status)
+
+	for range 5 {
+		assert.Contains(t, s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"guess"}}).body, "Address or password is wrong")
+	}
+	assert.Contains(t, s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"a-long-password"}}).body, "Too many wrong tries")
+
+	other, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/sign-out", nil)
+	require.NoError(t, err)
+	other.Header.Set("Sec-Fetch-Site", "cross-site")
+	assert.Equal(t, http.StatusForbidden, v.send(other).status, "another site cannot send forms here")
+	assert.Equal(t, http.StatusSeeOther, v.post("/sign-out", url.Values{}).status)
+	assert.Equal(t, "/sign-in", v.get("/").header.Get("Location"))
+	assert.Equal(t, "well\n", v.get("/healthz").body)
+}
+
+func TestABackAddressStaysOnTheSite(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	for _, back := range []string{"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "javascript:alert(1)"} {
+		assert.Equal(t, "/", v.post("/undo", url.Values{"entry": {"1"}, "back": {back}}).header.Get("Location"), back)
+	}
+}
+
+func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	batch := v.find("/batches", `href="(/batches/\d+)"`)
+	forms := map[string][]string{
+		"/eggs": {"pen", "date", "eggs", "rejected", "note"}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/eggs/import": {"text"},
+		"/set":        {"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99"},
+		"/set/answer": {"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13"},
+		"/pens/new":   {"name", "species", "breed", "females", "males", "from_on", "until_on", "bantam"}, "/pens/1": {"name", "species", "females", "from_on"},
+		"/machines/new":   {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
+		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {"farm", "zone", "chore_at"}, "/settings/people": {"name", "email", "password", "role"},
+		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch + "/hatched": {"hatched-1", "hatched-x"},
+		batch + "/lockdown": {"hatcher"}, batch + "/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {"farm", "zone", "name", "email", "password"},
+	}
+	usual := map[string]string{"pen": "1", "date": "2027-04-13", "eggs": "3", "species": "chicken", "setter": "2", "hatcher": "4", "set_at": "2027-04-14T10:00", "take-1-2027-04-13": "2",
+		"name": "N", "from_on": "2027-01-01", "kind": "hatcher", "setting-chicken": "5", "farm": "F", "zone": "UTC", "chore_at": "07:00", "call": "live", "end": "removed bad"}
+	absurd := []string{"-1", "1000000000", "99999999999999999999", "1e9", "9999-12-31", "9999-12-31T00:00", "0000-00-00", "-0001-01-01T00:00", strings.Repeat("n", 1<<20), "\xff\xfe\xfd", "a\x00b", "<script>alert(1)</script>", "' or 1=1 --", "NaN", "∞", ""}
+	for path, fields := range forms {
+		for _, field := range fields {
+			for _, value := range absurd {
+				form := url.Values{}
+				for _, f := range fields {
+					if u, ok := usual[f]; ok {
+						form.Set(f, u)
+					}
+				}
+				form.Set(field, value)
+				r := v.post(path, form)
+				if !assert.Less(t, r.status, 500, "%s with %s = %.30q: %.200s", path, field, value, r.body) {
+					return
+				}
+				assert.NotContains(t, r.body, "<script>alert", "%s %s", path, field)
+			}
+		}
+	}
+	for _, path := range []string{"/batches?page=-5", "/batches?page=99999999999", "/board?on=9999-12-31", "/board?on=x", "/set?kind=phoenix", "/eggs?pen=x", batch + "?do=x", "/batches/0", "/pens/99999999999999999999", "/nowhere"} {
+		assert.Less(t, v.get(path).status, 500, path)
+	}
+	r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/eggs", io.LimitReader(neverending('x'), 9<<20))
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	assert.Equal(t, http.StatusRequestEntityTooLarge, v.send(r).status)
+}
+
+type neverending byte
+
+func (b neverending) Read(p []byte) (int, error) {
+	for i := range p {
+		p[i] = byte(b)
+	}
+	return len(p), nil
+}
+
+func TestTheSameTapTwiceAndTheBackButton(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	form := url.Values{"key": {farm.NewKey()}, "pen": {"1"}, "date": {"2027-04-14"}, "eggs": {"5"}}
+	count := func() string { return v.find("/", `(\d+) eggs in store`) }
+	before := count()
+	for range 3 { // a double tap, then back and once more
+		assert.Equal(t, http.StatusSeeOther, v.post("/eggs", form).status)
+	}
+	var b, a int
+	fmt.Sscan(before, &b)
+	fmt.Sscan(count(), &a)
+	assert.Equal(t, b+5, a)
+}
+
+// Pages that the figures are held on.
+func bigPages(v *visitor) map[string]string {
+	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find("/batches", `href="(/batches/\d+)"`),
+		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines", "Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import"}
+}
+
+func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	for name, path := range bigPages(v) {
+		s.traced.take()
+		require.Equal(t, http.StatusOK, v.get(path).status, path)
+		asked, bound := 0, false
+		for _, sql := range s.traced.take() {
+			if sql == "begin" || sql == "commit" {
+				bound = false
+				continue
+			}
+			asked++
+			if strings.Contains(sql, "set_config") {
+				bound = true
+			} else if bound {
+				assert.Contains(t, sql, "farm_id", "%s asks without naming the farm", name)
+			}
+		}
+		assert.LessOrEqual(t, asked, 12, "%s asks %d times", name, asked)
+	}
+}
+
+func TestTheFirstVisitIsLight(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	page := v.get("/").body
+	weight := gzipped(t, page)
+	for _, m := range regexp.MustCompile(`(?:href|src)="(/assets/[^"]+)"`).FindAllStringSubmatch(page, -1) {
+		r, err := http.NewRequestWithContext(t.Context(), "GET", s.URL+m[1], nil)
+		require.NoError(t, err)
+		r.Header.Set("Accept-Encoding", "gzip") // so that the client leaves it packed
+		got := v.send(r)
+		require.Equal(t, http.StatusOK, got.status, m[1])
+		assert.Contains(t, got.header.Get("Cache-Control"), "immutable")
+		weight += len(got.body)
+	}
+	weight += len(v.get("/assets/vendor/hyperlegible-700.woff2").body)
+	t.Logf("first visit: %d KB", weight>>10)
+	assert.Less(t, weight, 200<<10)
+}
+
+func gzipped(t *testing.T, s string) int {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	_, err := z.Write([]byte(s))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return b.Len()
+}
+
+// BenchmarkPages opens every page on a farm of ten seasons; docs/performance.md
+// holds figures.
+func BenchmarkPages(b *testing.B) {
+	s := newSite(b).demo(10)
+	_, err := s.db.Pool.Exec(b.Context(), `analyze`)
+	require.NoError(b, err)
+	var eggs, batches, pens int
+	require.NoError(b, s.db.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens))
+	b.Logf("%d eggs, %d batches, %d pens", eggs, batches, pens)
+	v := s.signedIn(demo.Email, demo.Password)
+	for name, path := range bigPages(v) {
+		b.Run(name, func(b *testing.B) {
+			var took []time.Duration
+			s.traced.take()
+			for b.Loop() {
+				began := time.Now()
+				if r := v.get(path); r.status != http.StatusOK {
+					b.Fatal(r.status)
+				}
+				took = append(took, time.Since(began))
+			}
+			asked := 0
+			for _, sql := range s.traced.take() {
+				if sql != "begin" && sql != "commit" {
+					asked++
+				}
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "median-ms")
+			b.ReportMetric(float64(asked)/float64(len(took)), "queries")
+		})
+	}
+}
