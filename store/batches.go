@@ -190,27 +190,29 @@ func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
 	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
 }
 
-// records counts eggs by pen and batch first, which is most of the work, and
-// then by what outer asks for. The pen is any where $2 is 0.
-const records = `with lot as (
+// told counts eggs by pen and batch first, which is most of the work; of all
+// pens, or with the condition of one.
+func told(condition string) string {
+	return `with lot as (
 		select pen_id, batch_id, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
 			count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
-		from eggs where farm_id = $1 and batch_id is not null and ($2 = 0 or pen_id = $2) group by pen_id, batch_id
+		from eggs where farm_id = $1 and batch_id is not null ` + condition + ` group by pen_id, batch_id
 	), told as (
 		select pen_id, batch_id, set_at, eggs as set, examined, fertile, case when closed_at is null then 0 else 1 end as closed, hatched, hatched_fertile
 		from lot join batches b on b.farm_id = $1 and b.id = batch_id
 	) `
+}
 
 // Records tells what every pen's eggs did.
 func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
-	return list[Record](ctx, tx, records+`select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
+	return list[Record](ctx, tx, told("")+`select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
 		sum(set * closed)::int as set_closed, sum(hatched * closed)::int as hatched_closed, sum(fertile * closed)::int as fertile_closed, sum(hatched_fertile * closed)::int as hatched_fertile
-		from told group by pen_id order by pen_id`, tx.FarmID, int64(0))
+		from told group by pen_id order by pen_id`, tx.FarmID)
 }
 
 // PenRecords tells what one pen's eggs did, batch by batch, the newest first.
 func (tx *Tx) PenRecords(ctx context.Context, penID int64) ([]Record, error) {
-	return list[Record](ctx, tx, records+`select pen_id, batch_id, set, examined, fertile,
+	return list[Record](ctx, tx, told("and pen_id = $2")+`select pen_id, batch_id, set, examined, fertile,
 		set * closed as set_closed, hatched * closed as hatched_closed, fertile * closed as fertile_closed, hatched_fertile * closed as hatched_fertile
 		from told order by set_at desc`, tx.FarmID, penID)
 }

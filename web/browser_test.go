@@ -1,0 +1,424 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+	"metrogon/web/browser"
+)
+
+// hand is a person at a browser.
+type hand struct {
+	*site
+	tab context.Context
+}
+
+func (s *site) hand(width, height int64) *hand {
+	s.Helper()
+	ctx, end := browser.Open(s.Context())
+	s.Cleanup(end)
+	require.NoError(s, chromedp.Do(ctx))
+	tab, close, err := browser.Tab(ctx, width, height)
+	require.NoError(s, err)
+	s.Cleanup(close)
+	return &hand{s, tab}
+}
+
+func (h *hand) do(steps ...browser.Step) {
+	h.Helper()
+	if err := chromedp.Do(h.tab, steps...); err != nil {
+		h.Fatalf("%v\nthe page says:\n%s", err, h.text())
+	}
+}
+
+func (h *hand) text() string {
+	text, _ := chromedp.Run(h.tab, chromedp.Evaluate[string](`document.getElementById("main")?.innerText ?? ""`))
+	return text
+}
+
+// open goes to a page by its address.
+func (h *hand) open(path string) { h.Helper(); h.do(chromedp.Navigate(h.URL+path), browser.See(`main h1`)) }
+
+// press taps a button or link by what stands on it.
+func (h *hand) press(label string) {
+	h.Helper()
+	h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label))))
+}
+
+// reads waits until the page says something.
+func (h *hand) reads(parts ...string) {
+	h.Helper()
+	for _, p := range parts {
+		quoted, _ := json.Marshal(p)
+		if _, err := chromedp.Run(h.tab, chromedp.Poll[bool](fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted))); err != nil {
+			h.Fatalf("the page never said %q: %v\n%s", p, err, h.text())
+		}
+	}
+}
+
+// fill puts a value into a field, in place of what is in it.
+func (h *hand) fill(name, value string) {
+	h.Helper()
+	script := fmt.Sprintf(`(() => { const f = document.querySelector('main [name="%s"]'); f.value = %q; f.dispatchEvent(new Event("input", {bubbles: true})); f.dispatchEvent(new Event("change", {bubbles: true})); return f.value })()`, name, value)
+	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
+	require.NoError(h, err, name)
+	require.Equal(h, value, got, name)
+}
+
+// pick chooses in a list by the words of the entry.
+func (h *hand) pick(name, words string) {
+	h.Helper()
+	script := fmt.Sprintf(`(() => { const s = document.querySelector('main [name="%s"]'); for (const o of s.options) if (o.text.includes(%q)) { s.value = o.value; s.dispatchEvent(new Event("change", {bubbles: true})); return o.text } return "" })()`, name, words)
+	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
+	require.NoError(h, err)
+	require.Contains(h, got, words, name)
+}
+
+// mark ticks eggs by their numbers.
+func (h *hand) mark(numbers ...int) {
+	h.Helper()
+	for _, n := range numbers {
+		h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//label[contains(@class, "egg-spot")][i=%q]`, fmt.Sprint(n)))))
+	}
+}
+
+func (h *hand) collect(pen string, eggs, rejected, daysAgo int) {
+	h.Helper()
+	h.open("/eggs")
+	h.pick("pen", pen)
+	h.fill("eggs", fmt.Sprint(eggs))
+	h.fill("rejected", fmt.Sprint(rejected))
+	h.fill("date", h.now.AddDate(0, 0, -daysAgo).Format("2006-01-02"))
+	h.press("Enter")
+	h.reads(fmt.Sprintf("%d eggs from %s", eggs, pen))
+}
+
+func (h *hand) newPen(name, kind string) {
+	h.Helper()
+	h.open("/pens/new")
+	h.fill("name", name)
+	h.pick("species", kind)
+	h.fill("females", "6")
+	h.fill("from_on", "2027-01-01")
+	h.press("Save")
+	h.reads("Saved the pen " + name)
+}
+
+func (h *hand) newMachine(name, kind string, rooms map[string]int) {
+	h.Helper()
+	h.open("/machines/new")
+	h.fill("name", name)
+	h.pick("kind", kind)
+	for field, n := range rooms {
+		h.fill(field, fmt.Sprint(n))
+	}
+	h.press("Save")
+	h.reads("Saved the machine " + name)
+}
+
+// founded is a new farm, set up through its pages.
+func founded(t *testing.T, width, height int64) *hand {
+	h := newSite(t).hand(width, height)
+	h.open("/")
+	for field, value := range map[string]string{"farm": "Wickfold", "zone": "UTC", "name": "Anna Wick", "email": "anna@wickfold.example", "password": "a-long-password"} {
+		h.fill(field, value)
+	}
+	h.press("Begin")
+	h.reads("Nothing is in store or in a machine yet")
+	return h
+}
+
+// The whole job of a chicken batch through the pages, two pens, mixed ages; the
+// figures are worked by hand.
+func TestTheWholeJobOfAChickenBatch(t *testing.T) {
+	t.Parallel()
+	h := founded(t, 1280, 800)
+	h.newPen("Barred", "Chicken")
+	h.newPen("Speckled", "Chicken")
+	h.newMachine("Cabinet", "Cabinet setter", map[string]int{"setting-chicken": 60})
+	h.newMachine("Box", "Hatcher", map[string]int{"hatching-chicken": 15})
+	h.collect("Barred", 5, 1, 0)
+	h.collect("Barred", 5, 0, 4)
+	h.collect("Speckled", 12, 2, 8)
+	h.press("Take back U") // entered wrongly
+	h.reads("Taken back: 12 eggs from Speckled")
+	h.collect("Speckled", 10, 0, 8)
+
+	h.open("/set?kind=chicken")
+	// Oldest first into a box of 15, of which 85 in 100 are expected to need it: 17.
+	h.reads("17 eggs → about", "Mean age 5.9 days.")
+	h.press("All")
+	// 10 × ½ × (1 + 87/88)/2 + 10 × ½ × 75.33/88 = 9.25; ages (0 + 20 + 80) / 20.
+	h.reads("20 eggs → about 9 young", "Mean age 5.0 days.", "Box is too small", "Cabinet has room for 40 more.", "Hatch, day 21", "Tue 4 May – Thu 6 May")
+	h.press("Set these eggs")
+	h.reads("Set 20 eggs as Chicken 27-01 in Cabinet.", "day 0 of 21")
+
+	h.now = noon.AddDate(0, 0, 7)
+	h.open("/")
+	h.reads("Chicken 27-01 Candle 20 eggs", "Cabinet · day 7 of 21", "A red web of veins and a dark eye")
+	h.press("Candle Chicken 27-01")
+	h.reads("All the rest live")
+	h.mark(1, 2, 3)
+	h.press("Clear")
+	h.reads("3 eggs called clear and taken out")
+	h.mark(11)
+	h.press("Ring")
+	h.reads("1 egg called ring and taken out")
+	h.mark(12)
+	h.press("Unsure")
+	h.reads("1 egg called unsure")
+	h.press("All the rest live")
+	h.reads("15 eggs called live", "Still in 16", "16 of 19 seen")
+	h.reads("70% 7 of 10, 40–89 %", "100% 9 of 9, 70–100 %") // Wilson: R 4.2.2, 7 of 10 and 9 of 9
+
+	h.now = noon.AddDate(0, 0, 18)
+	h.open("/")
+	h.reads("Lockdown of 16 eggs", "Stop turning, move to Box, raise to 65–75 % humidity. It holds 15.")
+	h.press("Done lockdown of Chicken 27-01")
+	h.reads("Chicken 27-01 in lockdown in Box.")
+
+	h.now = noon.AddDate(0, 0, 22)
+	h.open("/")
+	h.reads("Pull the young")
+	h.press("Record Chicken 27-01")
+	h.reads("Hatched, by pen")
+	script := `[...document.querySelectorAll('[name^="hatched-"]')].forEach((f, i) => f.value = [6, 99][i])`
+	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](script))
+		return err
+	}))
+	h.press("Record young")
+	h.reads("99 young, but 9 eggs left; it may be 0 to 9.")
+	kept, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`[...document.querySelectorAll('[name^="hatched-"]')].map(f => f.value).join()`))
+	require.NoError(t, err)
+	assert.Equal(t, "6,99", kept, "what was typed comes back")
+	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](strings.Replace(script, "99", "8", 1)))
+		return err
+	}))
+	h.press("Record young")
+	h.reads("14 eggs hatched")
+	h.press("Close: 2 eggs did not hatch")
+	h.reads("Chicken 27-01 closed: 14 hatched of 20 eggs.")
+
+	h.open("/pens")
+	// Barred: 7 of 10 fertile, 6 of 7, 6 of 10. Speckled: 10 of 10 (the unsure one
+	// hatched), 8 of 10, 8 of 10.
+	for _, want := range []string{"70% 7 of 10", "86% 6 of 7", "60% 6 of 10, 31–83 %", "100% 10 of 10", "80% 8 of 10, 49–94 %"} {
+		h.reads(want)
+	}
+	h.press("Barred")
+	h.reads("11 eggs collected: 10 set, 1 rejected, 0 in store", "The batches behind these figures")
+	h.press("Chicken 27-01")
+	h.reads("closed", "6 of 7")
+}
+
+func TestTheJobOfTheOtherKinds(t *testing.T) {
+	t.Parallel()
+	h := founded(t, 1280, 800)
+	for _, k := range []struct {
+		pen, kind, id, code string
+		eggs, hatchAfter    int
+		lock                bool
+		due                 string
+	}{
+		{"Oat line", "Coturnix quail", "coturnix-quail", "Quail 27-01", 24, 18, true, "day 0 of 17.5"},
+		{"Runners", "Duck", "duck", "Duck 27-01", 12, 28, true, "day 0 of 28"},
+		{"Bronze", "Turkey", "turkey", "Turkey 27-01", 8, 28, true, "day 0 of 28"},
+		{"Opal × Flint", "Leopard gecko", "leopard-gecko", "Leopard gecko 27-01", 2, 57, false, "day 0 of 57"},
+	} {
+		h.now = noon
+		h.newPen(k.pen, k.kind)
+		if k.lock {
+			h.newMachine("Box of "+k.pen, "All-in-one", map[string]int{"setting-" + k.id: 50, "hatching-" + k.id: 40})
+		} else {
+			h.newMachine("Shelf", "Reptile box", map[string]int{"setting-" + k.id: 8})
+		}
+		h.collect(k.pen, k.eggs, 0, 0)
+		h.open("/set?kind=" + k.id)
+		h.reads(fmt.Sprintf("%d eggs → about", k.eggs))
+		if !k.lock {
+			h.reads("Do not turn reptile eggs")
+			h.fill("temp", "28")
+		}
+		h.press("Set these eggs")
+		h.reads("as "+k.code, k.due)
+		if k.lock {
+			h.now = noon.AddDate(0, 0, 8)
+			h.press("Candle")
+			h.reads("All the rest live")
+			h.press("All the rest live")
+			h.reads(fmt.Sprintf("%d of %d seen", k.eggs, k.eggs))
+			h.press("Lockdown now")
+			h.reads("in lockdown")
+		} else {
+			h.reads("Without turning it")
+			assert.NotContains(t, h.text(), "Lockdown")
+		}
+		h.now = noon.AddDate(0, 0, k.hatchAfter)
+		h.press("Hatch")
+		h.reads("Hatched, by pen")
+		h.mark(1)
+		h.press("Marked ones hatched")
+		h.reads("1 egg hatched")
+		h.press(fmt.Sprintf("Close: %d egg%s did not hatch", k.eggs-1, map[bool]string{true: "s"}[k.eggs > 2]))
+		h.reads(fmt.Sprintf("closed: 1 hatched of %d eggs", k.eggs))
+	}
+}
+
+func axe(t testing.TB) string {
+	script, err := os.ReadFile("testdata/axe.min.js")
+	require.NoError(t, err)
+	return string(script)
+}
+
+// faults runs axe-core on the page and lists what it finds.
+func (h *hand) faults(script string) string {
+	h.Helper()
+	_, err := chromedp.Run(h.tab, chromedp.Evaluate[any](script+";null"))
+	require.NoError(h, err)
+	found, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`, chromedp.EvalAwaitPromise))
+	require.NoError(h, err)
+	return found
+}
+
+func TestAxeFindsNothing(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	script := axe(t)
+	v := s.signedIn(demo.Email, demo.Password)
+	pages := bigPages(v)
+	pages["Candle"], pages["Hatch"], pages["Remove"] = pages["Batch"]+"?do=candle", pages["Batch"]+"?do=hatch", pages["Batch"]+"?do=remove"
+	pages["Closed"] = regexp.MustCompile(`(?s)<h2 id="closed">.*?href="(/batches/\d+)"`).FindStringSubmatch(v.get("/batches").body)[1]
+	pages["New pen"], pages["New machine"], pages["Lost"] = "/pens/new", "/machines/new", "/nowhere"
+	for _, size := range []struct {
+		w, h int64
+		dark bool
+	}{{1280, 800, false}, {390, 844, false}, {1280, 800, true}} {
+		h := s.hand(size.w, size.h)
+		if size.dark {
+			h.do(browser.Dark())
+		}
+		h.do(chromedp.Navigate(s.URL+"/sign-in"), browser.See("h1"))
+		assert.Empty(t, h.faults(script), "the door")
+		h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+		for name, path := range pages {
+			h.open(path)
+			assert.Empty(t, h.faults(script), "%s at %d px, dark %v", name, size.w, size.dark)
+			wide, err := chromedp.Run(h.tab, chromedp.Evaluate[int](`document.documentElement.scrollWidth`))
+			require.NoError(t, err)
+			assert.LessOrEqual(t, int64(wide), size.w, "%s runs out of the screen at %d px", name, size.w)
+		}
+	}
+	h := newSite(t).hand(390, 844)
+	h.open("/set-up")
+	assert.Empty(t, h.faults(script), "set-up")
+}
+
+// keys presses keys one after the other, wherever the focus is.
+func (h *hand) keys(keys ...string) {
+	h.Helper()
+	for _, k := range keys {
+		h.do(chromedp.KeyEvent(k))
+	}
+}
+
+// tabTo moves the focus with the tab key until it is on what it looks for.
+func (h *hand) tabTo(test string) {
+	h.Helper()
+	for range 120 {
+		there, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(e => %s)(document.activeElement)`, test)))
+		require.NoError(h, err)
+		if there {
+			return
+		}
+		h.keys(kb.Tab)
+	}
+	h.Fatalf("the tab key never reaches %s", test)
+}
+
+func TestTheMainJobByKeysAlone(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	h := s.hand(1280, 800)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	h.keys("2")
+	h.reads("Collected")
+	h.tabTo(`e.name === "eggs"`)
+	h.keys("7", kb.Enter)
+	h.reads("7 eggs from Barred")
+	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](`document.activeElement.blur()`))
+		return err
+	}))
+	h.keys("u")
+	h.reads("Taken back: 7 eggs from Barred")
+	h.do(browser.Click(`h1`))
+	h.keys("3")
+	h.reads("What comes of it")
+	h.tabTo(`e.textContent.trim() === "Set these eggs"`)
+	h.keys(kb.Enter)
+	h.reads("as Chicken 27-")
+	h.tabTo(`e.name === "egg"`)
+	h.keys(" ")
+	h.tabTo(`e.name === "call" && e.value === "clear"`) // round again
+	h.keys(kb.Enter)
+	h.reads("1 egg called clear and taken out")
+}
+
+func TestADayByThumb(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	small, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`[...document.querySelectorAll("main .button, nav a, nav summary")].filter(b => b.checkVisibility() && b.getBoundingClientRect().height < 40).map(b => b.textContent).join()`))
+	require.NoError(t, err)
+	assert.Empty(t, small, "too small for a thumb")
+	h.do(browser.Click(`nav a[href="/eggs"]`))
+	h.reads("Collected")
+	h.fill("eggs", "4")
+	h.press("Enter")
+	h.reads("4 eggs from Barred")
+	h.do(browser.Click(`nav .more summary`), browser.Click(`nav .more a[href="/pens"]`))
+	h.reads("Hatch of fertile")
+	h.do(chromedp.NavigateBack())
+	h.reads("Last entered")
+	before := s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`)
+	h.do(chromedp.Reload())
+	h.reads("Last entered")
+	assert.Equal(t, before, s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`), "going back and reloading enters nothing again")
+}
+
+func TestAFileThroughThePage(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	h := s.hand(1280, 800)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	h.open("/eggs/import")
+	h.fill("text", "date;pen;species;eggs\n13.04.2027;Barred;chicken;many\n")
+	h.press("Bring in")
+	h.reads("Nothing was brought in", "it may be a whole number from 0 to 2000")
+	h.fill("text", "date;pen;species;eggs\n13.04.2027;Barred;chicken;5\n12.04.2027;New ducks;duck;3\n")
+	h.press("Bring in")
+	h.reads("These pens are not on your farm yet", "New ducks")
+	h.press("Make these pens and bring the 2 lines in")
+	h.reads("2 lines brought in: 8 eggs, 0 rejected")
+	h.fill("text", "date;pen;species;eggs\n13.04.2027;Barred;chicken;5\n12.04.2027;New ducks;duck;3\n")
+	h.press("Bring in")
+	h.reads("Nothing new in this file")
+	_, err := s.books.Populated(t.Context())
+	require.NoError(t, err)
+	require.NotEmpty(t, farm.NewKey())
+}
