@@ -15,7 +15,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/demo"
-	"metrogon/farm"
 	"metrogon/web/browser"
 )
 
@@ -43,6 +42,13 @@ func (h *hand) do(steps ...browser.Step) {
 	}
 }
 
+// run runs a script on the page.
+func (h *hand) run(script string) {
+	h.Helper()
+	_, err := chromedp.Run(h.tab, chromedp.Evaluate[any](script+";null"))
+	require.NoError(h, err)
+}
+
 func (h *hand) text() string {
 	text, _ := chromedp.Run(h.tab, chromedp.Evaluate[string](`document.getElementById("main")?.innerText ?? ""`))
 	return text
@@ -62,7 +68,15 @@ func (h *hand) reads(parts ...string) {
 	h.Helper()
 	for _, p := range parts {
 		quoted, _ := json.Marshal(p)
-		if _, err := chromedp.Run(h.tab, chromedp.Poll[bool](fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted))); err != nil {
+		says := chromedp.Poll[bool](fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted))
+		_, err := chromedp.Run(h.tab, says)
+		for range 5 {
+			if err == nil || strings.Contains(err.Error(), "timeout") {
+				break
+			}
+			_, err = chromedp.Run(h.tab, says) // another page came while this one was read
+		}
+		if err != nil {
 			h.Fatalf("the page never said %q: %v\n%s", p, err, h.text())
 		}
 	}
@@ -195,19 +209,13 @@ func TestTheWholeJobOfAChickenBatch(t *testing.T) {
 	h.press("Record Chicken 27-01")
 	h.reads("Hatched, by pen")
 	script := `[...document.querySelectorAll('[name^="hatched-"]')].forEach((f, i) => f.value = [6, 99][i])`
-	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](script))
-		return err
-	}))
+	h.run(script)
 	h.press("Record young")
 	h.reads("99 young, but 9 eggs left; it may be 0 to 9.")
 	kept, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`[...document.querySelectorAll('[name^="hatched-"]')].map(f => f.value).join()`))
 	require.NoError(t, err)
 	assert.Equal(t, "6,99", kept, "what was typed comes back")
-	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](strings.Replace(script, "99", "8", 1)))
-		return err
-	}))
+	h.run(strings.Replace(script, "99", "8", 1))
 	h.press("Record young")
 	h.reads("14 eggs hatched")
 	h.press("Close: 2 eggs did not hatch")
@@ -258,7 +266,7 @@ func TestTheJobOfTheOtherKinds(t *testing.T) {
 		if k.lock {
 			h.now = noon.AddDate(0, 0, 8)
 			h.press("Candle")
-			h.reads("All the rest live")
+			h.reads("day 8 of")
 			h.press("All the rest live")
 			h.reads(fmt.Sprintf("%d of %d seen", k.eggs, k.eggs))
 			h.press("Lockdown now")
@@ -287,8 +295,7 @@ func axe(t testing.TB) string {
 // faults runs axe-core on the page and lists what it finds.
 func (h *hand) faults(script string) string {
 	h.Helper()
-	_, err := chromedp.Run(h.tab, chromedp.Evaluate[any](script+";null"))
-	require.NoError(h, err)
+	h.run(script)
 	found, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(h, err)
 	return found
@@ -359,10 +366,6 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 	h.tabTo(`e.name === "eggs"`)
 	h.keys("7", kb.Enter)
 	h.reads("7 eggs from Barred")
-	h.do(chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](`document.activeElement.blur()`))
-		return err
-	}))
 	h.keys("u")
 	h.reads("Taken back: 7 eggs from Barred")
 	h.do(browser.Click(`h1`))
@@ -418,7 +421,4 @@ func TestAFileThroughThePage(t *testing.T) {
 	h.fill("text", "date;pen;species;eggs\n13.04.2027;Barred;chicken;5\n12.04.2027;New ducks;duck;3\n")
 	h.press("Bring in")
 	h.reads("Nothing new in this file")
-	_, err := s.books.Populated(t.Context())
-	require.NoError(t, err)
-	require.NotEmpty(t, farm.NewKey())
 }

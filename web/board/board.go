@@ -133,7 +133,7 @@ func shape(s farm.Bar, x, w, y float64, m *farm.Member) bar {
 	if s.BatchView.ClosedAt != nil {
 		out.Class += " past"
 	}
-	out.Says = fmt.Sprintf("%s, %s from %s to %s, %.0f eggs.", s.Stay.Code, s.Phase, m.ShortDay(s.Stay.From), m.ShortDay(s.Stay.To), s.Stay.Eggs)
+	out.Says = fmt.Sprintf("%s · %.0f eggs, %s from %s to %s.", s.Stay.Code, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From), m.ShortDay(s.Stay.To))
 	if s.Clash != "" {
 		out.Class += " clashing"
 		out.Says += " " + s.Clash
