@@ -61,6 +61,29 @@ func (h *hand) open(path string) { h.Helper(); h.do(chromedp.Navigate(h.URL+path
 func (h *hand) press(label string) {
 	h.Helper()
 	h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label))))
+	h.settle()
+}
+
+// settle waits until nothing is on its way.
+func (h *hand) settle() {
+	h.Helper()
+	h.until(`document.readyState === "complete" && !document.querySelector(".htmx-request")`, "the page never came to rest")
+}
+
+// until waits for a condition in the page, over as many pages as come meanwhile.
+func (h *hand) until(condition, or string) {
+	h.Helper()
+	holds := chromedp.Poll[bool](condition)
+	_, err := chromedp.Run(h.tab, holds)
+	for range 5 {
+		if err == nil || strings.Contains(err.Error(), "timeout") {
+			break
+		}
+		_, err = chromedp.Run(h.tab, holds) // another page came while this one was read
+	}
+	if err != nil {
+		h.Fatalf("%s: %v\n%s", or, err, h.text())
+	}
 }
 
 // reads waits until the page says something.
@@ -68,17 +91,7 @@ func (h *hand) reads(parts ...string) {
 	h.Helper()
 	for _, p := range parts {
 		quoted, _ := json.Marshal(p)
-		says := chromedp.Poll[bool](fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted))
-		_, err := chromedp.Run(h.tab, says)
-		for range 5 {
-			if err == nil || strings.Contains(err.Error(), "timeout") {
-				break
-			}
-			_, err = chromedp.Run(h.tab, says) // another page came while this one was read
-		}
-		if err != nil {
-			h.Fatalf("the page never said %q: %v\n%s", p, err, h.text())
-		}
+		h.until(fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted), "the page never said "+p)
 	}
 }
 
@@ -105,6 +118,7 @@ func (h *hand) mark(numbers ...int) {
 	h.Helper()
 	for _, n := range numbers {
 		h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//label[contains(@class, "egg-spot")][i=%q]`, fmt.Sprint(n)))))
+		h.until(fmt.Sprintf(`[...document.querySelectorAll("label.egg-spot")].some(e => e.querySelector("i").textContent === "%d" && e.querySelector("input").checked)`, n), "the egg was not marked")
 	}
 }
 
