@@ -25,7 +25,7 @@ type Cluster struct {
 	dir     string
 	bin     string
 	asOwner *syscall.SysProcAttr // root hands the server to the postgres user
-	joined  bool
+	lock    *os.File             // held by the program that is to stop the server
 }
 
 // ours suit a server of one farm: a count over all its eggs is spread over the
@@ -54,8 +54,10 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	if err := c.checkVersion(); err != nil {
 		return nil, err
 	}
+	if err := c.own(filepath.Join(dir, "lock")); err != nil {
+		return nil, err
+	}
 	port, running := c.running()
-	c.joined = running
 	if !running {
 		if port, err = freePort(); err != nil {
 			return nil, err
@@ -78,13 +80,29 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	return c, nil
 }
 
-// Joined tells that the server ran before Start: another program may use it.
-func (c *Cluster) Joined() bool { return c.joined }
+// Joined tells that another program runs the server, and will stop it. A server
+// that a killed program left behind is nobody's: who finds it owns it.
+func (c *Cluster) Joined() bool { return c.lock == nil }
+
+func (c *Cluster) own(path string) error {
+	lock, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return fmt.Errorf("cannot write %s: %w", path, err)
+	}
+	if syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB) != nil {
+		return lock.Close()
+	}
+	c.lock = lock
+	return nil
+}
 
 // Stop ends the server after what runs in it is rolled back or done.
 func (c *Cluster) Stop() error {
 	if out, err := c.run("pg_ctl", "-D", c.dir, "-m", "fast", "-w", "stop"); err != nil {
 		return fmt.Errorf("the database in %s did not stop: %s", c.dir, lastLine(out))
+	}
+	if c.lock != nil {
+		return c.lock.Close()
 	}
 	return nil
 }

@@ -41,7 +41,13 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	third, err := Start(dir)
 	require.NoError(t, err)
 	assert.False(t, third.Joined())
-	require.NoError(t, third.Stop())
+
+	require.NoError(t, third.lock.Close()) // as if its program were killed
+	found, err := Start(dir)
+	require.NoError(t, err)
+	assert.Equal(t, third.URL, found.URL)
+	assert.False(t, found.Joined(), "a server left behind is owned by who finds it")
+	require.NoError(t, found.Stop())
 }
 
 func TestAnUnreachableFolderIsOneSentence(t *testing.T) {
