@@ -82,7 +82,7 @@ var boxes = []struct {
 
 // Load makes the farm, with so many past seasons; from 5 on it is a big farm of
 // 40 pens.
-func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) error {
+func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err error) {
 	now = now.Truncate(time.Minute)
 	books := farm.Open(db, func() time.Time { return now })
 	owner, err := books.SetUp(ctx, farm.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
@@ -96,6 +96,11 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) error {
 	if err := books.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
 		return err
 	}
+	defer func() {
+		if err != nil { // half a farm is none
+			err = errors.Join(err, db.DropFarm(context.WithoutCancel(ctx), m.FarmID))
+		}
+	}()
 	l := &loader{m: m, now: now, big: seasons >= 5, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{}}
 	steps := []func(context.Context) error{func(ctx context.Context) error { return l.stock(ctx, flock(l.big), seasons) }}
 	for s := seasons; s >= 1; s-- {
@@ -214,9 +219,9 @@ func (l *loader) present(ctx context.Context) error {
 		return calendar.WallTime{Hour: hour}.On(l.now, -days, l.m.Place)
 	}
 	for _, x := range []life{
-		{"Cabinet", "Hatch box", ago(21, 8), []lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now},                      // hatching
-		{"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0, l.now.Add(-36 * time.Hour)},    // lockdown due
-		{"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0, l.now.Add(-36 * time.Hour)}, // to be candled
+		{"Cabinet", "Hatch box", l.now.Add(-21*calendar.Day - 3*time.Hour), []lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now}, // hatching
+		{"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0, l.now.Add(-36 * time.Hour)},              // lockdown due
+		{"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0, l.now.Add(-36 * time.Hour)},           // to be candled
 		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, 0, l.now.Add(-30 * time.Hour)},
 		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, 0, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},

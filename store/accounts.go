@@ -83,6 +83,26 @@ func (db *DB) AddFarm(ctx context.Context, f Farm, p Person, at time.Time, onlyF
 	return
 }
 
+// DropFarm forgets a farm with all its records and people.
+func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
+	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
+		for _, table := range []string{"calls", "candlings", "chores_done", "eggs", "collections", "batches", "machine_room", "machines", "pens", "journal", "requests"} {
+			if _, err := tx.Exec(ctx, `delete from `+table+` where farm_id = $1`, farmID); err != nil {
+				return err
+			}
+		}
+		_, err := tx.Exec(ctx, `with gone as (delete from memberships where farm_id = $1 returning person_id) select 1 from gone`, farmID)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from people p where not exists (select from memberships m where m.person_id = p.id)`); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `delete from farms where id = $1`, farmID)
+		return err
+	})
+}
+
 // AddPerson makes an account on a farm.
 func (db *DB) AddPerson(ctx context.Context, farmID int64, p Person, role string) (id int64, err error) {
 	err = pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {

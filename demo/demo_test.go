@@ -1,0 +1,103 @@
+package demo_test
+
+import (
+	"context"
+	"fmt"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+	"metrogon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+func load(t *testing.T, now time.Time) (*farm.Books, *farm.Member) {
+	db := storetest.Open(t, nil)
+	require.NoError(t, demo.Load(t.Context(), db, now, 1))
+	books := farm.Open(db, func() time.Time { return now })
+	m, err := books.Owner(t.Context(), demo.Name)
+	require.NoError(t, err)
+	return books, m
+}
+
+// Whatever the day and hour, a visitor finds something in every state.
+func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
+	for _, now := range []time.Time{
+		time.Date(2027, 4, 14, 7, 5, 0, 0, time.UTC), time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC),
+		time.Date(2028, 2, 29, 23, 50, 0, 0, time.UTC), time.Date(2027, 3, 28, 1, 30, 0, 0, time.UTC), time.Date(2027, 1, 1, 0, 1, 0, 0, time.UTC),
+	} {
+		t.Run(now.Format(time.RFC3339), func(t *testing.T) {
+			t.Parallel()
+			books, m := load(t, now)
+			today, err := books.Today(t.Context(), m)
+			require.NoError(t, err)
+			assert.NotEmpty(t, today.Due, "something is due")
+			assert.Greater(t, today.Room.Eggs, 60, "eggs are in store")
+			chores := map[string]bool{}
+			for _, d := range append(today.Due, today.Soon...) {
+				chores[d.Chore] = true
+			}
+			assert.True(t, chores["candle"], "something is to be candled")
+			assert.True(t, chores["lockdown"], "something goes into lockdown")
+			open, closed, err := books.Batches(t.Context(), m, 0)
+			require.NoError(t, err)
+			state := map[string]int{}
+			for _, b := range open {
+				state[b.Species]++
+				if b.LockedAt != nil {
+					state["locked"]++
+					if b.Hatched > 0 {
+						state["hatching"]++
+					}
+				}
+			}
+			for _, want := range []string{"chicken", "coturnix-quail", "duck", "turkey", "leopard-gecko", "corn-snake", "locked", "hatching"} {
+				assert.Positive(t, state[want], want)
+			}
+			assert.Greater(t, len(closed), 20, "a past to count")
+			pens, err := books.Pens(t.Context(), m)
+			require.NoError(t, err)
+			assert.Len(t, pens, 8)
+		})
+	}
+}
+
+func TestTheDemoIsTheSameEachTime(t *testing.T) {
+	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+	tell := func() string {
+		books, m := load(t, now)
+		pens, err := books.Pens(t.Context(), m)
+		require.NoError(t, err)
+		today, err := books.Today(t.Context(), m)
+		require.NoError(t, err)
+		s := ""
+		for _, p := range pens {
+			s += fmt.Sprintln(p.Name, p.Rates)
+		}
+		for _, d := range today.Due {
+			s += fmt.Sprintln(d.Code, d.Title, d.At)
+		}
+		return s
+	}
+	assert.Equal(t, tell(), tell())
+}
+
+func TestHalfAFarmIsNone(t *testing.T) {
+	db := storetest.Open(t, nil)
+	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+	ctx, stop := context.WithCancel(t.Context())
+	time.AfterFunc(700*time.Millisecond, stop)
+	if err := demo.Load(ctx, db, now, 3); err == nil {
+		t.Skip("this machine loads three seasons in 0.7 s")
+	}
+	there, err := demo.There(t.Context(), db)
+	require.NoError(t, err)
+	assert.False(t, there)
+	require.NoError(t, demo.Load(t.Context(), db, now, 1), "it can be loaded again")
+}
