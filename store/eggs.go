@@ -40,7 +40,7 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 	for i, c := range all {
 		pens[i], days[i], notes[i], keys[i], eggs[i], rejected[i] = c.PenID, c.LaidOn, c.Note, c.ImportKey, c.Eggs, c.Rejected
 	}
-	rows, err := tx.Query(ctx, `
+	return tx.ids(ctx, `
 		with line as (
 			select * from unnest($2::bigint[], $3::date[], $4::text[], $5::text[], $6::int[], $7::int[]) with ordinality
 				as l (pen_id, laid_on, note, import_key, eggs, rejected, n)
@@ -55,18 +55,6 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 			select $1, id, pen_id, laid_on, k > eggs from numbered, generate_series(1, eggs + rejected) k
 		)
 		select id from numbered order by n`, tx.FarmID, pens, days, notes, keys, eggs, rejected)
-	if err != nil {
-		return nil, err
-	}
-	ids := []int64{}
-	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		ids = append(ids, id)
-	}
-	return ids, rows.Err()
 }
 
 // DropCollections takes collections back with their eggs, unless one of these

@@ -171,8 +171,15 @@ func founded(t *testing.T, width, height int64) *hand {
 // The whole job of a chicken batch through the pages, two pens, mixed ages; the
 // figures are worked by hand.
 func TestTheWholeJobOfAChickenBatch(t *testing.T) {
-	t.Parallel()
-	h := founded(t, 1280, 800)
+	for name, size := range map[string][2]int64{"at a desk": {1280, 800}, "by thumb": {390, 844}} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			wholeJob(t, founded(t, size[0], size[1]))
+		})
+	}
+}
+
+func wholeJob(t *testing.T, h *hand) {
 	h.newPen("Barred", "Chicken")
 	h.newPen("Speckled", "Chicken")
 	h.newMachine("Cabinet", "Cabinet setter", map[string]int{"setting-chicken": 60})
@@ -359,8 +366,8 @@ func (h *hand) keys(keys ...string) {
 // tabTo moves the focus with the tab key until it is on what it looks for.
 func (h *hand) tabTo(test string) {
 	h.Helper()
-	for range 120 {
-		there, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(e => %s)(document.activeElement)`, test)))
+	for range 250 {
+		there, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(e => !!(%s))(document.activeElement)`, test)))
 		require.NoError(h, err)
 		if there {
 			return
@@ -393,6 +400,17 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 	h.tabTo(`e.name === "call" && e.value === "clear"`) // round again
 	h.keys(kb.Enter)
 	h.reads("1 egg called clear and taken out")
+
+	h.now = noon.AddDate(0, 0, 22)
+	h.tabTo(`e.textContent.trim() === "Lockdown now"`)
+	h.keys(kb.Enter)
+	h.reads("in lockdown in")
+	h.tabTo(`e.name?.startsWith("hatched-")`)
+	h.keys("3", kb.Enter)
+	h.reads("3 eggs hatched")
+	h.tabTo(`e.textContent.trim().startsWith("Close:")`)
+	h.keys(kb.Enter)
+	h.reads("closed: 3 hatched of")
 }
 
 func TestADayByThumb(t *testing.T) {
