@@ -109,7 +109,7 @@ func (w *barn) view(batch store.Batch) (BatchView, error) {
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
-	v := BatchView{Batch: batch, Kind: kind, Now: w.now, Day: calendar.Elapsed(batch.SetAt, w.now),
+	v := BatchView{Batch: batch, Kind: kind, Now: w.now, Day: max(0, calendar.Elapsed(batch.SetAt, w.now)),
 		Setter: w.machines[batch.SetterID], Hatcher: w.machines[batch.HatcherID]}
 	if v.Milestones, err = calendar.Schedule(plan); err != nil {
 		return v, err

@@ -55,7 +55,10 @@ func (h *hand) text() string {
 }
 
 // open goes to a page by its address.
-func (h *hand) open(path string) { h.Helper(); h.do(chromedp.Navigate(h.URL+path), browser.See(`main h1`)) }
+func (h *hand) open(path string) {
+	h.Helper()
+	h.do(chromedp.Navigate(h.URL+path), browser.See(`main h1`))
+}
 
 // press taps a button or link by what stands on it.
 func (h *hand) press(label string) {

@@ -61,13 +61,14 @@ type site struct {
 	books  *farm.Books
 	traced *tracer
 	now    time.Time
+	log    *strings.Builder // what the server wrote
 }
 
 func newSite(t testing.TB) *site {
-	s := &site{TB: t, traced: &tracer{}, now: noon}
+	s := &site{TB: t, traced: &tracer{}, now: noon, log: &strings.Builder{}}
 	s.db = storetest.Open(t, s.traced)
 	s.books = farm.Open(s.db, func() time.Time { return s.now })
-	h, err := New(s.books, Options{Sessions: s.db.Pool, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	h, err := New(s.books, Options{Sessions: s.db.Pool, Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(h)
 	t.Cleanup(s.Close)

@@ -118,6 +118,10 @@ func TestTheDoor(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, v.post("/sign-out", url.Values{}).status)
 	assert.Equal(t, "/sign-in", v.get("/").header.Get("Location"))
 	assert.Equal(t, "well\n", v.get("/healthz").body)
+	assert.Contains(t, s.log.String(), "path=/sign-in", "requests are logged")
+	for _, secret := range []string{"a-long-password", "guess", "anna@wickfold.example", strings.SplitN(strings.TrimPrefix(cookie, "metrogon="), ";", 2)[0]} {
+		assert.NotContains(t, s.log.String(), secret, "but no secret")
+	}
 }
 
 func TestABackAddressStaysOnTheSite(t *testing.T) {

@@ -39,6 +39,7 @@ var files embed.FS
 // Options say how the pages are served.
 type Options struct {
 	Sessions *pgxpool.Pool // where sessions are kept
+	Sweep    time.Duration // how often expired sessions are removed; 0 never
 	Secure   bool          // cookies over HTTPS only
 	Log      *slog.Logger
 }
@@ -63,7 +64,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		return nil, nil, err
 	}
 	sessions := scs.New()
-	sessions.Store = pgxstore.NewWithCleanupInterval(o.Sessions, 0)
+	sessions.Store = pgxstore.NewWithCleanupInterval(o.Sessions, o.Sweep)
 	sessions.Lifetime = 30 * 24 * time.Hour
 	sessions.Cookie.Name = "metrogon"
 	sessions.Cookie.HttpOnly = true

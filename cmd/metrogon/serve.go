@@ -49,7 +49,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 			return fmt.Errorf("the demo farm could not be loaded: %w", err)
 		}
 	}
-	h, err := web.New(books, web.Options{Sessions: db.Pool, Secure: s.Secure, Log: log})
+	h, err := web.New(books, web.Options{Sessions: db.Pool, Sweep: 10 * time.Minute, Secure: s.Secure, Log: log})
 	if err != nil {
 		return err
 	}

@@ -100,7 +100,11 @@ func (r room) importing(c *echo.Context, m *farm.Member, u upload) error {
 }
 
 func (r room) bring(c *echo.Context, m *farm.Member) error {
-	u := upload{Text: c.FormValue("text")}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	u := upload{Text: f.Get("text")}
 	if file, err := c.FormFile("file"); err == nil && file.Size > 0 {
 		in, err := file.Open()
 		if err != nil {
@@ -127,7 +131,7 @@ func (r room) bring(c *echo.Context, m *farm.Member) error {
 		u.Done = &farm.Imported{Bad: read.Bad}
 		return r.importing(c, m, u)
 	}
-	done, err := r.Books.ImportEggs(c.Request().Context(), m, read.Lines, c.FormValue("make_pens") != "")
+	done, err := r.Books.ImportEggs(c.Request().Context(), m, read.Lines, f.Get("make_pens") != "")
 	if p := page.ProblemsOf(err); p != nil {
 		u.Says = p.Error()
 	} else if err != nil {

@@ -85,7 +85,7 @@ func Draw(v farm.BatchView, counting calendar.Counting) Ribbon {
 	if v.ClosedAt == nil && v.Day <= days {
 		r.Now = x(v.Day)
 	}
-	r.Says = fmt.Sprintf("Days of %s: now day %d; ", v.Code, counting.Count(max(0, v.Day)))
+	r.Says = fmt.Sprintf("Days of %s: now day %d; ", v.Code, counting.Count(v.Day))
 	if locked {
 		r.Says += fmt.Sprintf("turning until lockdown on day %d; ", counting.Count(shut.Day))
 	}

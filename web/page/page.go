@@ -253,7 +253,7 @@ func (s *Site) Show(c *echo.Context, t Template, shell Shell, m *farm.Member, da
 		return err
 	}
 	status := http.StatusOK
-	if len(shell.Problems) > 0 {
+	if len(shell.Problems) > 0 && c.Request().Method == http.MethodPost {
 		status = http.StatusUnprocessableEntity
 		c.Response().Header().Set("HX-Push-Url", "false")
 	}

@@ -1,0 +1,120 @@
+package main
+
+import (
+	"bufio"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+)
+
+// program is the built command with a data folder of its own.
+type program struct {
+	*testing.T
+	path string
+	env  []string
+}
+
+func build(t *testing.T) *program {
+	dir, err := os.MkdirTemp("", "metrogon-program-")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	require.NoError(t, os.Chmod(dir, 0o755)) // the postgres user must be able to reach it
+	p := &program{t, filepath.Join(dir, "metrogon"), append(os.Environ(), "METROGON_DATA="+filepath.Join(dir, "data"), "METROGON_QUIET=true", "METROGON_DATABASE_URL=")}
+	out, err := exec.Command("go", "build", "-o", p.path, ".").CombinedOutput()
+	require.NoError(t, err, string(out))
+	return p
+}
+
+func (p *program) command(args ...string) *exec.Cmd {
+	cmd := exec.Command(p.path, args...)
+	cmd.Env = p.env
+	return cmd
+}
+
+// run runs a command to its end and gives what it said and its exit code.
+func (p *program) run(in string, args ...string) (string, int) {
+	cmd := p.command(args...)
+	cmd.Stdin = strings.NewReader(in)
+	out, _ := cmd.CombinedOutput()
+	return string(out), cmd.ProcessState.ExitCode()
+}
+
+var listening = regexp.MustCompile(`at (http://127\.0\.0\.1:\d+)`)
+
+// serve starts the server and waits until it says where it is.
+func (p *program) serve(args ...string) (*exec.Cmd, string) {
+	cmd := p.command(append([]string{"serve", "--address", "127.0.0.1:0"}, args...)...)
+	out, err := cmd.StdoutPipe()
+	require.NoError(p, err)
+	cmd.Stderr = os.Stderr
+	require.NoError(p, cmd.Start())
+	p.Cleanup(func() { _ = cmd.Process.Signal(os.Interrupt); _ = cmd.Wait() })
+	line, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(p, err)
+	go io.Copy(io.Discard, out)
+	at := listening.FindStringSubmatch(line)
+	require.NotNil(p, at, line)
+	return cmd, at[1]
+}
+
+func (p *program) well(address string) bool {
+	r, err := http.Get(address + "/healthz")
+	if err != nil {
+		return false
+	}
+	defer r.Body.Close()
+	return r.StatusCode == http.StatusOK
+}
+
+func TestTheProgramFromStartToStop(t *testing.T) {
+	p := build(t)
+	server, address := p.serve("--demo", "--now", "2027-04-14T07:00:00Z")
+	require.True(t, p.well(address))
+
+	said, code := p.run("", "serve", "--address", strings.TrimPrefix(address, "http://"))
+	assert.Equal(t, 1, code)
+	assert.Regexp(t, `^metrogon: 127\.0\.0\.1:\d+ cannot be served on .*METROGON_ADDRESS\n$`, said, "a taken port is one sentence")
+
+	// Commands work beside the server, on the same database.
+	file := filepath.Join(t.TempDir(), "eggs.csv")
+	require.NoError(t, os.WriteFile(file, []byte("date,pen,species,eggs\n2027-04-13,Barred,chicken,6\n2027-04-13,Hill ducks,duck,3\n"), 0o600))
+	said, code = p.run("", "import", "eggs", file, "--farm", demo.Name, "--now", "2027-04-14T07:00:00Z")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, said, "the farm has no pen Hill ducks (duck); --make-pens makes them")
+	for _, want := range []string{"2 lines came in with 9 eggs and 0 rejects; 0 lines had come in before.", "0 lines came in with 0 eggs and 0 rejects; 2 lines had come in before."} {
+		said, code = p.run("", "import", "eggs", file, "--farm", demo.Name, "--make-pens", "--now", "2027-04-14T07:00:00Z")
+		assert.Equal(t, 0, code, said)
+		assert.Contains(t, said, want)
+	}
+	said, code = p.run("", "import", "eggs", file, "--farm", "Nowhere")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, said, `no farm named "Nowhere"`)
+	said, code = p.run("short\n", "user", "add", "new@quillmarsh.example", "--name", "New", "--farm", demo.Name)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, said, "it may have 10 to 200")
+	said, code = p.run("a-long-password\n", "user", "add", "new@quillmarsh.example", "--name", "New", "--farm", demo.Name, "--role", "helper")
+	assert.Equal(t, 0, code, said)
+	assert.True(t, p.well(address), "a command that ends leaves the server's database alone")
+
+	require.NoError(t, server.Process.Signal(syscall.SIGINT))
+	require.NoError(t, server.Wait(), "a clean stop")
+	assert.NoFileExists(t, filepath.Join(filepath.Dir(p.path), "data", "postgres", "postmaster.pid"), "its database stopped with it")
+
+	began := time.Now()
+	_, address = p.serve("--demo")
+	t.Logf("second start: %v", time.Since(began))
+	assert.True(t, p.well(address))
+	assert.Less(t, time.Since(began), 15*time.Second, "the target is 3 s on a quiet machine")
+}

@@ -1,0 +1,53 @@
+package web
+
+import (
+	"net/http"
+	"net/url"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+)
+
+// Everything works as plain forms where scripts fail.
+func TestWithoutScripts(t *testing.T) {
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	r := v.post("/set/answer", url.Values{"species": {"chicken"}, "setter": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Cabinet`)}, "hatcher": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Hatch box`)},
+		"set_at": {"2027-04-14T12:00"}, "take-1-2027-04-13": {"1"}})
+	require.Equal(t, http.StatusOK, r.status, r.body)
+	assert.Contains(t, r.body, "What comes of it")
+	assert.Regexp(t, `1<small> eggs → about`, r.body)
+	assert.Contains(t, r.body, `name="take-1-2027-04-13" inputmode="numeric" data-most="`, "the form stands as it was")
+	assert.Regexp(t, `name="take-1-2027-04-13"[^>]*value="1"`, r.body)
+
+	r = v.post("/eggs", url.Values{"pen": {"1"}, "date": {"2027-04-14"}, "eggs": {"4"}})
+	require.Equal(t, http.StatusSeeOther, r.status)
+	page := v.get(r.header.Get("Location")).body
+	assert.Contains(t, page, "4 eggs from Barred.")
+	assert.Contains(t, page, "Take back")
+	assert.NotContains(t, v.get("/eggs").body, "Take back", "said once")
+}
+
+// A setter with no machine to hatch in is said, not refused with an error page.
+func TestASetterWithoutAHatcher(t *testing.T) {
+	s := newSite(t)
+	id, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
+	require.NoError(t, err)
+	m, err := s.books.Member(t.Context(), id)
+	require.NoError(t, err)
+	v := s.signedIn("anna@wickfold.example", "a-long-password")
+	assert.Contains(t, v.get("/set").body, "No eggs in store")
+	_, err = s.books.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon})
+	require.NoError(t, err)
+	require.Equal(t, http.StatusSeeOther, v.post("/eggs", url.Values{"pen": {"1"}, "date": {"2027-04-14"}, "eggs": {"4"}}).status)
+	assert.Contains(t, v.get("/set").body, "No machine takes chicken eggs yet")
+	_, err = s.books.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 40}})
+	require.NoError(t, err)
+	r := v.get("/set")
+	assert.Equal(t, http.StatusOK, r.status)
+	assert.Contains(t, r.body, "Pick a machine in which chicken eggs can hatch.")
+}
