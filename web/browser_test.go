@@ -430,7 +430,7 @@ func TestADayByThumb(t *testing.T) {
 	h.press("Enter")
 	h.reads("4 eggs from Barred")
 	h.do(browser.Click(`nav .more summary`), browser.Click(`nav .more a[href="/pens"]`))
-	h.reads("Hatch of fertile")
+	h.reads("The bar is the range in which the true rate lies")
 	h.do(chromedp.NavigateBack())
 	h.reads("Last entered")
 	before := s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`)

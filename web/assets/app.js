@@ -45,9 +45,19 @@
   const zone = document.querySelector("input[data-zone]");
   if (zone) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
 
-  // After an exchange the page begins where a reader would expect it.
+  // After an exchange the focus is where it was, or where typing begins.
+  let was = "";
+  const sign = (e) => [e.tagName, e.name, e.type === "checkbox" ? "" : e.value, e.getAttribute("href"), e.textContent.trim()].join("|");
+  document.addEventListener("htmx:before:swap", () => {
+    const e = document.activeElement;
+    was = e && e.matches("button, a, select") ? sign(e) : "";
+  });
   document.addEventListener("htmx:after:swap", () => {
-    document.querySelector("#page [autofocus]")?.focus();
+    const begins = document.querySelector("#page [autofocus]");
+    const same = was && [...document.querySelectorAll("#page button, #page a, #page select")].find((e) => sign(e) === was);
+    if (begins) begins.focus();
+    else if (same) same.focus({ preventScroll: true });
+    else if (document.activeElement === document.body) document.getElementById("main")?.focus({ preventScroll: true });
     document.querySelector(".more details[open]")?.removeAttribute("open");
   });
 })();

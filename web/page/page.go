@@ -69,6 +69,12 @@ func Parse(site *Site, files fs.FS) Template {
 			}
 			return fmt.Sprintf("%d %ss", n, one)
 		},
+		"blank": func(n int) string { // none is left empty, to be typed into
+			if n == 0 {
+				return ""
+			}
+			return strconv.Itoa(n)
+		},
 		"plot": plot, "ribbon": Draw, "stock": DrawStock, "num": Number, "f1": func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
 		"kind": func(id string) *species.Profile { k, _ := species.Find(id); return k },
 	}
