@@ -110,7 +110,10 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 		if err := db.Farm(ctx, m.FarmID, func(tx *store.Tx) error { l.tx = tx; return step(ctx) }); err != nil {
 			return err
 		}
-		// The tables grow under their plans, so PostgreSQL is told their new size.
+		if !l.big {
+			continue
+		}
+		// Large tables grow under their plans, so PostgreSQL is told their new size.
 		if _, err := db.Pool.Exec(ctx, `vacuum analyze`); err != nil {
 			return err
 		}

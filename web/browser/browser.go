@@ -27,7 +27,7 @@ func Open(ctx context.Context) (context.Context, context.CancelFunc) {
 // Tab opens another tab of the browser, as large as given, signed out.
 func Tab(ctx context.Context, width, height int64) (context.Context, context.CancelFunc, error) {
 	tab, end := chromedp.NewContext(ctx, chromedp.WithNewBrowserContext())
-	tab, stop := context.WithTimeout(tab, 2*time.Minute)
+	tab, stop := context.WithTimeout(tab, 8*time.Minute)
 	err := chromedp.Do(tab, chromedp.EmulateViewport(width, height))
 	return tab, func() { stop(); end() }, err
 }
