@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/core/storage"
 )
 
 type calcCmd struct {
@@ -30,6 +32,7 @@ var calculators = []calculator{
 	{"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point", `{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity},
 	{"rates", "fertility and hatch of groups of eggs, with intervals", `{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates},
 	{"schedule", "the milestones of a batch", `{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`, calcSchedule},
+	{"storage", "what waiting costs stored eggs, blended with a farm's own", `{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48}, {"age_days": 8, "set": 40, "hatched": 25}]}`, calcStorage},
 	{"setcount", "how many eggs to set for so many young", `{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount},
 }
 
@@ -296,4 +299,59 @@ func calcSetCount(in []byte) (any, error) {
 		return nil, fmt.Errorf("wanted: %w", err)
 	}
 	return map[string]any{"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected}, nil
+}
+
+func calcStorage(in []byte) (any, error) {
+	var q struct {
+		Species  string    `json:"species"`
+		AgesDays []float64 `json:"ages_days"`
+		Own      []struct {
+			AgeDays float64 `json:"age_days"`
+			Set     int     `json:"set"`
+			Hatched int     `json:"hatched"`
+		} `json:"own"`
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	kind, err := species.Find(q.Species)
+	if err != nil {
+		return nil, err
+	}
+	if len(q.AgesDays) == 0 {
+		return nil, errors.New("ages_days: none is given; it may be a list of ages, 0 to 60")
+	}
+	for i, age := range q.AgesDays {
+		if err := between(fmt.Sprintf("ages_days[%d]", i), age, 0, 60); err != nil {
+			return nil, err
+		}
+	}
+	var own []storage.Own
+	for i, o := range q.Own {
+		at := fmt.Sprintf("own[%d].", i)
+		if err := cmp.Or(between(at+"age_days", o.AgeDays, 0, 60), between(at+"set", float64(o.Set), 0, 1e7), between(at+"hatched", float64(o.Hatched), 0, float64(o.Set))); err != nil {
+			return nil, err
+		}
+		own = append(own, storage.Own{AgeDays: o.AgeDays, Set: o.Set, Hatched: o.Hatched})
+	}
+	curve := storage.Blend(kind, own)
+	type weight struct {
+		AgeDays   float64 `json:"age_days"`
+		Eggs      float64 `json:"own_eggs"` // as many as count at that age
+		Share     float64 `json:"own_share_pct"`
+		Published float64 `json:"published"`
+	}
+	out := struct {
+		Relative []float64 `json:"relative"`
+		OwnEggs  int       `json:"own_eggs"`
+		Blend    []weight  `json:"blend,omitempty"`
+	}{OwnEggs: curve.Eggs}
+	for _, age := range q.AgesDays {
+		out.Relative = append(out.Relative, curve.Relative(age))
+		if curve.Eggs > 0 {
+			share, eggs := curve.Weight(age)
+			out.Blend = append(out.Blend, weight{age, eggs, 100 * share, storage.Relative(kind, age)})
+		}
+	}
+	return out, nil
 }

@@ -104,6 +104,19 @@ func TestScheduleAgainstIANA(t *testing.T) {
 	}
 }
 
+// From memory: extension tables, hatch of fertile by days stored, chicken,
+// relative to day 1; to be met within one point.
+func TestStorageAgainstTheTable(t *testing.T) {
+	out := calc(t, "storage", `{"species":"chicken","ages_days":[1,4,7,10,13,16,19,22,25]}`)
+	for i, pct := range []float64{88, 87, 79, 68, 56, 44, 30, 26, 0} {
+		assert.InDelta(t, pct/88, out["relative"].([]any)[i], .01)
+	}
+	assert.NotContains(t, out, "blend", "without own eggs there is none")
+	own := calc(t, "storage", `{"species":"chicken","ages_days":[1,7],"own":[{"age_days":1,"set":400,"hatched":320},{"age_days":7,"set":400,"hatched":200}]}`)
+	assert.Less(t, own["relative"].([]any)[1], .70)
+	assert.InDelta(t, 100*400./440, own["blend"].([]any)[1].(map[string]any)["own_share_pct"], 1e-9)
+}
+
 func TestExamplesWork(t *testing.T) {
 	for _, k := range calculators {
 		_, err := k.run([]byte(k.example))
@@ -132,6 +145,11 @@ func TestMistakesNameTheField(t *testing.T) {
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","bantam":true}`, "bantam"},
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","overrides":{"lockdown":1000000}}`, "overrides.lockdown"},
 		{"schedule", `{"species":"leopard-gecko","set_at":"2027-03-01T18:30:00Z","zone":"UTC","temp_c":90}`, "temp_c: 90"},
+		{"storage", `{"species":"chicken"}`, "ages_days: none"},
+		{"storage", `{"species":"chicken","ages_days":[1,-2]}`, "ages_days[1]: -2"},
+		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":1,"set":3,"hatched":4}]}`, "own[0].hatched: 4"},
+		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":99,"set":3,"hatched":1}]}`, "own[0].age_days: 99"},
+		{"storage", `{"species":"phoenix","ages_days":[1]}`, "species"},
 		{"rates", `{"groups":[]}`, "groups: none"},
 		{"rates", `{"groups":[{"set":5,"hatched":6}]}`, "groups[0].hatched: 6"},
 		{"rates", `{"groups":[{"set":5,"fertile":9,"hatched":2}]}`, "groups[0].fertile: 9"},

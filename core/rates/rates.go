@@ -128,6 +128,18 @@ func (y Young) Add(n int, b Beta) Young {
 	return Young{sum}
 }
 
+// AtLeast is the probability of k young or more.
+func (y Young) AtLeast(k int) float64 {
+	sum := 0.0
+	for x := max(k, 0); x < len(y.At); x++ {
+		sum += y.At[x]
+	}
+	if k <= 0 {
+		return 1
+	}
+	return min(sum, 1)
+}
+
 // Mean number of young.
 func (y Young) Mean() float64 {
 	m := 0.0

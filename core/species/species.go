@@ -20,12 +20,13 @@ import (
 // Mark says how well a figure is founded.
 type Mark string
 
-// The three marks. A published figure and one from memory name their source;
-// common practice has none.
+// The marks. A published figure and one from memory name their source; common
+// practice has none, nor has a figure that a farm put in place of a shipped one.
 const (
 	Published      Mark = "published"
 	CommonPractice Mark = "common practice"
 	FromMemory     Mark = "from memory"
+	FarmsOwn       Mark = "this farm’s own"
 )
 
 // Origin is the mark of a figure and, where it has one, its source.
@@ -97,6 +98,7 @@ type Profile struct {
 	Short   string   `toml:"short"` // for batch codes and bars; the name where it is short enough
 	Young   string   `toml:"young"` // what one young is called
 	Kind    Kind     `toml:"kind"`
+	Water   bool     `toml:"waterfowl"` // may be cooled and misted
 	Aliases []string `toml:"aliases"`
 
 	HatchDays           Figure `toml:"hatch_days"`

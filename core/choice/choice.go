@@ -1,0 +1,155 @@
+// Package choice picks eggs for a set: as few as give a wanted number of young
+// with a wanted certainty, in the order and from the pens that were asked for.
+package choice
+
+import (
+	"cmp"
+	"slices"
+
+	"metrogon/core/rates"
+)
+
+// Lot is eggs of one pen and age that may be set.
+type Lot struct {
+	Pen   int64
+	Age   float64 // days
+	Eggs  int
+	Young rates.Beta // believed share of young of a fresh egg set
+	Keeps float64    // what waiting leaves of it, 0 to 1
+}
+
+// Order of choice.
+type Order string
+
+// Oldest first leaves the fresh ones, which can wait; freshest first takes those
+// that hatch best.
+const (
+	Oldest   Order = "oldest"
+	Freshest Order = "freshest"
+)
+
+// Wish is what is asked for.
+type Wish struct {
+	Young     int     // wanted; 0: as many eggs as there is room for
+	Certainty float64 // of having at least so many, (0, 1)
+	Order     Order
+	EveryPen  bool // pens take turns, so that each is represented
+	Room      int  // the most eggs
+}
+
+// Choice is how many eggs of each lot to set.
+type Choice struct {
+	Take     []int // of each lot, in the order given
+	Eggs     int
+	Young    rates.Young // distribution
+	Prob     float64     // of at least the wanted young
+	Complete bool        // the certainty is reached
+}
+
+// Choose picks the eggs. With fewer eggs than would be needed it takes all that
+// there are and room for.
+func Choose(lots []Lot, w Wish) Choice {
+	line := queue(lots, w)
+	line = line[:min(len(line), w.Room)]
+	if w.Young == 0 {
+		c := take(lots, line)
+		c.Complete = true
+		return c
+	}
+	prob := func(n int) float64 { return take(lots, line[:n]).Young.AtLeast(w.Young) }
+	if len(line) == 0 || prob(len(line)) < w.Certainty {
+		c := take(lots, line)
+		c.Prob = c.Young.AtLeast(w.Young)
+		return c
+	}
+	lo, hi := min(w.Young, len(line))-1, len(line) // more eggs never give fewer young
+	for hi-lo > 1 {
+		if mid := (lo + hi) / 2; prob(mid) < w.Certainty {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	c := take(lots, line[:hi])
+	c.Prob, c.Complete = c.Young.AtLeast(w.Young), true
+	return c
+}
+
+// queue puts every single egg into the order in which it is taken; it names each
+// by the index of its lot.
+func queue(lots []Lot, w Wish) []int {
+	byPen := map[int64][]int{}
+	var pens []int64
+	order := make([]int, len(lots))
+	for i := range lots {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		if w.Order == Freshest {
+			a, b = b, a
+		}
+		return cmp.Compare(lots[b].Age, lots[a].Age)
+	})
+	var line []int
+	for _, i := range order {
+		pen := lots[i].Pen
+		if !w.EveryPen {
+			pen = 0
+		}
+		if _, known := byPen[pen]; !known {
+			pens = append(pens, pen)
+		}
+		for range lots[i].Eggs {
+			byPen[pen] = append(byPen[pen], i)
+		}
+	}
+	for left := true; left; {
+		left = false
+		for _, pen := range pens {
+			if eggs := byPen[pen]; len(eggs) > 0 {
+				line = append(line, eggs[0])
+				byPen[pen], left = eggs[1:], true
+			}
+		}
+	}
+	return line
+}
+
+func take(lots []Lot, line []int) Choice {
+	c := Choice{Take: make([]int, len(lots)), Eggs: len(line)}
+	for _, i := range line {
+		c.Take[i]++
+	}
+	c.Young = Expect(lots, c.Take)
+	return c
+}
+
+// Expect gives the distribution of young when so many eggs of each lot are set.
+// Eggs of one pen share what is believed of it; pens are independent.
+func Expect(lots []Lot, take []int) rates.Young {
+	type pen struct {
+		eggs  int
+		keeps float64
+		young rates.Beta
+	}
+	byPen := map[int64]*pen{}
+	var pens []*pen
+	for i, n := range take {
+		if n == 0 {
+			continue
+		}
+		p := byPen[lots[i].Pen]
+		if p == nil {
+			p = &pen{young: lots[i].Young}
+			byPen[lots[i].Pen] = p
+			pens = append(pens, p)
+		}
+		p.eggs += n
+		p.keeps += float64(n) * lots[i].Keeps
+	}
+	var y rates.Young
+	for _, p := range pens {
+		y = y.Add(p.eggs, p.young.Scaled(p.keeps/float64(p.eggs)))
+	}
+	return y
+}

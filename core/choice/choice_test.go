@@ -1,0 +1,76 @@
+package choice_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"metrogon/core/choice"
+	"metrogon/core/rates"
+)
+
+var sure = rates.Beta{A: 23.5, B: 18.5} // 23 of 41 hatched
+
+func lots() []choice.Lot {
+	return []choice.Lot{
+		{Pen: 1, Age: 1, Eggs: 10, Young: sure, Keeps: 1}, {Pen: 1, Age: 6, Eggs: 10, Young: sure, Keeps: 1},
+		{Pen: 2, Age: 3, Eggs: 4, Young: sure, Keeps: 1}, {Pen: 3, Age: 5, Eggs: 30, Young: sure, Keeps: 1},
+	}
+}
+
+func TestOrderAndPens(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		wish choice.Wish
+		take []int
+	}{
+		{"oldest first", choice.Wish{Order: choice.Oldest, Room: 15}, []int{0, 10, 0, 5}},
+		{"freshest first", choice.Wish{Order: choice.Freshest, Room: 15}, []int{10, 0, 4, 1}},
+		{"every pen, oldest first", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 15}, []int{0, 6, 4, 5}},
+		{"all, where there is room", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 500}, []int{10, 10, 4, 30}},
+		{"no room", choice.Wish{Order: choice.Oldest}, []int{0, 0, 0, 0}},
+	} {
+		got := choice.Choose(lots(), c.wish)
+		assert.Equal(t, c.take, got.Take, c.name)
+	}
+}
+
+// One pen of fresh eggs is the case of setcount; R's figures stand in its test.
+func TestOnePenAgreesWithSetCount(t *testing.T) {
+	for _, wanted := range []int{1, 5, 12} {
+		want, err := rates.EggsFor(wanted, .9, sure)
+		require.NoError(t, err)
+		got := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 200, Young: sure, Keeps: 1}}, choice.Wish{Young: wanted, Certainty: .9, Order: choice.Oldest, Room: 200})
+		assert.Equal(t, want.Eggs, got.Eggs)
+		assert.InDelta(t, want.Prob, got.Prob, 1e-9)
+		assert.True(t, got.Complete)
+	}
+	short := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 9, Young: sure, Keeps: 1}}, choice.Wish{Young: 12, Certainty: .9, Room: 99})
+	assert.Equal(t, 9, short.Eggs, "all that there are")
+	assert.False(t, short.Complete)
+	assert.Zero(t, short.Prob)
+}
+
+func TestNoEggTooMany(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var all []choice.Lot
+		for range rapid.IntRange(1, 6).Draw(t, "lots") {
+			all = append(all, choice.Lot{Pen: rapid.Int64Range(1, 3).Draw(t, "pen"), Age: float64(rapid.IntRange(0, 12).Draw(t, "age")), Eggs: rapid.IntRange(0, 20).Draw(t, "eggs"),
+				Young: rates.Beta{A: 3, B: 2}, Keeps: rapid.Float64Range(.3, 1).Draw(t, "keeps")})
+		}
+		w := choice.Wish{Young: rapid.IntRange(1, 25).Draw(t, "young"), Certainty: .8, Order: choice.Oldest, EveryPen: rapid.Bool().Draw(t, "every"), Room: rapid.IntRange(0, 80).Draw(t, "room")}
+		c := choice.Choose(all, w)
+		eggs := 0
+		for i, n := range c.Take {
+			if n < 0 || n > all[i].Eggs {
+				t.Fatalf("%d of %d eggs", n, all[i].Eggs)
+			}
+			eggs += n
+		}
+		if eggs != c.Eggs || eggs > w.Room || c.Complete != (c.Prob >= w.Certainty) {
+			t.Fatalf("%+v", c)
+		}
+	})
+}

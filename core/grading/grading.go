@@ -1,0 +1,65 @@
+// Package grading tells at collection which eggs are fit to be set. Masses in g.
+package grading
+
+import (
+	"fmt"
+	"math"
+)
+
+// Reason is why an egg is not set.
+type Reason struct {
+	ID, Name string
+	Why      string // what it is and how it is seen
+}
+
+// Reasons to reject an egg [common practice].
+var Reasons = []Reason{
+	{"crack", "cracked", "Candle for hairlines; in water a stream of bubbles shows one."},
+	{"double", "double yolk", "Large; two yolks when candled."},
+	{"small", "too small", "Far below what this pen usually lays."},
+	{"large", "too large", "Far above what this pen usually lays."},
+	{"shape", "shape", "Wrinkled, ridged, round, or pointed so that the blunt end cannot be told."},
+	{"dirty", "dirty", "Soiled so that brushing would not help."},
+	{"pullet", "first eggs", "The first eggs of a young layer hatch badly."},
+	{"floats", "floats", "Lies on the water: too old, do not set. Never float an egg with an embryo."},
+	{"broken", "broken", "Broken in the nest or on the way."},
+}
+
+// Known finds a reason.
+func Known(id string) (Reason, bool) {
+	for _, r := range Reasons {
+		if r.ID == id {
+			return r, true
+		}
+	}
+	return Reason{}, false
+}
+
+// Usual is what a pen's eggs weigh, from those that were weighed.
+type Usual struct {
+	N        int
+	Mean, SD float64
+}
+
+// Enough eggs for a pen's own usual size to be trusted.
+const enough = 10
+
+// Size judges an egg's mass against the pen's own usual size, or, until enough
+// of its eggs were weighed, against the species' figure: usual lies within two
+// standard deviations, but at least 12 % and at most 25 % around the mean
+// [common practice: take normal ones]. It says nothing for a usual egg, or
+// where nothing is known to compare with.
+func (u Usual) Size(mass, speciesMass float64) (reason, says string) {
+	mean, slack, against := speciesMass, .25, "of this kind"
+	if u.N >= enough {
+		mean, slack, against = u.Mean, min(max(2*u.SD/u.Mean, .12), .25), "of this pen"
+	}
+	if mean == 0 || mass == 0 || math.Abs(mass/mean-1) <= slack {
+		return "", ""
+	}
+	reason, word := "small", "small"
+	if mass > mean {
+		reason, word = "large", "large"
+	}
+	return reason, fmt.Sprintf("%.1f g is %s: eggs %s weigh about %.1f g.", mass, word, against, mean)
+}

@@ -1,0 +1,84 @@
+package storage_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"metrogon/core/species"
+	"metrogon/core/storage"
+)
+
+func hen(t require.TestingT) *species.Profile {
+	p, err := species.Find("chicken")
+	require.NoError(t, err)
+	return p
+}
+
+func TestWithoutOwnEggsTheBlendIsTheCurve(t *testing.T) {
+	for _, p := range species.All() {
+		for _, own := range [][]storage.Own{nil, {{AgeDays: 5}}} {
+			c := storage.Blend(p, own)
+			for age := 0.0; age < 40; age += .3 {
+				require.Equal(t, storage.Relative(p, age), c.Relative(age), "%s, %g days", p.ID, age)
+				share, eggs := c.Weight(age)
+				require.Zero(t, share+eggs)
+			}
+		}
+	}
+}
+
+func TestTheBlendFallsWithAgeWhateverTheFarmSaw(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var own []storage.Own
+		for range rapid.IntRange(1, 12).Draw(t, "entries") {
+			set := rapid.IntRange(0, 400).Draw(t, "set")
+			own = append(own, storage.Own{AgeDays: rapid.Float64Range(0, 60).Draw(t, "age"), Set: set, Hatched: rapid.IntRange(0, set).Draw(t, "hatched")})
+		}
+		c := storage.Blend(hen(t), own)
+		before := 1.0
+		for age := 0.0; age <= 61; age += .25 {
+			r := c.Relative(age)
+			if r > before+1e-9 || r < 0 {
+				t.Fatalf("%g at %g days, after %g", r, age, before)
+			}
+			before = r
+		}
+		if r := c.Relative(1); r != 1 && c.Relative(0) != r {
+			t.Fatalf("a fresh egg has %g", r)
+		}
+	})
+}
+
+// Few own eggs move it little, many bring it to what they did.
+func TestOwnEggsTakeOver(t *testing.T) {
+	for _, c := range []struct {
+		name       string
+		n          int
+		from, to   float64 // at 7 days, where own eggs did half as well as fresh ones
+		shareAbout float64
+	}{
+		{"four eggs", 4, .80, .90, .09}, {"forty", 40, .63, .78, .5}, {"four thousand", 4000, .49, .52, .99},
+	} {
+		b := storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: c.n, Hatched: c.n * 4 / 5}, {AgeDays: 7, Set: c.n, Hatched: c.n * 2 / 5}})
+		r := b.Relative(7)
+		assert.True(t, r >= c.from && r <= c.to, "%s: %g", c.name, r)
+		share, eggs := b.Weight(7)
+		assert.InDelta(t, c.shareAbout, share, .01, c.name)
+		assert.InDelta(t, float64(c.n), eggs, 1e-9)
+		assert.Equal(t, 1.0, b.Relative(1), c.name)
+	}
+	// Far from any own egg the published shape stays: nothing at 25 days.
+	b := storage.Blend(hen(t), []storage.Own{{AgeDays: 2, Set: 500, Hatched: 400}})
+	assert.InDelta(t, 0, b.Relative(25), 1e-9)
+	assert.InDelta(t, storage.Relative(hen(t), 13), b.Relative(13), .02, "own eggs as good as the table change nothing")
+}
+
+func TestTheLongerTheCooler(t *testing.T) {
+	for days, want := range map[float64][2]float64{1: {16, 18}, 3: {16, 18}, 4: {14, 16}, 7: {14, 16}, 9: {13, 15}, 14: {12, 13}, 40: {12, 13}} { // common practice
+		f := storage.AdviseTemperature(days)
+		assert.Equal(t, want, [2]float64{f.From, f.To}, "%g days", days)
+	}
+}
