@@ -69,13 +69,14 @@ func flock(many bool) []pen {
 
 var boxes = []struct {
 	name, kind string
-	counter    int
+	counter    int               // begins at
 	rooms      map[string][2]int // setting, hatching
 }{
 	{"Cabinet", "cabinet", 0, map[string][2]int{"chicken": {180, 0}, "duck": {110, 0}, "turkey": {100, 0}, "coturnix-quail": {450, 0}}},
 	{"Tabletop", "all-in-one", 1, map[string][2]int{"chicken": {48, 40}, "coturnix-quail": {120, 100}}},
 	{"Hatch box", "hatcher", 0, map[string][2]int{"chicken": {0, 60}, "duck": {0, 40}, "turkey": {0, 36}}},
 	{"Small hatcher", "hatcher", 0, map[string][2]int{"coturnix-quail": {0, 90}, "duck": {0, 24}, "chicken": {0, 30}}},
+	{"Still box", "still-air", 0, map[string][2]int{"chicken": {24, 0}, "duck": {14, 0}}},
 	{"Broody Wren", "broody-hen", 0, map[string][2]int{"chicken": {10, 10}, "duck": {8, 8}}},
 	{"Gecko shelf", "reptile-box", 0, map[string][2]int{"leopard-gecko": {8, 0}, "corn-snake": {24, 0}}},
 }
@@ -142,9 +143,13 @@ func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error)
 	for _, b := range boxes {
 		var rooms []store.Room
 		for kind, r := range b.rooms {
-			rooms = append(rooms, store.Room{Species: kind, Setting: r[0], Hatching: r[1]})
+			room := store.Room{Species: kind, Setting: r[0], Hatching: r[1], PerPlace: 1}
+			if kind == "coturnix-quail" {
+				room.PerPlace = 4
+			}
+			rooms = append(rooms, room)
 		}
-		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter}
+		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter, ByHand: b.kind == "still-air"}
 		if b.name == "Cabinet" { // it runs through, and was started on some day
 			at := l.now.AddDate(0, 0, -40)
 			machine.CounterStartedAt = &at
@@ -227,6 +232,7 @@ func (l *loader) present(ctx context.Context) error {
 		{"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0, l.now.Add(-36 * time.Hour)},           // to be candled
 		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, 0, l.now.Add(-30 * time.Hour)},
 		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, 0, l.now},
+		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, 0, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
 	} {
@@ -234,19 +240,7 @@ func (l *loader) present(ctx context.Context) error {
 			return err
 		}
 	}
-	today := l.m.Date(l.now)
-	var store []store.Collection
-	for i, p := range l.pens[:6] {
-		oldest := 6 + 2*(i%3)
-		for age := range oldest {
-			n := int(p.perDay) - l.dice.IntN(3)
-			if n > 0 && (age > 0 || i < 2) {
-				store = append(store, collection(p, today.AddDate(0, 0, -age), n, l.dice.IntN(6)/5))
-			}
-		}
-	}
-	_, err := l.tx.Collect(ctx, store)
-	return err
+	return l.room(ctx)
 }
 
 func collection(p pen, on time.Time, eggs, rejected int) store.Collection {
@@ -281,7 +275,7 @@ func (l *loader) live(ctx context.Context, x life) error {
 		return err
 	}
 	for _, lot := range x.lots {
-		if _, err := l.tx.Put(ctx, b.ID, l.pens[lot.pen].id, date.AddDate(0, 0, -lot.age), lot.eggs); err != nil {
+		if _, err := l.tx.Put(ctx, b.ID, l.pens[lot.pen].id, date.AddDate(0, 0, -lot.age), lot.eggs, nil, x.at); err != nil {
 			return err
 		}
 	}

@@ -63,7 +63,19 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			assert.Greater(t, len(closed), 20, "a past to count")
 			pens, err := books.Pens(t.Context(), m)
 			require.NoError(t, err)
-			assert.Len(t, pens, 8)
+			assert.Len(t, pens, 10, "eight pens, two suppliers")
+			assert.NotEmpty(t, today.Tilts, "eggs are to be tilted")
+			assert.Len(t, today.Parcels, 2, "one rests, one is on its way")
+			assert.Positive(t, today.Room.Resting)
+			turning := 0
+			for _, b := range open {
+				page, err := books.Trays(t.Context(), m, b.ID)
+				require.NoError(t, err)
+				if len(page.Trays) > 0 && len(page.Loose) < page.Alive {
+					turning++
+				}
+			}
+			assert.Positive(t, turning, "eggs lie in trays")
 		})
 	}
 }

@@ -179,8 +179,9 @@ func (b *Books) SaveUnits(ctx context.Context, m *Member, temperature string, cl
 	return b.db.SetUnits(ctx, m.PersonID, temperature, clock, countFrom)
 }
 
-// SaveFarm keeps the farm's name, zone and hour of chores.
-func (b *Books) SaveFarm(ctx context.Context, m *Member, key, name, zone, choreAt string) (Done, error) {
+// SaveFarm keeps the farm's name, zone, hour of chores, and for how many hours a
+// machine runs empty before eggs go in, and shipped eggs rest.
+func (b *Books) SaveFarm(ctx context.Context, m *Member, key, name, zone, choreAt string, warm, rest int) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
@@ -191,10 +192,12 @@ func (b *Books) SaveFarm(ctx context.Context, m *Member, key, name, zone, choreA
 		if _, err := calendar.ParseWallTime(choreAt); err != nil {
 			p.add("chore_at", "%v.", err)
 		}
+		p.count("warm_hours", "The warm-up in hours", warm, 0, 168)
+		p.count("rest_hours", "The rest of shipped eggs in hours", rest, LeastRest, MostRest)
 		if err := p.err(); err != nil {
 			return Done{}, err
 		}
-		if err := tx.SaveFarm(ctx, store.Farm{Name: name, Zone: zone, ChoreAt: choreAt}); err != nil {
+		if err := tx.SaveFarm(ctx, store.Farm{Name: name, Zone: zone, ChoreAt: choreAt, WarmHours: warm, RestHours: rest}); err != nil {
 			return Done{}, err
 		}
 		return b.wrote(ctx, tx, m, 0, nil, "Changed the farm's settings.")

@@ -9,13 +9,16 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/method"
 	"metrogon/core/rates"
 	"metrogon/core/season"
 	"metrogon/core/species"
+	"metrogon/core/storage"
 	"metrogon/store"
 )
 
-// barn is the farm as it stands: pens, machines and what is in them.
+// barn is the farm as it stands: pens, machines and what is in them, and the
+// farm's own way with each kind.
 type barn struct {
 	member   *Member
 	now      time.Time
@@ -24,28 +27,62 @@ type barn struct {
 	machines map[int64]Machine
 	list     []Machine
 	rooms    map[int64]map[string]Room
+	kinds    map[string]*species.Profile // with the farm's own figures
+	methods  map[string]method.Method
 }
 
 func (b *Books) barn(ctx context.Context, tx *store.Tx, m *Member) (*barn, error) {
-	w := &barn{member: m, now: b.Now(), pens: map[int64]Pen{}, machines: map[int64]Machine{}, rooms: map[int64]map[string]Room{}}
-	var err error
-	if w.penList, err = tx.Pens(ctx); err != nil {
+	all, err := tx.Barn(ctx)
+	if err != nil {
 		return nil, err
 	}
-	for _, p := range w.penList {
+	w := &barn{member: m, now: b.Now(), pens: map[int64]Pen{}, penList: all.Pens, machines: map[int64]Machine{}, list: all.Machines,
+		rooms: map[int64]map[string]Room{}, kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
+	for _, p := range all.Pens {
 		w.pens[p.ID] = p
 	}
-	if w.list, err = tx.Machines(ctx); err != nil {
-		return nil, err
-	}
-	for _, x := range w.list {
+	for _, x := range all.Machines {
 		w.machines[x.ID], w.rooms[x.ID] = x, map[string]Room{}
 	}
-	rooms, err := tx.Rooms(ctx)
-	for _, r := range rooms {
+	for _, r := range all.Rooms {
 		w.rooms[r.MachineID][r.Species] = r
 	}
-	return w, err
+	own := map[string][]species.Change{}
+	for _, f := range all.Figures {
+		own[f.Species] = append(own[f.Species], species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days})
+	}
+	for _, p := range species.All() {
+		w.kinds[p.ID] = p
+		if len(own[p.ID]) == 0 {
+			continue
+		}
+		// A change that a later version of the shipped profile contradicts is
+		// passed over, and shows as such where figures are changed.
+		if mine, err := p.With(own[p.ID]); err == nil {
+			w.kinds[p.ID] = mine
+		}
+	}
+	for _, x := range all.Methods {
+		w.methods[x.Species] = method.Method{School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing), Mistings: x.Mistings, CoolMin: x.CoolMin}
+	}
+	return w, nil
+}
+
+// kind finds a species by its id or alias, with the farm's own figures.
+func (w *barn) kind(id string) (*species.Profile, error) {
+	p, err := species.Find(id)
+	if err != nil {
+		return nil, err
+	}
+	return w.kinds[p.ID], nil
+}
+
+// method is the farm's way with a kind.
+func (w *barn) method(id string) method.Method {
+	if m, ok := w.methods[id]; ok {
+		return m
+	}
+	return method.Default()
 }
 
 // BatchView is a batch with all that follows from it.
@@ -58,6 +95,23 @@ type BatchView struct {
 	Day             float64 // elapsed days
 	HatchDay        float64
 	Milestones      []calendar.Milestone
+	Method          method.Method
+}
+
+// Humidity is the range to hold now.
+func (v BatchView) Humidity() species.Figure { return v.Method.Humidity(v.Kind, v.LockedAt != nil) }
+
+// Air tells the temperature to hold where the batch stands, °C, and where it is
+// measured.
+func (v BatchView) Air() Air {
+	c, where := method.Temperature(v.Kind, v.Stands().Kind == "still-air")
+	return Air{c, where}
+}
+
+// Air is a temperature to hold.
+type Air struct {
+	TempC float64
+	Where string
 }
 
 // Milestone finds the first of a kind.
@@ -100,7 +154,7 @@ func (v BatchView) Stands() Machine {
 
 // view works a batch out. Its id and counts are joined by views.
 func (w *barn) view(batch store.Batch) (BatchView, error) {
-	kind, err := species.Find(batch.Species)
+	kind, err := w.kind(batch.Species)
 	if err != nil {
 		return BatchView{}, err
 	}
@@ -109,7 +163,7 @@ func (w *barn) view(batch store.Batch) (BatchView, error) {
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
-	v := BatchView{Batch: batch, Kind: kind, Now: w.now, Day: max(0, calendar.Elapsed(batch.SetAt, w.now)),
+	v := BatchView{Batch: batch, Kind: kind, Method: w.method(kind.ID), Now: w.now, Day: max(0, calendar.Elapsed(batch.SetAt, w.now)),
 		Setter: w.machines[batch.SetterID], Hatcher: w.machines[batch.HatcherID]}
 	if v.Milestones, err = calendar.Schedule(plan); err != nil {
 		return v, err
@@ -209,28 +263,70 @@ func (w *barn) clashes(stays []season.Stay) (all []Clash) {
 // ShortDay writes a moment's date on the farm.
 func (m *Member) ShortDay(at time.Time) string { return at.In(m.Place).Format("Mon 2 Jan") }
 
-// beliefs gives for each pen what is believed of its hatch of set: its own
-// record on top of a weak start at the mean of its species on this farm (worth
-// four eggs), or of Jeffreys' prior where the farm has no record of the species.
-func (w *barn) beliefs(records []store.Record) map[int64]rates.Beta {
-	set, hatched := map[string]int{}, map[string]int{}
-	for _, r := range records {
-		s := w.pens[r.PenID].Species
-		set[s] += r.SetClosed
-		hatched[s] += r.HatchedClosed
+// expectations are what is believed of the eggs of each pen, and what waiting
+// leaves of them.
+type expectations struct {
+	young  map[int64]rates.Beta // share of young of a fresh egg set, by pen
+	curves map[string]storage.Curve
+}
+
+// keeps is the share of a fresh egg's hatch that is left at an age in days.
+func (x expectations) keeps(kind *species.Profile, age int) float64 {
+	if c, ok := x.curves[kind.ID]; ok {
+		return c.Relative(float64(age))
 	}
-	by := map[int64]rates.Beta{}
-	for id, p := range w.pens {
-		by[id] = rates.Jeffreys
-		if n := set[p.Species]; n >= 20 {
-			mean := (float64(hatched[p.Species]) + 0.5) / (float64(n) + 1)
-			by[id] = rates.Beta{A: 4 * mean, B: 4 * (1 - mean)}
+	return storage.Relative(kind, float64(age))
+}
+
+// expectations come from the farm's records: of each pen its own on top of a
+// weak start at the mean of its species on this farm (worth four eggs), or of
+// Jeffreys' prior where the farm has no record of the species. An egg that was
+// set old counts as the part of a fresh one that waiting left of it. Bought eggs
+// have a start of their own, since about half of the hatch of home eggs is
+// normal for them [common practice].
+func (w *barn) expectations(records []store.AgeRecord) expectations {
+	x := expectations{map[int64]rates.Beta{}, map[string]storage.Curve{}}
+	type source struct {
+		species  string
+		supplier bool
+	}
+	set, hatched := map[source]float64{}, map[source]int{}
+	of := func(penID int64) source { return source{w.pens[penID].Species, w.pens[penID].Supplier} }
+	for _, r := range records {
+		kind, ok := w.kinds[w.pens[r.PenID].Species]
+		if !ok {
+			continue
+		}
+		if _, ok := x.curves[kind.ID]; !ok {
+			x.curves[kind.ID] = storage.Blend(kind, w.ownByAge(records, kind.ID))
+		}
+		set[of(r.PenID)] += float64(r.Set) * x.keeps(kind, r.Age)
+		hatched[of(r.PenID)] += r.Hatched
+	}
+	mean := func(s source) (float64, bool) {
+		return (float64(hatched[s]) + .5) / (max(set[s], float64(hatched[s])) + 1), set[s] >= 20
+	}
+	for id := range w.pens {
+		s := of(id)
+		x.young[id] = rates.Jeffreys
+		m, known := mean(s)
+		if !known && s.supplier {
+			if m, known = mean(source{s.species, false}); known {
+				m /= 2
+			}
+		}
+		if known {
+			x.young[id] = rates.Beta{A: 4 * m, B: 4 * (1 - m)}
 		}
 	}
 	for _, r := range records {
-		by[r.PenID] = by[r.PenID].After(r.HatchedClosed, r.SetClosed)
+		b, kind := x.young[r.PenID], w.kinds[w.pens[r.PenID].Species]
+		if kind == nil {
+			continue
+		}
+		x.young[r.PenID] = rates.Beta{A: b.A + float64(r.Hatched), B: b.B + max(0, float64(r.Set)*x.keeps(kind, r.Age)-float64(r.Hatched))}
 	}
-	return by
+	return x
 }
 
 func number(f float64) string { return strconv.FormatFloat(math.Round(f*10)/10, 'f', -1, 64) }

@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/marks"
 	"metrogon/store"
 )
 
@@ -22,6 +23,9 @@ type BatchPage struct {
 	Expect   string // what candling should show today
 	Counter  int    // what the counter of the machine in which it stands should read
 	HasCount bool
+	Rounds   []Round
+	Care     []store.LogEntry // turned, cooled, misted: the newest
+	Bands    map[int64]marks.Band
 }
 
 // PenEggs are a batch's eggs of one pen.
@@ -70,7 +74,20 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		_, page.Hatchers = w.places(w.allStays(open), page.Species)
 		page.Expect = candling.Expect(page.Kind, page.Day, page.HatchDay)
 		page.Counter, page.HasCount = Counter(page.Stands(), w.now)
-		return nil
+		page.Bands = map[int64]marks.Band{}
+		for _, p := range page.Pens {
+			page.Bands[p.ID] = w.band(p.ID)
+		}
+		if !page.Open() {
+			return nil
+		}
+		up, err := tx.Upkeep(ctx, w.dayBegan())
+		if err != nil {
+			return err
+		}
+		page.Rounds = w.rounds([]BatchView{page.BatchView}, up.Care)
+		page.Care, err = tx.CareLog(ctx, id, 0, 30)
+		return err
 	})
 	return
 }

@@ -10,6 +10,10 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/grading"
+	"metrogon/core/marks"
+	"metrogon/core/method"
+	"metrogon/core/moisture"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/store"
@@ -30,20 +34,36 @@ type Lot struct {
 	Age     int // days
 	Eggs    int
 	Keeping storage.Keeping
+	BestOn  time.Time // the last day on which they are at their best
+	LastOn  time.Time // the last day before most would stop
+	Resting int       // of them, shipped ones that are not to be set yet
+	ReadyAt *time.Time
+}
+
+// lot judges eggs on a date.
+func lot(kind *species.Profile, s store.Stock, on time.Time) Lot {
+	age := ageDays(s.LaidOn, on)
+	return Lot{s.PenID, s.LaidOn, age, s.Eggs, storage.Judge(kind, age),
+		s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), s.LaidOn.AddDate(0, 0, int(kind.StorageLimitDays.At)), s.Resting, s.ReadyAt}
 }
 
 // EggRoom is what is in store.
 type EggRoom struct {
 	Pens       []Pen // in use, for collecting
+	Next       int64 // the pen to collect from next: the first without eggs of today
+	Usual      map[int64]method.Washing
 	Stock      []StockRow
 	Eggs       int
 	Turning    int // of them, eggs that pass their best or last day tomorrow
 	Past       int // past the day at which most stop
+	Resting    int
 	Gatherings []store.Gathering
+	Places     []PlaceView
 	Today      time.Time
 }
 
-// EggRoom shows the stock by pen and age, and the newest collections.
+// EggRoom shows the stock by pen and age, where it lies, and the newest
+// collections.
 func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error) {
 	err = b.read(ctx, m, func(tx *store.Tx) error {
 		w, err := b.barn(ctx, tx, m)
@@ -53,20 +73,38 @@ func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error
 		if room, err = w.eggRoom(ctx, tx); err != nil {
 			return err
 		}
-		room.Gatherings, err = tx.Gatherings(ctx, 12)
+		if room.Gatherings, err = tx.Gatherings(ctx, 12); err != nil {
+			return err
+		}
+		room.Next = room.next()
+		room.Usual = map[int64]method.Washing{}
+		for _, p := range room.Pens {
+			room.Usual[p.ID] = w.method(p.Species).Washing
+		}
+		up, err := tx.Upkeep(ctx, w.dayBegan())
+		room.Places = w.storePlaces(up)
 		return err
 	})
 	return
 }
 
+func (r EggRoom) next() int64 {
+	for _, p := range r.Pens {
+		if !slices.ContainsFunc(r.Gatherings, func(g store.Gathering) bool { return g.PenID == p.ID && g.LaidOn.Equal(r.Today) }) {
+			return p.ID
+		}
+	}
+	return 0
+}
+
 func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 	room := EggRoom{Today: w.member.Date(w.now)}
 	for _, p := range w.penList {
-		if p.UntilOn == nil || !p.UntilOn.Before(room.Today) {
+		if !p.Supplier && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
 			room.Pens = append(room.Pens, p)
 		}
 	}
-	stock, err := tx.Stock(ctx)
+	stock, err := tx.Stock(ctx, w.now)
 	if err != nil {
 		return room, err
 	}
@@ -74,21 +112,21 @@ func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 	for _, s := range stock {
 		row := by[s.PenID]
 		if row == nil {
-			kind, err := species.Find(w.pens[s.PenID].Species)
+			kind, err := w.kind(w.pens[s.PenID].Species)
 			if err != nil {
 				return room, err
 			}
 			row = &StockRow{Pen: w.pens[s.PenID], Kind: kind}
 			by[s.PenID] = row
 		}
-		age := ageDays(s.LaidOn, room.Today)
-		lot := Lot{s.PenID, s.LaidOn, age, s.Eggs, storage.Judge(row.Kind, age)}
-		row.Lots = append(row.Lots, lot)
+		l := lot(row.Kind, s, room.Today)
+		row.Lots = append(row.Lots, l)
 		row.Eggs += s.Eggs
 		room.Eggs += s.Eggs
-		if lot.Keeping == storage.Stale || lot.Keeping == storage.Lost {
+		room.Resting += s.Resting
+		if l.Keeping == storage.Stale || l.Keeping == storage.Lost {
 			room.Past += s.Eggs
-		} else if storage.Judge(row.Kind, age+1) != lot.Keeping {
+		} else if storage.Judge(row.Kind, l.Age+1) != l.Keeping {
 			room.Turning += s.Eggs
 		}
 	}
@@ -106,38 +144,181 @@ func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 
 // Collected is one gathering as it is typed.
 type Collected struct {
-	PenID          int64
-	LaidOn         time.Time
-	Eggs, Rejected int
-	Note           string
+	PenID    int64
+	Hen      string // leg band or name, where eggs are known hen by hen
+	LaidOn   time.Time
+	Eggs     int            // sound ones
+	Rejected int            // beside them, for no reason that is told
+	Reasons  map[string]int // and for one of grading.Reasons
+	Washing  method.Washing // "": as is usual for the kind
+	WashWith string
+	PlaceID  int64    // 0: nowhere in particular
+	MassG    *float64 // of each egg
+	LengthMM *float64
+	Breadth  *float64 // mm
+	Note     string
 }
 
-// Collect records what was gathered from one pen.
-func (b *Books) Collect(ctx context.Context, m *Member, key string, c Collected) (Done, error) {
+func (c Collected) rejects() (n int) {
+	for _, k := range c.Reasons {
+		n += k
+	}
+	return n + c.Rejected
+}
+
+// Collect records what was gathered, gives each sound egg its pencil code, and
+// says what is odd about its size.
+func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Collected) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		w, err := b.barn(ctx, tx, m)
 		if err != nil {
 			return Done{}, err
 		}
-		var p Problems
-		pen, ok := w.pens[c.PenID]
-		if !ok {
-			p.add("pen", "Pick the pen that the eggs are from.")
-		}
-		c.Note = p.gathering(c.LaidOn, c.Eggs, c.Rejected, c.Note, m.Date(w.now))
-		if err := p.err(); err != nil {
-			return Done{}, err
-		}
-		ids, err := tx.Collect(ctx, []store.Collection{{PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Note: c.Note}})
+		up, err := tx.Upkeep(ctx, w.now)
 		if err != nil {
 			return Done{}, err
 		}
-		said := fmt.Sprintf("%s from %s", plural(c.Eggs, "egg"), pen.Name)
-		if c.Rejected > 0 {
-			said += fmt.Sprintf(", %d rejected", c.Rejected)
+		weighed, err := tx.Weighed(ctx)
+		if err != nil {
+			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, 0, &undo{Collections: ids}, "%s.", said)
+		var p Problems
+		var said []string
+		rows := make([]store.Collection, len(all))
+		for i, c := range all {
+			rows[i] = p.collection(w, up, c)
+			said = append(said, w.gathered(c, weighed))
+		}
+		if len(all) == 0 {
+			p.add("eggs", "Say how many eggs there were.")
+		}
+		if err := p.err(); err != nil {
+			return Done{}, err
+		}
+		ids, err := tx.Collect(ctx, rows)
+		if err != nil {
+			return Done{}, err
+		}
+		codes, err := MarkEggs(ctx, tx)
+		if err != nil {
+			return Done{}, err
+		}
+		switch n := len(codes); {
+		case n > 1:
+			said = append(said, fmt.Sprintf("Mark them %s to %s.", codes[0], codes[n-1]))
+		case n == 1:
+			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
+		}
+		return b.wrote(ctx, tx, m, 0, &undo{Collections: ids}, "%s", strings.Join(said, " "))
 	})
+}
+
+// collection checks one gathering and gives its row.
+func (p *Problems) collection(w *barn, up store.Upkeep, c Collected) store.Collection {
+	pen, ok := w.pens[c.PenID]
+	if !ok || pen.Supplier {
+		p.add("pen", "Pick the pen that the eggs are from.")
+	}
+	row := store.Collection{PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG, LengthMM: c.LengthMM, BreadthMM: c.Breadth}
+	row.Note = p.gathering(c.LaidOn, c.Eggs, c.rejects(), c.Note, w.member.Date(w.now))
+	row.Hen = p.name("hen", "The hen", c.Hen, 30, false)
+	for id, n := range c.Reasons {
+		if _, known := grading.Known(id); !known {
+			p.add("reasons", "%q is no reason to reject an egg.", id)
+		}
+		p.count("reasons", "The number of rejects", n, 0, MaxEggs)
+	}
+	if c.Washing == "" && ok {
+		c.Washing = w.method(pen.Species).Washing
+	}
+	if ok && !slices.Contains(method.Washings, c.Washing) {
+		p.add("washing", "Pick what was done to the shells.")
+	}
+	row.Washing = string(c.Washing)
+	if row.WashWith = p.name("wash_with", "What they were washed with", c.WashWith, 60, false); c.Washing != method.Washed {
+		row.WashWith = ""
+	}
+	if c.PlaceID != 0 {
+		if !slices.ContainsFunc(up.Places, func(x store.StoragePlace) bool { return x.ID == c.PlaceID }) {
+			p.add("place", "Pick where the eggs are kept.")
+		}
+		row.PlaceID = &c.PlaceID
+	}
+	p.measure("mass", "The weight", c.MassG, .3, 400, "g")
+	p.measure("length", "The length", c.LengthMM, 8, 150, "mm")
+	p.measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
+	if (c.LengthMM == nil) != (c.Breadth == nil) {
+		p.add("breadth", "Give both length and breadth, or neither.")
+	}
+	if c.LaidOn.Equal(w.member.Date(w.now)) {
+		row.At = &w.now
+	}
+	return row
+}
+
+func (p *Problems) measure(field, what string, v *float64, least, most float64, unit string) {
+	if v != nil && !(*v >= least && *v <= most) {
+		p.add(field, "%s is %g %s; it may be %g to %g.", what, *v, unit, least, most)
+	}
+}
+
+// gathered says one gathering in words.
+func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
+	pen := w.pens[c.PenID]
+	said := fmt.Sprintf("%s from %s", plural(c.Eggs, "egg"), pen.Name)
+	if c.Hen != "" {
+		said += ", hen " + c.Hen
+	}
+	for _, r := range grading.Reasons {
+		if n := c.Reasons[r.ID]; n > 0 {
+			said += fmt.Sprintf(", %d %s", n, r.Name)
+		}
+	}
+	if c.Rejected > 0 {
+		said += fmt.Sprintf(", %d rejected", c.Rejected)
+	}
+	said += "."
+	kind, err := w.kind(pen.Species)
+	if err != nil {
+		return said
+	}
+	mass := 0.0
+	switch {
+	case c.MassG != nil:
+		mass = *c.MassG
+	case c.LengthMM != nil && c.Breadth != nil:
+		mass = moisture.FreshMass(*c.LengthMM, *c.Breadth)
+		said += fmt.Sprintf(" Fresh weight about %.1f g by its size.", mass)
+	}
+	var usual grading.Usual
+	for _, u := range weighed {
+		if u.PenID == pen.ID {
+			usual = grading.Usual{N: u.N, Mean: u.Mean, SD: u.SD}
+		}
+	}
+	if _, says := usual.Size(mass, kind.EggG.At); says != "" {
+		said += " " + says + " Better not set it."
+	}
+	return said
+}
+
+// MarkEggs gives every living egg that has none a pencil code, and returns the
+// codes given.
+func MarkEggs(ctx context.Context, tx *store.Tx) ([]string, error) {
+	eggs, err := tx.Unmarked(ctx)
+	if err != nil || len(eggs) == 0 {
+		return nil, err
+	}
+	last, used, err := tx.Marks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	inUse := make(map[string]bool, len(used))
+	for _, code := range used {
+		inUse[code] = true
+	}
+	codes := marks.Next(last, len(eggs), inUse)
+	return codes, tx.SetMarks(ctx, eggs, codes)
 }
 
 func (p *Problems) gathering(laidOn time.Time, eggs, rejected int, note string, today time.Time) string {
@@ -289,6 +470,9 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 	}
 	ids, err := tx.Collect(ctx, all)
 	if err != nil {
+		return err
+	}
+	if _, err := MarkEggs(ctx, tx); err != nil {
 		return err
 	}
 	d.Lines, d.Known = len(ids), len(lines)-len(ids)

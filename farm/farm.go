@@ -173,6 +173,10 @@ type undo struct {
 	Stand       *store.Batch     `json:"stand,omitempty"`  // as the batch stood
 	Chore       *store.ChoreDone `json:"chore,omitempty"`
 	Counter     *counterBefore   `json:"counter,omitempty"`
+	Care        []int64          `json:"care,omitempty"`   // drop
+	Lies        []store.Lie      `json:"lies,omitempty"`   // as eggs lay
+	Parcel      *store.Parcel    `json:"parcel,omitempty"` // as it stood
+	DropParcel  int64            `json:"drop_parcel,omitempty"`
 }
 
 type counterBefore struct {
@@ -233,6 +237,26 @@ func (b *Books) Undo(ctx context.Context, m *Member, key string, entryID int64) 
 }
 
 func (u undo) apply(ctx context.Context, tx *store.Tx) error {
+	if u.Parcel != nil { // lets go of its collection, which is dropped below
+		if err := tx.SaveParcel(ctx, *u.Parcel); err != nil {
+			return err
+		}
+	}
+	if len(u.Care) > 0 {
+		if err := tx.DropCare(ctx, u.Care); err != nil {
+			return err
+		}
+	}
+	if len(u.Lies) > 0 {
+		if err := tx.Lay(ctx, u.Lies); err != nil {
+			return err
+		}
+	}
+	if u.DropParcel != 0 {
+		if err := tx.DropParcel(ctx, u.DropParcel); err != nil {
+			return err
+		}
+	}
 	if len(u.Collections) > 0 {
 		n, err := tx.DropCollections(ctx, u.Collections)
 		if err != nil {

@@ -56,6 +56,7 @@ func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Do
 			if i < 0 {
 				return Done{}, ErrNone
 			}
+			pen.Supplier = pens[i].Supplier
 			if some, err := tx.PenHasEggs(ctx, pen.ID); err != nil || (some && pens[i].Species != pen.Species) {
 				return Done{}, errors.Join(err, problem("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name))
 			}
@@ -79,6 +80,9 @@ func checkPen(pen Pen, now time.Time) (Pen, error) {
 		if pen.Bantam && !kind.BantamEarlyDays.Known() {
 			p.add("bantam", "Bantams are known of chickens only.")
 		}
+	}
+	if pen.Supplier {
+		pen.Females, pen.Males = 0, 0
 	}
 	p.count("females", "The number of females", pen.Females, 0, 10000)
 	p.count("males", "The number of males", pen.Males, 0, 10000)
@@ -123,6 +127,7 @@ func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, machine 
 			}
 			p.count("rooms", "What it holds while setting", r.Setting, 0, 100000)
 			p.count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
+			p.count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
 		}
 		if at := machine.CounterStartedAt; at != nil {
 			p.date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
@@ -178,7 +183,7 @@ type PenRates struct {
 // Pens lists the pens with what their eggs did.
 func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error) {
 	err = b.read(ctx, m, func(tx *store.Tx) error {
-		pens, err := tx.Pens(ctx)
+		w, err := b.barn(ctx, tx, m)
 		if err != nil {
 			return err
 		}
@@ -186,8 +191,8 @@ func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error)
 		if err != nil {
 			return err
 		}
-		for _, p := range pens {
-			row, err := penRates(p, records)
+		for _, p := range w.penList {
+			row, err := w.penRates(p, records)
 			if err != nil {
 				return err
 			}
@@ -195,16 +200,24 @@ func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error)
 		}
 		return nil
 	})
-	slices.SortStableFunc(all, func(a, b PenRates) int { return compareKinds(a.Kind, b.Kind) })
+	slices.SortStableFunc(all, func(a, b PenRates) int {
+		if a.Supplier != b.Supplier { // bought eggs stand apart
+			return map[bool]int{true: 1, false: -1}[a.Supplier]
+		}
+		return compareKinds(a.Kind, b.Kind)
+	})
 	return
 }
 
 func compareKinds(a, b *species.Profile) int {
-	return slices.Index(species.All(), a) - slices.Index(species.All(), b)
+	place := func(p *species.Profile) int {
+		return slices.IndexFunc(species.All(), func(o *species.Profile) bool { return o.ID == p.ID })
+	}
+	return place(a) - place(b)
 }
 
-func penRates(p Pen, records []store.Record) (PenRates, error) {
-	kind, err := species.Find(p.Species)
+func (w *barn) penRates(p Pen, records []store.Record) (PenRates, error) {
+	kind, err := w.kind(p.Species)
 	if err != nil {
 		return PenRates{}, err
 	}
@@ -271,7 +284,7 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if err != nil {
 			return err
 		}
-		if page.PenRates, err = penRates(pen, []store.Record{sum(id, byBatch)}); err != nil {
+		if page.PenRates, err = barn.penRates(pen, []store.Record{sum(id, byBatch)}); err != nil {
 			return err
 		}
 		if page.PenLaid, err = tx.PenLaid(ctx, id); err != nil {

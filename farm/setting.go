@@ -10,19 +10,34 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
-	"metrogon/core/rates"
+	"metrogon/core/choice"
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/store"
 )
 
-// Pick is so many eggs of one pen and lay day.
+// Pick is so many eggs of one pen and lay day; where Only names single eggs,
+// those of them.
 type Pick struct {
 	PenID  int64
 	LaidOn time.Time
 	Eggs   int
+	Only   []int64
 }
+
+// Wish is what a set is wanted for; the zero value wants the machine full of the
+// oldest eggs.
+type Wish struct {
+	Young        int // 0: as many eggs as fit
+	CertaintyPct int // of having at least so many young
+	Order        choice.Order
+	EveryPen     bool  // pens take turns
+	PenID        int64 // one pen only; 0: all
+}
+
+// The usual certainty of a wish, in percent.
+const UsualCertainty = 80
 
 // Setting is a batch that is about to be set.
 type Setting struct {
@@ -33,6 +48,9 @@ type Setting struct {
 	TempC        float64 // reptiles
 	StartCounter bool    // the setter's day counter starts with this batch
 	Picks        []Pick
+	Wish         Wish
+	Propose      bool // eggs are to be picked by the wish
+	Unrested     bool // shipped eggs are set although they still rest
 }
 
 // SetPage is what can be set, and what would come of it.
@@ -43,7 +61,9 @@ type SetPage struct {
 	Setters  []Place
 	Hatchers []Place
 	Setting  Setting // as it was asked for, or proposed
+	Short    string  // why the wish could not be met
 	Answer   *Answer // nil until eggs and a machine are picked
+	Later    *Later
 }
 
 // Place is a machine with what it holds of the kind at hand, and what is left.
@@ -59,19 +79,58 @@ type Answer struct {
 	Young     float64 // expected
 	YoungLow  int     // 9 times in 10 between these
 	YoungHigh int
+	Prob      float64  // of at least the wanted young, where a number is wanted
 	Ages      []string // eggs that are too old, a line each
+	Resting   []string // eggs that still rest, a line each
+	NotReady  string   // why the setter should not take eggs yet
 	Clashes   []Clash
-	FreeAfter int // places of the setter left for this kind
-	Counter   int // what the setter's counter shows at lockdown
+	Left      []LeftOver // in store
+	FreeAfter int        // places of the setter left for this kind
+	Counter   int        // what the setter's counter shows at lockdown
 	HasCount  bool
+}
+
+// LeftOver is what a pen has left in store, and until when it keeps.
+type LeftOver struct {
+	Pen
+	Eggs  int
+	Until time.Time // the last day for the oldest of them
+	Stale int       // past it already
+}
+
+// Later compares setting today with waiting for more eggs.
+type Later struct {
+	Days      int
+	Now, Then Outlook
+	New       int     // eggs that the pens should lay meanwhile
+	Lost      float64 // young that waiting costs the eggs of today
+}
+
+// Outlook is what comes of filling the machine on one day.
+type Outlook struct {
+	Eggs  int
+	Young float64
+	Hatch time.Time
+}
+
+// Says compares in one sentence.
+func (l Later) Says() string {
+	more := l.Then.Young - l.Now.Young
+	switch {
+	case l.Now.Eggs == 0:
+		return "Nothing in store can be set today."
+	case more < 1:
+		return "Waiting brings no more young: set today."
+	}
+	return fmt.Sprintf("Waiting brings about %.0f more young, though it costs the eggs of today %.1f.", more, l.Lost)
 }
 
 // unset is the id of the batch that is not made yet.
 const unset = -1
 
-// PlanSetting shows the stock of one kind and works the picked eggs out. Where
-// neither eggs nor a machine are picked it proposes both. What is wrong is
-// returned as Problems beside the page.
+// PlanSetting shows the stock of one kind and works the picked eggs out. Where no
+// machine is picked it proposes machines and eggs; where s.Propose says so, the
+// eggs that meet the wish. What is wrong is returned as Problems beside the page.
 func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page SetPage, problems error) {
 	err := b.read(ctx, m, func(tx *store.Tx) error {
 		w, err := b.barn(ctx, tx, m)
@@ -87,74 +146,232 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 				page.Kinds = append(page.Kinds, row.Kind)
 			}
 		}
-		if page.Kind, err = species.Find(s.Species); err != nil || !slices.Contains(page.Kinds, page.Kind) {
+		if page.Kind, err = w.kind(s.Species); err != nil || !slices.Contains(page.Kinds, page.Kind) {
 			if len(page.Kinds) == 0 {
 				page.Kind = nil
 				return nil
 			}
 			page.Kind = page.Kinds[0]
 		}
-		page.Stock = slices.DeleteFunc(room.Stock, func(r StockRow) bool { return r.Kind != page.Kind })
+		page.Stock = slices.DeleteFunc(room.Stock, func(r StockRow) bool { return r.Kind.ID != page.Kind.ID })
 		open, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 		if err != nil {
 			return err
 		}
 		stays := w.allStays(open)
 		page.Setters, page.Hatchers = w.places(stays, page.Kind.ID)
-		if len(s.Picks) == 0 && s.SetterID == 0 {
-			s = page.propose(w.now)
-		}
-		page.Setting = s
-		if len(s.Picks) == 0 || s.SetterID == 0 {
-			return nil
-		}
-		records, err := tx.Records(ctx)
+		records, err := tx.RecordsByAge(ctx)
 		if err != nil {
 			return err
+		}
+		x := w.expectations(records)
+		if s.SetterID == 0 {
+			s.Propose = true
+			page.machines(&s, w.now)
+		}
+		if s.Propose {
+			page.choose(&s, x)
+		}
+		page.Setting = s
+		if s.SetterID == 0 {
+			return nil
+		}
+		laying, err := tx.Laying(ctx, room.Today.AddDate(0, 0, -layingDays), room.Today)
+		if err != nil {
+			return err
+		}
+		page.Later = page.later(w, x, laying)
+		if len(s.Picks) == 0 {
+			return nil
 		}
 		var batch store.Batch
 		if batch, problems = w.check(s); problems != nil {
 			return nil
 		}
-		page.Answer, err = w.answer(batch, s, stays, w.beliefs(records))
-		return err
+		up, err := tx.Upkeep(ctx, w.now)
+		if err != nil {
+			return err
+		}
+		if page.Answer, err = w.answer(batch, s, stays, x); err != nil {
+			return err
+		}
+		page.Answer.NotReady = w.readyState(w.machines[s.SetterID], up, stands(open, s.SetterID)).Why()
+		page.Answer.Resting = resting(w, s, page.Stock)
+		page.Answer.Left = left(page.Stock, s)
+		return nil
 	})
 	return page, errors.Join(err, problems)
 }
 
-// propose picks the roomiest machines, for the hatch rather one that is a
-// hatcher only, and the oldest eggs that are not past their days: as many as the
-// setter has room for, and the hatcher once some are taken out at candling.
-func (p SetPage) propose(now time.Time) Setting {
-	s := Setting{Species: p.Kind.ID, SetAt: now, TempC: p.Kind.TemperatureC.At}
+// machines picks the roomiest ones, for the hatch rather one that is a hatcher
+// only.
+func (p SetPage) machines(s *Setting, now time.Time) {
+	s.Species, s.SetAt, s.TempC = p.Kind.ID, now, p.Kind.TemperatureC.At
 	if len(p.Setters) == 0 {
-		return s
+		return
 	}
 	roomier := func(a, b Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
-	setter := slices.MaxFunc(p.Setters, roomier)
-	s.SetterID = setter.ID
-	room := setter.Free
+	s.SetterID = slices.MaxFunc(p.Setters, roomier).ID
 	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x Place) bool { return x.Kind != "hatcher" })
 	if len(hatchers) == 0 {
 		hatchers = p.Hatchers
 	}
 	if len(hatchers) > 0 && !p.Kind.IsReptile() {
-		hatcher := slices.MaxFunc(hatchers, roomier)
-		s.HatcherID = hatcher.ID
-		room = min(room, int(float64(hatcher.Room)/keptShare))
+		s.HatcherID = slices.MaxFunc(hatchers, roomier).ID
 	}
-	var lots []Lot
-	for _, row := range p.Stock {
-		lots = append(lots, row.Lots...)
-	}
-	slices.SortStableFunc(lots, func(a, b Lot) int { return b.Age - a.Age })
-	for _, l := range lots {
-		if n := min(room, l.Eggs); n > 0 && l.Keeping != storage.Stale && l.Keeping != storage.Lost {
-			room -= n
-			s.Picks = append(s.Picks, Pick{l.PenID, l.LaidOn, n})
+}
+
+// room is how many eggs the machines take: as the setter has room for, and the
+// hatcher once some are taken out at candling.
+func (p SetPage) room(s Setting) int {
+	room := 0
+	for _, x := range p.Setters {
+		if x.ID == s.SetterID {
+			room = x.Free
 		}
 	}
-	return s
+	for _, x := range p.Hatchers {
+		if x.ID == s.HatcherID && !p.Kind.IsReptile() {
+			room = min(room, int(float64(x.Room)/keptShare))
+		}
+	}
+	return room
+}
+
+// lots are the eggs that may be set in so many days, with those of the days
+// until then among them: not past their days, not resting, of the wished pen.
+func (p SetPage) lots(x expectations, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []Lot) {
+	add := func(pen int64, age, eggs int, l Lot) {
+		if k := storage.Judge(p.Kind, age); eggs > 0 && k != storage.Stale && k != storage.Lost {
+			lots = append(lots, choice.Lot{Pen: pen, Age: float64(age), Eggs: eggs, Young: x.young[pen], Keeps: x.keeps(p.Kind, age)})
+			of = append(of, l)
+		}
+	}
+	for _, row := range p.Stock {
+		if wish.PenID != 0 && row.ID != wish.PenID {
+			continue
+		}
+		for _, l := range row.Lots {
+			free := l.Eggs - l.Resting
+			if days > 0 {
+				free = l.Eggs // parcels have rested by then
+			}
+			add(row.ID, l.Age+days, free, l)
+		}
+		if p.Kind.IsReptile() {
+			continue
+		}
+		for _, laid := range laying {
+			if laid.PenID != row.ID || row.Supplier {
+				continue
+			}
+			for age := range days {
+				share := laid.Eggs * (age + 1) / layingDays
+				add(row.ID, age, share-laid.Eggs*age/layingDays, Lot{})
+			}
+		}
+	}
+	return
+}
+
+// layingDays is over how many days a pen's laying is averaged.
+const layingDays = 7
+
+// choose picks the eggs that meet the wish.
+func (p *SetPage) choose(s *Setting, x expectations) {
+	s.Picks = nil
+	lots, of := p.lots(x, s.Wish, 0, nil)
+	order := s.Wish.Order
+	if order != choice.Freshest {
+		order = choice.Oldest
+	}
+	certainty := float64(min(max(s.Wish.CertaintyPct, 1), 99)) / 100
+	c := choice.Choose(lots, choice.Wish{Young: min(max(s.Wish.Young, 0), MaxEggs), Certainty: certainty, Order: order, EveryPen: s.Wish.EveryPen, Room: p.room(*s)})
+	for i, n := range c.Take {
+		if n > 0 {
+			s.Picks = append(s.Picks, Pick{PenID: of[i].PenID, LaidOn: of[i].LaidOn, Eggs: n})
+		}
+	}
+	if !c.Complete {
+		p.Short = fmt.Sprintf("All eggs that fit give at least %d young only %.0f times in 100.", s.Wish.Young, 100*c.Prob)
+	}
+}
+
+// later compares filling the machine today with waiting two days.
+func (p SetPage) later(w *barn, x expectations, laying []store.Stock) *Later {
+	const days = 2
+	if p.Kind.IsReptile() {
+		return nil // set on the day that they are laid
+	}
+	l := &Later{Days: days}
+	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {
+		lots, _ := p.lots(x, p.Setting.Wish, days, laying)
+		c := choice.Choose(lots, choice.Wish{Order: choice.Oldest, Room: p.room(p.Setting)})
+		hatch := p.Kind.HatchDays.At + float64(days)
+		return Outlook{c.Eggs, c.Young.Mean(), calendar.After(w.now, hatch)}, lots, c
+	}
+	var now choice.Choice
+	var lots []choice.Lot
+	l.Now, lots, now = outlook(0)
+	l.Then, _, _ = outlook(days)
+	for _, laid := range laying {
+		if slices.ContainsFunc(p.Stock, func(r StockRow) bool {
+			return r.ID == laid.PenID && (p.Setting.Wish.PenID == 0 || p.Setting.Wish.PenID == r.ID)
+		}) {
+			l.New += laid.Eggs * days / layingDays
+		}
+	}
+	older := slices.Clone(lots)
+	for i := range older {
+		older[i].Keeps = x.keeps(p.Kind, int(older[i].Age)+days)
+		if k := storage.Judge(p.Kind, int(older[i].Age)+days); k == storage.Lost {
+			older[i].Keeps = 0
+		}
+	}
+	l.Lost = now.Young.Mean() - choice.Expect(older, now.Take).Mean()
+	return l
+}
+
+// resting names picked eggs that have not rested yet.
+func resting(w *barn, s Setting, stock []StockRow) (all []string) {
+	for _, row := range stock {
+		for _, l := range row.Lots {
+			for _, pick := range s.Picks {
+				if pick.PenID == row.ID && pick.LaidOn.Equal(l.LaidOn) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
+					all = append(all, fmt.Sprintf("%s of %s rest until %s, so that their air cells settle.", plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.member.moment(*l.ReadyAt)))
+				}
+			}
+		}
+	}
+	return
+}
+
+// left tells what stays in store, pen by pen.
+func left(stock []StockRow, s Setting) (all []LeftOver) {
+	for _, row := range stock {
+		l := LeftOver{Pen: row.Pen}
+		for _, lot := range row.Lots {
+			n := lot.Eggs
+			for _, pick := range s.Picks {
+				if pick.PenID == row.ID && pick.LaidOn.Equal(lot.LaidOn) {
+					n -= pick.Eggs
+				}
+			}
+			if n <= 0 {
+				continue
+			}
+			if lot.Keeping == storage.Stale || lot.Keeping == storage.Lost {
+				l.Stale += n
+			} else if l.Until.IsZero() {
+				l.Until = lot.LastOn
+			}
+			l.Eggs += n
+		}
+		if l.Eggs > 0 {
+			all = append(all, l)
+		}
+	}
+	return
 }
 
 func (w *barn) allStays(open []BatchView) (stays []season.Stay) {
@@ -193,7 +410,7 @@ func free(loads []season.Load, at time.Time, room int) int {
 // check judges what was picked and gives the batch that it makes.
 func (w *barn) check(s Setting) (batch store.Batch, err error) {
 	var p Problems
-	kind, err := species.Find(s.Species)
+	kind, err := w.kind(s.Species)
 	if err != nil {
 		return batch, problem("species", "Pick what is to be set.")
 	}
@@ -245,31 +462,29 @@ func (w *barn) check(s Setting) (batch store.Batch, err error) {
 	return batch, p.err()
 }
 
-func (w *barn) answer(batch store.Batch, s Setting, stays []season.Stay, beliefs map[int64]rates.Beta) (*Answer, error) {
+func (w *barn) answer(batch store.Batch, s Setting, stays []season.Stay, x expectations) (*Answer, error) {
 	v, err := w.view(batch)
 	if err != nil {
 		return nil, err
 	}
 	a := &Answer{BatchView: v}
 	on := w.member.Date(s.SetAt)
-	var young rates.Young
-	fade := map[int64]float64{} // of each pen, eggs weighed by what waiting cost them
-	count := map[int64]int{}
+	var lots []choice.Lot
+	var take []int
 	for _, pick := range s.Picks {
 		age := ageDays(pick.LaidOn, on)
 		a.Eggs += pick.Eggs
-		count[pick.PenID] += pick.Eggs
-		fade[pick.PenID] += float64(pick.Eggs) * storage.Relative(v.Kind, float64(age))
+		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.young[pick.PenID], Keeps: x.keeps(v.Kind, age)})
+		take = append(take, pick.Eggs)
 		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Lost {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s.",
 				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, number(v.Kind.StorageLimitDays.At)))
 		}
 	}
 	a.Alive = a.Eggs
-	for pen, n := range count {
-		young = young.Add(n, beliefs[pen].Scaled(fade[pen]/float64(n)))
-	}
+	young := choice.Expect(lots, take)
 	a.Young, a.YoungLow, a.YoungHigh = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
+	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
 	own := w.stays(a.BatchView)
 	stays = append(slices.Clone(stays), own...)
@@ -305,7 +520,8 @@ func latest(a, b time.Time) time.Time {
 }
 
 // Set sets the picked eggs. If somebody else took some of them meanwhile,
-// nothing is set, and the problem names which went.
+// nothing is set, and the problem names which went. Shipped eggs that still rest
+// are not set unless s.Unrested says so, which is written down.
 func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		w, err := b.barn(ctx, tx, m)
@@ -316,22 +532,43 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 		if err != nil {
 			return Done{}, err
 		}
-		kind, _ := species.Find(batch.Species)
+		kind := w.kinds[batch.Species]
+		stock, err := tx.Stock(ctx, s.SetAt)
+		if err != nil {
+			return Done{}, err
+		}
+		var rows []StockRow
+		for _, x := range stock {
+			rows = append(rows, StockRow{Pen: w.pens[x.PenID], Lots: []Lot{lot(kind, x, m.Date(s.SetAt))}})
+		}
+		unrested := resting(w, s, rows)
+		if len(unrested) > 0 && !s.Unrested {
+			return Done{}, problem("unrested", "%s Set them later, or say that you set them all the same.", strings.Join(unrested, " "))
+		}
+		restedAt := s.SetAt
+		if s.Unrested {
+			restedAt = s.SetAt.AddDate(1, 0, 0)
+		}
 		id, code, err := tx.AddBatch(ctx, batch, kind.Short, s.SetAt.In(m.Place).Year())
 		if err != nil {
 			return Done{}, err
 		}
 		slices.SortStableFunc(s.Picks, func(x, y Pick) int { return strings.Compare(w.pens[x.PenID].Name, w.pens[y.PenID].Name) })
+		var gone Problems
 		eggs := 0
 		for _, pick := range s.Picks {
-			n, err := tx.Put(ctx, id, pick.PenID, pick.LaidOn, pick.Eggs)
+			n, err := tx.Put(ctx, id, pick.PenID, pick.LaidOn, pick.Eggs, pick.Only, restedAt)
 			if err != nil {
 				return Done{}, err
 			}
 			if n < pick.Eggs {
-				return Done{}, problem("eggs", "Of the eggs of %s from %s only %d are left in store; nothing was set.", pick.LaidOn.Format("2 Jan"), w.pens[pick.PenID].Name, n)
+				gone.add("eggs", "%s", w.went(ctx, tx, pick, n))
 			}
 			eggs += n
+		}
+		if len(gone) > 0 {
+			gone.add("eggs", "Nothing was set; pick again from what is left.")
+			return Done{}, gone
 		}
 		u := &undo{DropBatch: id}
 		if s.StartCounter {
@@ -341,6 +578,32 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 				return Done{}, err
 			}
 		}
-		return b.wrote(ctx, tx, m, id, u, "Set %s as %s in %s.", plural(eggs, "egg"), code, w.machines[s.SetterID].Name)
+		if _, err := MarkEggs(ctx, tx); err != nil {
+			return Done{}, err
+		}
+		said := fmt.Sprintf("Set %s as %s in %s.", plural(eggs, "egg"), code, w.machines[s.SetterID].Name)
+		if len(unrested) > 0 {
+			said += " Before their rest was over: " + strings.Join(unrested, " ")
+		}
+		return b.wrote(ctx, tx, m, id, u, "%s", said)
 	})
+}
+
+// went says which eggs of a pick somebody else has taken.
+func (w *barn) went(ctx context.Context, tx *store.Tx, pick Pick, left int) string {
+	if len(pick.Only) > 0 {
+		if gone, err := tx.GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
+			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.pens[pick.PenID].Name)
+		}
+	}
+	return fmt.Sprintf("Of the eggs of %s from %s only %d are left in store, %d were picked.", pick.LaidOn.Format("2 Jan"), w.pens[pick.PenID].Name, left, pick.Eggs)
+}
+
+// SingleEggs lists the eggs in store of a pen and lay day, one by one.
+func (b *Books) SingleEggs(ctx context.Context, m *Member, penID int64, laidOn time.Time) (eggs []store.StoredEgg, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		eggs, err = tx.StoredEggs(ctx, penID, laidOn, b.Now())
+		return err
+	})
+	return
 }

@@ -10,6 +10,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/readiness"
 	"metrogon/core/season"
 	"metrogon/store"
 )
@@ -35,7 +36,10 @@ type Today struct {
 	Room     EggRoom
 	Running  []Running
 	Clashes  []Clash
-	Empty    bool // nothing on the farm yet
+	Rounds   []Round      // daily work on batches
+	Tilts    []PlaceView  // storage places to tilt
+	Parcels  []ParcelView // on their way, or resting
+	Empty    bool         // nothing on the farm yet
 	HasPens  bool
 	HasBoxes bool
 }
@@ -91,7 +95,23 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 		stays := w.allStays(open)
 		page.Clashes = w.clashes(stays)
 		page.Running = w.running(open, stays)
-		return nil
+		up, err := tx.Upkeep(ctx, w.dayBegan())
+		if err != nil {
+			return err
+		}
+		page.Rounds = w.rounds(open, up.Care)
+		for _, p := range w.storePlaces(up) {
+			if p.TiltDue {
+				page.Tilts = append(page.Tilts, p)
+			}
+		}
+		parcels, err := w.parcels(ctx, tx, 20)
+		for _, p := range parcels {
+			if p.OnTheWay() || p.Stored > 0 {
+				page.Parcels = append(page.Parcels, p)
+			}
+		}
+		return err
 	})
 	return
 }
@@ -166,7 +186,7 @@ func (w *barn) due(v BatchView, ms calendar.Milestone, day int) Due {
 		if v.HatcherID != v.SetterID {
 			d.Reason += ", move to " + v.Hatcher.Name
 		}
-		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", number(v.Kind.HumidityLockdownPct.From), number(v.Kind.HumidityLockdownPct.To))
+		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", number(v.Method.Humidity(v.Kind, true).From), number(v.Method.Humidity(v.Kind, true).To))
 		if room := w.rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
 			d.Reason += fmt.Sprintf(" It holds %d.", room)
 		}
@@ -271,6 +291,7 @@ func (b *Books) KindsKept(ctx context.Context, m *Member) (kinds []string, err e
 type MachinePage struct {
 	Running
 	Rooms []Room
+	Ready readiness.State
 }
 
 // Machines lists the machines.
@@ -284,8 +305,12 @@ func (b *Books) Machines(ctx context.Context, m *Member) (all []MachinePage, err
 		if err != nil {
 			return err
 		}
+		up, err := tx.Upkeep(ctx, w.now)
+		if err != nil {
+			return err
+		}
 		for _, r := range w.running(open, w.allStays(open)) {
-			page := MachinePage{Running: r}
+			page := MachinePage{Running: r, Ready: w.readyState(r.Machine, up, stands(open, r.ID))}
 			for _, room := range w.rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}

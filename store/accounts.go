@@ -23,6 +23,8 @@ type Farm struct {
 	Name    string
 	Zone    string // IANA
 	ChoreAt string // "07:00": the hour of chores
+
+	WarmHours, RestHours int // 0: the usual ones
 }
 
 // Member is a person on a farm.
@@ -34,6 +36,8 @@ type Member struct {
 	FarmID           int64
 	FarmName, Zone   string
 	ChoreAt          string
+	WarmHours        int // that a machine runs before eggs go in
+	RestHours        int // that shipped eggs rest
 	Role             string
 }
 
@@ -51,14 +55,14 @@ func (db *DB) PersonByEmail(ctx context.Context, email string) (Person, error) {
 func (db *DB) MemberByPerson(ctx context.Context, personID int64) (Member, error) {
 	return one[Member](ctx, db.Pool, `
 		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, m.role
+			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, m.role
 		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
 		where p.id = $1 order by m.farm_id limit 1`, personID)
 }
 
 // FarmByName finds a farm by its name.
 func (db *DB) FarmByName(ctx context.Context, name string) (Farm, error) {
-	return one[Farm](ctx, db.Pool, `select id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at from farms where name = $1 order by id limit 1`, name)
+	return one[Farm](ctx, db.Pool, `select id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours from farms where name = $1 order by id limit 1`, name)
 }
 
 // AddFarm makes a farm and its owner in one step. onlyFirst refuses with
@@ -86,7 +90,7 @@ func (db *DB) AddFarm(ctx context.Context, f Farm, p Person, at time.Time, onlyF
 // DropFarm forgets a farm with all its records and people.
 func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
-		for _, table := range []string{"calls", "candlings", "chores_done", "eggs", "collections", "batches", "machine_room", "machines", "pens", "journal", "requests"} {
+		for _, table := range []string{"care", "calls", "candlings", "chores_done", "eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods", "machine_room", "machines", "pens", "journal", "requests"} {
 			if _, err := tx.Exec(ctx, `delete from `+table+` where farm_id = $1`, farmID); err != nil {
 				return err
 			}
@@ -137,7 +141,7 @@ func (db *DB) SetUnits(ctx context.Context, personID int64, temperature string, 
 func (db *DB) People(ctx context.Context, farmID int64) ([]Member, error) {
 	return list[Member](ctx, db.Pool, `
 		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, m.role
+			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, m.role
 		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
 		where f.id = $1 order by m.role desc, p.name`, farmID)
 }
@@ -153,8 +157,9 @@ func (db *DB) NoteFailedSignIn(ctx context.Context, who string, at time.Time) er
 	return err
 }
 
-// SaveFarm changes a farm's name, zone and hour of chores.
+// SaveFarm changes a farm's name, zone, hour of chores and usual waiting times.
 func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
-	_, err := tx.Exec(ctx, `update farms set name = $2, zone = $3, chore_at = $4::text::time where id = $1`, tx.FarmID, f.Name, f.Zone, f.ChoreAt)
+	_, err := tx.Exec(ctx, `update farms set name = $2, zone = $3, chore_at = $4::text::time, warm_hours = $5, rest_hours = $6 where id = $1`,
+		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours)
 	return err
 }

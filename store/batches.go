@@ -41,6 +41,10 @@ type Egg struct {
 	Stage   *string
 	Fertile *bool
 	Calls   []string // every call, oldest first
+	Mark    *string  // its pencil code
+	TrayID  *int64
+	Place   *int
+	MassG   *float64
 }
 
 // Record is what a pen's eggs did, in all batches or in one. Closed figures
@@ -91,7 +95,7 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 
 // DropBatch puts a batch's eggs back in store and forgets it.
 func (tx *Tx) DropBatch(ctx context.Context, id int64) error {
-	_, err := tx.Exec(ctx, `with eggs as (update eggs set batch_id = null, no = null, fertile = null where farm_id = $1 and batch_id = $2) delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
+	_, err := tx.Exec(ctx, `with eggs as (update eggs set batch_id = null, no = null, fertile = null, tray_id = null, place = null where farm_id = $1 and batch_id = $2) delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 	return err
 }
 
@@ -117,7 +121,7 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile,
+	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g,
 		coalesce(array_agg(c.call order by c.id) filter (where c.id is not null), '{}') as calls
 		from eggs e left join calls c on c.farm_id = $1 and c.egg_id = e.id where e.farm_id = $1 and e.batch_id = $2 group by e.farm_id, e.id order by e.no`, tx.FarmID, batchID)
 }
@@ -150,11 +154,15 @@ func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
 	return err
 }
 
+// freeMark drops the code of an egg that comes back to life, if another living
+// egg has it by now.
+const freeMark = `mark = case when exists (select from eggs o where o.farm_id = eggs.farm_id and o.mark = eggs.mark and o.fate is null and o.id <> eggs.id) then null else mark end`
+
 // End gives eggs their fate ("" takes it back) with the stage, and returns the
 // ids of those that were still without one (or, taking back, had one).
 func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time.Time) ([]int64, error) {
 	if fate == "" {
-		return tx.ids(ctx, `update eggs set fate = null, stage = null, fate_at = null where farm_id = $1 and id = any ($2) and fate is not null returning id`, tx.FarmID, eggs)
+		return tx.ids(ctx, `update eggs set fate = null, stage = null, fate_at = null, `+freeMark+` where farm_id = $1 and id = any ($2) and fate is not null returning id`, tx.FarmID, eggs)
 	}
 	return tx.ids(ctx, `update eggs set fate = $3, stage = nullif($4, ''), fate_at = $5 where farm_id = $1 and id = any ($2) and fate is null returning id`, tx.FarmID, eggs, fate, stage, at)
 }
@@ -208,6 +216,24 @@ func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
 	return list[Record](ctx, tx, told("")+`select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
 		sum(set * closed)::int as set_closed, sum(hatched * closed)::int as hatched_closed, sum(fertile * closed)::int as fertile_closed, sum(hatched_fertile * closed)::int as hatched_fertile
 		from told group by pen_id order by pen_id`, tx.FarmID)
+}
+
+// RecordsByAge tells what every pen's eggs did, by the days that they had waited
+// when they were set. Only what Record and Age name is filled.
+func (tx *Tx) RecordsByAge(ctx context.Context) ([]AgeRecord, error) {
+	return list[AgeRecord](ctx, tx, `with lot as (
+			select pen_id, batch_id, laid_on, count(*) as eggs, count(*) filter (where fate = 'hatched') as hatched
+			from eggs where farm_id = $1 and batch_id is not null group by pen_id, batch_id, laid_on
+		)
+		select l.pen_id, greatest(0, (b.set_at at time zone (select zone from farms where id = $1))::date - l.laid_on) as age, sum(l.eggs)::int as set, sum(l.hatched)::int as hatched
+		from lot l join batches b on b.farm_id = $1 and b.id = l.batch_id where b.closed_at is not null group by 1, 2 order by 1, 2`, tx.FarmID)
+}
+
+// AgeRecord is what a pen's eggs of one age did, in batches that are done.
+type AgeRecord struct {
+	PenID        int64
+	Age          int
+	Set, Hatched int
 }
 
 // PenRecords tells what one pen's eggs did, batch by batch, the newest first.

@@ -3,29 +3,45 @@ package store
 import (
 	"context"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
-// Collection is one gathering of eggs from one pen.
+// Collection is one gathering of eggs from one pen or hen; a parcel is one too.
 type Collection struct {
-	PenID          int64
-	LaidOn         time.Time
-	Eggs, Rejected int // sound ones, and rejects beside them
-	Note           string
-	ImportKey      *string
+	PenID     int64
+	LaidOn    time.Time
+	At        *time.Time // when gathered; nil: not known beyond the day
+	Hen       string
+	Eggs      int            // sound ones
+	Rejected  int            // beside them, without a reason
+	Reasons   map[string]int // and with one
+	Washing   string
+	WashWith  string
+	PlaceID   *int64
+	ReadyAt   *time.Time // shipped eggs rest until then
+	Note      string
+	ImportKey *string
+
+	MassG, LengthMM, BreadthMM *float64 // of each egg; of a single one as a rule
 }
 
 // Stock is how many eggs of a pen and a lay day are in store.
 type Stock struct {
-	PenID  int64
-	LaidOn time.Time
-	Eggs   int
+	PenID   int64
+	LaidOn  time.Time
+	Eggs    int
+	Resting int // of them, not to be set yet
+	ReadyAt *time.Time
 }
 
 // Gathering is a collection as it is listed.
 type Gathering struct {
 	ID             int64
+	PenID          int64
 	PenName        string
 	Species        string
+	Hen            string
 	LaidOn         time.Time
 	Eggs, Rejected int
 	Note           string
@@ -34,27 +50,48 @@ type Gathering struct {
 // Collect records collections and their eggs, and returns the ids of the
 // collections; one whose import key is there already is passed over.
 func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
-	n := len(all)
-	pens, days, notes, keys := make([]int64, n), make([]time.Time, n), make([]string, n), make([]*string, n)
-	eggs, rejected := make([]int, n), make([]int, n)
+	type line struct {
+		pens, places                     []*int64
+		days                             []time.Time
+		at, ready                        []*time.Time
+		hens, washing, with, notes, keys []*string
+		eggs, rejected                   []int
+		mass, length, breadth            []*float64
+		reasonOf                         []int
+		reasons                          []string
+	}
+	var l line
 	for i, c := range all {
-		pens[i], days[i], notes[i], keys[i], eggs[i], rejected[i] = c.PenID, c.LaidOn, c.Note, c.ImportKey, c.Eggs, c.Rejected
+		l.pens, l.days, l.at, l.ready, l.places = append(l.pens, &c.PenID), append(l.days, c.LaidOn), append(l.at, c.At), append(l.ready, c.ReadyAt), append(l.places, c.PlaceID)
+		l.hens, l.washing, l.with, l.notes, l.keys = append(l.hens, &c.Hen), append(l.washing, &c.Washing), append(l.with, &c.WashWith), append(l.notes, &c.Note), append(l.keys, c.ImportKey)
+		l.eggs, l.rejected = append(l.eggs, c.Eggs), append(l.rejected, c.Rejected)
+		l.mass, l.length, l.breadth = append(l.mass, c.MassG), append(l.length, c.LengthMM), append(l.breadth, c.BreadthMM)
+		for reason, n := range c.Reasons {
+			for range n {
+				l.reasonOf, l.reasons = append(l.reasonOf, i+1), append(l.reasons, reason)
+			}
+		}
 	}
 	return tx.ids(ctx, `
 		with line as (
-			select * from unnest($2::bigint[], $3::date[], $4::text[], $5::text[], $6::int[], $7::int[]) with ordinality
-				as l (pen_id, laid_on, note, import_key, eggs, rejected, n)
+			select * from unnest($2::bigint[], $3::date[], $4::text[], $5::text[], $6::int[], $7::int[], $8::timestamptz[], $9::timestamptz[], $10::text[], $11::text[], $12::text[],
+				$13::bigint[], $14::float8[], $15::float8[], $16::float8[]) with ordinality
+				as l (pen_id, laid_on, note, import_key, eggs, rejected, at, ready_at, hen, washing, wash_with, place_id, mass_g, length_mm, breadth_mm, n)
 			where not exists (select from collections c where c.farm_id = $1 and c.import_key = l.import_key)
 		), numbered as (
 			select *, nextval(pg_get_serial_sequence('collections', 'id')) as id from line
 		), made as (
-			insert into collections (farm_id, id, pen_id, laid_on, note, import_key)
-			overriding system value select $1, id, pen_id, laid_on, note, import_key from numbered order by n
+			insert into collections (farm_id, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing, wash_with, place_id)
+			overriding system value select $1, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing, wash_with, place_id from numbered order by n
 		), laid as (
-			insert into eggs (farm_id, collection_id, pen_id, laid_on, rejected)
-			select $1, id, pen_id, laid_on, k > eggs from numbered, generate_series(1, eggs + rejected) k
+			insert into eggs (farm_id, collection_id, pen_id, laid_on, rejected, reason, mass_g, length_mm, breadth_mm)
+			select $1, id, pen_id, laid_on, k > eggs, null, case when k <= eggs then mass_g end, case when k <= eggs then length_mm end, case when k <= eggs then breadth_mm end
+				from numbered, generate_series(1, eggs + rejected) k
+			union all
+			select $1, id, pen_id, laid_on, true, r.reason, null, null, null from unnest($17::int[], $18::text[]) r (n, reason) join numbered using (n)
 		)
-		select id from numbered order by n`, tx.FarmID, pens, days, notes, keys, eggs, rejected)
+		select id from numbered order by n`, tx.FarmID, l.pens, l.days, l.notes, l.keys, l.eggs, l.rejected, l.at, l.ready, l.hens, l.washing, l.with,
+		l.places, l.mass, l.length, l.breadth, l.reasonOf, l.reasons)
 }
 
 // DropCollections takes collections back with their eggs, unless one of these
@@ -68,20 +105,118 @@ func (tx *Tx) DropCollections(ctx context.Context, ids []int64) (int, error) {
 	return int(tag.RowsAffected()), err
 }
 
-// Stock counts the eggs in store by pen and lay day, oldest first.
-func (tx *Tx) Stock(ctx context.Context) ([]Stock, error) {
-	return list[Stock](ctx, tx, `select pen_id, laid_on, count(*) as eggs from eggs
-		where farm_id = $1 and batch_id is null and fate is null and not rejected group by pen_id, laid_on order by pen_id, laid_on`, tx.FarmID)
+const inStore = `e.batch_id is null and e.fate is null and not e.rejected`
+
+// Stock counts the eggs in store by pen and lay day, oldest first, and how many
+// of them still rest at a moment.
+func (tx *Tx) Stock(ctx context.Context, at time.Time) ([]Stock, error) {
+	return list[Stock](ctx, tx, `select e.pen_id, e.laid_on, count(*) as eggs, count(*) filter (where c.ready_at > $2) as resting, max(c.ready_at) as ready_at
+		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and `+inStore+` group by e.pen_id, e.laid_on order by e.pen_id, e.laid_on`, tx.FarmID, at)
+}
+
+// Basket is what is left in store of one collection.
+type Basket struct {
+	ID        int64
+	PenID     int64
+	LaidOn    time.Time
+	At        *time.Time
+	Hen       string
+	Washing   string
+	WashWith  string
+	PlaceID   *int64
+	ReadyAt   *time.Time
+	Eggs      int
+	MassG     *float64 // mean of those weighed
+	FirstMark *string
+	LastMark  *string
+}
+
+// Baskets lists what is in store by collection, oldest first; of one pen, or of
+// all with 0.
+func (tx *Tx) Baskets(ctx context.Context, penID int64) ([]Basket, error) {
+	return list[Basket](ctx, tx, `select c.id, c.pen_id, c.laid_on, c.at, c.hen, c.washing, c.wash_with, c.place_id, c.ready_at, count(*) as eggs, avg(e.mass_g) as mass_g,
+			(array_agg(e.mark order by e.id))[1] as first_mark, (array_agg(e.mark order by e.id desc))[1] as last_mark
+		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and `+inStore+` and ($2 = 0 or e.pen_id = $2)
+		group by c.farm_id, c.id order by c.laid_on, c.id`, tx.FarmID, penID)
+}
+
+// StoredEgg is a single egg in store.
+type StoredEgg struct {
+	ID      int64
+	Mark    *string
+	Hen     string
+	MassG   *float64
+	Resting bool
+}
+
+// StoredEggs lists the eggs in store of a pen and lay day, in the order in which
+// they are taken.
+func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn, at time.Time) ([]StoredEgg, error) {
+	return list[StoredEgg](ctx, tx, `select e.id, e.mark, c.hen, e.mass_g, coalesce(c.ready_at > $4, false) as resting
+		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and e.pen_id = $2 and e.laid_on = $3 and `+inStore+` order by e.id`, tx.FarmID, penID, laidOn, at)
 }
 
 // Gatherings lists the newest collections.
 func (tx *Tx) Gatherings(ctx context.Context, most int) ([]Gathering, error) {
 	return list[Gathering](ctx, tx, `
 		with last as (select * from collections where farm_id = $1 order by id desc limit $2)
-		select c.id, p.name as pen_name, p.species, c.laid_on, c.note,
+		select c.id, c.pen_id, p.name as pen_name, p.species, c.hen, c.laid_on, c.note,
 			count(e.id) filter (where not e.rejected) as eggs, count(e.id) filter (where e.rejected) as rejected
 		from last c join pens p on p.farm_id = $1 and p.id = c.pen_id left join eggs e on e.farm_id = $1 and e.collection_id = c.id
-		group by c.id, p.name, p.species, c.laid_on, c.note order by c.id desc`, tx.FarmID, most)
+		group by c.id, c.pen_id, p.name, p.species, c.hen, c.laid_on, c.note order by c.id desc`, tx.FarmID, most)
+}
+
+// MoveBasket puts a collection into another storage place.
+func (tx *Tx) MoveBasket(ctx context.Context, ids []int64, placeID *int64) error {
+	_, err := tx.Exec(ctx, `update collections set place_id = $3 where farm_id = $1 and id = any ($2)`, tx.FarmID, ids, placeID)
+	return err
+}
+
+// Unmarked lists living eggs that have no pencil code yet, in order.
+func (tx *Tx) Unmarked(ctx context.Context) ([]int64, error) {
+	return tx.ids(ctx, `select id from eggs where farm_id = $1 and mark is null and fate is null and not rejected order by id`, tx.FarmID)
+}
+
+// Marks tells the code that was given last, and lists those in use.
+func (tx *Tx) Marks(ctx context.Context) (last string, inUse []string, err error) {
+	if last, err = value[string](ctx, tx, `select last_mark from farms where id = $1`, tx.FarmID); err != nil {
+		return
+	}
+	rows, err := tx.Query(ctx, `select mark from eggs where farm_id = $1 and mark is not null and fate is null`, tx.FarmID)
+	if err != nil {
+		return
+	}
+	inUse, err = pgx.CollectRows(rows, pgx.RowTo[string])
+	return
+}
+
+// SetMarks gives eggs their codes; the last one is kept as such.
+func (tx *Tx) SetMarks(ctx context.Context, eggs []int64, codes []string) error {
+	if _, err := tx.Exec(ctx, `update eggs set mark = m.mark from unnest($2::bigint[], $3::text[]) m (id, mark) where eggs.farm_id = $1 and eggs.id = m.id`, tx.FarmID, eggs, codes); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `update farms set last_mark = $2 where id = $1`, tx.FarmID, codes[len(codes)-1])
+	return err
+}
+
+// Weighed is what a pen's eggs weigh, from those of them that were weighed.
+type Weighed struct {
+	PenID    int64
+	N        int
+	Mean, SD float64
+}
+
+// Weighed tells it of every pen that has any.
+func (tx *Tx) Weighed(ctx context.Context) ([]Weighed, error) {
+	return list[Weighed](ctx, tx, `select pen_id, count(*) as n, avg(mass_g) as mean, coalesce(stddev_samp(mass_g), 0) as sd from eggs
+		where farm_id = $1 and mass_g is not null group by pen_id`, tx.FarmID)
+}
+
+// Laying tells how many sound eggs each pen gave on the days from a date up to,
+// and not including, another.
+func (tx *Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
+	return list[Stock](ctx, tx, `select c.pen_id, $2::date as laid_on, count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
+		from collections c join eggs e on e.farm_id = $1 and e.collection_id = c.id where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3 group by c.pen_id`, tx.FarmID, from, to)
 }
 
 // CastOut takes eggs of a pen and lay day out of the store (eaten, sold, thrown
@@ -94,19 +229,33 @@ func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int,
 
 // PutBack undoes CastOut.
 func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
-	_, err := tx.Exec(ctx, `update eggs set fate = null, fate_at = null, stage = null where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
+	_, err := tx.Exec(ctx, `update eggs set fate = null, fate_at = null, stage = null, `+freeMark+` where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 	return err
 }
 
 // Put takes up to n eggs of a pen and lay day from the store into a batch,
-// numbering on from what the batch has, and returns how many there were.
-func (tx *Tx) Put(ctx context.Context, batchID, penID int64, laidOn time.Time, n int) (int, error) {
+// those of only, if any are named, numbering on from what the batch has. Eggs
+// that still rest at a moment stay. It returns how many there were.
+func (tx *Tx) Put(ctx context.Context, batchID, penID int64, laidOn time.Time, n int, only []int64, restedAt time.Time) (int, error) {
+	if only == nil {
+		only = []int64{}
+	}
 	tag, err := tx.Exec(ctx, `
-		with picked as (select id, row_number() over (order by id) as k from eggs
-			where farm_id = $5 and pen_id = $2 and laid_on = $3 and batch_id is null and fate is null and not rejected order by id limit $4)
+		with picked as (select e.id, row_number() over (order by e.id) as k from eggs e join collections c on c.farm_id = $5 and c.id = e.collection_id
+			where e.farm_id = $5 and e.pen_id = $2 and e.laid_on = $3 and `+inStore+` and (c.ready_at is null or c.ready_at <= $7)
+				and (cardinality($6::bigint[]) = 0 or e.id = any ($6)) order by e.id limit $4)
 		update eggs set batch_id = $1, no = k + (select coalesce(max(no), 0) from eggs where farm_id = $5 and batch_id = $1)
-		from picked where eggs.farm_id = $5 and eggs.id = picked.id`, batchID, penID, laidOn, n, tx.FarmID)
+		from picked where eggs.farm_id = $5 and eggs.id = picked.id`, batchID, penID, laidOn, n, tx.FarmID, only, restedAt)
 	return int(tag.RowsAffected()), err
+}
+
+// GoneMarks lists the codes of those eggs that are not in store any more.
+func (tx *Tx) GoneMarks(ctx context.Context, ids []int64) ([]string, error) {
+	rows, err := tx.Query(ctx, `select coalesce(e.mark, '#' || e.id) from eggs e where e.farm_id = $1 and e.id = any ($2) and not (`+inStore+`) order by e.id`, tx.FarmID, ids)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error) {

@@ -3,9 +3,12 @@ package store
 import (
 	"context"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
-// Pen is a source of eggs: a male with his females, or a pair.
+// Pen is a source of eggs: a male with his females, or a pair; or a supplier,
+// whose birds are not on the farm.
 type Pen struct {
 	ID             int64
 	Name           string
@@ -14,6 +17,7 @@ type Pen struct {
 	Females, Males int
 	FromOn         time.Time
 	UntilOn        *time.Time
+	Supplier       bool
 }
 
 // Machine is a place that keeps eggs warm; a broody hen is one.
@@ -23,27 +27,54 @@ type Machine struct {
 	CounterFrom      int
 	CounterStartedAt *time.Time
 	UntilOn          *time.Time
+	ByHand           bool // it has no turner
 }
 
-// Room is how many eggs of one species a machine holds when full of them alone.
+// Room is how many eggs of one species a machine holds when full of them alone,
+// and how many lie in one place of its trays.
 type Room struct {
 	MachineID         int64
 	Species           string
 	Setting, Hatching int
+	PerPlace          int
 }
 
-const penColumns = `id, name, species, breed, bantam, females, males, from_on, until_on`
+const penColumns = `id, name, species, breed, bantam, females, males, from_on, until_on, supplier`
+
+const (
+	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
+	machines = `select id, name, kind, counter_from, counter_started_at, until_on, by_hand from machines where farm_id = $1 order by until_on is not null, name`
+	rooms    = `select machine_id, species, setting, hatching, per_place from machine_room where farm_id = $1 order by machine_id, species`
+)
+
+// Barn is what nearly every page begins with.
+type Barn struct {
+	Pens     []Pen     // by name
+	Machines []Machine // by name
+	Rooms    []Room
+	Figures  []Figure
+	Methods  []Method
+}
+
+// Barn reads it in one round trip.
+func (tx *Tx) Barn(ctx context.Context) (b Barn, err error) {
+	q := &pgx.Batch{}
+	ask(q, &b.Pens, pens, tx.FarmID)
+	ask(q, &b.Machines, machines, tx.FarmID)
+	ask(q, &b.Rooms, rooms, tx.FarmID)
+	ask(q, &b.Figures, figures, tx.FarmID)
+	ask(q, &b.Methods, methods, tx.FarmID)
+	return b, tx.SendBatch(ctx, q).Close()
+}
 
 // Pens lists a farm's pens by name.
-func (tx *Tx) Pens(ctx context.Context) ([]Pen, error) {
-	return list[Pen](ctx, tx, `select `+penColumns+` from pens where farm_id = $1 order by until_on is not null, name`, tx.FarmID)
-}
+func (tx *Tx) Pens(ctx context.Context) ([]Pen, error) { return list[Pen](ctx, tx, pens, tx.FarmID) }
 
 // SavePen makes a pen (ID 0) or changes one, and returns its id.
 func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 	if p.ID == 0 {
-		return value[int64](ctx, tx, `insert into pens (farm_id, name, species, breed, bantam, females, males, from_on, until_on)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`, tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn)
+		return value[int64](ctx, tx, `insert into pens (farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`, tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier)
 	}
 	return value[int64](ctx, tx, `update pens set name = $2, species = $3, breed = $4, bantam = $5, females = $6, males = $7, from_on = $8, until_on = $9
 		where farm_id = $10 and id = $1 returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID)
@@ -54,25 +85,15 @@ func (tx *Tx) PenHasEggs(ctx context.Context, id int64) (bool, error) {
 	return value[bool](ctx, tx, `select exists (select from eggs where farm_id = $1 and pen_id = $2)`, tx.FarmID, id)
 }
 
-// Machines lists a farm's machines by name.
-func (tx *Tx) Machines(ctx context.Context) ([]Machine, error) {
-	return list[Machine](ctx, tx, `select id, name, kind, counter_from, counter_started_at, until_on from machines where farm_id = $1 order by until_on is not null, name`, tx.FarmID)
-}
-
-// Rooms lists what every machine holds.
-func (tx *Tx) Rooms(ctx context.Context) ([]Room, error) {
-	return list[Room](ctx, tx, `select machine_id, species, setting, hatching from machine_room where farm_id = $1 order by machine_id, species`, tx.FarmID)
-}
-
 // SaveMachine makes a machine (ID 0) or changes one with what it holds, and
 // returns its id.
 func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int64, err error) {
 	if m.ID == 0 {
-		id, err = value[int64](ctx, tx, `insert into machines (farm_id, name, kind, counter_from, counter_started_at, until_on) values ($1, $2, $3, $4, $5, $6) returning id`,
-			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn)
+		id, err = value[int64](ctx, tx, `insert into machines (farm_id, name, kind, counter_from, counter_started_at, until_on, by_hand) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand)
 	} else {
-		id, err = value[int64](ctx, tx, `update machines set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6 where farm_id = $7 and id = $1 returning id`,
-			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID)
+		id, err = value[int64](ctx, tx, `update machines set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6, by_hand = $8 where farm_id = $7 and id = $1 returning id`,
+			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand)
 	}
 	if err != nil {
 		return 0, err
@@ -81,8 +102,8 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 		return 0, err
 	}
 	for _, r := range rooms {
-		if _, err := tx.Exec(ctx, `insert into machine_room (farm_id, machine_id, species, setting, hatching) values ($1, $2, $3, $4, $5)`,
-			tx.FarmID, id, r.Species, r.Setting, r.Hatching); err != nil {
+		if _, err := tx.Exec(ctx, `insert into machine_room (farm_id, machine_id, species, setting, hatching, per_place) values ($1, $2, $3, $4, $5, $6)`,
+			tx.FarmID, id, r.Species, r.Setting, r.Hatching, max(1, r.PerPlace)); err != nil {
 			return 0, err
 		}
 	}

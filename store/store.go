@@ -126,3 +126,12 @@ func found[T any](v T, err error) (T, error) {
 	}
 	return v, err
 }
+
+// ask queues a query whose rows go into dst, to be sent with others in one
+// round trip.
+func ask[T any](b *pgx.Batch, dst *[]T, sql string, args ...any) {
+	b.Queue(sql, args...).Query(func(rows pgx.Rows) (err error) {
+		*dst, err = pgx.CollectRows(rows, pgx.RowToStructByName[T])
+		return
+	})
+}

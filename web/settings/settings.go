@@ -31,7 +31,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, f.Get("temperature"), clock, from)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), f.Get("farm"), f.Get("zone"), f.Get("chore_at"))
+		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), f.Get("farm"), f.Get("zone"), f.Get("chore_at"), f.Int("warm_hours", "The warm-up in hours"), f.Int("rest_hours", "The rest of shipped eggs in hours"))
 	})))
 	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 		return farm.Done{Said: "The account is made."}, o.Books.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))

@@ -1,0 +1,201 @@
+package demo
+
+import (
+	"context"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/tray"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// room fills the egg room of today: places, stock, parcels, and what goes with
+// setting: ways with the kinds, trays, machines being made ready.
+func (l *loader) room(ctx context.Context) error {
+	places := map[string]*int64{}
+	for _, x := range []struct {
+		name     string
+		temp, rh float64
+	}{{"Cellar", 14.5, 74}, {"Pantry shelf", 19, 62}} {
+		id, err := l.tx.SaveStoragePlace(ctx, store.StoragePlace{Name: x.name, TempC: &x.temp, RHPct: &x.rh})
+		if err != nil {
+			return err
+		}
+		places[x.name] = &id
+		if err := l.care(ctx, store.Care{Kind: "tilt", PlaceID: &id, At: l.now.Add(-26 * time.Hour)}); err != nil {
+			return err
+		}
+	}
+	today := l.m.Date(l.now)
+	var gathered []store.Collection
+	for i, p := range l.pens[:6] {
+		where := "Cellar"
+		if p.species == "coturnix-quail" {
+			where = "Pantry shelf"
+		}
+		for age := range 6 + 2*(i%3) {
+			n := int(p.perDay) - l.dice.IntN(3)
+			if n <= 0 || (age == 0 && i > 1) {
+				continue
+			}
+			c := collection(p, today.AddDate(0, 0, -age), n, 0)
+			at := calendar.WallTime{Hour: 8, Minute: 7 * i}.On(l.now, -age, l.m.Place)
+			if at.After(l.now) {
+				at = l.now
+			}
+			c.At, c.PlaceID, c.Washing, c.Reasons = &at, places[where], "dry-brushed", map[string]int{"crack": l.dice.IntN(6) / 5, "dirty": l.dice.IntN(9) / 8}
+			if p.name == "Barred" {
+				mass := 57 + float64(l.dice.IntN(40))/10
+				c.MassG = &mass
+			}
+			gathered = append(gathered, c)
+		}
+	}
+	if _, err := l.tx.Collect(ctx, gathered); err != nil {
+		return err
+	}
+	for _, step := range []func(context.Context) error{l.parcels, l.ways, l.readying} {
+		if err := step(ctx); err != nil {
+			return err
+		}
+	}
+	if _, err := farm.MarkEggs(ctx, l.tx); err != nil {
+		return err
+	}
+	return l.trays(ctx)
+}
+
+func (l *loader) care(ctx context.Context, c store.Care) error {
+	_, err := l.tx.AddCare(ctx, c, l.m.PersonID)
+	return err
+}
+
+// parcels: one rests since this morning, one is on its way.
+func (l *loader) parcels(ctx context.Context) error {
+	today := l.m.Date(l.now)
+	for _, x := range []struct {
+		from, species, breed string
+		ordered, sent        int
+	}{{"Hollin Ridge", "chicken", "Marbled", 24, 26}, {"Dunlin Yard", "coturnix-quail", "Dune", 30, 0}} {
+		pen, err := l.tx.SavePen(ctx, store.Pen{Name: x.from, Species: x.species, Breed: x.breed, FromOn: today.AddDate(0, -2, 0), Supplier: true})
+		if err != nil {
+			return err
+		}
+		p := store.Parcel{PenID: pen, Ordered: x.ordered, OrderedOn: today.AddDate(0, 0, -6)}
+		if p.ID, err = l.tx.AddParcel(ctx, p); err != nil {
+			return err
+		}
+		if x.sent == 0 {
+			continue
+		}
+		at, broken, loose, displaced := l.now.Add(-4*time.Hour), 1, 3, 1
+		ready := at.Add(24 * time.Hour)
+		ids, err := l.tx.Collect(ctx, []store.Collection{{PenID: pen, LaidOn: today.AddDate(0, 0, -4), At: &at, ReadyAt: &ready, Eggs: x.sent - broken, Reasons: map[string]int{"broken": broken}, Note: "Box dented on one side."}})
+		if err != nil {
+			return err
+		}
+		p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.CollectionID, p.Note = &x.sent, &broken, &loose, &displaced, &at, &ids[0], "Box dented on one side."
+		if err := l.tx.SaveParcel(ctx, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ways are the farm's own with some kinds.
+func (l *loader) ways(ctx context.Context) error {
+	for _, m := range []store.Method{
+		{Species: "chicken", School: "by weight", HandTurns: 5, Washing: "dry-brushed"},
+		{Species: "duck", School: "wet", HandTurns: 5, Washing: "unwashed", Mistings: 1, CoolMin: 15},
+	} {
+		if err := l.tx.SetMethod(ctx, m); err != nil {
+			return err
+		}
+	}
+	return l.tx.SetFigures(ctx, "duck", []store.Figure{{Figure: "humidity_set_pct", At: 54, Low: 50, High: 58}})
+}
+
+// readying leaves the small hatcher half ready, warm since this night, and the
+// still box turned twice today.
+func (l *loader) readying(ctx context.Context) error {
+	hatcher := l.box["Small hatcher"]
+	for step, ago := range map[string]time.Duration{"clean": 12 * time.Hour, "place": 12 * time.Hour, "outlet": 12 * time.Hour, "warm": 9 * time.Hour} {
+		if err := l.care(ctx, store.Care{Kind: "ready:" + step, MachineID: &hatcher, At: l.now.Add(-ago)}); err != nil {
+			return err
+		}
+	}
+	open, err := l.tx.OpenBatches(ctx)
+	for _, b := range open {
+		if b.SetterID != l.box["Still box"] {
+			continue
+		}
+		for _, hours := range []int{26, 20, 15, 4, 1} {
+			if err := l.care(ctx, store.Care{Kind: "turn", BatchID: &b.ID, At: l.now.Add(-time.Duration(hours) * time.Hour)}); err != nil {
+				return err
+			}
+		}
+	}
+	return err
+}
+
+// trays in the cabinet, with the eggs that turn there laid by pen.
+func (l *loader) trays(ctx context.Context) error {
+	var trays []int64
+	var free []tray.Spot
+	for i, name := range []string{"Upper", "Middle", "Lower"} {
+		t := store.Tray{MachineID: l.box["Cabinet"], Name: name, TrayRows: 6, TrayColumns: 10}
+		if i == 0 {
+			t.Warm = []int{24, 25, 34, 35}
+		}
+		if i == 2 {
+			t.Cool = []int{0, 9, 50, 59}
+		}
+		id, err := l.tx.SaveTray(ctx, t)
+		if err != nil {
+			return err
+		}
+		trays = append(trays, id)
+		for place := range 60 {
+			free = append(free, tray.Spot{Tray: i, Place: place})
+		}
+	}
+	if _, err := l.tx.SaveTray(ctx, store.Tray{MachineID: l.box["Tabletop"], Name: "Rack", TrayRows: 5, TrayColumns: 8}); err != nil {
+		return err
+	}
+	open, err := l.tx.OpenBatches(ctx)
+	if err != nil {
+		return err
+	}
+	for _, b := range open {
+		if b.SetterID != l.box["Cabinet"] || b.LockedAt != nil {
+			continue
+		}
+		all, err := l.tx.BatchEggs(ctx, b.ID)
+		if err != nil {
+			return err
+		}
+		var eggs []tray.Egg
+		for _, e := range all {
+			if e.Fate == nil {
+				eggs = append(eggs, tray.Egg{ID: e.ID, Pen: e.PenID})
+			}
+		}
+		var lies []store.Lie
+		last := -1
+		laid := tray.Blocks(eggs, free, func(tray.Spot) int { return 1 })
+		for id, spot := range laid {
+			lies = append(lies, store.Lie{EggID: id, TrayID: &trays[spot.Tray], Place: &spot.Place})
+			for i, f := range free {
+				if f == spot {
+					last = max(last, i)
+				}
+			}
+		}
+		free = free[last+1:]
+		if err := l.tx.Lay(ctx, lies); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,125 @@
+package farm
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/method"
+	"metrogon/core/readiness"
+	"metrogon/store"
+)
+
+// Round is daily work on a batch: how often, and how often it was done today.
+type Round struct {
+	BatchView
+	method.Task
+	Done  int
+	Last  *time.Time
+	Title string
+}
+
+// rounds lists today's daily work on the open batches.
+func (w *barn) rounds(open []BatchView, care []store.Care) (all []Round) {
+	for _, v := range open {
+		if v.Alive == 0 {
+			continue
+		}
+		for _, task := range v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil) {
+			r := Round{BatchView: v, Task: task, Title: taskTitle(task, v)}
+			for _, c := range care {
+				if c.BatchID != nil && *c.BatchID == v.ID && c.Kind == task.Kind && !c.At.Before(w.dayBegan()) {
+					r.Done++
+					r.Last = &c.At
+				}
+			}
+			all = append(all, r)
+		}
+	}
+	return
+}
+
+func taskTitle(t method.Task, v BatchView) string {
+	switch t.Kind {
+	case method.Turn:
+		return fmt.Sprintf("Turn %s by hand", plural(v.Alive, "egg"))
+	case method.Cool:
+		return fmt.Sprintf("Cool %s", plural(v.Alive, "egg"))
+	}
+	return fmt.Sprintf("Mist %s", plural(v.Alive, "egg"))
+}
+
+var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "cooled", method.Mist: "misted"}
+
+// Care notes that a batch was turned, cooled or misted.
+func (b *Books) Care(ctx context.Context, m *Member, key string, batchID int64, kind string) (Done, error) {
+	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return Done{}, err
+		}
+		v, err := w.view(batch)
+		if err != nil {
+			return Done{}, err
+		}
+		if !slices.ContainsFunc(v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil), func(t method.Task) bool { return t.Kind == kind }) {
+			return Done{}, problem("kind", "%s does not need this now.", batch.Code)
+		}
+		return b.cared(ctx, tx, m, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind])
+	})
+}
+
+// stepPrefix marks the care of a machine as a step of making it ready.
+const stepPrefix = "ready:"
+
+// readyState tells how far a machine is from taking eggs.
+func (w *barn) readyState(x Machine, up store.Upkeep, running bool) readiness.State {
+	ticked := map[string]time.Time{}
+	var emptied time.Time
+	for _, c := range up.Last {
+		if c.MachineID != nil && *c.MachineID == x.ID && len(c.Kind) > len(stepPrefix) {
+			ticked[c.Kind[len(stepPrefix):]] = c.At
+		}
+	}
+	for _, e := range up.Emptied {
+		if e.MachineID == x.ID {
+			emptied = e.At
+		}
+	}
+	return readiness.Judge(x.Kind, x.ByHand, ticked, emptied, running, time.Duration(w.member.WarmHours)*time.Hour, w.now)
+}
+
+// stands tells whether eggs of an open batch stand in a machine.
+func stands(open []BatchView, machineID int64) bool {
+	return slices.ContainsFunc(open, func(v BatchView) bool { return v.Stands().ID == machineID && v.Alive > 0 })
+}
+
+// MadeReady notes steps of making a machine ready.
+func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID int64, steps ...string) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return Done{}, err
+		}
+		x, ok := w.machines[machineID]
+		if !ok {
+			return Done{}, ErrNone
+		}
+		u := &undo{}
+		for _, step := range readiness.Steps(x.Kind, x.ByHand) {
+			if !slices.Contains(steps, step.ID) {
+				continue
+			}
+			id, err := tx.AddCare(ctx, store.Care{Kind: stepPrefix + step.ID, MachineID: &machineID, At: w.now}, m.PersonID)
+			if err != nil {
+				return Done{}, err
+			}
+			u.Care = append(u.Care, id)
+		}
+		if len(u.Care) == 0 {
+			return Done{}, problem("step", "Mark what is done.")
+		}
+		return b.wrote(ctx, tx, m, 0, u, "%s: %s of making ready done.", x.Name, plural(len(u.Care), "step"))
+	})
+}

@@ -1,0 +1,133 @@
+package farm
+
+import (
+	"context"
+	"slices"
+
+	"metrogon/core/method"
+	"metrogon/core/species"
+	"metrogon/store"
+)
+
+// KindPage is what is known of a kind: the shipped figures, the farm's own
+// beside them, and its method.
+type KindPage struct {
+	Shipped, Own *species.Profile
+	Figures      []FigureRow
+	Method       method.Method
+	Humidity     species.Figure // that follows from school and figures, while turning
+	Locked       species.Figure // and in lockdown
+}
+
+// FigureRow is one figure with its shipped and its own value.
+type FigureRow struct {
+	species.Own
+	Shipped species.Figure
+	Days    species.Days // of candle_days
+	Change  *species.Change
+	Unusual string // what is odd about the own value
+	Void    string // why the own value does not count any more
+}
+
+// IsDays tells a list of days from a figure.
+func (r FigureRow) IsDays() bool { return r.Name == "candle_days" }
+
+// Kind shows one kind with the farm's figures.
+func (b *Books) Kind(ctx context.Context, m *Member, id string) (page KindPage, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		shipped, err := species.Find(id)
+		if err != nil {
+			return ErrNone
+		}
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		all, err := tx.Barn(ctx)
+		if err != nil {
+			return err
+		}
+		page = KindPage{Shipped: shipped, Own: w.kinds[shipped.ID], Method: w.method(shipped.ID)}
+		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
+		for _, o := range shipped.Changeable() {
+			row := FigureRow{Own: o, Days: shipped.CandleDays}
+			row.Shipped, _ = shipped.Figure(o.Name)
+			for _, f := range all.Figures {
+				if f.Species == shipped.ID && f.Figure == o.Name {
+					row.Change = &species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days}
+					row.Unusual = shipped.Unusual(*row.Change)
+					if _, err := shipped.With([]species.Change{*row.Change}); err != nil {
+						row.Void = err.Error()
+					}
+				}
+			}
+			page.Figures = append(page.Figures, row)
+		}
+		return nil
+	})
+	return
+}
+
+// Kinds lists the kinds that the farm keeps, then the others, with its figures.
+func (b *Books) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		for _, p := range species.All() {
+			page := KindPage{Shipped: p, Own: w.kinds[p.ID], Method: w.method(p.ID)}
+			page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
+			if slices.ContainsFunc(w.penList, func(x Pen) bool { return x.Species == p.ID }) {
+				kept = append(kept, page)
+			} else {
+				others = append(others, page)
+			}
+		}
+		return nil
+	})
+	return
+}
+
+// SaveKind keeps the farm's own figures of a kind, in place of those before, and
+// its method. It says which values are unusual.
+func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes []species.Change, way method.Method) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		if !m.Owner() {
+			return Done{}, errOwner
+		}
+		shipped, err := species.Find(id)
+		if err != nil {
+			return Done{}, ErrNone
+		}
+		var p Problems
+		if _, err := shipped.With(changes); err != nil {
+			p.add("figures", "%s.", capital(err.Error()))
+		}
+		if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
+			p.add(field, "%s", says)
+		}
+		if err := p.err(); err != nil {
+			return Done{}, err
+		}
+		rows := make([]store.Figure, len(changes))
+		odd := ""
+		for i, c := range changes {
+			rows[i] = store.Figure{Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days}
+			if u := shipped.Unusual(c); u != "" {
+				odd = " Some values are unusual; they are marked."
+			}
+		}
+		if err := tx.SetFigures(ctx, shipped.ID, rows); err != nil {
+			return Done{}, err
+		}
+		if !shipped.IsReptile() {
+			if err := tx.SetMethod(ctx, store.Method{Species: shipped.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
+				return Done{}, err
+			}
+		}
+		return b.wrote(ctx, tx, m, 0, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
+	})
+}
+
+func capital(s string) string { return string(s[0]&^0x20) + s[1:] }

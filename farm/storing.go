@@ -1,0 +1,321 @@
+package farm
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/species"
+	"metrogon/core/storage"
+	"metrogon/store"
+)
+
+// PlaceView is a storage place with what lies in it and what it needs. ID 0 is
+// no place in particular.
+type PlaceView struct {
+	store.StoragePlace
+	Eggs     int
+	Oldest   time.Time
+	TiltedAt *time.Time
+	TiltDue  bool
+	Advice   species.Figure // °C for eggs that wait as long as the oldest may
+	Warnings []string
+}
+
+// the care of a storage place: tilted through about 90° once a day at least
+// [common practice].
+const tilt = "tilt"
+
+func (w *barn) dayBegan() time.Time {
+	return calendar.WallTime{}.On(w.now, 0, w.member.Place)
+}
+
+// places lists storage places in use, and nowhere in particular if eggs are there.
+func (w *barn) storePlaces(up store.Upkeep) (all []PlaceView) {
+	list := up.Places
+	if slices.ContainsFunc(up.Stored, func(s store.Stored) bool { return s.PlaceID == nil }) {
+		list = append(slices.Clone(list), store.StoragePlace{Name: "No place noted"})
+	}
+	for _, p := range list {
+		v := PlaceView{StoragePlace: p}
+		for _, s := range up.Stored {
+			if (s.PlaceID == nil && p.ID == 0) || (s.PlaceID != nil && *s.PlaceID == p.ID) {
+				v.Eggs, v.Oldest = s.Eggs, s.Oldest
+			}
+		}
+		if p.UntilOn != nil && v.Eggs == 0 {
+			continue
+		}
+		for _, c := range up.Last {
+			if c.Kind == tilt && c.PlaceID != nil && *c.PlaceID == p.ID {
+				v.TiltedAt = &c.At
+			}
+		}
+		v.TiltDue = p.ID != 0 && v.Eggs > 0 && (v.TiltedAt == nil || v.TiltedAt.Before(w.dayBegan()))
+		days := 0.0
+		if v.Eggs > 0 {
+			days = float64(ageDays(v.Oldest, w.member.Date(w.now)))
+		}
+		v.Advice = storage.AdviseTemperature(max(days, 4))
+		v.Warnings = placeWarnings(p)
+		all = append(all, v)
+	}
+	return
+}
+
+func placeWarnings(p store.StoragePlace) (all []string) {
+	if t := p.TempC; t != nil && *t > storage.GrowsAboveC {
+		all = append(all, "too warm: above 20 °C the germ begins to grow")
+	} else if t != nil && *t < storage.ChillsBelowC {
+		all = append(all, "too cold for eggs that are to hatch")
+	}
+	if h := p.RHPct; h != nil && *h < storage.DryPct {
+		all = append(all, "dry: 70 to 80 % keeps their water in")
+	} else if h != nil && *h > storage.DampPct {
+		all = append(all, "damp: mould grows above 80 %")
+	}
+	return
+}
+
+// SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
+// and hygrometer read.
+func (b *Books) SaveStoragePlace(ctx context.Context, m *Member, key string, place store.StoragePlace) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		var p Problems
+		place.Name = p.name("name", "The name of the place", place.Name, 60, true)
+		p.measure("temp", "The temperature", place.TempC, -10, 45, "°C")
+		p.measure("rh", "The humidity", place.RHPct, 0, 100, "%")
+		if err := p.err(); err != nil {
+			return Done{}, err
+		}
+		if _, err := tx.SaveStoragePlace(ctx, place); err != nil {
+			return Done{}, taken(err, "name", "There is a place of that name already.")
+		}
+		return b.wrote(ctx, tx, m, 0, nil, "Saved the place %s.", place.Name)
+	})
+}
+
+// StoragePlace is one, by its id.
+func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceView, log []store.LogEntry, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		up, err := tx.Upkeep(ctx, w.now)
+		if err != nil {
+			return err
+		}
+		all := w.storePlaces(up)
+		i := slices.IndexFunc(all, func(p PlaceView) bool { return p.ID == id && id != 0 })
+		if i < 0 {
+			return ErrNone
+		}
+		v = all[i]
+		log, err = tx.CareLog(ctx, 0, id, 60)
+		return err
+	})
+	return
+}
+
+// Tilted notes that the eggs of a place were tilted to the other side.
+func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		up, err := tx.Upkeep(ctx, b.Now())
+		if err != nil {
+			return Done{}, err
+		}
+		i := slices.IndexFunc(up.Places, func(p store.StoragePlace) bool { return p.ID == placeID })
+		if i < 0 {
+			return Done{}, ErrNone
+		}
+		return b.cared(ctx, tx, m, store.Care{Kind: tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
+	})
+}
+
+// cared notes care that can be taken back.
+func (b *Books) cared(ctx context.Context, tx *store.Tx, m *Member, c store.Care, format string, args ...any) (Done, error) {
+	c.At = b.Now()
+	id, err := tx.AddCare(ctx, c, m.PersonID)
+	if err != nil {
+		return Done{}, err
+	}
+	batch := int64(0)
+	if c.BatchID != nil {
+		batch = *c.BatchID
+	}
+	return b.wrote(ctx, tx, m, batch, &undo{Care: []int64{id}}, format, args...)
+}
+
+// BasketView is what is left in store of one collection.
+type BasketView struct {
+	store.Basket
+	Pen
+	Lot
+	Hours int // of age, from the hour of gathering; from noon where it is not known
+	Place string
+}
+
+// Baskets lists what is in store, collection by collection, of one pen or, with
+// 0, of all.
+func (b *Books) Baskets(ctx context.Context, m *Member, penID int64) (all []BasketView, places []PlaceView, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		up, err := tx.Upkeep(ctx, w.now)
+		if err != nil {
+			return err
+		}
+		places = w.storePlaces(up)
+		baskets, err := tx.Baskets(ctx, penID)
+		if err != nil {
+			return err
+		}
+		for _, x := range baskets {
+			kind, err := w.kind(w.pens[x.PenID].Species)
+			if err != nil {
+				return err
+			}
+			resting := 0
+			if x.ReadyAt != nil && x.ReadyAt.After(w.now) {
+				resting = x.Eggs
+			}
+			v := BasketView{Basket: x, Pen: w.pens[x.PenID], Lot: lot(kind, store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt}, m.Date(w.now))}
+			gathered := time.Date(x.LaidOn.Year(), x.LaidOn.Month(), x.LaidOn.Day(), 12, 0, 0, 0, m.Place)
+			if x.At != nil {
+				gathered = *x.At
+			}
+			v.Hours = max(0, int(w.now.Sub(gathered).Hours()))
+			for _, p := range up.Places {
+				if x.PlaceID != nil && *x.PlaceID == p.ID {
+					v.Place = p.Name
+				}
+			}
+			all = append(all, v)
+		}
+		return nil
+	})
+	return
+}
+
+// MoveBaskets puts collections into a storage place; 0 is no place in particular.
+func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []int64, placeID int64) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		if len(ids) == 0 {
+			return Done{}, problem("basket", "Mark what is to be moved.")
+		}
+		name, to := "no place in particular", (*int64)(nil)
+		if placeID != 0 {
+			up, err := tx.Upkeep(ctx, b.Now())
+			if err != nil {
+				return Done{}, err
+			}
+			i := slices.IndexFunc(up.Places, func(p store.StoragePlace) bool { return p.ID == placeID })
+			if i < 0 {
+				return Done{}, ErrNone
+			}
+			name, to = up.Places[i].Name, &placeID
+		}
+		if err := tx.MoveBasket(ctx, ids, to); err != nil {
+			return Done{}, err
+		}
+		return b.wrote(ctx, tx, m, 0, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
+	})
+}
+
+// Waiting is what waiting costs eggs of one kind on this farm.
+type Waiting struct {
+	Kind  *species.Profile
+	Kinds []*species.Profile // that the farm has eggs of
+	Curve storage.Curve
+	Own   []storage.Own
+	Ages  []WaitingAge
+}
+
+// WaitingAge is one age of the curve, explained.
+type WaitingAge struct {
+	Days                int
+	Published, Relative float64 // 1 = fresh
+	OwnEggs             float64 // that count at this age
+	Share               float64 // of own eggs in the blend
+	Set, Hatched        int     // of exactly this age
+	Keeping             storage.Keeping
+}
+
+// Waiting explains the curve of a kind.
+func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Waiting, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		for _, p := range w.penList {
+			if k, err := w.kind(p.Species); err == nil && !k.IsReptile() && !slices.Contains(page.Kinds, k) {
+				page.Kinds = append(page.Kinds, k)
+			}
+		}
+		slices.SortFunc(page.Kinds, compareKinds)
+		if page.Kind, err = w.kind(kindID); err != nil || page.Kind.IsReptile() {
+			if len(page.Kinds) == 0 {
+				return errors.Join(ErrNone)
+			}
+			page.Kind = page.Kinds[0]
+		}
+		records, err := tx.RecordsByAge(ctx)
+		if err != nil {
+			return err
+		}
+		page.Own = w.ownByAge(records, page.Kind.ID)
+		page.Curve = storage.Blend(page.Kind, page.Own)
+		for day := 1; day <= int(page.Kind.StorageLimitDays.To)+4; day++ {
+			a := WaitingAge{Days: day, Published: storage.Relative(page.Kind, float64(day)), Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day)}
+			a.Share, a.OwnEggs = page.Curve.Weight(float64(day))
+			for _, o := range page.Own {
+				if int(o.AgeDays) == day || (day == 1 && o.AgeDays == 0) {
+					a.Set, a.Hatched = a.Set+o.Set, a.Hatched+o.Hatched
+				}
+			}
+			page.Ages = append(page.Ages, a)
+		}
+		return nil
+	})
+	return
+}
+
+// Says tells in one sentence what the curve rests on.
+func (p Waiting) Says() string {
+	if p.Curve.Eggs == 0 {
+		return "No batch of yours is done yet, so this is the published curve alone."
+	}
+	worse := p.Curve.Relative(p.Kind.StorageLimitDays.At) - storage.Relative(p.Kind, p.Kind.StorageLimitDays.At)
+	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
+	verdict := "as the published curve says"
+	if worse > .03 {
+		verdict = "better than the published curve"
+	} else if worse < -.03 {
+		verdict = "worse than the published curve"
+	}
+	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.",
+		p.Curve.Eggs, verdict, number(p.Kind.StorageBestDays.At), eggs, 100*share)
+}
+
+func (w *barn) ownByAge(records []store.AgeRecord, kindID string) (own []storage.Own) {
+	for _, r := range records {
+		if w.pens[r.PenID].Species != kindID || r.Age > 60 || w.pens[r.PenID].Supplier {
+			continue
+		}
+		i := slices.IndexFunc(own, func(o storage.Own) bool { return int(o.AgeDays) == r.Age })
+		if i < 0 {
+			i = len(own)
+			own = append(own, storage.Own{AgeDays: float64(r.Age)})
+		}
+		own[i].Set += r.Set
+		own[i].Hatched += r.Hatched
+	}
+	return
+}
