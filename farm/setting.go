@@ -106,7 +106,7 @@ type Later struct {
 	Lost      float64 // young that waiting costs the eggs of today
 }
 
-// Outlook is what comes of filling the machine on one day.
+// Outlook is what comes of filling the machine on one day with the best eggs.
 type Outlook struct {
 	Eggs  int
 	Young float64
@@ -306,7 +306,7 @@ func (p SetPage) later(w *barn, x expectations, laying []store.Stock) *Later {
 	l := &Later{Days: days}
 	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {
 		lots, _ := p.lots(x, p.Setting.Wish, days, laying)
-		c := choice.Choose(lots, choice.Wish{Order: choice.Oldest, Room: p.room(p.Setting)})
+		c := choice.Choose(lots, choice.Wish{Order: choice.Best, Room: p.room(p.Setting)})
 		hatch := p.Kind.HatchDays.At + float64(days)
 		return Outlook{c.Eggs, c.Young.Mean(), calendar.After(w.now, hatch)}, lots, c
 	}

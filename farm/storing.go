@@ -13,6 +13,15 @@ import (
 	"metrogon/store"
 )
 
+// What web needs of the records.
+type (
+	StoragePlace = store.StoragePlace
+	LogEntry     = store.LogEntry
+	StoredEgg    = store.StoredEgg
+	Parcel       = store.Parcel
+	Tray         = store.Tray
+)
+
 // PlaceView is a storage place with what lies in it and what it needs. ID 0 is
 // no place in particular.
 type PlaceView struct {

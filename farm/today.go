@@ -44,6 +44,22 @@ type Today struct {
 	HasBoxes bool
 }
 
+// Todo counts what is to be done today.
+func (t Today) Todo() int {
+	n := len(t.Due) + len(t.Tilts)
+	for _, r := range t.Rounds {
+		if r.Done < r.Times {
+			n++
+		}
+	}
+	for _, p := range t.Parcels {
+		if !p.OnTheWay() {
+			n++
+		}
+	}
+	return n
+}
+
 // Running is a machine in use.
 type Running struct {
 	Machine

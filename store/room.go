@@ -135,9 +135,9 @@ type Tray struct {
 	UntilOn     *time.Time
 }
 
-// Trays lists a machine's trays in use, by name.
+// Trays lists a machine's trays in use, in the order in which they were made.
 func (tx *Tx) Trays(ctx context.Context, machineID int64) ([]Tray, error) {
-	return list[Tray](ctx, tx, `select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on from trays where farm_id = $1 and machine_id = $2 and until_on is null order by name`, tx.FarmID, machineID)
+	return list[Tray](ctx, tx, `select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on from trays where farm_id = $1 and machine_id = $2 and until_on is null order by id`, tx.FarmID, machineID)
 }
 
 // SaveTray makes a tray (ID 0) or changes one.

@@ -24,13 +24,17 @@ import (
 	"metrogon/web/assets"
 	"metrogon/web/batches"
 	"metrogon/web/board"
+	"metrogon/web/cards"
 	"metrogon/web/eggs"
+	"metrogon/web/kinds"
 	"metrogon/web/machines"
 	"metrogon/web/page"
+	"metrogon/web/parcels"
 	"metrogon/web/pens"
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/today"
+	"metrogon/web/trays"
 )
 
 //go:embed lost.html
@@ -96,7 +100,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		}
 		return c.String(http.StatusOK, "well\n")
 	})
-	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, board.Routes, pens.Routes, machines.Routes, settings.Routes} {
+	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
 		hang(e, site)
 	}
 	return e, sessions, nil

@@ -22,10 +22,11 @@ type Lot struct {
 type Order string
 
 // Oldest first leaves the fresh ones, which can wait; freshest first takes those
-// that hatch best.
+// that have lost least; best first those of which most young are expected.
 const (
 	Oldest   Order = "oldest"
 	Freshest Order = "freshest"
+	Best     Order = "best"
 )
 
 // Wish is what is asked for.
@@ -85,8 +86,11 @@ func queue(lots []Lot, w Wish) []int {
 		order[i] = i
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
-		if w.Order == Freshest {
-			a, b = b, a
+		switch w.Order {
+		case Best:
+			return cmp.Compare(lots[b].Young.Mean()*lots[b].Keeps, lots[a].Young.Mean()*lots[a].Keeps)
+		case Freshest:
+			return cmp.Compare(lots[a].Age, lots[b].Age)
 		}
 		return cmp.Compare(lots[b].Age, lots[a].Age)
 	})

@@ -16,7 +16,7 @@ var sure = rates.Beta{A: 23.5, B: 18.5} // 23 of 41 hatched
 func lots() []choice.Lot {
 	return []choice.Lot{
 		{Pen: 1, Age: 1, Eggs: 10, Young: sure, Keeps: 1}, {Pen: 1, Age: 6, Eggs: 10, Young: sure, Keeps: 1},
-		{Pen: 2, Age: 3, Eggs: 4, Young: sure, Keeps: 1}, {Pen: 3, Age: 5, Eggs: 30, Young: sure, Keeps: 1},
+		{Pen: 2, Age: 3, Eggs: 4, Young: rates.Beta{A: 30, B: 2}, Keeps: 1}, {Pen: 3, Age: 5, Eggs: 30, Young: sure, Keeps: 1},
 	}
 }
 
@@ -28,6 +28,7 @@ func TestOrderAndPens(t *testing.T) {
 	}{
 		{"oldest first", choice.Wish{Order: choice.Oldest, Room: 15}, []int{0, 10, 0, 5}},
 		{"freshest first", choice.Wish{Order: choice.Freshest, Room: 15}, []int{10, 0, 4, 1}},
+		{"best first", choice.Wish{Order: choice.Best, Room: 12}, []int{8, 0, 4, 0}},
 		{"every pen, oldest first", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 15}, []int{0, 6, 4, 5}},
 		{"all, where there is room", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 500}, []int{10, 10, 4, 30}},
 		{"no room", choice.Wish{Order: choice.Oldest}, []int{0, 0, 0, 0}},

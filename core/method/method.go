@@ -124,9 +124,9 @@ const (
 	Mist = "mist"
 )
 
-// coolFrom is the day from which waterfowl are cooled and misted [common
+// CoolFrom is the day from which waterfowl are cooled and misted [common
 // practice].
-const coolFrom = 7
+const CoolFrom = 7
 
 // Daily lists the work on the day that a batch is in, elapsed days; nothing
 // before the first day is complete, nor from lockdown on.
@@ -137,7 +137,7 @@ func (m Method) Daily(p *species.Profile, day float64, byHand, locked bool) (tas
 	if byHand && day >= .5 {
 		tasks = append(tasks, Task{Turn, m.HandTurns, "An odd number of times, so that the long night lies on alternate sides."})
 	}
-	if !p.Water || day < coolFrom {
+	if !p.Water || day < CoolFrom {
 		return
 	}
 	if m.CoolMin > 0 {

@@ -29,7 +29,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	d := desk{s, page.Parse(s, files)}
 	e.GET("/batches", s.Signed(d.list))
 	e.GET("/batches/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }))
-	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done} {
+	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done, "care": d.care} {
 		e.POST("/batches/:id/"+name, s.Signed(d.acting(act)))
 	}
 }
@@ -154,6 +154,10 @@ func marked(f *page.Form) (ids []int64) {
 
 func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, candling.Call(f.Get("call")), marked(f), f.Get("take_out") != "")
+}
+
+func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.Care(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"))
 }
 
 func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {

@@ -1,18 +1,21 @@
-// Package eggs is the egg room: collecting, the stock by pen and age, and
-// files of collections.
+// Package eggs is the egg room: collecting, the stock by pen and age, the places
+// where it waits and what waiting costs, and files of collections.
 package eggs
 
 import (
 	"embed"
-	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/grading"
+	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/formats/eggcsv"
+	"metrogon/formats/eggline"
 	"metrogon/web/page"
 )
 
@@ -28,15 +31,50 @@ type room struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	r := room{s, page.Parse(s, files)}
 	e.GET("/eggs", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }))
-	e.POST("/eggs", s.Signed(r.collect))
+	e.POST("/eggs", s.Signed(r.collecting(r.typed)))
+	e.POST("/eggs/line", s.Signed(r.collecting(r.line)))
 	e.POST("/eggs/cast-out", s.Signed(r.castOut))
+	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
+	e.POST("/eggs/store", s.Signed(r.move))
+	e.GET("/eggs/waiting", s.Signed(r.waiting))
 	e.GET("/eggs/import", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) }))
 	e.POST("/eggs/import", s.Signed(r.bring))
+	for _, path := range []string{"/places/new", "/places/:id"} {
+		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return r.place(c, m, page.Shell{}) }))
+		e.POST(path, s.Signed(r.savePlace))
+	}
+	e.POST("/places/:id/tilted", s.Signed(func(c *echo.Context, m *farm.Member) error {
+		id, err := page.ID(c)
+		if err != nil {
+			return err
+		}
+		f, err := page.ReadForm(c)
+		if err != nil {
+			return err
+		}
+		done, err := s.Books.Tilted(c.Request().Context(), m, f.Get("key"), id)
+		return s.Tell(c, done, err, page.Back(c, "/eggs"))
+	}))
 }
 
 type data struct {
 	farm.EggRoom
-	Import *upload
+	Import   *upload
+	Store    *stock
+	Waiting  *waiting
+	Place    *place
+	Reasons  []grading.Reason
+	Washings []method.Washing
+}
+
+// Kinds tells whether pens are of several kinds, so that each is named.
+func (d data) Kinds() bool {
+	for _, p := range d.Pens {
+		if p.Species != d.Pens[0].Species {
+			return true
+		}
+	}
+	return false
 }
 
 func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
@@ -44,28 +82,61 @@ func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
+	if id, _ := strconv.ParseInt(c.QueryParam("pen"), 10, 64); id != 0 {
+		eggs.Next = id
+	}
 	shell.Nav, shell.Title = "/eggs", "Eggs"
-	return r.Show(c, r.page, shell, m, data{EggRoom: eggs})
+	return r.Show(c, r.page, shell, m, data{EggRoom: eggs, Reasons: grading.Reasons, Washings: method.Washings})
 }
 
-func (r room) collect(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
-	if err != nil {
-		return err
-	}
-	in := farm.Collected{PenID: f.ID("pen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
-		Rejected: f.Int("rejected", "The number of rejects"), Note: f.Get("note")}
-	problems := f.Problems
-	if problems == nil {
-		done, err := r.Books.Collect(c.Request().Context(), m, f.Get("key"), in)
-		if err == nil {
-			return r.Say(c, done, fmt.Sprintf("/eggs?pen=%d", in.PenID))
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
+// collecting records what a form says was gathered.
+func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]farm.Collected, error)) page.Handler {
+	return func(c *echo.Context, m *farm.Member) error {
+		f, err := page.ReadForm(c)
+		if err != nil {
 			return err
 		}
+		all, err := read(c, m, f)
+		if err == nil && f.Problems != nil {
+			err = f.Problems
+		}
+		if err == nil {
+			var done farm.Done
+			if done, err = r.Books.Collect(c.Request().Context(), m, f.Get("key"), all...); err == nil {
+				return r.Say(c, done, "/eggs")
+			}
+		}
+		problems := page.ProblemsOf(err)
+		if problems == nil {
+			return err
+		}
+		return r.show(c, m, page.Shell{Typed: f.Values, Problems: problems})
 	}
-	return r.show(c, m, page.Shell{Typed: f.Values, Problems: problems})
+}
+
+func (r room) typed(_ *echo.Context, _ *farm.Member, f *page.Form) ([]farm.Collected, error) {
+	in := farm.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
+		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"), PlaceID: f.ID("place"),
+		MassG: f.MaybeFloat("mass", "The weight"), LengthMM: f.MaybeFloat("length", "The length"), Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
+	for _, reason := range grading.Reasons {
+		if n := f.Int("reason-"+reason.ID, "The number of rejects"); n != 0 {
+			in.Reasons[reason.ID] = n
+		}
+	}
+	return []farm.Collected{in}, nil
+}
+
+func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]farm.Collected, error) {
+	eggs, err := r.Books.EggRoom(c.Request().Context(), m)
+	if err != nil {
+		return nil, err
+	}
+	all, err := eggline.Read(f.Get("line"), eggs.Pens, eggs.Today)
+	if err != nil {
+		says := err.Error()
+		return nil, farm.Problems{{Field: "line", Says: strings.ToUpper(says[:1]) + says[1:] + "."}}
+	}
+	return all, nil
 }
 
 func (r room) castOut(c *echo.Context, m *farm.Member) error {
@@ -75,10 +146,10 @@ func (r room) castOut(c *echo.Context, m *farm.Member) error {
 	}
 	pen, day, n := f.ID("pen"), f.Date("date", "The day of laying"), f.Int("eggs", "The number of eggs")
 	if f.Problems != nil {
-		return r.Tell(c, farm.Done{}, f.Problems, "/eggs")
+		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
 	done, err := r.Books.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
-	return r.Tell(c, done, err, "/eggs")
+	return r.Tell(c, done, err, "/eggs/store")
 }
 
 type upload struct {

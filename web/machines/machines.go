@@ -3,11 +3,14 @@ package machines
 
 import (
 	"embed"
+	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/species"
+	"metrogon/core/tray"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -24,6 +27,8 @@ type shed struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	x := shed{s, page.Parse(s, files)}
 	e.GET("/machines", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }))
+	e.POST("/machines/:id/ready", s.Signed(x.ready))
+	e.POST("/machines/:id/trays", s.Signed(x.saveTray))
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
 		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return x.form(c, m, page.Shell{}) }))
 		e.POST(path, s.Signed(x.save))
@@ -36,6 +41,25 @@ type data struct {
 	Kinds  []struct{ ID, Name string }
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
+	Trays  []farm.Tray
+}
+
+// PerPlace is how many eggs lie in one place: the farm's number, or a proposal.
+func (d data) PerPlace(k *species.Profile) int {
+	if r := d.Room(k.ID); r.PerPlace > 0 {
+		return r.PerPlace
+	}
+	return tray.PerPlace(k)
+}
+
+// Spots names the places of a tray.
+func (data) Spots(t farm.Tray, places []int) string {
+	all := tray.Tray{Rows: t.TrayRows, Columns: t.TrayColumns}
+	names := make([]string, len(places))
+	for i, p := range places {
+		names[i] = all.Name(p)
+	}
+	return strings.Join(names, " ")
 }
 
 // KindName is the trade's name for a kind of machine.
@@ -86,6 +110,9 @@ func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 			return farm.ErrNone
 		}
 		d.One, shell.Title = &all[i], all[i].Name
+		if d.Trays, err = x.Books.MachineTrays(c.Request().Context(), m, id); err != nil {
+			return err
+		}
 	}
 	kept, err := x.Books.KindsKept(c.Request().Context(), m)
 	if err != nil {
@@ -106,7 +133,7 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	machine := farm.Machine{Name: f.Get("name"), Kind: f.Get("kind"), CounterFrom: f.Int("counter_from", "The counter's first number"), UntilOn: f.MaybeDate("until_on", "The last day of use")}
+	machine := farm.Machine{Name: f.Get("name"), Kind: f.Get("kind"), CounterFrom: f.Int("counter_from", "The counter's first number"), UntilOn: f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != ""}
 	if c.Param("id") != "" {
 		if machine.ID, err = page.ID(c); err != nil {
 			return err
@@ -119,7 +146,7 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 	var rooms []farm.Room
 	for _, k := range species.All() {
 		rooms = append(rooms, farm.Room{Species: k.ID,
-			Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name)})
+			Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int("per-"+k.ID, "The eggs in one place, "+k.Name)})
 	}
 	problems := f.Problems
 	if problems == nil {
@@ -132,4 +159,38 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	return x.form(c, m, page.Shell{Typed: f.Values, Problems: problems})
+}
+
+func (x shed) ready(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Books.MadeReady(c.Request().Context(), m, f.Get("key"), id, f.Values["step"]...)
+	return x.Tell(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
+}
+
+func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	t := farm.Tray{ID: f.ID("tray"), MachineID: id, Name: f.Get("tray_name"), TrayRows: f.Int("tray_rows", "The number of rows"), TrayColumns: f.Int("tray_columns", "The number of places in a row")}
+	if f.Get("gone") != "" {
+		today := m.Date(x.Books.Now())
+		t.UntilOn = &today
+	}
+	if f.Problems != nil {
+		return x.Tell(c, farm.Done{}, f.Problems, fmt.Sprintf("/machines/%d", id))
+	}
+	done, err := x.Books.SaveTray(c.Request().Context(), m, f.Get("key"), t, f.Get("warm"), f.Get("cool"))
+	return x.Tell(c, done, err, fmt.Sprintf("/machines/%d", id))
 }

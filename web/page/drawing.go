@@ -148,6 +148,9 @@ func DrawStock(room farm.EggRoom) Stock {
 			egg := lots[col]
 			if egg == nil {
 				egg = &StockEgg{X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping), Past: lot.Keeping == "stale" || lot.Keeping == "lost"}
+				if lot.Resting > 0 {
+					egg.Class += " resting"
+				}
 				lots[col] = egg
 			}
 			egg.Count += lot.Eggs

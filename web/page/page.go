@@ -333,7 +333,8 @@ func (f *Form) bad(field, format string, args ...any) {
 	f.Problems = append(f.Problems, farm.Problem{Field: field, Says: fmt.Sprintf(format, args...)})
 }
 
-func short(s string) string {
+// Short cuts what was typed to what a sentence can hold.
+func Short(s string) string {
 	s = strings.ToValidUTF8(s, "?")
 	if len([]rune(s)) > 30 {
 		return string([]rune(s)[:30]) + "…"
@@ -349,7 +350,7 @@ func (f *Form) Int(field, what string) int {
 	}
 	n, err := strconv.ParseInt(s, 10, 32)
 	if err != nil {
-		f.bad(field, "%s is %q; it may be a whole number.", what, short(s))
+		f.bad(field, "%s is %q; it may be a whole number.", what, Short(s))
 	}
 	return int(n)
 }
@@ -365,7 +366,7 @@ func (f *Form) Float(field, what string) float64 {
 	s := strings.TrimSpace(f.Get(field))
 	n, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
 	if err != nil || math.IsNaN(n) || math.IsInf(n, 0) {
-		f.bad(field, "%s is %q; it may be a number.", what, short(s))
+		f.bad(field, "%s is %q; it may be a number.", what, Short(s))
 		return 0
 	}
 	return n
@@ -375,7 +376,7 @@ func (f *Form) Float(field, what string) float64 {
 func (f *Form) Date(field, what string) time.Time {
 	t, err := time.Parse("2006-01-02", f.Get(field))
 	if err != nil {
-		f.bad(field, "%s is %q; it may be a date like 2026-04-14.", what, short(f.Get(field)))
+		f.bad(field, "%s is %q; it may be a date like 2026-04-14.", what, Short(f.Get(field)))
 	}
 	return t
 }
@@ -393,9 +394,18 @@ func (f *Form) MaybeDate(field, what string) *time.Time {
 func (f *Form) Moment(field, what string, place *time.Location) time.Time {
 	t, err := time.Parse("2006-01-02T15:04", f.Get(field))
 	if err != nil {
-		f.bad(field, "%s is %q; it may be a date and hour like 2026-04-14T18:30.", what, short(f.Get(field)))
+		f.bad(field, "%s is %q; it may be a date and hour like 2026-04-14T18:30.", what, Short(f.Get(field)))
 		return t
 	}
 	noon := time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, place)
 	return calendar.WallTime{Hour: t.Hour(), Minute: t.Minute()}.On(noon, 0, place)
+}
+
+// MaybeFloat reads a number that may be left empty.
+func (f *Form) MaybeFloat(field, what string) *float64 {
+	if strings.TrimSpace(f.Get(field)) == "" {
+		return nil
+	}
+	n := f.Float(field, what)
+	return &n
 }

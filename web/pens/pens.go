@@ -31,10 +31,11 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	Pens  []farm.PenRates
-	Pen   *farm.PenPage // nil on the list and for a new one
-	New   bool
-	Today string
+	Pens     []farm.PenRates
+	Pen      *farm.PenPage // nil on the list and for a new one
+	New      bool
+	Supplier bool // the new one is
+	Today    string
 }
 
 func (y yard) list(c *echo.Context, m *farm.Member) error {
@@ -46,8 +47,12 @@ func (y yard) list(c *echo.Context, m *farm.Member) error {
 }
 
 func (y yard) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	supplier := c.QueryParam("supplier") != "" || shell.Typed.Get("supplier") != ""
 	shell.Nav, shell.Title = "/pens", "New pen"
-	return y.Show(c, y.page, shell, m, data{New: true, Today: shell.ISO(m.Date(y.Books.Now()))})
+	if supplier {
+		shell.Title = "New supplier"
+	}
+	return y.Show(c, y.page, shell, m, data{New: true, Supplier: supplier, Today: shell.ISO(m.Date(y.Books.Now()))})
 }
 
 func (y yard) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
@@ -70,8 +75,11 @@ func (y yard) save(c *echo.Context, m *farm.Member) error {
 	}
 	pen := farm.Pen{Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"), Bantam: f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
-		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day")}
+		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"), Supplier: f.Get("supplier") != ""}
 	again, next := y.form, "/pens"
+	if pen.Supplier {
+		next = "/parcels"
+	}
 	if c.Param("id") != "" {
 		if pen.ID, err = page.ID(c); err != nil {
 			return err

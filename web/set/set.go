@@ -12,6 +12,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/choice"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -36,15 +37,30 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct {
 	farm.SetPage
-	Now time.Time
+	Now     time.Time
+	Singles map[string][]farm.StoredEgg // of lots that are shown egg by egg
+	Ticked  map[int64]bool
 }
 
-func take(l farm.Lot) string {
-	return fmt.Sprintf("take-%d-%s", l.PenID, l.LaidOn.Format("2006-01-02"))
+// Single lists a lot's eggs one by one, if it is shown so.
+func (d data) Single(l farm.Lot) []farm.StoredEgg { return d.Singles[lotKey(l.PenID, l.LaidOn)] }
+
+// Key names a lot.
+func (data) Key(l farm.Lot) string { return lotKey(l.PenID, l.LaidOn) }
+
+func lotKey(pen int64, day time.Time) string {
+	return fmt.Sprintf("%d-%s", pen, day.Format("2006-01-02"))
+}
+
+func readKey(key string) (pen int64, day time.Time, ok bool) {
+	id, rest, _ := strings.Cut(key, "-")
+	pen, err := strconv.ParseInt(id, 10, 64)
+	day, err2 := time.Parse("2006-01-02", rest)
+	return pen, day, err == nil && err2 == nil
 }
 
 // Take names the field of a lot.
-func (data) Take(l farm.Lot) string { return take(l) }
+func (data) Take(l farm.Lot) string { return "take-" + lotKey(l.PenID, l.LaidOn) }
 
 // Offer is how many eggs of a lot are picked, empty for none.
 func (d data) Offer(l farm.Lot) string {
@@ -66,7 +82,30 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 		return err
 	}
 	shell.Nav, shell.Title = "/set", "Set"
-	return b.Show(c, b.page, shell, m, data{set, b.Books.Now()})
+	d := data{SetPage: set, Now: b.Books.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
+	for _, key := range shell.Typed["open"] {
+		if pen, day, ok := readKey(key); ok && len(d.Singles) < 20 {
+			if d.Singles[key], err = b.Books.SingleEggs(c.Request().Context(), m, pen, day); err != nil {
+				return err
+			}
+		}
+	}
+	for _, p := range set.Setting.Picks {
+		for _, id := range p.Only {
+			d.Ticked[id] = true
+		}
+		if len(p.Only) > 0 {
+			continue
+		}
+		left := p.Eggs // shown for the first time: those that the number means
+		for _, egg := range d.Singles[lotKey(p.PenID, p.LaidOn)] {
+			if left > 0 && !egg.Resting {
+				d.Ticked[egg.ID] = true
+				left--
+			}
+		}
+	}
+	return b.Show(c, b.page, shell, m, d)
 }
 
 // work reads the form, and sets the eggs or only works them out.
@@ -77,6 +116,14 @@ func (b bench) work(set bool) page.Handler {
 			return err
 		}
 		s := read(f, m)
+		if f.Get("propose") != "" {
+			s.Propose = true
+			for field := range f.Values { // the proposal takes their place
+				if strings.HasPrefix(field, "take-") || strings.HasPrefix(field, "egg-") || field == "open" {
+					f.Del(field)
+				}
+			}
+		}
 		shell := page.Shell{Typed: f.Values, Problems: f.Problems}
 		if set && f.Problems == nil {
 			done, err := b.Books.Set(c.Request().Context(), m, f.Get("key"), s)
@@ -93,20 +140,29 @@ func (b bench) work(set bool) page.Handler {
 
 func read(f *page.Form, m *farm.Member) farm.Setting {
 	s := farm.Setting{Species: f.Get("species"), SetterID: f.ID("setter"), HatcherID: f.ID("hatcher"),
-		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != ""}
+		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != "", Unrested: f.Get("unrested") != "",
+		Wish: farm.Wish{Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"), Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every"}}
+	if pen, err := strconv.ParseInt(f.Get("pens"), 10, 64); err == nil {
+		s.Wish.PenID = pen
+	}
 	if f.Get("temp") != "" {
 		s.TempC = page.Celsius(m, f.Float("temp", "The temperature of the box"))
 	}
 	for field := range f.Values {
-		rest, ok := strings.CutPrefix(field, "take-")
-		pen, day, ok2 := strings.Cut(rest, "-")
+		key, ok := strings.CutPrefix(field, "take-")
+		pen, on, ok2 := readKey(key)
 		if !ok || !ok2 {
 			continue
 		}
-		id, err := strconv.ParseInt(pen, 10, 64)
-		on, err2 := time.Parse("2006-01-02", day)
-		if n := f.Int(field, "A number of eggs"); n != 0 && err == nil && err2 == nil {
-			s.Picks = append(s.Picks, farm.Pick{PenID: id, LaidOn: on, Eggs: n})
+		pick := farm.Pick{PenID: pen, LaidOn: on, Eggs: f.Int(field, "A number of eggs")}
+		for _, id := range f.Values["egg-"+key] { // single eggs win over the number
+			if n, err := strconv.ParseInt(id, 10, 64); err == nil {
+				pick.Only = append(pick.Only, n)
+				pick.Eggs = len(pick.Only)
+			}
+		}
+		if pick.Eggs != 0 {
+			s.Picks = append(s.Picks, pick)
 		}
 	}
 	slices.SortFunc(s.Picks, func(a, b farm.Pick) int {

@@ -6,7 +6,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -40,7 +39,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct {
 	People []farm.Person
-	Kinds  []*species.Profile // of the farm's pens
+	Kept   []farm.KindPage // of the farm's pens
+	Others []farm.KindPage
 }
 
 func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
@@ -49,8 +49,12 @@ func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
+	kept, others, err := o.Books.Kinds(ctx, m)
+	if err != nil {
+		return err
+	}
 	shell.Nav, shell.Title = "/settings", "Settings"
-	return o.Show(c, o.page, shell, m, data{people, species.All()})
+	return o.Show(c, o.page, shell, m, data{people, kept, others})
 }
 
 func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {

@@ -1,0 +1,58 @@
+package eggline_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/grading"
+	"metrogon/core/method"
+	"metrogon/farm"
+	"metrogon/formats/eggline"
+)
+
+var (
+	today = time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
+	pens  = []farm.Pen{{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled"}, {ID: 3, Name: "Lavender bantams"}, {ID: 4, Name: "Lavender"}, {ID: 5, Name: "Line 01"}, {ID: 6, Name: "Line 02"}}
+)
+
+func TestOneLine(t *testing.T) {
+	mass, long, broad := 43.5, 57.0, 43.2
+	for line, want := range map[string][]farm.Collected{
+		"barred 6":                     {{PenID: 1, Eggs: 6}},
+		"Barred 6, 1 cracked, 2 dirty": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1, "dirty": 2}}},
+		"bar 6, crack; sp 5 yesterday": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1}}, {PenID: 2, Eggs: 5, LaidOn: today.AddDate(0, 0, -1)}},
+		"barred 2 broken":              {{PenID: 1, Reasons: map[string]int{"broken": 2}}},
+		"lavender 3":                   {{PenID: 4, Eggs: 3}},
+		"lavender b hen 14 43,5g":      {{PenID: 3, Eggs: 1, Hen: "14", MassG: &mass}},
+		"line 02 4 brushed":            {{PenID: 6, Eggs: 4, Washing: method.Brushed}},
+		" ; speckled 1 57x43.2mm ;":    {{PenID: 2, Eggs: 1, LengthMM: &long, Breadth: &broad}},
+	} {
+		got, err := eggline.Read(line, pens, today)
+		require.NoError(t, err, line)
+		for i := range want {
+			if want[i].LaidOn.IsZero() {
+				want[i].LaidOn = today
+			}
+			if want[i].Reasons == nil {
+				want[i].Reasons = map[string]int{}
+			}
+		}
+		assert.Equal(t, want, got, line)
+		for _, c := range got {
+			for id := range c.Reasons {
+				_, known := grading.Known(id)
+				assert.True(t, known, id)
+			}
+		}
+	}
+	for line, says := range map[string]string{
+		"": "like: barred 6", "6": `no pen begins with "6"`, "li 5": "Line 01 or Line 02; write a little more", "barred 6 7": "after 6 eggs of Barred comes 7",
+		"barred six": `"six" is not understood`, "rex 5": `no pen begins with "rex"`,
+	} {
+		_, err := eggline.Read(line, pens, today)
+		assert.ErrorContains(t, err, says, line)
+	}
+}

@@ -1,0 +1,159 @@
+package eggs
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+// stock is every collection with eggs in store.
+type stock struct {
+	Baskets []farm.BasketView
+	Places  []farm.PlaceView
+	Pens    []farm.Pen // that have eggs in store
+	Pen     int64      // the only one shown; 0: all
+	Eggs    int
+}
+
+func (r room) store(c *echo.Context, m *farm.Member) error {
+	s := stock{}
+	all, places, err := r.Books.Baskets(c.Request().Context(), m, 0)
+	if err != nil {
+		return err
+	}
+	s.Pen, _ = strconv.ParseInt(c.QueryParam("pen"), 10, 64)
+	seen := map[int64]bool{}
+	for _, b := range all {
+		if !seen[b.Pen.ID] {
+			seen[b.Pen.ID] = true
+			s.Pens = append(s.Pens, b.Pen)
+		}
+		if s.Pen == 0 || b.Pen.ID == s.Pen {
+			s.Baskets = append(s.Baskets, b)
+			s.Eggs += b.Basket.Eggs
+		}
+	}
+	s.Places = places
+	return r.Show(c, r.page, page.Shell{Nav: "/eggs", Title: "All in store"}, m, data{Store: &s})
+}
+
+func (r room) move(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	var ids []int64
+	for _, s := range f.Values["basket"] {
+		if id, err := strconv.ParseInt(s, 10, 64); err == nil {
+			ids = append(ids, id)
+		}
+	}
+	done, err := r.Books.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
+	return r.Tell(c, done, err, "/eggs/store")
+}
+
+// waiting is the curve of what waiting costs, drawn.
+type waiting struct {
+	farm.Waiting
+	Width, Height    int
+	Published, Blend string // polylines
+	Dots             []dot
+	Ticks            []page.Tick
+	BestX, LastX     float64
+}
+
+// dot is what own eggs of one age did.
+type dot struct {
+	X, Y, R float64
+	Says    string
+}
+
+func (r room) waiting(c *echo.Context, m *farm.Member) error {
+	w, err := r.Books.Waiting(c.Request().Context(), m, c.QueryParam("kind"))
+	if err != nil {
+		return err
+	}
+	return r.Show(c, r.page, page.Shell{Nav: "/eggs", Title: "What waiting costs"}, m, data{Waiting: draw(w)})
+}
+
+func draw(w farm.Waiting) *waiting {
+	const left, top, wide, high = 44, 14, 600, 200
+	d := &waiting{Waiting: w, Width: left + wide + 20, Height: top + high + 34}
+	last := float64(len(w.Ages))
+	x := func(day float64) float64 { return math.Round(10*(left+wide*(day-1)/(last-1))) / 10 }
+	y := func(rel float64) float64 { return math.Round(10*(top+high*(1-min(rel, 1.1)))) / 10 }
+	for _, a := range w.Ages {
+		day := float64(a.Days)
+		d.Published += fmt.Sprintf("%g,%g ", x(day), y(a.Published))
+		d.Blend += fmt.Sprintf("%g,%g ", x(day), y(a.Relative))
+		if a.Days%2 == 1 {
+			d.Ticks = append(d.Ticks, page.Tick{X: x(day), Label: strconv.Itoa(a.Days)})
+		}
+	}
+	d.BestX, d.LastX = x(w.Kind.StorageBestDays.At), x(w.Kind.StorageLimitDays.At)
+	if fresh := w.Ages[0]; fresh.Set > 0 && fresh.Hatched > 0 { // own eggs against own fresh ones
+		base := float64(fresh.Hatched) / float64(fresh.Set)
+		for _, a := range w.Ages {
+			if a.Set >= 10 {
+				rel := float64(a.Hatched) / float64(a.Set) / base
+				d.Dots = append(d.Dots, dot{x(float64(a.Days)), y(rel), 3 + min(4, math.Sqrt(float64(a.Set))/12), fmt.Sprintf("%d days: %d of %d hatched", a.Days, a.Hatched, a.Set)})
+			}
+		}
+	}
+	return d
+}
+
+// place is one storage place, or a new one.
+type place struct {
+	farm.PlaceView
+	Log []farm.LogEntry
+}
+
+func (r room) place(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	p := place{}
+	shell.Nav, shell.Title = "/eggs", "New place"
+	if c.Param("id") != "" {
+		id, err := page.ID(c)
+		if err != nil {
+			return err
+		}
+		if p.PlaceView, p.Log, err = r.Books.StoragePlace(c.Request().Context(), m, id); err != nil {
+			return err
+		}
+		shell.Title = p.Name
+	}
+	return r.Show(c, r.page, shell, m, data{Place: &p})
+}
+
+func (r room) savePlace(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	in := farm.StoragePlace{Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"), UntilOn: f.MaybeDate("until_on", "The last day of use")}
+	if t := f.MaybeFloat("temp", "The temperature"); t != nil {
+		celsius := page.Celsius(m, *t)
+		in.TempC = &celsius
+	}
+	if c.Param("id") != "" {
+		if in.ID, err = page.ID(c); err != nil {
+			return err
+		}
+	}
+	problems := f.Problems
+	if problems == nil {
+		done, err := r.Books.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
+		if err == nil {
+			return r.Say(c, done, "/eggs")
+		}
+		if problems = page.ProblemsOf(err); problems == nil {
+			return err
+		}
+	}
+	return r.place(c, m, page.Shell{Typed: f.Values, Problems: problems})
+}

@@ -1,0 +1,160 @@
+// Package kinds shows what is known of one kind of egg, and lets a farm put its
+// own figures and method in place.
+package kinds
+
+import (
+	"embed"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/method"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type shelf struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	k := shelf{s, page.Parse(s, files)}
+	e.GET("/kinds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return k.show(c, m, page.Shell{}) }))
+	e.POST("/kinds/:id", s.Signed(k.save))
+}
+
+type data struct {
+	farm.KindPage
+	Schools  []method.School
+	Washings []method.Washing
+}
+
+func (k shelf) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	kind, err := k.Books.Kind(c.Request().Context(), m, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	shell.Nav, shell.Title = "/settings", kind.Shipped.Name
+	return k.Show(c, k.page, shell, m, data{kind, method.Schools, method.Washings})
+}
+
+// Written is a figure as it is typed, in the person's unit: one number, or a
+// span.
+func (data) Written(v page.Shell, o species.Own, at, from, to float64) string {
+	one := func(f float64) string {
+		if o.Unit == "°C" {
+			return v.Degrees(f)
+		}
+		return page.Number(f)
+	}
+	switch {
+	case from == 0 && to == 0, from == to:
+		return one(at)
+	case at == 0, at == (from+to)/2:
+		return one(from) + "–" + one(to)
+	}
+	return one(at) + " (" + one(from) + "–" + one(to) + ")"
+}
+
+// Days writes a list of days.
+func (data) Days(days []int) string {
+	s := make([]string, len(days))
+	for i, d := range days {
+		s[i] = strconv.Itoa(d)
+	}
+	return strings.Join(s, ", ")
+}
+
+// Unit is a figure's unit as the person reads it.
+func (data) Unit(v page.Shell, o species.Own) string {
+	if o.Unit == "°C" {
+		return "°" + v.Member.Temperature
+	}
+	return o.Unit
+}
+
+// Range is where a value may lie.
+func (d data) Range(v page.Shell, o species.Own) string {
+	return strings.Trim(d.Written(v, o, 0, o.Least, o.Most), "()")
+}
+
+func (k shelf) save(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	shipped, err := species.Find(c.Param("id"))
+	if err != nil {
+		return farm.ErrNone
+	}
+	var changes []species.Change
+	for _, o := range shipped.Changeable() {
+		if change, typed := read(f, m, o); typed {
+			changes = append(changes, change)
+		}
+	}
+	way := method.Default()
+	if !shipped.IsReptile() {
+		way = method.Method{School: method.School(f.Get("school")), HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
+			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
+	}
+	problems := f.Problems
+	if problems == nil {
+		done, err := k.Books.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
+		if err == nil {
+			return k.Say(c, done, "/kinds/"+shipped.ID)
+		}
+		if problems = page.ProblemsOf(err); problems == nil {
+			return err
+		}
+	}
+	return k.show(c, m, page.Shell{Typed: f.Values, Problems: problems})
+}
+
+// read reads "18", "45-55" or "21 (20-22)", or days like "7, 14, 18"; nothing
+// typed keeps the shipped value.
+func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed bool) {
+	c.Figure = o.Name
+	text := strings.NewReplacer("–", " ", "(", " ", ")", " ", ";", " ", ", ", " ").Replace(f.Get(o.Name))
+	if o.Name != "candle_days" {
+		text = strings.ReplaceAll(text, "-", " ")
+	}
+	words := strings.Fields(strings.ReplaceAll(text, ",", map[bool]string{true: " ", false: "."}[o.Name == "candle_days"]))
+	if len(words) == 0 {
+		return c, false
+	}
+	var v []float64
+	for _, w := range words {
+		n, err := strconv.ParseFloat(w, 64)
+		if err != nil || len(words) > 10 {
+			f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " is " + strconv.Quote(page.Short(f.Get(o.Name))) + "; it may be a number, or a span like 45–55."})
+			return c, false
+		}
+		if o.Unit == "°C" {
+			n = page.Celsius(m, n)
+		}
+		v = append(v, n)
+		c.Days = append(c.Days, int(max(min(n, 1e6), -1e6)))
+	}
+	switch {
+	case o.Name == "candle_days":
+		return c, true
+	case len(v) == 1:
+		c.At = v[0]
+	case len(v) == 2:
+		c.From, c.To = v[0], v[1]
+	case len(v) == 3:
+		c.At, c.From, c.To = v[0], v[1], v[2]
+	default:
+		f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " has too many numbers; it may be one, or a span like 45–55."})
+	}
+	c.Days = nil
+	return c, true
+}

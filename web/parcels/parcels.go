@@ -1,0 +1,100 @@
+// Package parcels shows eggs that come from suppliers: ordered, arrived,
+// resting.
+package parcels
+
+import (
+	"embed"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type post struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	p := post{s, page.Parse(s, files)}
+	e.GET("/parcels", s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Shell{}, 0) }))
+	e.POST("/parcels", s.Signed(p.order))
+	e.POST("/parcels/:id", s.Signed(p.arrived))
+}
+
+type data struct {
+	Coming, Here []farm.ParcelView
+	Suppliers    []farm.Pen
+	Places       []farm.PlaceView
+	Now          time.Time
+	Laid         time.Time // usual guess at when shipped eggs were laid
+	Bad          int64     // the parcel whose form came back
+}
+
+func (p post) show(c *echo.Context, m *farm.Member, shell page.Shell, bad int64) error {
+	all, suppliers, places, err := p.Books.Parcels(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	now := p.Books.Now()
+	d := data{Suppliers: suppliers, Places: places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3), Bad: bad}
+	for _, x := range all {
+		if x.OnTheWay() {
+			d.Coming = append(d.Coming, x)
+		} else {
+			d.Here = append(d.Here, x)
+		}
+	}
+	shell.Nav, shell.Title = "/eggs", "Parcels"
+	return p.Show(c, p.page, shell, m, d)
+}
+
+func (p post) order(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	in := farm.Parcel{PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"), OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note")}
+	problems := f.Problems
+	if problems == nil {
+		done, err := p.Books.Order(c.Request().Context(), m, f.Get("key"), in)
+		if err == nil {
+			return p.Say(c, done, "/parcels")
+		}
+		if problems = page.ProblemsOf(err); problems == nil {
+			return err
+		}
+	}
+	return p.show(c, m, page.Shell{Typed: f.Values, Problems: problems}, 0)
+}
+
+func (p post) arrived(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	in := farm.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int("broken", "The number of broken eggs"),
+		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int("displaced", "The number of displaced air cells"),
+		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"), RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
+	problems := f.Problems
+	if problems == nil {
+		done, err := p.Books.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
+		if err == nil {
+			return p.Say(c, done, "/parcels")
+		}
+		if problems = page.ProblemsOf(err); problems == nil {
+			return err
+		}
+	}
+	return p.show(c, m, page.Shell{Typed: f.Values, Problems: problems}, id)
+}

@@ -1,0 +1,220 @@
+// Package trays draws the trays of a machine with every egg in its place, to be
+// laid by dragging, tapping, typing or by keys.
+package trays
+
+import (
+	"embed"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type rack struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	r := rack{s, page.Parse(s, files)}
+	e.GET("/batches/:id/trays", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }))
+	e.POST("/batches/:id/trays", s.Signed(r.move))
+	e.POST("/batches/:id/trays/by-pen", s.Signed(r.byPen))
+}
+
+type data struct {
+	farm.TrayPage
+	Maps []Map
+}
+
+// Map is a tray as it is drawn.
+type Map struct {
+	farm.TrayView
+	Width, Height int
+	Cell, High    int
+	Rows          []Label
+	Columns       []Label
+	Spots         []Spot
+}
+
+// Label names a row or column.
+type Label struct {
+	X, Y int
+	Text string
+}
+
+// Spot is a place with the eggs in it.
+type Spot struct {
+	Place int
+	Name  string
+	X, Y  int
+	Air   string // warm, cool or nothing
+	Eggs  []Egg
+	Says  string
+}
+
+// Egg is one in its place, at its middle.
+type Egg struct {
+	farm.TrayEgg
+	X, Y  float64
+	Band  string // pattern id; empty for an egg of another batch
+	Other bool
+}
+
+const (
+	cell  = 46
+	high  = 54
+	left  = 22
+	above = 18
+)
+
+// Draw lays a tray out; eggs of other batches are grey.
+func (d data) draw(t farm.TrayView) Map {
+	columns := t.Layout.Columns
+	if t.Layout.Rows == 0 {
+		columns = min(columns, 12)
+	}
+	rows := (t.Layout.Places() + columns - 1) / columns
+	m := Map{TrayView: t, Width: left + cell*columns + 2, Height: above + high*rows + 2, Cell: cell, High: high}
+	for place := range t.Layout.Places() {
+		row, column := place/columns, place%columns
+		s := Spot{Place: place, Name: t.Layout.Name(place), X: left + cell*column, Y: above + high*row}
+		if slices.Contains(t.Warm, place) {
+			s.Air = "warm"
+		} else if slices.Contains(t.Cool, place) {
+			s.Air = "cool"
+		}
+		var marks []string
+		for i, e := range t.Lying[place] {
+			x, y := Seat(i, d.PerPlace)
+			egg := Egg{TrayEgg: e, X: x, Y: y, Other: e.BatchID != d.ID}
+			if !egg.Other {
+				egg.Band = d.band(e.PenID)
+			}
+			s.Eggs = append(s.Eggs, egg)
+			marks = append(marks, e.Mark)
+		}
+		s.Says = s.Name
+		if s.Air != "" {
+			s.Says += ", " + s.Air
+		}
+		if len(marks) == 0 {
+			s.Says += ", empty"
+		} else {
+			s.Says += ": " + strings.Join(marks, ", ")
+		}
+		m.Spots = append(m.Spots, s)
+		if t.Layout.Rows > 0 && column == 0 {
+			m.Rows = append(m.Rows, Label{left - 6, s.Y + high/2 + 4, strings.TrimRight(s.Name, "0123456789")})
+		}
+		if t.Layout.Rows > 0 && row == 0 {
+			m.Columns = append(m.Columns, Label{s.X + cell/2, above - 5, strconv.Itoa(column + 1)})
+		}
+	}
+	return m
+}
+
+// Seat is where in a place its ith egg lies, of so many: one in the middle, four
+// in a square. The script of the page knows the same.
+func Seat(i, perPlace int) (x, y float64) {
+	side := 1
+	for side*side < perPlace {
+		side++
+	}
+	i %= side * side
+	return cell * (float64(i%side) + .5) / float64(side), high * (float64(i/side) + .5) / float64(side)
+}
+
+// Size of an egg as part of a place's.
+func (d data) Size() string {
+	side := 1
+	for side*side < d.PerPlace {
+		side++
+	}
+	return strconv.FormatFloat(1/float64(side), 'f', 3, 64)
+}
+
+func (d data) band(pen int64) string {
+	for _, p := range d.Pens {
+		if p.ID == pen {
+			return "band-" + p.Colour + "-" + p.Pattern
+		}
+	}
+	return ""
+}
+
+// Band is the pattern of a loose egg.
+func (d data) Band(e farm.TrayEgg) string { return d.band(e.PenID) }
+
+func (r rack) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	trays, err := r.Books.Trays(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	d := data{TrayPage: trays}
+	for _, t := range trays.Trays {
+		d.Maps = append(d.Maps, d.draw(t))
+	}
+	shell.Nav, shell.Title = "/batches", trays.Code+", tray map"
+	return r.Show(c, r.page, shell, m, d)
+}
+
+// move lays eggs: by code from the form, by id from the script, which reads the
+// answer itself.
+func (r rack) move(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	mv := farm.Move{TrayID: f.ID("tray"), Place: f.Get("place"), Marks: strings.FieldsFunc(f.Get("code"), func(r rune) bool { return r == ' ' || r == ',' || r == ';' })}
+	for _, s := range f.Values["egg"] {
+		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+			mv.EggIDs = append(mv.EggIDs, n)
+		}
+	}
+	done, err := r.Books.MoveEggs(c.Request().Context(), m, f.Get("key"), id, mv)
+	if c.Request().Header.Get("X-Map") != "" {
+		if p := page.ProblemsOf(err); p != nil {
+			return c.String(http.StatusUnprocessableEntity, p.Error())
+		}
+		if err != nil {
+			return err
+		}
+		return c.NoContent(http.StatusNoContent)
+	}
+	if p := page.ProblemsOf(err); p != nil {
+		return r.show(c, m, page.Shell{Typed: f.Values, Problems: p})
+	}
+	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
+}
+
+func (r rack) byPen(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	done, err := r.Books.LayByPen(c.Request().Context(), m, f.Get("key"), id)
+	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
+}
