@@ -89,12 +89,18 @@ func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error
 }
 
 func (r EggRoom) next() int64 {
-	for _, p := range r.Pens {
-		if !slices.ContainsFunc(r.Gatherings, func(g store.Gathering) bool { return g.PenID == p.ID && g.LaidOn.Equal(r.Today) }) {
-			return p.ID
-		}
+	seen := map[int64]bool{}
+	for _, g := range r.Gatherings {
+		seen[g.PenID] = seen[g.PenID] || g.LaidOn.Equal(r.Today)
 	}
-	return 0
+	for _, row := range r.Stock {
+		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l Lot) bool { return l.LaidOn.Equal(r.Today) })
+	}
+	i := slices.IndexFunc(r.Pens, func(p Pen) bool { return !seen[p.ID] })
+	if i < 0 {
+		return 0
+	}
+	return r.Pens[i].ID
 }
 
 func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {

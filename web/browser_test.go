@@ -128,12 +128,20 @@ func (h *hand) mark(numbers ...int) {
 func (h *hand) collect(pen string, eggs, rejected, daysAgo int) {
 	h.Helper()
 	h.open("/eggs")
-	h.pick("pen", pen)
+	h.chip(pen)
 	h.fill("eggs", fmt.Sprint(eggs))
-	h.fill("rejected", fmt.Sprint(rejected))
+	h.fill("reason-crack", fmt.Sprint(rejected))
 	h.fill("date", h.now.AddDate(0, 0, -daysAgo).Format("2006-01-02"))
 	h.press("Enter")
 	h.reads(fmt.Sprintf("%d eggs from %s", eggs, pen))
+}
+
+// chip picks a pen by its name.
+func (h *hand) chip(pen string) {
+	h.Helper()
+	got, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(() => { const c = [...document.querySelectorAll("main .chip")].find(c => c.textContent.trim().startsWith(%q)); c?.querySelector("input").click(); return Boolean(c) })()`, pen)))
+	require.NoError(h, err)
+	require.True(h, got, pen)
 }
 
 func (h *hand) newPen(name, kind string) {
@@ -389,9 +397,9 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 	h.reads("Collected")
 	h.tabTo(`e.name === "eggs"`)
 	h.keys("7", kb.Enter)
-	h.reads("7 eggs from Barred")
+	h.reads("7 eggs from Bronze turkeys")
 	h.keys("u")
-	h.reads("Taken back: 7 eggs from Barred")
+	h.reads("Taken back: 7 eggs from Bronze turkeys")
 	h.do(browser.Click(`h1`))
 	h.keys("3")
 	h.reads("What comes of it")
@@ -428,7 +436,7 @@ func TestADayByThumb(t *testing.T) {
 	h.reads("Collected")
 	h.fill("eggs", "4")
 	h.press("Enter")
-	h.reads("4 eggs from Barred")
+	h.reads("4 eggs from Bronze turkeys")
 	h.do(browser.Click(`nav .more summary`), browser.Click(`nav .more a[href="/pens"]`))
 	h.reads("The bar is the range in which the true rate lies")
 	h.do(chromedp.NavigateBack())

@@ -42,6 +42,24 @@ func (t *tracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, q pgx.TraceQu
 	return ctx
 }
 
+// TraceBatchStart keeps queries that go in one round trip as one; of those that
+// do not name their farm, the first.
+func (t *tracer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, b pgx.TraceBatchStartData) context.Context {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	said := b.Batch.QueuedQueries[0].SQL
+	for _, q := range b.Batch.QueuedQueries {
+		if !strings.Contains(q.SQL, "farm_id") {
+			said = q.SQL
+		}
+	}
+	t.seen = append(t.seen, said)
+	return ctx
+}
+
+func (t *tracer) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+func (t *tracer) TraceBatchEnd(context.Context, *pgx.Conn, pgx.TraceBatchEndData)     {}
+
 func (t *tracer) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
 
 // take returns what was seen since the last call.
