@@ -49,8 +49,8 @@ const (
 	A4 Size = "A4" // the sheet
 )
 
-// Write writes the PDF. What does not fit on an A6 card is left to the sheet:
-// pens beyond the eighth.
+// Write writes the PDF, one page. Pens beyond the eighth are left to the sheet,
+// which has room for 18.
 func (c Card) Write(w io.Writer, size Size) error {
 	width, height, scale := 105.0, 148.0, 1.0
 	if size == A4 {
@@ -67,10 +67,7 @@ func (c Card) Write(w io.Writer, size Size) error {
 	if err := p.head(c); err != nil {
 		return err
 	}
-	pens := c.Pens
-	if size == A6 && len(pens) > 8 {
-		pens = pens[:8]
-	}
+	pens := c.Pens[:min(len(c.Pens), map[Size]int{A6: 8, A4: 18}[size])]
 	p.pens(pens, len(c.Pens)-len(pens))
 	p.dates(c.Dates)
 	for _, line := range append([]string{c.Air}, c.Daily...) {
@@ -142,7 +139,7 @@ func (p page) pens(pens []Pen, more int) {
 		p.CellFormat(0, 4.4*p.scale, "  "+pen.Codes, "", 1, "L", false, 0, "")
 	}
 	if more > 0 {
-		p.text("", 7, fmt.Sprintf("and %d more pens: see the sheet", more), "", 3.6)
+		p.text("", 7, fmt.Sprintf("and %d more pens", more), "", 3.6)
 	}
 }
 

@@ -37,9 +37,15 @@ type Step = chromedp.Action[chromedp.Void]
 
 // Dark asks pages for their dark dress.
 func Dark() Step {
+	return media(emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+}
+
+// Print shows pages as they are printed.
+func Print() Step { return media(emulation.SetEmulatedMediaParams{Media: "print"}) }
+
+func media(p emulation.SetEmulatedMediaParams) Step {
 	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
-			Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+		_, err := chromedp.Call(ctx, emulation.SetEmulatedMedia, p)
 		return err
 	})
 }

@@ -136,6 +136,11 @@ func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]farm.Collec
 		says := err.Error()
 		return nil, farm.Problems{{Field: "line", Says: strings.ToUpper(says[:1]) + says[1:] + "."}}
 	}
+	if len(eggs.Places) > 0 { // where the other form would put them
+		for i := range all {
+			all[i].PlaceID = eggs.Places[0].ID
+		}
+	}
 	return all, nil
 }
 

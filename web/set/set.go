@@ -90,6 +90,11 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 			}
 		}
 	}
+	if shell.Typed != nil && set.Setting.Propose { // the proposal stands in the form
+		for _, p := range set.Setting.Picks {
+			shell.Typed.Set("take-"+lotKey(p.PenID, p.LaidOn), strconv.Itoa(p.Eggs))
+		}
+	}
 	for _, p := range set.Setting.Picks {
 		for _, id := range p.Only {
 			d.Ticked[id] = true
