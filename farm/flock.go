@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"metrogon/core/calendar"
+	"metrogon/core/marks"
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/store"
@@ -250,6 +251,35 @@ type PenPage struct {
 	PenRates
 	store.PenLaid
 	Batches []PenBatch // the newest
+	Hens    []Part     // where eggs are known hen by hen
+	Shells  []Part     // where shells were treated in more than one way
+	Band    marks.Band // of its hatch basket
+}
+
+// Part is a part of a pen's eggs with its rates.
+type Part struct {
+	Name string
+	Rates
+}
+
+// parts adds up the parts of a pen's eggs that have one name.
+func parts(all []store.Part, name func(store.Part) string) (parts []Part) {
+	sums := map[string]store.Record{}
+	var names []string
+	for _, p := range all {
+		n := name(p)
+		if n == "" {
+			continue
+		}
+		if _, known := sums[n]; !known {
+			names = append(names, n)
+		}
+		sums[n] = sum(0, []store.Record{sums[n], p.Record})
+	}
+	for _, n := range names {
+		parts = append(parts, Part{n, ratesOf(sums[n])})
+	}
+	return
 }
 
 // newest is how many batches a pen shows.
@@ -290,6 +320,15 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if page.PenLaid, err = tx.PenLaid(ctx, id); err != nil {
 			return err
 		}
+		detail, err := tx.PenParts(ctx, id)
+		if err != nil {
+			return err
+		}
+		page.Hens = parts(detail, func(p store.Part) string { return p.Hen })
+		if page.Shells = parts(detail, func(p store.Part) string { return p.Washing }); len(page.Shells) < 2 {
+			page.Shells = nil // nothing to compare
+		}
+		page.Band = barn.band(id)
 		byBatch = byBatch[:min(len(byBatch), newest)]
 		ids := make([]int64, len(byBatch))
 		for i, r := range byBatch {

@@ -160,7 +160,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		}
 		stays := w.allStays(open)
 		page.Setters, page.Hatchers = w.places(stays, page.Kind.ID)
-		records, err := tx.RecordsByAge(ctx)
+		records, err := tx.RecordsByAge(ctx, page.Kind.ID)
 		if err != nil {
 			return err
 		}

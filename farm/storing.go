@@ -275,7 +275,7 @@ func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Wai
 			}
 			page.Kind = page.Kinds[0]
 		}
-		records, err := tx.RecordsByAge(ctx)
+		records, err := tx.RecordsByAge(ctx, page.Kind.ID)
 		if err != nil {
 			return err
 		}

@@ -218,15 +218,15 @@ func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
 		from told group by pen_id order by pen_id`, tx.FarmID)
 }
 
-// RecordsByAge tells what every pen's eggs did, by the days that they had waited
-// when they were set. Only what Record and Age name is filled.
-func (tx *Tx) RecordsByAge(ctx context.Context) ([]AgeRecord, error) {
+// RecordsByAge tells what the eggs of every pen of a species did, by the days
+// that they had waited when they were set.
+func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, error) {
 	return list[AgeRecord](ctx, tx, `with lot as (
 			select pen_id, batch_id, laid_on, count(*) as eggs, count(*) filter (where fate = 'hatched') as hatched
-			from eggs where farm_id = $1 and batch_id is not null group by pen_id, batch_id, laid_on
+			from eggs where farm_id = $1 and pen_id in (select id from pens where farm_id = $1 and species = $2) and batch_id is not null group by pen_id, batch_id, laid_on
 		)
 		select l.pen_id, greatest(0, (b.set_at at time zone (select zone from farms where id = $1))::date - l.laid_on) as age, sum(l.eggs)::int as set, sum(l.hatched)::int as hatched
-		from lot l join batches b on b.farm_id = $1 and b.id = l.batch_id where b.closed_at is not null group by 1, 2 order by 1, 2`, tx.FarmID)
+		from lot l join batches b on b.farm_id = $1 and b.id = l.batch_id where b.closed_at is not null group by 1, 2 order by 1, 2`, tx.FarmID, species)
 }
 
 // AgeRecord is what a pen's eggs of one age did, in batches that are done.
@@ -248,12 +248,34 @@ func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 }
 
-// PenLaid counts a pen's eggs of all time: laid, rejected, in store, cast out.
-func (tx *Tx) PenLaid(ctx context.Context, penID int64) (PenLaid, error) {
-	return one[PenLaid](ctx, tx, `select count(*) as laid, count(*) filter (where rejected) as rejected,
-		count(*) filter (where not rejected and batch_id is null and fate is null) as stored,
-		count(*) filter (where fate = 'cast-out') as cast_out from eggs where farm_id = $1 and pen_id = $2`, tx.FarmID, penID)
+// PenLaid counts a pen's eggs of all time.
+func (tx *Tx) PenLaid(ctx context.Context, penID int64) (sum PenLaid, err error) {
+	parts, err := list[struct {
+		Rejected              bool
+		Reason                string
+		Eggs, Stored, CastOut int
+	}](ctx, tx, `select rejected, coalesce(reason, '') as reason, count(*) as eggs, count(*) filter (where not rejected and batch_id is null and fate is null) as stored,
+		count(*) filter (where fate = 'cast-out') as cast_out from eggs where farm_id = $1 and pen_id = $2 group by rejected, reason order by eggs desc, reason`, tx.FarmID, penID)
+	for _, p := range parts {
+		sum.Laid += p.Eggs
+		sum.Stored += p.Stored
+		sum.CastOut += p.CastOut
+		if p.Rejected {
+			sum.Rejected += p.Eggs
+			sum.Rejects = append(sum.Rejects, Reject{p.Reason, p.Eggs})
+		}
+	}
+	return
 }
 
 // PenLaid is what became of a pen's eggs before any was set.
-type PenLaid struct{ Laid, Rejected, Stored, CastOut int }
+type PenLaid struct {
+	Laid, Rejected, Stored, CastOut int
+	Rejects                         []Reject // by reason
+}
+
+// Reject is how many eggs were not fit for a reason; "" is none told.
+type Reject struct {
+	Reason string
+	Eggs   int
+}

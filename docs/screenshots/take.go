@@ -39,6 +39,10 @@ var pictures = []struct {
 	{name: "pens", path: "/pens", width: 1280, height: 800},
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "machines", path: "/machines", width: 1280, height: 800},
+	{name: "trays", path: "Tray map", width: 1280, height: 900},
+	{name: "card", path: "Card and sheet", width: 1280, height: 800},
+	{name: "waiting", path: "/eggs/waiting?kind=chicken", width: 1280, height: 800},
+	{name: "kind", path: "/kinds/duck", width: 1280, height: 800},
 	{name: "settings", path: "/settings", width: 1280, height: 800},
 }
 
@@ -64,6 +68,9 @@ func main() {
 		switch p.path {
 		case "hatching":
 			steps = append(steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(4) a`), browser.See(`.tray`))
+		case "Tray map", "Card and sheet":
+			steps = append(steps, chromedp.Navigate(address+"/batches"), chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
+				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))), browser.See(`.map-egg, .card-paper`))
 		case "pen":
 			steps = append(steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`))
 		default:

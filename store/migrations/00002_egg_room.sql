@@ -55,6 +55,8 @@ alter table collections
   add column ready_at  timestamptz,                -- shipped eggs rest until then
   add foreign key (farm_id, place_id) references places (farm_id, id);
 
+create index collections_of_pen on collections (farm_id, pen_id);
+
 create table parcels (
   farm_id       bigint not null references farms,
   id            bigint generated always as identity,
@@ -103,6 +105,9 @@ alter table eggs
   add check ((tray_id is null) = (place is null));
 create unique index eggs_mark on eggs (farm_id, mark) where mark is not null and fate is null;
 create index eggs_unmarked on eggs (farm_id) where mark is null and fate is null and not rejected;
+-- What eggs did by age is counted from the index alone.
+drop index eggs_of_pen;
+create index eggs_of_pen on eggs (farm_id, pen_id, batch_id, laid_on) include (fate, fertile, rejected, reason, collection_id);
 create index eggs_weighed on eggs (farm_id, pen_id) include (mass_g) where mass_g is not null;
 create index eggs_of_tray on eggs (farm_id, tray_id) where tray_id is not null and fate is null;
 

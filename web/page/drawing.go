@@ -115,11 +115,13 @@ type Stock struct {
 	Days          []Tick
 }
 
-// StockRow is one pen.
+// StockRow is one pen. Best and Last are where its eggs pass their best day, and
+// the day at which most stop; 0 beyond the drawing.
 type StockRow struct {
-	Name string
-	Y    int
-	Eggs []StockEgg
+	Name       string
+	Y          int
+	Eggs       []StockEgg
+	Best, Last int
 }
 
 // StockEgg is one lot, drawn as an egg with its number.
@@ -132,7 +134,7 @@ type StockEgg struct {
 // DrawStock draws the store. Eggs older than the last column stand in it.
 func DrawStock(room farm.EggRoom) Stock {
 	const left, wide, high, columns = 132, 30, 42, 15
-	oldest := 6
+	oldest := 11 // so that the usual last day is seen
 	for _, row := range room.Stock {
 		for _, lot := range row.Lots {
 			oldest = max(oldest, min(lot.Age, columns-1))
@@ -142,6 +144,13 @@ func DrawStock(room farm.EggRoom) Stock {
 	for i, row := range room.Stock {
 		y := i*high + 20
 		r := StockRow{Name: clip(row.Name, 16), Y: y}
+		pass := func(day float64) int {
+			if row.Kind.IsReptile() || int(day) >= oldest {
+				return 0
+			}
+			return left + wide*(int(day)+1)
+		}
+		r.Best, r.Last = pass(row.Kind.StorageBestDays.At), pass(row.Kind.StorageLimitDays.At)
 		lots := map[int]*StockEgg{}
 		for _, lot := range row.Lots {
 			col := max(0, min(lot.Age, oldest))

@@ -8,6 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/grading"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -28,6 +29,14 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.show(c, m, page.Shell{}) }))
 	e.POST("/pens/new", s.Signed(y.save))
 	e.POST("/pens/:id", s.Signed(y.save))
+}
+
+// Reason names why eggs were rejected.
+func (data) Reason(id string) string {
+	if r, ok := grading.Known(id); ok {
+		return r.Name
+	}
+	return "no reason told"
 }
 
 type data struct {
