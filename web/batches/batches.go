@@ -123,11 +123,7 @@ type action func(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.
 // wrong comes back on the batch's page.
 func (d desk) acting(act action) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
-		id, err := page.ID(c)
-		if err != nil {
-			return err
-		}
-		f, err := page.ReadForm(c)
+		id, f, err := page.Posted(c)
 		if err != nil {
 			return err
 		}

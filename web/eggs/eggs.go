@@ -44,11 +44,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		e.POST(path, s.Signed(r.savePlace))
 	}
 	e.POST("/places/:id/tilted", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		id, err := page.ID(c)
-		if err != nil {
-			return err
-		}
-		f, err := page.ReadForm(c)
+		id, f, err := page.Posted(c)
 		if err != nil {
 			return err
 		}

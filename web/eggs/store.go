@@ -131,29 +131,16 @@ func (r room) place(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 func (r room) savePlace(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	in := farm.StoragePlace{Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"), UntilOn: f.MaybeDate("until_on", "The last day of use")}
+	in := farm.StoragePlace{ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"), UntilOn: f.MaybeDate("until_on", "The last day of use")}
 	if t := f.MaybeFloat("temp", "The temperature"); t != nil {
 		celsius := page.Celsius(m, *t)
 		in.TempC = &celsius
 	}
-	if c.Param("id") != "" {
-		if in.ID, err = page.ID(c); err != nil {
-			return err
-		}
-	}
-	problems := f.Problems
-	if problems == nil {
-		done, err := r.Books.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
-		if err == nil {
-			return r.Say(c, done, "/eggs")
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return r.place(c, m, page.Shell{Typed: f.Values, Problems: problems})
+	return r.Keep(c, f, "/eggs", func() (farm.Done, error) {
+		return r.Books.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
+	}, func(shell page.Shell) error { return r.place(c, m, shell) })
 }

@@ -105,17 +105,9 @@ func (k shelf) save(c *echo.Context, m *farm.Member) error {
 		way = method.Method{School: method.School(f.Get("school")), HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
 			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
 	}
-	problems := f.Problems
-	if problems == nil {
-		done, err := k.Books.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
-		if err == nil {
-			return k.Say(c, done, "/kinds/"+shipped.ID)
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return k.show(c, m, page.Shell{Typed: f.Values, Problems: problems})
+	return k.Keep(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
+		return k.Books.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
+	}, func(shell page.Shell) error { return k.show(c, m, shell) })
 }
 
 // read reads "18", "45-55" or "21 (20-22)", or days like "7, 14, 18"; nothing

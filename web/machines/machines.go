@@ -129,16 +129,11 @@ func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 func (x shed) save(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	machine := farm.Machine{Name: f.Get("name"), Kind: f.Get("kind"), CounterFrom: f.Int("counter_from", "The counter's first number"), UntilOn: f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != ""}
-	if c.Param("id") != "" {
-		if machine.ID, err = page.ID(c); err != nil {
-			return err
-		}
-	}
+	machine := farm.Machine{ID: id, Name: f.Get("name"), Kind: f.Get("kind"), CounterFrom: f.Int("counter_from", "The counter's first number"), UntilOn: f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != ""}
 	if f.Get("counter_started_at") != "" {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)
 		machine.CounterStartedAt = &at
@@ -148,25 +143,13 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 		rooms = append(rooms, farm.Room{Species: k.ID,
 			Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int("per-"+k.ID, "The eggs in one place, "+k.Name)})
 	}
-	problems := f.Problems
-	if problems == nil {
-		done, err := x.Books.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
-		if err == nil {
-			return x.Say(c, done, "/machines")
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return x.form(c, m, page.Shell{Typed: f.Values, Problems: problems})
+	return x.Keep(c, f, "/machines", func() (farm.Done, error) {
+		return x.Books.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
+	}, func(shell page.Shell) error { return x.form(c, m, shell) })
 }
 
 func (x shed) ready(c *echo.Context, m *farm.Member) error {
-	id, err := page.ID(c)
-	if err != nil {
-		return err
-	}
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
@@ -175,11 +158,7 @@ func (x shed) ready(c *echo.Context, m *farm.Member) error {
 }
 
 func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
-	id, err := page.ID(c)
-	if err != nil {
-		return err
-	}
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}

@@ -329,6 +329,33 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	return &Form{Values: v}, nil
 }
 
+// Posted reads the id of a path, 0 if it names none, and the form of a request.
+func Posted(c *echo.Context) (id int64, f *Form, err error) {
+	if c.Param("id") != "" {
+		if id, err = ID(c); err != nil {
+			return
+		}
+	}
+	f, err = ReadForm(c)
+	return
+}
+
+// Keep saves what a form says and goes on to next; what is wrong comes back in
+// the form, as it was typed.
+func (s *Site) Keep(c *echo.Context, f *Form, next string, save func() (farm.Done, error), again func(Shell) error) error {
+	problems := f.Problems
+	if problems == nil {
+		done, err := save()
+		if err == nil {
+			return s.Say(c, done, next)
+		}
+		if problems = ProblemsOf(err); problems == nil {
+			return err
+		}
+	}
+	return again(Shell{Typed: f.Values, Problems: problems})
+}
+
 func (f *Form) bad(field, format string, args ...any) {
 	f.Problems = append(f.Problems, farm.Problem{Field: field, Says: fmt.Sprintf(format, args...)})
 }

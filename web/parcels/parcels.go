@@ -61,40 +61,20 @@ func (p post) order(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	in := farm.Parcel{PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"), OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note")}
-	problems := f.Problems
-	if problems == nil {
-		done, err := p.Books.Order(c.Request().Context(), m, f.Get("key"), in)
-		if err == nil {
-			return p.Say(c, done, "/parcels")
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return p.show(c, m, page.Shell{Typed: f.Values, Problems: problems}, 0)
+	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
+		return p.Books.Order(c.Request().Context(), m, f.Get("key"), in)
+	}, func(shell page.Shell) error { return p.show(c, m, shell, 0) })
 }
 
 func (p post) arrived(c *echo.Context, m *farm.Member) error {
-	id, err := page.ID(c)
-	if err != nil {
-		return err
-	}
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
 	in := farm.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int("broken", "The number of broken eggs"),
 		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int("displaced", "The number of displaced air cells"),
 		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"), RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
-	problems := f.Problems
-	if problems == nil {
-		done, err := p.Books.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
-		if err == nil {
-			return p.Say(c, done, "/parcels")
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return p.show(c, m, page.Shell{Typed: f.Values, Problems: problems}, id)
+	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
+		return p.Books.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
+	}, func(shell page.Shell) error { return p.show(c, m, shell, id) })
 }

@@ -31,20 +31,20 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/pens/:id", s.Signed(y.save))
 }
 
-// Reason names why eggs were rejected.
-func (data) Reason(id string) string {
-	if r, ok := grading.Known(id); ok {
-		return r.Name
-	}
-	return "no reason told"
-}
-
 type data struct {
 	Pens     []farm.PenRates
 	Pen      *farm.PenPage // nil on the list and for a new one
 	New      bool
 	Supplier bool // the new one is
 	Today    string
+}
+
+// Reason names why eggs were rejected.
+func (data) Reason(id string) string {
+	if r, ok := grading.Known(id); ok {
+		return r.Name
+	}
+	return "no reason told"
 }
 
 func (y yard) list(c *echo.Context, m *farm.Member) error {
@@ -78,32 +78,21 @@ func (y yard) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 func (y yard) save(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	pen := farm.Pen{Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"), Bantam: f.Get("bantam") != "",
+	pen := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"), Bantam: f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
 		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"), Supplier: f.Get("supplier") != ""}
 	again, next := y.form, "/pens"
 	if pen.Supplier {
 		next = "/parcels"
 	}
-	if c.Param("id") != "" {
-		if pen.ID, err = page.ID(c); err != nil {
-			return err
-		}
+	if id != 0 {
 		again, next = y.show, fmt.Sprintf("/pens/%d", pen.ID)
 	}
-	problems := f.Problems
-	if problems == nil {
-		done, err := y.Books.SavePen(c.Request().Context(), m, f.Get("key"), pen)
-		if err == nil {
-			return y.Say(c, done, next)
-		}
-		if problems = page.ProblemsOf(err); problems == nil {
-			return err
-		}
-	}
-	return again(c, m, page.Shell{Typed: f.Values, Problems: problems})
+	return y.Keep(c, f, next, func() (farm.Done, error) {
+		return y.Books.SavePen(c.Request().Context(), m, f.Get("key"), pen)
+	}, func(shell page.Shell) error { return again(c, m, shell) })
 }

@@ -176,11 +176,7 @@ func (r rack) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 // move lays eggs: by code from the form, by id from the script, which reads the
 // answer itself.
 func (r rack) move(c *echo.Context, m *farm.Member) error {
-	id, err := page.ID(c)
-	if err != nil {
-		return err
-	}
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
@@ -207,11 +203,7 @@ func (r rack) move(c *echo.Context, m *farm.Member) error {
 }
 
 func (r rack) byPen(c *echo.Context, m *farm.Member) error {
-	id, err := page.ID(c)
-	if err != nil {
-		return err
-	}
-	f, err := page.ReadForm(c)
+	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
