@@ -395,6 +395,13 @@ func TestEggsLieInTrays(t *testing.T) {
 	_, err = y.Undo(ctx, y.m, key(), done.Entry)
 	require.NoError(t, err)
 	assert.Len(t, y.trays(first).Loose, 6, "as they lay before")
+
+	hatcher := y.machine("Hatch box", "hatcher", "chicken", 0, 40)
+	_, err = y.LayByPen(ctx, y.m, key(), first)
+	require.NoError(t, err)
+	_, err = y.Lockdown(ctx, y.m, key(), first, hatcher)
+	require.NoError(t, err)
+	assert.Equal(t, []string{". B . .", ". . . ."}, drawn(y.trays(other), letters), "what moved to the hatcher lies in the setter no more")
 }
 
 func TestQuailShareAPlace(t *testing.T) {

@@ -166,11 +166,13 @@ type TrayEgg struct {
 	Place              int
 }
 
-// TrayEggs lists the living eggs in a machine's trays.
+// TrayEggs lists the living eggs in a machine's trays; those of a batch that has
+// moved on to its hatcher lie there no more.
 func (tx *Tx) TrayEggs(ctx context.Context, machineID int64) ([]TrayEgg, error) {
 	return list[TrayEgg](ctx, tx, `select e.id, e.batch_id, e.pen_id, b.species, e.mark, e.no, e.tray_id, e.place from eggs e
 		join trays t on t.farm_id = $1 and t.id = e.tray_id join batches b on b.farm_id = $1 and b.id = e.batch_id
-		where e.farm_id = $1 and t.machine_id = $2 and e.fate is null and b.closed_at is null order by e.tray_id, e.place, e.id`, tx.FarmID, machineID)
+		where e.farm_id = $1 and t.machine_id = $2 and e.fate is null and b.closed_at is null
+			and case when b.locked_at is null then b.setter_id else b.hatcher_id end = t.machine_id order by e.tray_id, e.place, e.id`, tx.FarmID, machineID)
 }
 
 // Lie is where an egg lies; TrayID nil: nowhere yet.

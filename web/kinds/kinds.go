@@ -125,7 +125,7 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 	var v []float64
 	for _, w := range words {
 		n, err := strconv.ParseFloat(w, 64)
-		if err != nil || len(words) > 10 {
+		if err != nil || strings.HasPrefix(strings.TrimSpace(f.Get(o.Name)), "-") || len(words) > 10 {
 			f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " is " + strconv.Quote(page.Short(f.Get(o.Name))) + "; it may be a number, or a span like 45–55."})
 			return c, false
 		}
