@@ -12,6 +12,7 @@ import (
 
 	"metrogon/core/air"
 	"metrogon/core/calendar"
+	"metrogon/core/moisture"
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/core/storage"
@@ -30,6 +31,7 @@ type calculator struct {
 
 var calculators = []calculator{
 	{"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point", `{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity},
+	{"moisture", "water lost from weighings, and the humidity that lands on the target", `{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}], "air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`, calcMoisture},
 	{"rates", "fertility and hatch of groups of eggs, with intervals", `{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates},
 	{"schedule", "the milestones of a batch", `{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`, calcSchedule},
 	{"storage", "what waiting costs stored eggs, blended with a farm's own", `{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48}, {"age_days": 8, "set": 40, "hatched": 25}]}`, calcStorage},
@@ -354,4 +356,99 @@ func calcStorage(in []byte) (any, error) {
 		}
 	}
 	return out, nil
+}
+
+func calcMoisture(in []byte) (any, error) {
+	var q struct {
+		FreshMassG *float64 `json:"fresh_mass_g"`
+		LengthMM   *float64 `json:"length_mm"`
+		BreadthMM  *float64 `json:"breadth_mm"`
+		Weighings  []struct {
+			Day   float64 `json:"day"`
+			MassG float64 `json:"mass_g"`
+		} `json:"weighings"`
+		AirTempC *float64 `json:"air_temp_c"`
+		EggTempC *float64 `json:"egg_temp_c"`
+		RHPct    *float64 `json:"rh_pct"`
+		RH       []struct {
+			FromDay float64 `json:"from_day"`
+			ToDay   float64 `json:"to_day"`
+			RHPct   float64 `json:"rh_pct"`
+		} `json:"rh"`
+		TargetLossPct *float64 `json:"target_loss_pct"`
+		TargetDay     *float64 `json:"target_day"`
+		AltitudeM     float64  `json:"altitude_m"`
+		G             *float64 `json:"g_mg_day_kpa"` // at sea level
+	}
+	if err := strict(in, &q); err != nil {
+		return nil, err
+	}
+	l := moisture.Lot{AltitudeM: q.AltitudeM}
+	for _, need := range []struct {
+		field string
+		v     *float64
+		into  *float64
+	}{{"air_temp_c", q.AirTempC, &l.AirTempC}, {"target_loss_pct", q.TargetLossPct, &l.TargetPct}, {"target_day", q.TargetDay, &l.TargetDay}} {
+		if need.v == nil {
+			return nil, fmt.Errorf("%s: missing; it may be a number", need.field)
+		}
+		*need.into = *need.v
+	}
+	l.EggTempC = l.AirTempC
+	if q.EggTempC != nil {
+		l.EggTempC = *q.EggTempC
+	}
+	for _, w := range q.Weighings {
+		l.Weighings = append(l.Weighings, moisture.Weighing{Day: w.Day, MassG: w.MassG})
+	}
+	switch {
+	case (q.LengthMM == nil) != (q.BreadthMM == nil):
+		return nil, errors.New("breadth_mm, length_mm: one is given; it may be both or neither")
+	case q.LengthMM != nil:
+		if err := cmp.Or(between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200)); err != nil {
+			return nil, err
+		}
+		l.FreshMassG, l.VolumeCM3 = moisture.FreshMass(*q.LengthMM, *q.BreadthMM), moisture.Volume(*q.LengthMM, *q.BreadthMM)
+	}
+	switch {
+	case q.FreshMassG != nil:
+		l.FreshMassG = *q.FreshMassG
+	case q.LengthMM == nil:
+		return nil, errors.New("fresh_mass_g: missing; it may be a mass in g, or length_mm and breadth_mm are given")
+	}
+	switch {
+	case q.RHPct != nil && len(q.RH) > 0:
+		return nil, errors.New("rh: given beside rh_pct; it may be one of them")
+	case q.RHPct != nil:
+		if err := between("rh_pct", *q.RHPct, 0, 100); err != nil {
+			return nil, err
+		}
+		l.RH = []moisture.Period{{FromDay: 0, ToDay: calendar.MaxDays, RHPct: *q.RHPct}}
+	}
+	for _, p := range q.RH {
+		l.RH = append(l.RH, moisture.Period{FromDay: p.FromDay, ToDay: p.ToDay, RHPct: p.RHPct})
+	}
+	if q.G != nil {
+		if err := between("g_mg_day_kpa", *q.G, 0.1, 20000); err != nil {
+			return nil, err
+		}
+		l.KnownG = *q.G
+	}
+	o, err := moisture.Work(l)
+	if err != nil {
+		return nil, err
+	}
+	return struct {
+		G            float64 `json:"g_mg_day_kpa"`
+		GLow         float64 `json:"g_low"`
+		GHigh        float64 `json:"g_high"`
+		GSeaLevel    float64 `json:"g_sea_level_mg_day_kpa"`
+		LossPct      float64 `json:"loss_pct"`
+		ProjectedPct float64 `json:"projected_loss_pct"`
+		RequiredRH   float64 `json:"required_rh_pct"`
+		Attainable   bool    `json:"attainable"`
+		BestRH       float64 `json:"best_rh_pct"`
+		BestLoss     float64 `json:"best_loss_pct"`
+		AirCell      float64 `json:"air_cell_volume_cm3"`
+	}{o.G, o.GLow, o.GHigh, o.GSeaLevel, o.LossPct, o.ProjectedPct, o.RequiredRHPct, o.Attainable, o.BestRHPct, o.BestLossPct, o.AirCellCM3}, nil
 }

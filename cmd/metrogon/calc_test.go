@@ -117,6 +117,17 @@ func TestStorageAgainstTheTable(t *testing.T) {
 	assert.InDelta(t, 100*400./440, own["blend"].([]any)[1].(map[string]any)["own_share_pct"], 1e-9)
 }
 
+// R 4.2.2 with saturation pressures of PsychroLib 2.5.0.
+func TestMoistureAgainstR(t *testing.T) {
+	two := calc(t, "moisture", `{"fresh_mass_g":62.4,"weighings":[{"day":0,"mass_g":62.4},{"day":10,"mass_g":58.1}],"air_temp_c":37.6,"rh_pct":50,"target_loss_pct":12,"target_day":18}`)
+	assert.InDelta(t, 132.52585337362, two["g_mg_day_kpa"], .005)
+	known := calc(t, "moisture", `{"fresh_mass_g":62.4,"weighings":[{"day":9,"mass_g":58.9}],"air_temp_c":37.6,"rh":[{"from_day":0,"to_day":9,"rh_pct":50}],"target_loss_pct":13,"target_day":18,"g_mg_day_kpa":120}`)
+	assert.InDelta(t, 34.193665400609, known["required_rh_pct"], .01)
+	assert.Equal(t, true, known["attainable"])
+	none := calc(t, "moisture", `{"length_mm":57,"breadth_mm":42,"weighings":[],"air_temp_c":37.5,"rh_pct":52,"target_loss_pct":12,"target_day":18,"g_mg_day_kpa":125}`)
+	assert.InDelta(t, 11.61750854896*60/55.100304, none["projected_loss_pct"], .001)
+}
+
 func TestExamplesWork(t *testing.T) {
 	for _, k := range calculators {
 		_, err := k.run([]byte(k.example))
@@ -145,6 +156,12 @@ func TestMistakesNameTheField(t *testing.T) {
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","bantam":true}`, "bantam"},
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","overrides":{"lockdown":1000000}}`, "overrides.lockdown"},
 		{"schedule", `{"species":"leopard-gecko","set_at":"2027-03-01T18:30:00Z","zone":"UTC","temp_c":90}`, "temp_c: 90"},
+		{"moisture", `{}`, "air_temp_c: missing"},
+		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50}`, "fresh_mass_g: missing"},
+		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"length_mm":5}`, "it may be both"},
+		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":500,"fresh_mass_g":60}`, "rh_pct: 500"},
+		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60}`, "weighings: one after"},
+		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,"weighings":[{"day":3,"mass_g":90}]}`, "weighings[0].mass_g: 90 is more"},
 		{"storage", `{"species":"chicken"}`, "ages_days: none"},
 		{"storage", `{"species":"chicken","ages_days":[1,-2]}`, "ages_days[1]: -2"},
 		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":1,"set":3,"hatched":4}]}`, "own[0].hatched: 4"},
