@@ -3,6 +3,7 @@ package farm
 import (
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -249,11 +250,18 @@ type PenBatch struct {
 // PenPage is a pen with the eggs and batches behind its figures.
 type PenPage struct {
 	PenRates
-	store.PenLaid
-	Batches []PenBatch // the newest
-	Hens    []Part     // where eggs are known hen by hen
-	Shells  []Part     // where shells were treated in more than one way
-	Band    marks.Band // of its hatch basket
+	Laid, Rejected, Stored, CastOut int        // of all its eggs
+	Reasons                         []Reject   // why the rejected were
+	Batches                         []PenBatch // the newest
+	Hens                            []Part     // where eggs are known hen by hen
+	Shells                          []Part     // where shells were treated in more than one way
+	Band                            marks.Band // of its hatch basket
+}
+
+// Reject is how many eggs were not fit for a reason; "" is none told.
+type Reject struct {
+	Reason string
+	Eggs   int
 }
 
 // Part is a part of a pen's eggs with its rates.
@@ -262,24 +270,51 @@ type Part struct {
 	Rates
 }
 
-// parts adds up the parts of a pen's eggs that have one name.
-func parts(all []store.Part, name func(store.Part) string) (parts []Part) {
-	sums := map[string]store.Record{}
-	var names []string
-	for _, p := range all {
-		n := name(p)
-		if n == "" {
+// parts adds up the eggs that were set by a name that their lots have.
+func parts[K comparable](lots []store.PenLot, name func(store.PenLot) K) (names []K, sums map[K]store.Record) {
+	sums = map[K]store.Record{}
+	var none K
+	for _, l := range lots {
+		n := name(l)
+		if n == none || l.Set == 0 {
 			continue
 		}
-		if _, known := sums[n]; !known {
+		if !slices.Contains(names, n) {
 			names = append(names, n)
 		}
-		sums[n] = sum(0, []store.Record{sums[n], p.Record})
-	}
-	for _, n := range names {
-		parts = append(parts, Part{n, ratesOf(sums[n])})
+		sums[n] = sum(l.PenID, []store.Record{sums[n], l.Record})
 	}
 	return
+}
+
+func named(names []string, sums map[string]store.Record) (all []Part) {
+	for _, n := range names {
+		all = append(all, Part{n, ratesOf(sums[n])})
+	}
+	return
+}
+
+func (p *PenPage) count(lots []store.PenLot) {
+	for _, l := range lots {
+		p.Laid += l.Eggs
+		p.Stored += l.Stored
+		p.CastOut += l.CastOut
+		if !l.Rejected {
+			continue
+		}
+		p.Rejected += l.Eggs
+		i := slices.IndexFunc(p.Reasons, func(r Reject) bool { return r.Reason == l.Reason })
+		if i < 0 {
+			i = len(p.Reasons)
+			p.Reasons = append(p.Reasons, Reject{Reason: l.Reason})
+		}
+		p.Reasons[i].Eggs += l.Eggs
+	}
+	slices.SortStableFunc(p.Reasons, func(a, b Reject) int { return b.Eggs - a.Eggs })
+	p.Hens = named(parts(lots, func(l store.PenLot) string { return l.Hen }))
+	if p.Shells = named(parts(lots, func(l store.PenLot) string { return l.Washing })); len(p.Shells) < 2 {
+		p.Shells = nil // nothing to compare
+	}
 }
 
 // newest is how many batches a pen shows.
@@ -310,37 +345,24 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if !ok {
 			return ErrNone
 		}
-		byBatch, err := tx.PenRecords(ctx, id)
+		lots, err := tx.PenLots(ctx, id)
 		if err != nil {
 			return err
 		}
-		if page.PenRates, err = barn.penRates(pen, []store.Record{sum(id, byBatch)}); err != nil {
-			return err
-		}
-		if page.PenLaid, err = tx.PenLaid(ctx, id); err != nil {
-			return err
-		}
-		detail, err := tx.PenParts(ctx, id)
-		if err != nil {
-			return err
-		}
-		page.Hens = parts(detail, func(p store.Part) string { return p.Hen })
-		if page.Shells = parts(detail, func(p store.Part) string { return p.Washing }); len(page.Shells) < 2 {
-			page.Shells = nil // nothing to compare
-		}
+		page.count(lots)
 		page.Band = barn.band(id)
-		byBatch = byBatch[:min(len(byBatch), newest)]
-		ids := make([]int64, len(byBatch))
-		for i, r := range byBatch {
-			ids[i] = r.BatchID
+		ids, byBatch := parts(lots, func(l store.PenLot) int64 { return l.BatchID })
+		if page.PenRates, err = barn.penRates(pen, []store.Record{sum(id, slices.Collect(maps.Values(byBatch)))}); err != nil {
+			return err
 		}
+		ids = ids[:min(len(ids), newest)]
 		batches, err := barn.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
 		if err != nil {
 			return err
 		}
-		for _, r := range byBatch {
-			i := slices.IndexFunc(batches, func(v BatchView) bool { return v.ID == r.BatchID })
-			page.Batches = append(page.Batches, PenBatch{batches[i], ratesOf(r), r.Set})
+		for _, batchID := range ids {
+			i := slices.IndexFunc(batches, func(v BatchView) bool { return v.ID == batchID })
+			page.Batches = append(page.Batches, PenBatch{batches[i], ratesOf(byBatch[batchID]), byBatch[batchID].Set})
 		}
 		return nil
 	})

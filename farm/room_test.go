@@ -54,7 +54,7 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 
 	pen, err := y.Pen(y.Context(), y.m, barred)
 	require.NoError(t, err)
-	assert.Equal(t, store.PenLaid{Laid: 21, Rejected: 3, Stored: 18, Rejects: []store.Reject{{Reason: "dirty", Eggs: 2}, {Reason: "crack", Eggs: 1}}}, pen.PenLaid, "rejects stay in the pen's record")
+	assert.Equal(t, []any{21, 3, 18, []farm.Reject{{Reason: "dirty", Eggs: 2}, {Reason: "crack", Eggs: 1}}}, []any{pen.Laid, pen.Rejected, pen.Stored, pen.Reasons}, "rejects stay in the pen's record")
 	for says, c := range map[string]farm.Collected{
 		"is no reason":               {PenID: barred, Reasons: map[string]int{"ugly": 1}},
 		"it may be 0.3 to 400":       {PenID: barred, Eggs: 1, MassG: new(float64)},

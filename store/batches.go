@@ -198,22 +198,16 @@ func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
 	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
 }
 
-// told counts eggs by pen and batch first, which is most of the work; of all
-// pens, or with the condition of one.
-func told(condition string) string {
-	return `with lot as (
-		select pen_id, batch_id, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
-			count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
-		from eggs where farm_id = $1 and batch_id is not null ` + condition + ` group by pen_id, batch_id
-	), told as (
-		select pen_id, batch_id, set_at, eggs as set, examined, fertile, case when closed_at is null then 0 else 1 end as closed, hatched, hatched_fertile
-		from lot join batches b on b.farm_id = $1 and b.id = batch_id
-	) `
-}
-
 // Records tells what every pen's eggs did.
 func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
-	return list[Record](ctx, tx, told("")+`select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
+	return list[Record](ctx, tx, `with lot as (
+		select pen_id, batch_id, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
+			count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
+		from eggs where farm_id = $1 and batch_id is not null group by pen_id, batch_id
+	), told as (
+		select pen_id, eggs as set, examined, fertile, case when closed_at is null then 0 else 1 end as closed, hatched, hatched_fertile
+		from lot join batches b on b.farm_id = $1 and b.id = batch_id
+	) select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
 		sum(set * closed)::int as set_closed, sum(hatched * closed)::int as hatched_closed, sum(fertile * closed)::int as fertile_closed, sum(hatched_fertile * closed)::int as hatched_fertile
 		from told group by pen_id order by pen_id`, tx.FarmID)
 }
@@ -236,46 +230,33 @@ type AgeRecord struct {
 	Set, Hatched int
 }
 
-// PenRecords tells what one pen's eggs did, batch by batch, the newest first.
-func (tx *Tx) PenRecords(ctx context.Context, penID int64) ([]Record, error) {
-	return list[Record](ctx, tx, told("and pen_id = $2")+`select pen_id, batch_id, set, examined, fertile,
-		set * closed as set_closed, hatched * closed as hatched_closed, fertile * closed as fertile_closed, hatched_fertile * closed as hatched_fertile
-		from told order by set_at desc`, tx.FarmID, penID)
+// PenLot is some eggs of one pen: of one batch (0: none), one hen, shells treated
+// one way, and, of rejects, one reason. Its record counts those that were set.
+type PenLot struct {
+	Hen, Washing    string
+	Rejected        bool
+	Reason          string
+	Eggs            int
+	Stored, CastOut int
+	Record
+}
+
+// PenLots tells all that is known of a pen's eggs, those of the newest batches
+// first, in one pass over them.
+func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
+	return list[PenLot](ctx, tx, `with c as materialized (select id, hen, washing from collections where farm_id = $1 and pen_id = $2), lot as (
+			select batch_id, hen, washing, rejected, coalesce(reason, '') as reason, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
+				count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile,
+				count(*) filter (where not rejected and batch_id is null and fate is null) as stored, count(*) filter (where fate = 'cast-out') as cast_out
+			from eggs e join c on c.id = e.collection_id where e.farm_id = $1 and e.pen_id = $2 group by batch_id, hen, washing, rejected, reason
+		)
+		select $2::bigint as pen_id, coalesce(batch_id, 0) as batch_id, hen, washing, rejected, reason, eggs, stored, cast_out, examined, fertile,
+			case when b.id is null then 0 else eggs end as set, case when b.closed_at is null then 0 else eggs end as set_closed, case when b.closed_at is null then 0 else hatched end as hatched_closed,
+			case when b.closed_at is null then 0 else l.fertile end as fertile_closed, case when b.closed_at is null then 0 else hatched_fertile end as hatched_fertile
+		from lot l left join batches b on b.farm_id = $1 and b.id = batch_id order by b.set_at desc nulls last, b.id, hen, washing`, tx.FarmID, penID)
 }
 
 // BatchesByID finds batches.
 func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
-}
-
-// PenLaid counts a pen's eggs of all time.
-func (tx *Tx) PenLaid(ctx context.Context, penID int64) (sum PenLaid, err error) {
-	parts, err := list[struct {
-		Rejected              bool
-		Reason                string
-		Eggs, Stored, CastOut int
-	}](ctx, tx, `select rejected, coalesce(reason, '') as reason, count(*) as eggs, count(*) filter (where not rejected and batch_id is null and fate is null) as stored,
-		count(*) filter (where fate = 'cast-out') as cast_out from eggs where farm_id = $1 and pen_id = $2 group by rejected, reason order by eggs desc, reason`, tx.FarmID, penID)
-	for _, p := range parts {
-		sum.Laid += p.Eggs
-		sum.Stored += p.Stored
-		sum.CastOut += p.CastOut
-		if p.Rejected {
-			sum.Rejected += p.Eggs
-			sum.Rejects = append(sum.Rejects, Reject{p.Reason, p.Eggs})
-		}
-	}
-	return
-}
-
-// PenLaid is what became of a pen's eggs before any was set.
-type PenLaid struct {
-	Laid, Rejected, Stored, CastOut int
-	Rejects                         []Reject // by reason
-}
-
-// Reject is how many eggs were not fit for a reason; "" is none told.
-type Reject struct {
-	Reason string
-	Eggs   int
 }

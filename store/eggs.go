@@ -199,23 +199,6 @@ func (tx *Tx) SetMarks(ctx context.Context, eggs []int64, codes []string) error 
 	return err
 }
 
-// Part is a pen's eggs of one hen, or with shells treated one way.
-type Part struct {
-	Hen, Washing string
-	Record
-}
-
-// PenParts tells what a pen's eggs did by hen and washing; nothing where all are
-// of one.
-func (tx *Tx) PenParts(ctx context.Context, penID int64) ([]Part, error) {
-	return list[Part](ctx, tx, `with c as materialized (select id, hen, washing from collections where farm_id = $1 and pen_id = $2)
-		select c.hen, c.washing, e.pen_id, 0::bigint as batch_id, count(*) as set, count(e.fertile) as examined, count(*) filter (where e.fertile) as fertile,
-			count(*) filter (where b.closed_at is not null) as set_closed, count(*) filter (where b.closed_at is not null and e.fate = 'hatched') as hatched_closed,
-			count(*) filter (where b.closed_at is not null and e.fertile) as fertile_closed, count(*) filter (where b.closed_at is not null and e.fertile and e.fate = 'hatched') as hatched_fertile
-		from eggs e join c on c.id = e.collection_id join batches b on b.farm_id = $1 and b.id = e.batch_id
-		where e.farm_id = $1 and e.pen_id = $2 and (select count(distinct (hen, washing)) > 1 from c) group by c.hen, c.washing, e.pen_id order by c.hen, c.washing`, tx.FarmID, penID)
-}
-
 // Weighed is what a pen's eggs weigh, from those of them that were weighed.
 type Weighed struct {
 	PenID    int64
