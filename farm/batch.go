@@ -240,15 +240,19 @@ func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64
 		if err := living(ids, eggs); err != nil {
 			return Done{}, err
 		}
-		return b.called(ctx, tx, m, batch, call, ids, takeOut && call.Out())
+		return b.called(ctx, tx, m, batch, call, ids, takeOut && call.Out(), b.Now())
 	})
 }
 
 // CandleRest calls every egg live that is still in the batch and was not called
 // in the candling of these hours.
 func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
+	return b.candleRest(ctx, m, key, batchID, b.Now())
+}
+
+func (b *Books) candleRest(ctx context.Context, m *Member, key string, batchID int64, at time.Time) (Done, error) {
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		session, err := tx.Candling(ctx, batchID, b.Now().Add(-candlingLasts), b.Now())
+		session, err := tx.Candling(ctx, batchID, at.Add(-candlingLasts), at)
 		if err != nil {
 			return Done{}, err
 		}
@@ -266,12 +270,12 @@ func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID i
 			return Done{}, problem("eggs", "Every egg was called already.")
 		}
 		slices.Sort(rest)
-		return b.called(ctx, tx, m, batch, candling.Live, rest, false)
+		return b.called(ctx, tx, m, batch, candling.Live, rest, false, at)
 	})
 }
 
-func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch, call candling.Call, ids []int64, out bool) (Done, error) {
-	session, err := tx.Candling(ctx, batch.ID, b.Now().Add(-candlingLasts), b.Now())
+func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch, call candling.Call, ids []int64, out bool, at time.Time) (Done, error) {
+	session, err := tx.Candling(ctx, batch.ID, at.Add(-candlingLasts), at)
 	if err != nil {
 		return Done{}, err
 	}
@@ -281,7 +285,7 @@ func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store
 	}
 	said := fmt.Sprintf("%s: %s called %s", batch.Code, plural(len(ids), "egg"), call)
 	if out {
-		if u.Revive, err = tx.End(ctx, ids, "removed", string(call), b.Now()); err != nil {
+		if u.Revive, err = tx.End(ctx, ids, "removed", string(call), at); err != nil {
 			return Done{}, err
 		}
 		said += " and taken out"

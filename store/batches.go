@@ -260,3 +260,17 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
 func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 }
+
+// CallsSince gives the last call of each egg of a batch in candlings since a moment.
+func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (map[int64]string, error) {
+	all, err := list[struct {
+		EggID int64
+		Call  string
+	}](ctx, tx, `select distinct on (c.egg_id) c.egg_id, c.call from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		where c.farm_id = $1 and s.batch_id = $2 and s.at > $3 order by c.egg_id, c.id desc`, tx.FarmID, batchID, since)
+	by := map[int64]string{}
+	for _, c := range all {
+		by[c.EggID] = c.Call
+	}
+	return by, err
+}

@@ -53,8 +53,13 @@ func (tx *Tx) Claim(ctx context.Context, key string, at time.Time) (answer strin
 	if err != nil || tag.RowsAffected() == 1 {
 		return "", false, err
 	}
-	answer, err = value[string](ctx, tx, `select answer from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
+	answer, err = tx.Answered(ctx, key)
 	return answer, true, err
+}
+
+// Answered gives what a request was answered.
+func (tx *Tx) Answered(ctx context.Context, key string) (string, error) {
+	return value[string](ctx, tx, `select answer from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
 }
 
 // Answer keeps what a request was answered.

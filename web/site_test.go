@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -80,6 +81,7 @@ type site struct {
 	traced *tracer
 	now    time.Time
 	log    *strings.Builder // what the server wrote
+	cut    atomic.Bool      // the line to the server is cut
 }
 
 func newSite(t testing.TB) *site {
@@ -88,7 +90,12 @@ func newSite(t testing.TB) *site {
 	s.books = farm.Open(s.db, func() time.Time { return s.now })
 	h, err := New(s.books, Options{Sessions: s.db.Pool, Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
-	s.Server = httptest.NewServer(h)
+	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if s.cut.Load() { // what a lost signal does
+			panic(http.ErrAbortHandler)
+		}
+		h.ServeHTTP(w, r)
+	}))
 	t.Cleanup(s.Close)
 	return s
 }

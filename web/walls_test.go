@@ -21,7 +21,7 @@ import (
 )
 
 // What strangers may see.
-var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz"}
+var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz", "/sw.js"}
 
 func (s *site) routes() (all []string) {
 	e, _, err := routes(s.books, Options{Sessions: s.db.Pool})

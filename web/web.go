@@ -25,6 +25,7 @@ import (
 	"metrogon/web/batches"
 	"metrogon/web/board"
 	"metrogon/web/cards"
+	"metrogon/web/cellar"
 	"metrogon/web/eggs"
 	"metrogon/web/kinds"
 	"metrogon/web/machines"
@@ -92,6 +93,9 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 	}))
 	e.GET("/assets/*", echo.WrapHandler(shelf))
+	e.GET("/sw.js", func(c *echo.Context) error { // at the root, since it serves pages from there
+		return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", shelf.Plain("sw.js"))
+	})
 	e.GET("/healthz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
 		defer cancel()
@@ -100,7 +104,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		}
 		return c.String(http.StatusOK, "well\n")
 	})
-	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
+	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
 		hang(e, site)
 	}
 	return e, sessions, nil

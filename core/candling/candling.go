@@ -17,10 +17,13 @@ const (
 	Unseen  Call = "unseen" // dark or thick shell
 	Cracked Call = "cracked"
 	Bad     Call = "bad" // smell, ooze: out at once
+	// Displaced is an air cell that has moved or rolls, as in shipped eggs; it says
+	// nothing of the embryo.
+	Displaced Call = "displaced"
 )
 
 // Calls lists every call in the order of the candling bench.
-var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad}
+var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad, Displaced}
 
 // Out tells whether an egg called so is taken out of the machine by default.
 func (c Call) Out() bool { return c == Clear || c == Ring || c == Quit || c == Bad }

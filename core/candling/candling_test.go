@@ -24,6 +24,7 @@ func TestFertileByTheBestKnowledge(t *testing.T) {
 		{"unsure, then hatched", calls{candling.Unsure}, true, "", true, true},
 		{"clear corrected to live", calls{candling.Clear, candling.Live}, false, "", true, true},
 		{"live, then unseen: the last call that tells", calls{candling.Live, candling.Unseen}, false, "", true, true},
+		{"live, then an air cell that rolls", calls{candling.Live, candling.Displaced}, false, "", true, true},
 		{"only unsure", calls{candling.Unsure}, false, "", false, false},
 		{"hatched, never candled", nil, true, "", true, false},
 		{"unhatched and rotten", calls{candling.Live}, false, candling.Contaminated, true, true},

@@ -67,6 +67,9 @@ func New() (*Shelf, error) {
 // URL gives the address of an asset, which changes with its content.
 func (s *Shelf) URL(name string) string { return s.urls[name] }
 
+// Plain gives an asset as it is.
+func (s *Shelf) Plain(name string) []byte { return s.byPath[name].plain }
+
 // Icon gives a Lucide icon as inline SVG.
 func (s *Shelf) Icon(name string) template.HTML {
 	svg := string(s.byPath["vendor/icon-"+name+".svg"].plain)

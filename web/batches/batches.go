@@ -77,7 +77,7 @@ func sign(e farm.Egg) Sign {
 		return Sign{"", "not called yet", "new"}
 	}
 	last := e.Calls[len(e.Calls)-1]
-	glyphs := map[string]string{"live": "L", "clear": "C", "ring": "R", "quit": "Q", "unsure": "?", "unseen": "·", "cracked": "/", "bad": "!"}
+	glyphs := map[string]string{"live": "L", "clear": "C", "ring": "R", "quit": "Q", "unsure": "?", "unseen": "·", "cracked": "/", "bad": "!", "displaced": "~"}
 	return Sign{glyphs[last], "called " + last, last}
 }
 

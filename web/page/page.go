@@ -108,6 +108,7 @@ type Shell struct {
 	Typed    url.Values // what was typed, when a form comes back
 	Problems farm.Problems
 	Now      time.Time
+	Cellar   bool // dressed for the dark, without the side of pages
 }
 
 // Entry is a line of the navigation.

@@ -1,0 +1,225 @@
+// The candling bench. A call counts at once on the page; it waits in this
+// browser's own store (IndexedDB) until the server has it, so that a cellar
+// without a signal loses nothing. Each op has a key, and the server does it once
+// however often it is sent.
+(() => {
+  const open = () =>
+    new Promise((yes, no) => {
+      const r = indexedDB.open("metrogon-bench", 1);
+      r.onupgradeneeded = () => {
+        r.result.createObjectStore("ops", { keyPath: "id", autoIncrement: true });
+        r.result.createObjectStore("refused", { keyPath: "id", autoIncrement: true });
+      };
+      r.onsuccess = () => yes(r.result);
+      r.onerror = () => no(r.error);
+    });
+  const db = open();
+  const ask = async (store, mode, work) => {
+    const tx = (await db).transaction(store, mode);
+    const request = work(tx.objectStore(store));
+    return new Promise((yes, no) => {
+      tx.oncomplete = () => yes(request?.result);
+      tx.onerror = tx.onabort = () => no(tx.error);
+    });
+  };
+  const key = () => {
+    const b = crypto.getRandomValues(new Uint8Array(16));
+    b[6] = (b[6] & 15) | 64;
+    b[8] = (b[8] & 63) | 128;
+    const x = [...b].map((n) => n.toString(16).padStart(2, "0")).join("");
+    return [x.slice(0, 8), x.slice(8, 12), x.slice(12, 16), x.slice(16, 20), x.slice(20)].join("-");
+  };
+  const el = (id) => document.getElementById(id);
+
+  // Ops go out in the order in which they were made, by one sender at a time.
+  let sending = false;
+  let again = 0;
+  const line = async (why) => {
+    const waiting = await ask("ops", "readonly", (s) => s.count());
+    const status = el("line");
+    if (!status) return;
+    status.textContent = waiting === 0 ? "All is kept." : `${why ?? "Sending"}: ${waiting} ${waiting === 1 ? "call waits" : "calls wait"} on this device and go out by themselves.`;
+    status.dataset.waiting = waiting;
+  };
+  const flush = async () => {
+    if (sending) return;
+    sending = true;
+    clearTimeout(again);
+    let why;
+    try {
+      for (;;) {
+        const rows = await ask("ops", "readonly", (s) => s.getAll(null, 50));
+        if (rows.length === 0) break;
+        const mine = rows.filter((r) => r.batch === rows[0].batch);
+        const answer = await fetch(`/batches/${rows[0].batch}/calls`, { method: "POST", body: JSON.stringify(mine.map((r) => r.op)), headers: { "Content-Type": "application/json" }, redirect: "manual" });
+        if (answer.type === "opaqueredirect") throw new Error("Sign in again");
+        if (!answer.ok) throw new Error("The server does not answer");
+        const told = new Map((await answer.json()).map((d) => [d.key, d]));
+        for (const row of mine) {
+          const d = told.get(row.op.key);
+          if (!d) continue;
+          if (!d.done) await ask("refused", "readwrite", (s) => s.add({ batch: row.batch, op: row.op, mark: row.mark, says: d.says }));
+          await ask("ops", "readwrite", (s) => s.delete(row.id));
+        }
+        if (told.size === 0) throw new Error("The server does not answer");
+        await refused();
+      }
+    } catch (e) {
+      why = e instanceof TypeError ? "Offline" : e.message;
+      again = setTimeout(flush, 3000);
+    }
+    sending = false;
+    await line(why);
+    if (why === undefined && (await ask("ops", "readonly", (s) => s.count())) > 0) flush();
+  };
+  // What could not be done stays in sight until it is put aside by hand.
+  const refused = async () => {
+    const list = el("refused");
+    if (!list) return;
+    const rows = await ask("refused", "readonly", (s) => s.getAll());
+    list.replaceChildren(
+      ...rows.map((r) => {
+        const li = document.createElement("li");
+        li.textContent = `${r.mark ?? ""} ${r.op.call ?? r.op.kind}: ${r.says} `;
+        const b = document.createElement("button");
+        b.type = "button";
+        b.className = "one-by-one";
+        b.textContent = "seen";
+        b.onclick = async () => {
+          await ask("refused", "readwrite", (s) => s.delete(r.id));
+          refused();
+        };
+        li.append(b);
+        return li;
+      }),
+    );
+  };
+
+  const begin = () => {
+    const bench = el("bench");
+    if (!bench || bench.dataset.begun) return;
+    bench.dataset.begun = "yes";
+    const batch = Number(bench.dataset.batch);
+    const dots = [...bench.querySelectorAll(".dot")];
+    const done = []; // what take back takes back
+    let now = Math.max(0, dots.findIndex((d) => !d.dataset.call));
+    const glyph = { live: "⌣", clear: "○", ring: "◎", quit: "×", unsure: "?", unseen: "·", cracked: "/", bad: "!", displaced: "~" };
+
+    let tail = Promise.resolve(); // ops are kept in the order in which they were made
+    const put = (op, mark) => {
+      op.key = key();
+      op.at = new Date().toISOString();
+      el("line").dataset.waiting = "some";
+      tail = tail.then(() => ask("ops", "readwrite", (s) => s.add({ batch, op, mark }))).then(() => void flush());
+      return op.key;
+    };
+    const mark = (dot, call) => {
+      dot.className = `dot ${call}`;
+      dot.dataset.call = call;
+      dot.textContent = glyph[call] ?? "";
+      dot.setAttribute("aria-label", dot.dataset.mark + (call ? `, called ${call}` : ""));
+    };
+    const show = (i) => {
+      dots[now]?.classList.remove("now");
+      now = i;
+      const d = dots[now];
+      if (!d) return;
+      d.classList.add("now");
+      d.scrollIntoView({ block: "nearest" });
+      el("now-code").textContent = d.dataset.mark;
+      el("now-says").textContent = [d.dataset.pen, d.dataset.spot, `laid ${d.dataset.laid}`, `egg ${now + 1} of ${dots.length}`, d.dataset.call && `called ${d.dataset.call}`].filter(Boolean).join(" · ");
+      const tally = {};
+      for (const x of dots) if (x.dataset.call) tally[x.dataset.call] = (tally[x.dataset.call] ?? 0) + 1;
+      el("tally").textContent = Object.entries(tally).map(([c, n]) => `${n} ${c}`).join(" · ") || "None called yet.";
+    };
+    const next = () => {
+      const after = [...dots.keys()].map((i) => (now + 1 + i) % dots.length);
+      const i = after.find((i) => !dots[i].dataset.call);
+      if (i === undefined) {
+        show(now);
+        el("now-says").textContent = "Every egg is called.";
+      } else show(i);
+    };
+    const act = (what) => {
+      const hit = bench.querySelector(`[data-do="${what}"]`);
+      hit?.classList.add("hit");
+      setTimeout(() => hit?.classList.remove("hit"), 150);
+      if (what === "take-back") {
+        const last = done.pop();
+        if (!last) return;
+        for (const [dot, call] of last.before) mark(dot, call);
+        show(dots.indexOf(last.before[0][0]));
+        return put({ kind: "take-back", of: last.key }, last.before[0][0].dataset.mark);
+      }
+      if (what === "rest") {
+        const rest = dots.filter((d) => !d.dataset.call);
+        if (rest.length === 0) return;
+        done.push({ before: rest.map((d) => [d, ""]), key: put({ kind: "rest" }, "the rest") });
+        for (const d of rest) mark(d, "live");
+        return next();
+      }
+      const dot = dots[now];
+      if (!dot) return;
+      const out = hit.dataset.out && el("take-out").checked;
+      done.push({ before: [[dot, dot.dataset.call]], key: put({ kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out) }, dot.dataset.mark) });
+      mark(dot, what);
+      next();
+    };
+
+    bench.addEventListener("click", (e) => {
+      const button = e.target.closest("[data-do]");
+      if (button) return act(button.dataset.do);
+      const dot = e.target.closest(".dot");
+      if (dot) show(dots.indexOf(dot));
+    });
+    const keys = { l: "live", c: "clear", r: "ring", q: "quit", u: "unsure", s: "unseen", k: "cracked", b: "bad", d: "displaced", a: "rest", Backspace: "take-back" };
+    bench.ownerDocument.addEventListener("keydown", (e) => {
+      if (!bench.isConnected || e.ctrlKey || e.metaKey || e.altKey || e.target.closest?.("input:not([type=checkbox])")) return;
+      const what = keys[e.key] ?? keys[e.key.toLowerCase()];
+      if (what) act(what);
+      else if (e.key.toLowerCase() === "f") el("find-code").focus();
+      else if (e.key === "ArrowRight") show(Math.min(now + 1, dots.length - 1));
+      else if (e.key === "ArrowLeft") show(Math.max(now - 1, 0));
+      else return;
+      e.preventDefault();
+    });
+    el("find").addEventListener("submit", (e) => {
+      e.preventDefault();
+      e.stopPropagation();
+      const typed = el("find-code").value.trim().toUpperCase();
+      const i = dots.findIndex((d) => d.dataset.mark === typed || d.dataset.no === typed);
+      el("find-code").value = "";
+      el("find-code").blur();
+      if (i >= 0) show(i);
+      else el("now-says").textContent = `No egg here has the code ${typed}.`;
+    });
+    const began = Date.now();
+    const clock = setInterval(() => {
+      if (!bench.isConnected) return clearInterval(clock);
+      const s = Math.floor((Date.now() - began) / 1000);
+      el("lid").textContent = `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s${s >= 1200 ? ": shut it soon, eggs cool" : ""}`;
+    }, 1000);
+    bench.querySelector("a").addEventListener("click", () => put({ kind: "end", seconds: Math.floor((Date.now() - began) / 1000) }));
+    for (const d of dots) if (d.dataset.call) d.textContent = glyph[d.dataset.call];
+    if (dots.length > 0) show(now);
+    refused();
+    flush();
+  };
+
+  begin();
+  document.addEventListener("htmx:after:swap", begin);
+  addEventListener("online", flush);
+  if (el("bench") && navigator.serviceWorker) {
+    navigator.serviceWorker.register("/sw.js");
+    navigator.serviceWorker.ready.then(async () => {
+      const kept = await caches.open("metrogon-bench");
+      const dress = [...document.querySelectorAll("link[rel=stylesheet], link[rel=preload], script[src]")].map((e) => e.href || e.src);
+      await kept.addAll([location.pathname, ...dress.map((u) => new URL(u).pathname + new URL(u).search)]);
+      el("bench").dataset.kept = "yes"; // it opens without a signal from now on
+    });
+  }
+  // Who signs out leaves no pages behind.
+  document.addEventListener("submit", (e) => {
+    if (e.target.getAttribute("action") === "/sign-out") caches?.delete("metrogon-bench");
+  });
+})();

@@ -1,0 +1,208 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/candling"
+	"metrogon/farm"
+	"metrogon/web/browser"
+)
+
+// benchOf sets so many eggs on a new farm, and waits a week.
+func benchOf(t testing.TB, eggs int) *site {
+	s := newSite(t)
+	id, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
+	require.NoError(t, err)
+	m, err := s.books.Member(t.Context(), id)
+	require.NoError(t, err)
+	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
+	must(s.books.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
+	must(s.books.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}}))
+	must(s.books.Collect(t.Context(), m, farm.NewKey(), farm.Collected{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}))
+	must(s.books.Set(t.Context(), m, farm.NewKey(), farm.Setting{Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon, Picks: []farm.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}}}))
+	s.now = noon.AddDate(0, 0, 7)
+	return s
+}
+
+func (s *site) cellar() *hand {
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/candle"))
+	h.until(`document.getElementById("now-code").textContent.length > 1`, "the bench did not begin")
+	return h
+}
+
+// called counts calls, eggs called and eggs taken out in the database.
+func (s *site) called() (n [3]int) {
+	require.NoError(s, s.db.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]))
+	return
+}
+
+const kept = `document.getElementById("line").dataset.waiting === "0"`
+
+// Two hundred eggs by keys, faster than any hand: none lost, none twice.
+func TestTwoHundredEggsByKeys(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 200)
+	h := s.cellar()
+	began := time.Now()
+	for i := range 200 {
+		key := "l"
+		if i%10 == 3 {
+			key = "c"
+		}
+		h.keys(key)
+	}
+	rate := 200 / time.Since(began).Seconds()
+	t.Logf("%.0f calls a second", rate)
+	assert.Greater(t, rate, 5.0)
+	h.until(kept, "the calls were not sent")
+	assert.Equal(t, [3]int{200, 200, 20}, s.called())
+	h.reads("Every egg is called.", "180 live · 20 clear")
+	h.keys(kb.Backspace, "q")
+	h.until(kept, "the correction was not sent")
+	assert.Equal(t, [3]int{200, 200, 21}, s.called(), "taken back, and called again")
+	h.do(chromedp.Navigate(s.URL + "/batches/1"))
+	h.reads("Still in 179", "180 of 200 seen")
+}
+
+// Two phones, no signal: what each has called waits, outlives a reload, and
+// arrives once; what cannot be done any more is shown.
+func TestTwoPhonesWithoutASignal(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 101)
+	a, b := s.cellar(), s.cellar()
+	for _, h := range []*hand{a, b} {
+		h.until(`document.getElementById("bench").dataset.kept === "yes"`, "the bench was not kept for later")
+	}
+	s.cut.Store(true)
+	s.CloseClientConnections()
+	b.do(chromedp.Click(chromedp.CSS(`.dot:nth-of-type(51)`)))
+	for range 50 {
+		a.keys("l")
+		b.keys("l")
+	}
+	for _, h := range []*hand{a, b} {
+		h.reads("Offline: 50 calls wait on this device")
+	}
+	a.do(chromedp.Navigate(s.URL + "/batches/1/candle")) // without a signal
+	a.reads("Offline: 50 calls wait on this device")
+	assert.Zero(t, s.called()[0])
+	b.keys("c") // the 101st, which somebody takes out meanwhile
+	b.reads("Offline: 51 calls wait on this device")
+	m, err := s.books.Owner(t.Context(), "Wickfold")
+	require.NoError(t, err)
+	batch, err := s.books.Batch(t.Context(), m, 1)
+	require.NoError(t, err)
+	_, err = s.books.End(t.Context(), m, farm.NewKey(), 1, []int64{batch.Pens[0].Eggs[100].ID}, "removed", "broken")
+	require.NoError(t, err)
+
+	s.cut.Store(false)
+	for _, h := range []*hand{a, b} {
+		h.until(kept, "the calls were not sent")
+	}
+	assert.Equal(t, [3]int{100, 100, 1}, s.called(), "a hundred calls, none twice")
+	b.reads("Egg 101 is removed already.")
+	b.do(chromedp.Reload())
+	b.reads("Egg 101 is removed already.")
+	b.do(chromedp.Click(chromedp.CSS(`#refused button`)))
+	b.until(`document.querySelectorAll("#refused li").length === 0`, "what was seen stays")
+	// The times are those of the calls, in one candling.
+	var candlings int
+	require.NoError(t, s.db.Pool.QueryRow(t.Context(), `select count(*) from candlings`).Scan(&candlings))
+	assert.Equal(t, 1, candlings)
+}
+
+// Nothing bright: of all colours at most two lie above a luminance of 0.2, and
+// no pixel above 0.25.
+func TestTheCellarIsDim(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 30)
+	h := s.cellar()
+	h.keys("l", "c", "u", "q")
+	bright := ask[[]string](h, `(() => {
+		const lum = c => { const [r, g, b] = c.match(/[\d.]+/g).map(v => { v /= 255; return v <= .04045 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4 }); return .2126 * r + .7152 * g + .0722 * b };
+		const seen = new Set();
+		for (const e of document.querySelectorAll("body, body *")) {
+			if (!e.checkVisibility() || e.matches("input[type=checkbox]") || e.closest(".patterns")) continue;
+			const s = getComputedStyle(e);
+			for (const p of ["color", "backgroundColor", "borderTopColor", "outlineColor", "fill", "stroke", "stopColor"]) {
+				const c = s[p];
+				if (/^rgb/.test(c) && !/, 0\)$/.test(c) && lum(c) > .2 && (p !== "outlineColor" || s.outlineStyle !== "none") && (!["fill", "stroke", "stopColor"].includes(p) || e.closest("svg"))) seen.add(c);
+			}
+		}
+		return [...seen];
+	})()`)
+	assert.LessOrEqual(t, len(bright), 2, "%v", bright)
+	assert.Equal(t, "rgb(0, 0, 0)", ask[string](h, `getComputedStyle(document.querySelector(".cellar")).backgroundColor`))
+	script := axe(t)
+	assert.Empty(t, h.faults(script))
+	assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollWidth`), 390)
+	small := ask[string](h, `[...document.querySelectorAll(".call-key")].filter(b => b.getBoundingClientRect().height < 52).map(b => b.textContent).join()`)
+	assert.Empty(t, small, "too small for a wet thumb")
+}
+
+func TestTheBenchAnswersOpByOp(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 3)
+	v := s.signedIn("anna@wickfold.example", "a-long-password")
+	send := func(ops ...farm.Op) (all []farm.OpDone, status int) {
+		body, err := json.Marshal(ops)
+		require.NoError(t, err)
+		r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(string(body)))
+		require.NoError(t, err)
+		got := v.send(r)
+		if got.status == http.StatusOK {
+			require.NoError(t, json.Unmarshal([]byte(got.body), &all))
+		}
+		return all, got.status
+	}
+	first := farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Clear, TakeOut: true, At: s.now}
+	got, _ := send(first, first, farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Live}, farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 77, Call: candling.Live}, farm.Op{Key: farm.NewKey(), Kind: "dance"},
+		farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 2, Call: "purple"}, farm.Op{Key: farm.NewKey(), Kind: "take-back", Of: first.Key}, farm.Op{Key: farm.NewKey(), Kind: "take-back", Of: farm.NewKey()}, farm.Op{Key: farm.NewKey(), Kind: "rest", At: s.now.Add(1000 * time.Hour)},
+		farm.Op{Key: farm.NewKey(), Kind: "end", Seconds: 1500})
+	var says []string
+	for _, d := range got {
+		says = append(says, fmt.Sprintf("%t %s", d.Done, d.Says))
+	}
+	assert.Equal(t, []string{"true Chicken 27-01: 1 egg called clear and taken out.", "true Chicken 27-01: 1 egg called clear and taken out.", "false Egg 1 is removed already.", "false There is no such egg in this batch any more.",
+		`false "dance" is nothing that can be done at the bench.`, `false "purple" is no call.`, "true Taken back: Chicken 27-01: 1 egg called clear and taken out.", "false That call never arrived, so there is nothing to take back.",
+		"true Chicken 27-01: 3 eggs called live.", "true Chicken 27-01: candling lasted 25 minutes."}, says)
+	assert.Equal(t, [3]int{3, 3, 0}, s.called())
+	for _, body := range []string{"", "{}", "[1]", `[{"key":5}]`, strings.Repeat("[", 9999)} {
+		r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(body))
+		require.NoError(t, err)
+		assert.Equal(t, http.StatusBadRequest, v.send(r).status, body)
+	}
+}
+
+// BenchmarkCall is one call on a batch of 200 eggs, at the server.
+func BenchmarkCall(b *testing.B) {
+	s := benchOf(b, 200)
+	v := s.signedIn("anna@wickfold.example", "a-long-password")
+	var took []time.Duration
+	i := 0
+	for b.Loop() {
+		i++
+		body := fmt.Sprintf(`[{"key":%q,"kind":"call","egg":%d,"call":"live"}]`, farm.NewKey(), 1+i%200)
+		r, err := http.NewRequestWithContext(b.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(body))
+		require.NoError(b, err)
+		began := time.Now()
+		if got := v.send(r); !strings.Contains(got.body, `"done":true`) {
+			b.Fatal(got.body)
+		}
+		took = append(took, time.Since(began))
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "median-ms")
+}

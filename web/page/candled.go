@@ -1,0 +1,176 @@
+package page
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strings"
+
+	"metrogon/core/candling"
+	"metrogon/core/species"
+)
+
+// Candled is an egg as it looks over the lamp: blunt end up, in a box of
+// 200 × 260. Parts that do not belong to the stage are empty.
+type Candled struct {
+	Shell  string // outline
+	Cell   string // the air cell
+	Rim    string // its edge
+	Ragged bool   // the edge is blurred
+	Dark   string // what is too dense for the light
+	Murk   bool   // the dark is murky, not alive
+	Veins  []Vein
+	Eye    *Spot
+	Ring   *Spot
+	Yolk   *Spot // the shadow of the yolk, drifting
+	Says   string
+}
+
+// Vein is one branch; the further from the embryo the thinner.
+type Vein struct {
+	Path string
+	Wide float64
+}
+
+// Spot is a round thing.
+type Spot struct{ X, Y, R float64 }
+
+// An egg in its box: centre, half width at its widest, top and bottom.
+const (
+	eggX, eggTop, eggBottom = 100.0, 10.0, 250.0
+	eggLong                 = eggBottom - eggTop
+)
+
+// half is the half width at a height: widest a little above the middle, so that
+// the blunt end is up.
+func half(y float64) float64 {
+	t := (y - eggTop) / eggLong // 0 top, 1 bottom
+	if t <= 0 || t >= 1 {
+		return 0
+	}
+	return 88 * math.Sqrt(math.Sin(math.Pi*math.Pow(t, .86)))
+}
+
+func outline(from, to float64) string {
+	var s strings.Builder
+	const steps = 36
+	at := func(i int) float64 { return from + (to-from)*(1-math.Cos(math.Pi*float64(i)/steps))/2 } // closer at the ends
+	for i := range steps + 1 {
+		fmt.Fprintf(&s, "%c%.1f %.1f", map[bool]byte{true: 'M', false: 'L'}[i == 0], eggX-half(at(i)), at(i))
+	}
+	for i := steps; i >= 0; i-- {
+		fmt.Fprintf(&s, "L%.1f %.1f", eggX+half(at(i)), at(i))
+	}
+	return s.String() + "z"
+}
+
+// DrawCandled draws what a candled egg shows on an elapsed day of a kind that
+// hatches on day hatch. The seed makes each egg its own; the same seed draws the
+// same egg. Calls without a look of their own draw a live egg. The figures are
+// from the drawings that candling guides print [common practice].
+func DrawCandled(p *species.Profile, call candling.Call, day, hatch float64, seed uint64) Candled {
+	dice := rand.New(rand.NewPCG(seed, 99))
+	grown := min(max(day/hatch, 0), 1)
+	// The air cell takes about 6 % of the length at first, a third before hatch.
+	cell := eggTop + eggLong*(.06+.26*grown)
+	if call == candling.Clear {
+		cell = eggTop + eggLong*(.06+.2*grown)
+	}
+	tilt := 3 + 4*dice.Float64()
+	if call == candling.Displaced {
+		tilt = 34
+	}
+	e := Candled{Shell: outline(eggTop, eggBottom)}
+	e.Rim = fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", eggX-half(cell-tilt), cell-tilt, eggX, cell+9, eggX+half(cell+tilt), cell+tilt)
+	e.Cell = outline(eggTop, cell) // clipped by the shell, closed by the rim
+	heart := Spot{eggX - 8 + 16*dice.Float64(), cell + (eggBottom-cell)*(.38+.08*dice.Float64()), 0}
+	switch call {
+	case candling.Clear:
+		e.Yolk = &Spot{heart.X, heart.Y + 20, 42}
+		e.Says = "Lights up evenly; only the yolk’s shadow drifts."
+	case candling.Ring:
+		e.Ring = &Spot{heart.X, heart.Y, 30 + 14*dice.Float64()}
+		e.Says = "A ring of blood, nothing growing in it."
+	case candling.Quit:
+		e.Murk, e.Ragged = true, true
+		e.Dark = blob(dice, heart, 46+60*grown)
+		e.Says = "Murky and loose, no veins near the shell, a blurred air cell."
+	default:
+		e.live(dice, heart, cell, grown)
+	}
+	return e
+}
+
+func (e *Candled) live(dice *rand.Rand, heart Spot, cell, grown float64) {
+	if grown > .12 {
+		reach := min(1, (grown-.08)/.34)
+		n := 5 + int(7*reach)
+		for i := range n {
+			angle := 2*math.Pi*float64(i)/float64(n) + .4*dice.Float64()
+			e.branch(dice, heart.X, heart.Y, angle, (16+40*reach)*(.8+.4*dice.Float64()), 2.6, 3, cell)
+		}
+		e.Eye = &Spot{heart.X, heart.Y, 3 + 12*min(1, grown/.4)}
+	}
+	switch {
+	case grown <= .12:
+		e.Yolk = &Spot{heart.X, heart.Y + 10, 42}
+		e.Eye = &Spot{heart.X, heart.Y, 3}
+		e.Says = "A dark spot, perhaps with the first faint veins."
+	case grown < .45:
+		e.Says = "A web of veins, a dark eye that swings."
+	case grown < .72:
+		e.Dark = blob(dice, Spot{heart.X, heart.Y + 8, 0}, 50+70*(grown-.45))
+		e.Eye = nil
+		e.Says = "Half dark and moving, veins along the shell, a sharp air cell."
+	default:
+		e.Dark = outline(cell+6, eggBottom-8)
+		e.Eye, e.Veins = nil, e.Veins[:min(len(e.Veins), 14)]
+		e.Says = "Dark but for a clear air cell with a sharp edge."
+	}
+}
+
+// branch grows a vein that forks.
+func (e *Candled) branch(dice *rand.Rand, x, y, angle, length, wide float64, forks int, cell float64) {
+	bend := angle + .5*(dice.Float64()-.5)
+	tx, ty := x+length*math.Cos(bend), y+length*math.Sin(bend)
+	ty = min(max(ty, cell+4), eggBottom-6)
+	if room := half(ty) - 5; math.Abs(tx-eggX) > room {
+		tx = eggX + math.Copysign(max(room, 0), tx-eggX)
+		forks = 0 // it has reached the shell
+	}
+	cx, cy := (x+tx)/2+8*(dice.Float64()-.5), (y+ty)/2+8*(dice.Float64()-.5)
+	e.Veins = append(e.Veins, Vein{fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", x, y, cx, cy, tx, ty), math.Round(wide*10) / 10})
+	if forks == 0 || length < 10 {
+		return
+	}
+	for _, side := range []float64{-.45, .45} {
+		e.branch(dice, tx, ty, angle+side+.3*(dice.Float64()-.5), length*.68, wide*.6, forks-1, cell)
+	}
+}
+
+// blob is a dense mass with an uneven edge, kept within the shell.
+func blob(dice *rand.Rand, at Spot, r float64) string {
+	const n = 14
+	var xs, ys [n]float64
+	for i := range n {
+		a := 2 * math.Pi * float64(i) / n
+		d := r * (.8 + .35*dice.Float64())
+		y := min(max(at.Y+d*math.Sin(a), eggTop+30), eggBottom-10)
+		x := at.X + d*math.Cos(a)
+		if room := half(y) - 6; math.Abs(x-eggX) > room {
+			x = eggX + math.Copysign(max(room, 0), x-eggX)
+		}
+		xs[i], ys[i] = x, y
+	}
+	var s strings.Builder
+	for i := range n + 1 { // rounded: through the middles, bent by the corners
+		j, k := i%n, (i+1)%n
+		mx, my := (xs[j]+xs[k])/2, (ys[j]+ys[k])/2
+		if i == 0 {
+			fmt.Fprintf(&s, "M%.1f %.1f", mx, my)
+		} else {
+			fmt.Fprintf(&s, "Q%.1f %.1f %.1f %.1f", xs[j], ys[j], mx, my)
+		}
+	}
+	return s.String() + "z"
+}
