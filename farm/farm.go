@@ -177,6 +177,7 @@ type undo struct {
 	Lies        []store.Lie      `json:"lies,omitempty"`   // as eggs lay
 	Parcel      *store.Parcel    `json:"parcel,omitempty"` // as it stood
 	DropParcel  int64            `json:"drop_parcel,omitempty"`
+	Weighing    int64            `json:"weighing,omitempty"` // drop
 }
 
 type counterBefore struct {
@@ -249,6 +250,11 @@ func (u undo) apply(ctx context.Context, tx *store.Tx) error {
 	}
 	if len(u.Lies) > 0 {
 		if err := tx.Lay(ctx, u.Lies); err != nil {
+			return err
+		}
+	}
+	if u.Weighing != 0 {
+		if err := tx.DropWeighing(ctx, u.Weighing); err != nil {
 			return err
 		}
 	}

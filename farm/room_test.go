@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/calendar"
+	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/method"
 	"metrogon/core/species"
@@ -548,4 +549,78 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 	assert.Less(t, after.Ages[6].Relative, .55)
 	assert.InDelta(t, .898, after.Ages[6].Published, .001)
 	assert.Equal(t, []int{200, 60}, []int{after.Ages[6].Set, after.Ages[6].Hatched})
+}
+
+// Twenty eggs of 60 g in air of 37.5 °C: the figures are R's, by the method of
+// core/moisture's test.
+func TestWeighingLeadsToAdvice(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 20, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}}})
+	weigh := func(eggs int, mass, rh float64, sure bool) error {
+		_, err := y.Weigh(ctx, y.m, key(), id, farm.Weigh{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure})
+		return err
+	}
+	series := func() farm.WaterSeries {
+		w, err := y.Water(ctx, y.m, id)
+		require.NoError(t, err)
+		require.Len(t, w.Series, 1)
+		return w.Series[0]
+	}
+	assert.ErrorContains(t, weigh(20, 42.33, 50, false), "was it 42.33 ounces?")
+	assert.ErrorContains(t, weigh(0, 1200, 50, false), "it may be 1 to 20")
+	require.NoError(t, weigh(20, 1200, 50, false))
+	assert.False(t, series().Known)
+	y.now = y.now.AddDate(0, 0, 9)
+	assert.ErrorContains(t, weigh(20, 18*57.3, 60, false), "weighs like 18 eggs, not 20")
+	_, err := y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2), true)
+	require.NoError(t, err)
+	require.NoError(t, weigh(18, 18*57.3, 60, false), "two clears were taken out: they are no water")
+	s := series()
+	assert.InDelta(t, 4.5, s.LossPct, 1e-9, "2.7 of 60 g")
+	assert.InDelta(t, 9, s.ProjectedPct, 1e-6, "as much again by day 18")
+	// 2.7 g in nine days at 60 % is 300 mg a day; 4.5 g in nine is 500: (1 − .4 × 5/3) × 100 %.
+	assert.InDelta(t, 100*(1-.4*5/3), s.RequiredRHPct, 1e-6)
+	assert.Contains(t, s.Advice, "These eggs have lost 4.5 % and would reach 9.0 % by day 18; the goal is 12 %. Lower from 60 to 33 % from now on.")
+	assert.Contains(t, s.How, "Take a sponge out")
+	assert.ErrorContains(t, weigh(18, 18*58, 60, false), "later weighing of these eggs already")
+	y.now = y.now.AddDate(0, 0, 5)
+	assert.ErrorContains(t, weigh(18, 18*58, 60, false), "how many lay on the scale?")
+	require.NoError(t, weigh(18, 18*53.8, 30, true), "the breeder is sure")
+	assert.Contains(t, series().Advice, "Raise from 30 to")
+	_, err = y.Undo(ctx, y.m, key(), y.batch(id).Last.ID)
+	require.NoError(t, err)
+	assert.Len(t, series().Weighings, 2)
+}
+
+func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 6, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	y.now = y.now.AddDate(0, 0, 8)
+	_, err := y.Candle(ctx, y.m, key(), id, candling.Unsure, nos(y.batch(id), 1, 2), false)
+	require.NoError(t, err)
+	again := func() (titles []string) {
+		today, err := y.Today(ctx, y.m)
+		require.NoError(t, err)
+		for _, d := range today.Due {
+			if d.Chore == farm.LookAgain {
+				titles = append(titles, d.Title)
+			}
+		}
+		return
+	}
+	assert.Empty(t, again(), "not on the same day")
+	y.now = y.now.AddDate(0, 0, 3)
+	assert.Equal(t, []string{"Look again at 2 unsure eggs"}, again())
+	_, err = y.Candle(ctx, y.m, key(), id, candling.Live, nos(y.batch(id), 1), false)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Look again at 1 unsure egg"}, again())
+	_, err = y.Candle(ctx, y.m, key(), id, candling.Quit, nos(y.batch(id), 2), true)
+	require.NoError(t, err)
+	assert.Empty(t, again())
 }

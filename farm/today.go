@@ -86,6 +86,10 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 		if err != nil {
 			return err
 		}
+		doubts, err := tx.Doubts(ctx)
+		if err != nil {
+			return err
+		}
 		page = Today{Now: w.now, Date: m.Date(w.now), HasPens: len(w.penList) > 0, HasBoxes: len(w.list) > 0}
 		if page.Room, err = w.eggRoom(ctx, tx); err != nil {
 			return err
@@ -93,6 +97,14 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 		page.Empty = len(open) == 0 && page.Room.Eggs == 0
 		for _, v := range open {
 			for _, d := range w.dues(v, ticks) {
+				if ahead := ageDays(page.Date, m.Date(d.At)); ahead <= 0 {
+					d.Late = -ahead
+					page.Due = append(page.Due, d)
+				} else if ahead <= lookAhead {
+					page.Soon = append(page.Soon, d)
+				}
+			}
+			if d, ok := w.again(v, doubts); ok {
 				if ahead := ageDays(page.Date, m.Date(d.At)); ahead <= 0 {
 					d.Late = -ahead
 					page.Due = append(page.Due, d)
@@ -186,6 +198,20 @@ func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 		}
 	}
 	return
+}
+
+// LookAgain is the chore of candling unsure eggs once more.
+const LookAgain = "again"
+
+// again is due three days after eggs were called unsure, 2 to 4 being usual
+// [common practice], and not in lockdown.
+func (w *barn) again(v BatchView, doubts []store.Doubt) (Due, bool) {
+	i := slices.IndexFunc(doubts, func(d store.Doubt) bool { return d.BatchID == v.ID })
+	if i < 0 || v.LockedAt != nil {
+		return Due{}, false
+	}
+	return Due{BatchView: v, Chore: LookAgain, At: w.member.Hour.On(doubts[i].At, 3, w.member.Place), Title: "Look again at " + plural(doubts[i].Eggs, "unsure egg"),
+		Reason: v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs."}, true
 }
 
 func (w *barn) due(v BatchView, ms calendar.Milestone, day int) Due {

@@ -90,7 +90,7 @@ func (db *DB) AddFarm(ctx context.Context, f Farm, p Person, at time.Time, onlyF
 // DropFarm forgets a farm with all its records and people.
 func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
-		for _, table := range []string{"care", "calls", "candlings", "chores_done", "eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods", "machine_room", "machines", "pens", "journal", "requests"} {
+		for _, table := range []string{"weighings", "care", "calls", "candlings", "chores_done", "eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods", "machine_room", "machines", "pens", "journal", "requests"} {
 			if _, err := tx.Exec(ctx, `delete from `+table+` where farm_id = $1`, farmID); err != nil {
 				return err
 			}

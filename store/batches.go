@@ -261,6 +261,22 @@ func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 }
 
+// Doubt is eggs of an open batch whose last call was unsure.
+type Doubt struct {
+	BatchID int64
+	Eggs    int
+	At      time.Time // of the newest such call
+}
+
+// Doubts lists them by batch.
+func (tx *Tx) Doubts(ctx context.Context) ([]Doubt, error) {
+	return list[Doubt](ctx, tx, `with last as (
+			select distinct on (c.egg_id) c.egg_id, c.call, s.at, s.batch_id from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
+			join batches b on b.farm_id = $1 and b.id = s.batch_id where c.farm_id = $1 and b.closed_at is null order by c.egg_id, c.id desc)
+		select l.batch_id, count(*) as eggs, max(l.at) as at from last l join eggs e on e.farm_id = $1 and e.id = l.egg_id
+		where l.call = 'unsure' and e.fate is null group by l.batch_id`, tx.FarmID)
+}
+
 // CallsSince gives the last call of each egg of a batch in candlings since a moment.
 func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (map[int64]string, error) {
 	all, err := list[struct {

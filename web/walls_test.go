@@ -147,7 +147,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note"},
 		"/kinds/duck": {"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c", "humidity_set_pct"}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/trays": {"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool"},
-		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch + "/care": {"kind"}, "/settings/people": {"name", "email", "password", "role"},
+		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch + "/care": {"kind"}, batch + "/water": {"tray", "eggs", "mass", "rh", "temp", "at", "sure"}, "/settings/people": {"name", "email", "password", "role"},
 		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch + "/hatched": {"hatched-1", "hatched-x"},
 		batch + "/lockdown": {"hatcher"}, batch + "/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {"farm", "zone", "name", "email", "password"},
 	}
@@ -213,7 +213,7 @@ func bigPages(v *visitor) map[string]string {
 	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find("/batches", `href="(/batches/\d+)"`),
 		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines", "Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
 		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken", "Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
-		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/trays", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
+		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/trays", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
 }
 
 func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {

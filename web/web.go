@@ -36,6 +36,7 @@ import (
 	"metrogon/web/settings"
 	"metrogon/web/today"
 	"metrogon/web/trays"
+	"metrogon/web/water"
 )
 
 //go:embed lost.html
@@ -104,7 +105,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		}
 		return c.String(http.StatusOK, "well\n")
 	})
-	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
+	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, water.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
 		hang(e, site)
 	}
 	return e, sessions, nil

@@ -48,7 +48,7 @@ type Period struct{ FromDay, ToDay, RHPct float64 }
 
 // Lot is eggs weighed together.
 type Lot struct {
-	FreshMassG float64 // when laid, or when set where that is not known
+	FreshMassG float64 // when laid; 0: as the weighings lead back to on the set day
 	VolumeCM3  float64 // 0: by the mass
 	Weighings  []Weighing
 	AirTempC   float64
@@ -83,6 +83,9 @@ type Outlook struct {
 // known G makes one weighing, or none, enough. A fresh mass stands in for a
 // second weighing on day 0. Errors name the field at fault.
 func Work(l Lot) (Outlook, error) {
+	if l.FreshMassG == 0 && len(l.Weighings) > 1 && len(l.RH) > 0 {
+		l.FreshMassG = l.backToFresh()
+	}
 	if err := l.check(); err != nil {
 		return Outlook{}, err
 	}
@@ -128,6 +131,54 @@ func Work(l Lot) (Outlook, error) {
 	o.AirCellCM3 = freshCell*volume + (o.fresh - last.MassG)
 	return o, nil
 }
+
+// backToFresh is the mass on day 0 to which the weighings lead back.
+func (l Lot) backToFresh() float64 {
+	inside, outside := air.Saturation(l.EggTempC), air.Saturation(l.AirTempC)
+	x, y := make([]float64, len(l.Weighings)), make([]float64, len(l.Weighings))
+	for i, p := range l.Weighings {
+		x[i], y[i] = l.driven(func(rh float64) float64 { return inside - rh/100*outside }, p.Day), p.MassG
+	}
+	fresh, _ := stat.LinearRegression(x, y, nil, false)
+	return fresh
+}
+
+// Odd tells in one question what is odd about a weighing of so many eggs, given
+// the mean mass of the one before (0: none), how many days ago it was, and what
+// an egg of the kind weighs; nothing if it looks right. Bounds: eggs lose at most
+// about 1.1 % a day [common practice: 0.6 to 0.8 %], kinds vary up to twofold.
+func Odd(massG float64, eggs int, before, days, kindG float64) string {
+	const ounce = 28.35
+	mean := massG / float64(eggs)
+	if before == 0 {
+		switch {
+		case near(mean*ounce, kindG, 2) && !near(mean, kindG, 2):
+			return fmt.Sprintf("%.1f g an egg is little: was it %.4g ounces?", mean, massG)
+		case !near(mean, kindG, 2):
+			return fmt.Sprintf("%.1f g an egg is far from the usual %.4g g: is the number of eggs right?", mean, kindG)
+		}
+		return ""
+	}
+	least, most := before*(1-.011*max(days, .5)), before*1.002
+	if days >= 3 {
+		most = before * (1 - .001*days)
+	}
+	switch {
+	case near(mean*ounce, before, 1.15):
+		return fmt.Sprintf("%.1f g an egg, after %.1f g: was it %.4g ounces?", mean, before, massG)
+	case mean > most || mean < least*.98:
+		if n := int(math.Round(massG / (before * (1 - .0075*days)))); n != eggs && n > 0 && massG/float64(n) <= most && massG/float64(n) >= least {
+			return fmt.Sprintf("This weighs like %d eggs, not %d: how many lay on the scale?", n, eggs)
+		}
+		if mean > most {
+			return fmt.Sprintf("%.1f g an egg, after %.1f g: eggs only lose, and more than that. Was something else on the scale?", mean, before)
+		}
+		return fmt.Sprintf("%.1f g an egg, after %.1f g, is more than eggs lose in %.0f days: is it right?", mean, before, math.Ceil(days))
+	}
+	return ""
+}
+
+func near(a, b, factor float64) bool { return a <= b*factor && b <= a*factor }
 
 // After gives the loss in percent on a later day if this humidity is held from
 // the last weighing on.

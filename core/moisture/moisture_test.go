@@ -109,7 +109,7 @@ func TestMistakesNameTheField(t *testing.T) {
 		return moisture.Lot{FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5, Weighings: []moisture.Weighing{{Day: 0, MassG: 60}, {Day: 7, MassG: 57}}, RH: held(50), TargetPct: 12, TargetDay: 18}
 	}
 	for says, spoil := range map[string]func(*moisture.Lot){
-		"fresh_mass_g: 0":              func(l *moisture.Lot) { l.FreshMassG = 0 },
+		"fresh_mass_g: -1":             func(l *moisture.Lot) { l.FreshMassG = -1 },
 		"more than the fresh egg's 60": func(l *moisture.Lot) { l.Weighings[1].MassG = 70 },
 		"gained weight, from 58 to 59": func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 1, MassG: 58}, {Day: 7, MassG: 59}} },
 		"target_day: 18 is not after":  func(l *moisture.Lot) { l.Weighings[1].Day = 18 },
@@ -124,4 +124,34 @@ func TestMistakesNameTheField(t *testing.T) {
 		_, err := moisture.Work(l)
 		assert.ErrorContains(t, err, says)
 	}
+}
+
+func TestOddWeighingsAreAskedAbout(t *testing.T) {
+	for _, c := range []struct {
+		name         string
+		mass         float64
+		eggs         int
+		before, days float64
+		says         string
+	}{
+		{"a usual loss", 57.1 * 20, 20, 60, 7, ""}, {"nothing lost yet", 60 * 20, 20, 60, .2, ""}, {"the first, usual", 61 * 20, 20, 0, 0, ""},
+		{"weight up", 60.9 * 20, 20, 60, .5, "60.9 g an egg, after 60.0 g: eggs only lose"},
+		{"ounces", 57.1 * 20 / 28.35, 20, 60, 7, "was it 40.28 ounces?"},
+		{"ounces at first", 60 * 20 / 28.35, 20, 0, 0, "was it 42.33 ounces?"},
+		{"two eggs fewer than typed", 57.1 * 18, 20, 60, 7, "weighs like 18 eggs, not 20"},
+		{"one egg more than typed", 57.1 * 21, 20, 60, 7, "weighs like 21 eggs, not 20"},
+		{"far off", 20 * 20, 20, 0, 0, "is the number of eggs right"},
+	} {
+		got := moisture.Odd(c.mass, c.eggs, c.before, c.days, 58)
+		if c.says == "" {
+			assert.Empty(t, got, c.name)
+		} else {
+			assert.Contains(t, got, c.says, c.name)
+		}
+	}
+}
+
+func TestFreshMassIsFoundByGoingBack(t *testing.T) {
+	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 2, MassG: 59.2}, {Day: 7, MassG: 57.2}}, RH: held(50), TargetPct: 12, TargetDay: 18})
+	assert.InDelta(t, 100*2.8/60, o.LossPct, 1e-9, "0.4 g a day, so 60 g on the set day")
 }

@@ -51,6 +51,22 @@ func half(y float64) float64 {
 	return 88 * math.Sqrt(math.Sin(math.Pi*math.Pow(t, .86)))
 }
 
+// heightOf is where the edge of an air cell lies that takes this share of the
+// volume, the egg being round about its long axis.
+func heightOf(share float64) float64 {
+	const step = .5
+	slice := func(y float64) float64 { return half(y) * half(y) * step }
+	all, sum := 0.0, 0.0
+	for y := eggTop; y < eggBottom; y += step {
+		all += slice(y)
+	}
+	y := eggTop
+	for ; y < eggBottom && sum < share*all; y += step {
+		sum += slice(y)
+	}
+	return y
+}
+
 func outline(from, to float64) string {
 	var s strings.Builder
 	const steps = 36
@@ -69,12 +85,21 @@ func outline(from, to float64) string {
 // same egg. Calls without a look of their own draw a live egg. The figures are
 // from the drawings that candling guides print [common practice].
 func DrawCandled(p *species.Profile, call candling.Call, day, hatch float64, seed uint64) Candled {
+	return DrawCandledCell(p, call, day, hatch, seed, 0)
+}
+
+// DrawCandledCell draws one with an air cell that takes this share of the egg's
+// volume; 0 is as usual on that day.
+func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64, seed uint64, share float64) Candled {
 	dice := rand.New(rand.NewPCG(seed, 99))
 	grown := min(max(day/hatch, 0), 1)
 	// The air cell takes about 6 % of the length at first, a third before hatch.
 	cell := eggTop + eggLong*(.06+.26*grown)
 	if call == candling.Clear {
 		cell = eggTop + eggLong*(.06+.2*grown)
+	}
+	if share > 0 {
+		cell = heightOf(share)
 	}
 	tilt := 3 + 4*dice.Float64()
 	if call == candling.Displaced {

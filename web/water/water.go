@@ -1,0 +1,135 @@
+// Package water is the page on which eggs are weighed, and which says what
+// humidity brings them to the right loss.
+package water
+
+import (
+	"embed"
+	"fmt"
+	"math"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/candling"
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type scale struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the page in.
+func Routes(e *echo.Echo, s *page.Site) {
+	x := scale{s, page.Parse(s, files)}
+	e.GET("/batches/:id/water", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }))
+	e.POST("/batches/:id/water", s.Signed(x.weigh))
+}
+
+type data struct {
+	farm.Water
+	Now   time.Time
+	Draws []draw
+	Held  float64 // humidity that is offered
+}
+
+// draw is one series with its corridor.
+type draw struct {
+	farm.WaterSeries
+	corridor
+	Should, Is page.Candled // the air cell as it should be, and as it is
+	Cells      bool
+}
+
+// corridor is the loss over the days: the usual span, the points, what will be,
+// and what the advice leads to.
+type corridor struct {
+	Band, Fan        string // polygons
+	Forecast, Advise string // lines
+	Points           []point
+	Ticks, Losses    []page.Tick
+	TargetX, TargetY float64
+}
+
+type point struct {
+	X, Y float64
+	Says string
+}
+
+const (
+	left, top, wide, high = 46.0, 12.0, 560.0, 210.0
+)
+
+func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	w, err := x.Books.Water(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	d := data{Water: w, Now: x.Books.Now(), Held: w.Humidity().At}
+	for _, s := range w.Series {
+		one := draw{WaterSeries: s, corridor: sketch(w, s)}
+		if s.Known {
+			share := func(lossPct float64) float64 { return .0075 + lossPct/100*1.0745 } // of the egg's volume; a fresh egg has 1.0745 g/cm³
+			day := s.Weighings[len(s.Weighings)-1].Day
+			one.Cells = true
+			one.Should = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), share(w.Target*day/w.LastDay))
+			one.Is = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), share(s.LossPct))
+		}
+		d.Draws = append(d.Draws, one)
+	}
+	shell.Nav, shell.Title = "/batches", w.Code+", water"
+	return x.Show(c, x.page, shell, m, d)
+}
+
+func sketch(w farm.Water, s farm.WaterSeries) (k corridor) {
+	most := math.Max(w.To*1.25, 4)
+	if s.Known {
+		most = math.Max(most, math.Min(s.ProjectedPct*1.1, 40))
+	}
+	x := func(day float64) float64 { return math.Round(10*(left+wide*day/w.LastDay)) / 10 }
+	y := func(loss float64) float64 {
+		return math.Round(10*(top+high*(1-math.Min(math.Max(loss, 0), most)/most))) / 10
+	}
+	k.Band = fmt.Sprintf("%g,%g %g,%g %g,%g", x(0), y(0), x(w.LastDay), y(w.To), x(w.LastDay), y(w.From))
+	for d := 0.0; d <= w.LastDay; d += 3 {
+		k.Ticks = append(k.Ticks, page.Tick{X: x(d), Label: fmt.Sprintf("%.0f", d)})
+	}
+	for l := 0.0; l <= most; l += 4 {
+		k.Losses = append(k.Losses, page.Tick{X: y(l), Label: fmt.Sprintf("%.0f %%", l)})
+	}
+	k.TargetX, k.TargetY = x(w.LastDay), y(w.Target)
+	for _, p := range s.Weighings {
+		k.Points = append(k.Points, point{x(p.Day), y(p.LossPct), fmt.Sprintf("day %.1f: %.2f g each, %.1f %% lost", p.Day, p.MeanG, p.LossPct)})
+	}
+	if !s.Known {
+		return
+	}
+	last := s.Weighings[len(s.Weighings)-1]
+	line := func(loss float64) string {
+		return fmt.Sprintf("%g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(loss))
+	}
+	k.Forecast, k.Advise = line(s.ProjectedPct), line(s.BestLossPct)
+	more := s.ProjectedPct - s.LossPct
+	k.Fan = fmt.Sprintf("%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*s.GHigh/s.G), x(w.LastDay), y(s.LossPct+more*s.GLow/s.G))
+	return
+}
+
+func (x scale) weigh(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	in := farm.Weigh{TrayID: f.ID("tray"), Eggs: f.Int("eggs", "The number of eggs"), MassG: f.Float("mass", "The weight"), RHPct: f.Float("rh", "The humidity"),
+		TempC: page.Celsius(m, f.Float("temp", "The temperature")), At: f.Moment("at", "The moment of weighing", m.Place), Sure: f.Get("sure") != ""}
+	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
+		return x.Books.Weigh(c.Request().Context(), m, f.Get("key"), id, in)
+	}, func(shell page.Shell) error { return x.show(c, m, shell) })
+}
