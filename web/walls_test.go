@@ -175,7 +175,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		}
 	}
 	for _, path := range []string{"/batches?page=-5", "/batches?page=99999999999", "/board?on=9999-12-31", "/board?on=x", "/set?kind=phoenix", "/eggs?pen=x", batch + "?do=x", "/batches/0", "/pens/99999999999999999999", "/nowhere",
-		"/eggs/store?pen=x", "/eggs/store?pen=99999999999999999999", "/eggs/waiting?kind=phoenix", "/eggs/waiting?kind=leopard-gecko", "/kinds/phoenix", "/kinds/ball-python", "/places/0", "/eggs?pen=-1", batch + "/card.pdf?size=a0", "/pens/new?supplier=x"} {
+		"/eggs/store?pen=x", "/eggs/store?pen=99999999999999999999", "/eggs/waiting?kind=phoenix", "/eggs/waiting?kind=leopard-gecko", "/kinds/phoenix", "/kinds/ball-python", "/places/0", "/practice?set=-1&a=%00%ff", "/practice?set=99999999999999&a=zzzz", "/eggs?pen=-1", batch + "/card.pdf?size=a0", "/pens/new?supplier=x"} {
 		assert.Less(t, v.get(path).status, 500, path)
 	}
 	r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/eggs", io.LimitReader(neverending('x'), 9<<20))
@@ -213,7 +213,7 @@ func bigPages(v *visitor) map[string]string {
 	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find("/batches", `href="(/batches/\d+)"`),
 		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines", "Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
 		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken", "Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
-		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/trays", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
+		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/trays", "Practice": "/practice?set=3&a=lcq", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
 }
 
 func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {

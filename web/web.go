@@ -32,6 +32,7 @@ import (
 	"metrogon/web/page"
 	"metrogon/web/parcels"
 	"metrogon/web/pens"
+	"metrogon/web/practice"
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/today"
@@ -105,7 +106,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		}
 		return c.String(http.StatusOK, "well\n")
 	})
-	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, water.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, machines.Routes, kinds.Routes, settings.Routes} {
+	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, water.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes} {
 		hang(e, site)
 	}
 	return e, sessions, nil

@@ -23,13 +23,10 @@ var pictures = []struct {
 	name, path    string
 	width, height int64
 	first         browser.Step // before the picture
-	dark          bool
 }{
 	{name: "today", path: "/", width: 1280, height: 800},
 	{name: "today-phone", path: "/", width: 390, height: 844},
-	{name: "today-dark", path: "/", width: 1280, height: 800, dark: true},
 	{name: "eggs", path: "/eggs", width: 1280, height: 800},
-	{name: "eggs-phone", path: "/eggs", width: 390, height: 844},
 	{name: "set", path: "/set?kind=chicken", width: 1280, height: 800, first: browser.See(`#answer-in .ribbon`)},
 	{name: "set-phone", path: "/set?kind=chicken", width: 390, height: 844, first: browser.See(`#answer-in .ribbon`)},
 	{name: "batch", path: "hatching", width: 1280, height: 800},
@@ -40,6 +37,8 @@ var pictures = []struct {
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "machines", path: "/machines", width: 1280, height: 800},
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
+	{name: "water", path: "Water and weight", width: 1280, height: 900},
+	{name: "candle", path: "In the dark, egg by egg", width: 1280, height: 800},
 	{name: "card", path: "Card and sheet", width: 1280, height: 800},
 	{name: "waiting", path: "/eggs/waiting?kind=chicken", width: 1280, height: 800},
 	{name: "kind", path: "/kinds/duck", width: 1280, height: 800},
@@ -62,15 +61,12 @@ func main() {
 			log.Fatal(err)
 		}
 		steps := []browser.Step{browser.SignIn(address, demo.Email, demo.Password)}
-		if p.dark {
-			steps = append(steps, browser.Dark())
-		}
 		switch p.path {
 		case "hatching":
 			steps = append(steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(4) a`), browser.See(`.tray`))
-		case "Tray map", "Card and sheet":
+		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
 			steps = append(steps, chromedp.Navigate(address+"/batches"), chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
-				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))), browser.See(`.map-egg, .card-paper`))
+				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))), browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
 		case "pen":
 			steps = append(steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`))
 		default:
