@@ -383,7 +383,7 @@ func (l *loader) candle(ctx context.Context, b store.Batch, all []store.Egg, rol
 		if len(calls[call]) == 0 {
 			continue
 		}
-		if _, err := l.tx.Call(ctx, session, call, calls[call]); err != nil {
+		if _, err := l.tx.Call(ctx, session, call, calls[call], l.m.PersonID); err != nil {
 			return err
 		}
 		if call == "live" {

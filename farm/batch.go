@@ -26,6 +26,7 @@ type BatchPage struct {
 	Rounds   []Round
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
+	Proofs   []Proof
 }
 
 // PenEggs are a batch's eggs of one pen.
@@ -44,15 +45,22 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if err != nil {
 			return err
 		}
-		batch, err := tx.Batch(ctx, id)
+		open, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 		if err != nil {
 			return err
 		}
-		views, err := w.views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
-		if err != nil {
-			return err
+		if i := slices.IndexFunc(open, func(v BatchView) bool { return v.ID == id }); i >= 0 {
+			page.BatchView = open[i]
+		} else {
+			done, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, []int64{id}) })
+			if err != nil {
+				return err
+			}
+			if len(done) == 0 {
+				return ErrNone
+			}
+			page.BatchView = done[0]
 		}
-		page.BatchView = views[0]
 		eggs, err := tx.BatchEggs(ctx, id)
 		if err != nil {
 			return err
@@ -67,10 +75,6 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 				break
 			}
 		}
-		open, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
-		if err != nil {
-			return err
-		}
 		_, page.Hatchers = w.places(w.allStays(open), page.Species)
 		page.Expect = candling.Expect(page.Kind, page.Day, page.HatchDay)
 		page.Counter, page.HasCount = Counter(page.Stands(), w.now)
@@ -78,6 +82,11 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		for _, p := range page.Pens {
 			page.Bands[p.ID] = w.band(p.ID)
 		}
+		said, err := tx.Said(ctx, id)
+		if err != nil {
+			return err
+		}
+		page.Proofs = proofs(said, page.BatchView)
 		if !page.Open() {
 			return nil
 		}
@@ -203,6 +212,9 @@ func KnowFertile(ctx context.Context, tx *store.Tx, batchID int64) error {
 		if e.Fate != nil && *e.Fate == "unhatched" && e.Stage != nil {
 			opened = candling.Stage(*e.Stage)
 		}
+		if e.Opened != nil {
+			opened = candling.Stage(*e.Opened)
+		}
 		if fertile, ok := candling.Fertile(calls, e.Fate != nil && *e.Fate == "hatched", opened); ok {
 			known[i] = &fertile
 		}
@@ -280,7 +292,7 @@ func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store
 		return Done{}, err
 	}
 	u := &undo{}
-	if u.Calls, err = tx.Call(ctx, session, string(call), ids); err != nil {
+	if u.Calls, err = tx.Call(ctx, session, string(call), ids, m.PersonID); err != nil {
 		return Done{}, err
 	}
 	said := fmt.Sprintf("%s: %s called %s", batch.Code, plural(len(ids), "egg"), call)
@@ -366,6 +378,77 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, i
 		}
 		return b.end(ctx, tx, m, batch, ids, fate, stage)
 	})
+}
+
+// Opened records what eggs that were taken out showed on opening: a true clear
+// has a small dense white spot, an early death a larger ring.
+func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64, ids []int64, stage candling.Stage) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return Done{}, err
+		}
+		all, err := tx.BatchEggs(ctx, batchID)
+		if err != nil {
+			return Done{}, err
+		}
+		if !slices.Contains(candling.Stages[:len(candling.Stages)-1], stage) {
+			return Done{}, problem("stage", "%q is nothing that an opened egg shows.", string(stage))
+		}
+		for _, id := range ids {
+			if !slices.ContainsFunc(all, func(e store.Egg) bool { return e.ID == id }) {
+				return Done{}, ErrNone
+			}
+		}
+		opened, err := tx.Open(ctx, ids, string(stage))
+		if err != nil {
+			return Done{}, err
+		}
+		if len(opened) == 0 {
+			return Done{}, problem("eggs", "Mark eggs that were taken out and not opened yet.")
+		}
+		if err := KnowFertile(ctx, tx, batchID); err != nil {
+			return Done{}, err
+		}
+		return b.wrote(ctx, tx, m, batchID, &undo{Opened: opened}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
+	})
+}
+
+// Proof is how a candler's calls of one kind proved right, early or late in
+// incubation.
+type Proof struct {
+	Who  string
+	Late bool
+	Call candling.Call
+	K, N int // right, of those that are known by now
+}
+
+// proofs counts them; calls of which nobody knows yet are left out.
+func proofs(said []store.Said, v BatchView) (all []Proof) {
+	for _, s := range said {
+		var opened candling.Stage
+		if s.Fate != nil && *s.Fate == "unhatched" && s.Stage != nil {
+			opened = candling.Stage(*s.Stage)
+		}
+		if s.Opened != nil {
+			opened = candling.Stage(*s.Opened)
+		}
+		done := calendar.Elapsed(v.SetAt, s.At) / v.HatchDay
+		right, known := candling.Proved(candling.Call(s.Call), done, s.Fate != nil && *s.Fate == "hatched", opened)
+		if !known {
+			continue
+		}
+		i := slices.IndexFunc(all, func(p Proof) bool { return p.Who == s.Who && p.Late == (done >= .5) && p.Call == candling.Call(s.Call) })
+		if i < 0 {
+			i = len(all)
+			all = append(all, Proof{Who: s.Who, Late: done >= .5, Call: candling.Call(s.Call)})
+		}
+		all[i].N++
+		if right {
+			all[i].K++
+		}
+	}
+	return
 }
 
 // Reasons are why an egg may be taken out besides what candling says.

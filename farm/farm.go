@@ -178,6 +178,7 @@ type undo struct {
 	Parcel      *store.Parcel    `json:"parcel,omitempty"` // as it stood
 	DropParcel  int64            `json:"drop_parcel,omitempty"`
 	Weighing    int64            `json:"weighing,omitempty"` // drop
+	Opened      []int64          `json:"opened,omitempty"`   // shut again
 }
 
 type counterBefore struct {
@@ -250,6 +251,11 @@ func (u undo) apply(ctx context.Context, tx *store.Tx) error {
 	}
 	if len(u.Lies) > 0 {
 		if err := tx.Lay(ctx, u.Lies); err != nil {
+			return err
+		}
+	}
+	if len(u.Opened) > 0 {
+		if _, err := tx.Open(ctx, u.Opened, ""); err != nil {
 			return err
 		}
 	}

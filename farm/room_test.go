@@ -595,6 +595,41 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.Len(t, series().Weighings, 2)
 }
 
+// By hand: eggs 1 to 4 called clear and taken out, 5 to 10 live. On opening, 1 and
+// 2 are infertile, 3 an early death, 4 dead in the middle; 5 to 8 hatch, 9 is late,
+// 10 stays shut.
+func TestOpenedClearsPutFertilityRight(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 10, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	y.now = y.now.AddDate(0, 0, 7)
+	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
+	must(y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2, 3, 4), true))
+	must(y.CandleRest(ctx, y.m, key(), id))
+	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
+	_, err := y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
+	assert.ErrorContains(t, err, "taken out and not opened yet")
+	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 1, 2), candling.Infertile))
+	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 3), candling.Early))
+	last := must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	assert.Equal(t, []int{8, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "two of the clears were fertile")
+	must(y.Undo(ctx, y.m, key(), last.Entry))
+	assert.Equal(t, 7, y.batch(id).Fertile)
+	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+
+	y.now = y.now.AddDate(0, 0, 15)
+	must(y.End(ctx, y.m, key(), id, nos(y.batch(id), 5, 6, 7, 8), "hatched", ""))
+	must(y.End(ctx, y.m, key(), id, nos(y.batch(id), 9), "unhatched", "late"))
+	must(y.Close(ctx, y.m, key(), id))
+	var said []string
+	for _, p := range y.batch(id).Proofs {
+		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
+	}
+	assert.Equal(t, []string{"Anna Wick, late false, clear: 3 of 4", "Anna Wick, late false, live: 5 of 5"}, said)
+}
+
 func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()

@@ -45,6 +45,7 @@ type Egg struct {
 	TrayID  *int64
 	Place   *int
 	MassG   *float64
+	Opened  *string // what a removed one showed on opening
 }
 
 // Record is what a pen's eggs did, in all batches or in one. Closed figures
@@ -121,7 +122,7 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g,
+	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g, e.opened,
 		coalesce(array_agg(c.call order by c.id) filter (where c.id is not null), '{}') as calls
 		from eggs e left join calls c on c.farm_id = $1 and c.egg_id = e.id where e.farm_id = $1 and e.batch_id = $2 group by e.farm_id, e.id order by e.no`, tx.FarmID, batchID)
 }
@@ -140,9 +141,31 @@ func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
 	return tx.ids(ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID)
 }
 
-// Call records one call for these eggs and returns the ids of the calls.
-func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64) ([]int64, error) {
-	return tx.ids(ctx, `insert into calls (farm_id, candling_id, egg_id, call) select $1, $2, e, $3 from unnest($4::bigint[]) e returning id`, tx.FarmID, candlingID, call, eggs)
+// Call records one person's call for these eggs and returns the ids of the calls.
+func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64, personID int64) ([]int64, error) {
+	return tx.ids(ctx, `insert into calls (farm_id, candling_id, egg_id, call, person_id) select $1, $2, e, $3, nullif($5::bigint, 0) from unnest($4::bigint[]) e returning id`, tx.FarmID, candlingID, call, eggs, personID)
+}
+
+// Open keeps what removed eggs showed on opening, "" takes it back, and returns
+// the ids of those that were changed.
+func (tx *Tx) Open(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
+	return tx.ids(ctx, `update eggs set opened = nullif($3, '') where farm_id = $1 and id = any ($2) and fate = 'removed' and (opened is null) = ($3 <> '') returning id`, tx.FarmID, eggs, stage)
+}
+
+// Said is one call with what became of its egg.
+type Said struct {
+	Who    string
+	Call   string
+	At     time.Time
+	Fate   *string
+	Stage  *string
+	Opened *string
+}
+
+// Said lists the calls on a batch's eggs.
+func (tx *Tx) Said(ctx context.Context, batchID int64) ([]Said, error) {
+	return list[Said](ctx, tx, `select coalesce(p.name, 'not noted') as who, c.call, s.at, e.fate, e.stage, e.opened from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		join eggs e on e.farm_id = $1 and e.id = c.egg_id left join people p on p.id = c.person_id where c.farm_id = $1 and s.batch_id = $2 order by c.id`, tx.FarmID, batchID)
 }
 
 // DropCalls takes calls back, and candlings that are left with none.

@@ -147,7 +147,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note"},
 		"/kinds/duck": {"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c", "humidity_set_pct"}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/trays": {"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool"},
-		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch + "/care": {"kind"}, batch + "/water": {"tray", "eggs", "mass", "rh", "temp", "at", "sure"}, "/settings/people": {"name", "email", "password", "role"},
+		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch + "/care": {"kind"}, batch + "/open": {"egg", "stage"}, batch + "/water": {"tray", "eggs", "mass", "rh", "temp", "at", "sure"}, "/settings/people": {"name", "email", "password", "role"},
 		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch + "/hatched": {"hatched-1", "hatched-x"},
 		batch + "/lockdown": {"hatcher"}, batch + "/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {"farm", "zone", "name", "email", "password"},
 	}

@@ -71,6 +71,26 @@ func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
 	return false, false
 }
 
+// Proved tells whether a call, made when so much of incubation was done (0 to 1),
+// turned out right; known is false while nobody can say. A live call is right if
+// the embryo was alive then: it hatched, or died later than the call. A clear that
+// died before anything showed counts as right. Unsure, unseen and calls of the
+// shell prove nothing.
+func Proved(c Call, done float64, hatched bool, opened Stage) (right, known bool) {
+	if !hatched && (opened == "" || opened == NotOpened || opened == Contaminated) {
+		return false, false
+	}
+	switch c {
+	case Live:
+		return hatched || opened == Late || opened == PippedDead || (opened == Middle && done < 2./3) || (opened == Early && done < 1./3), true
+	case Clear:
+		return !hatched && (opened == Infertile || opened == Early), true
+	case Ring, Quit:
+		return !hatched && opened != Infertile, true
+	}
+	return false, false
+}
+
 // Expect says what a candled egg of this kind should show, so many elapsed days
 // after it was set, when hatch is due on day hatch [common practice].
 func Expect(p *species.Profile, day, hatch float64) string {

@@ -22,3 +22,6 @@ create index weighings_of_batch on weighings (farm_id, batch_id, at);
 alter table weighings enable row level security;
 create policy farm_wall on weighings to metrogon_farm using (farm_id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
 grant select, insert, update, delete on weighings to metrogon_farm;
+
+alter table calls add column person_id bigint references people; -- who candled
+alter table eggs add column opened text; -- what an egg that was taken out showed on opening

@@ -29,7 +29,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	d := desk{s, page.Parse(s, files)}
 	e.GET("/batches", s.Signed(d.list))
 	e.GET("/batches/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }))
-	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done, "care": d.care} {
+	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done, "care": d.care, "open": d.opened} {
 		e.POST("/batches/:id/"+name, s.Signed(d.acting(act)))
 	}
 }
@@ -48,6 +48,18 @@ type data struct {
 
 // Stages of the break-out.
 func (data) Stages() []candling.Stage { return candling.Stages[:len(candling.Stages)-1] }
+
+// Shut are eggs that were taken out and not opened yet.
+func (d data) Shut() (all []farm.Egg) {
+	for _, p := range d.Batch.Pens {
+		for _, e := range p.Eggs {
+			if e.Fate != nil && *e.Fate == "removed" && e.Opened == nil {
+				all = append(all, e)
+			}
+		}
+	}
+	return
+}
 
 // Reasons to take an egg out.
 func (data) Reasons() []string { return farm.Reasons }
@@ -70,6 +82,9 @@ func sign(e farm.Egg) Sign {
 			return Sign{"✓", "hatched", "hatched"}
 		case "unhatched":
 			return Sign{"–", "did not hatch" + stage, "out"}
+		}
+		if e.Opened != nil {
+			stage += "; opened: " + *e.Opened
 		}
 		return Sign{"×", "taken out" + stage, "out"}
 	}
@@ -150,6 +165,10 @@ func marked(f *page.Form) (ids []int64) {
 
 func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, candling.Call(f.Get("call")), marked(f), f.Get("take_out") != "")
+}
+
+func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	return d.Books.Opened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
 }
 
 func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
