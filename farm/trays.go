@@ -187,7 +187,8 @@ func (b *Books) MoveEggs(ctx context.Context, m *Member, key string, batchID int
 		if err := tx.Lay(ctx, lies); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
+		// In the journal, but not on the batch's own list: there are hundreds.
+		return b.wrote(ctx, tx, m, 0, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
 	})
 }
 

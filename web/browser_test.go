@@ -215,7 +215,9 @@ func wholeJob(t *testing.T, h *hand) {
 	h.open("/")
 	h.reads("Chicken 27-01 Candle 20 eggs", "Cabinet · day 7 of 21", "A red web of veins and a dark eye")
 	h.press("Candle Chicken 27-01")
-	h.reads("All the rest live")
+	h.reads("egg 1 of 20", "lid open", "a live one today")
+	h.press("Chicken 27-01") // from the dark bench to the batch's page
+	h.reads("Tap the odd ones")
 	h.mark(1, 2, 3)
 	h.press("Clear")
 	h.reads("3 eggs called clear and taken out")

@@ -66,7 +66,8 @@
   document.addEventListener("htmx:after:swap", () => {
     const begins = document.querySelector("#page [autofocus]");
     const same = was && [...document.querySelectorAll("#page button, #page a, #page select")].find((e) => sign(e) === was);
-    if (begins) begins.focus();
+    // On a phone a focus would push the keyboard over the page.
+    if (begins && matchMedia("(pointer: fine)").matches) begins.focus();
     else if (same) same.focus({ preventScroll: true });
     else if (document.activeElement === document.body) document.getElementById("main")?.focus({ preventScroll: true });
     document.querySelector(".more details[open]")?.removeAttribute("open");
