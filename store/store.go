@@ -33,6 +33,9 @@ func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) 
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
 	config.ConnConfig.RuntimeParams["application_name"] = "metrogon"
 	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
+	// Farms differ in size and tables grow under a plan made when they were empty:
+	// each query is planned for what it asks.
+	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_custom_plan"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, err
