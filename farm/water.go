@@ -72,6 +72,9 @@ func (w *barn) water(ctx context.Context, tx *store.Tx, batchID int64) (page Wat
 		return page, nil
 	}
 	page.Target, page.From, page.To, page.LastDay = page.Kind.LossPct.At, page.Kind.LossPct.From, page.Kind.LossPct.To, page.Kind.LockdownDay.At
+	if page.From == page.To { // no span of its own: that of good hatches of all birds, 11 to 14 % [common practice]
+		page.From, page.To = min(11, page.Target), max(14, page.Target)
+	}
 	if page.Trays, err = tx.Trays(ctx, page.Stands().ID); err != nil {
 		return page, err
 	}
