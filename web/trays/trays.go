@@ -78,7 +78,7 @@ const (
 	above = 18
 )
 
-// Draw lays a tray out; eggs of other batches are grey.
+// draw lays a tray out; eggs of other batches are grey.
 func (d data) draw(t farm.TrayView) Map {
 	columns := t.Layout.Columns
 	if t.Layout.Rows == 0 {
