@@ -21,7 +21,8 @@ var mayImport = map[string][]string{
 	"formats": {"formats", "farm", "core"},
 	"web":     {"web", "formats", "farm", "core"},
 	"demo":    {"demo", "farm", "store", "core"},
-	"cmd":     {"cmd", "web", "formats", "demo", "farm", "store", "core"},
+	"standin": {"standin", "formats"},
+	"cmd":     {"cmd", "web", "formats", "standin", "demo", "farm", "store", "core"},
 	"docs":    {"web", "demo"},
 }
 

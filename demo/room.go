@@ -97,7 +97,13 @@ func (l *loader) weighings(ctx context.Context) error {
 			}
 		}
 	}
-	return nil
+	for i, r := range []store.Response{{What: "a second sponge", FromPct: 42, ToPct: 51, Minutes: 40}, {What: "a sponge out", FromPct: 52, ToPct: 44, Minutes: 35}, {What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 25}} {
+		r.MachineID, r.At = l.box["Cabinet"], l.now.AddDate(0, 0, -30+7*i)
+		if _, err := l.tx.AddResponse(ctx, r); err != nil {
+			return err
+		}
+	}
+	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4) // a tray of quail
 }
 
 func (l *loader) care(ctx context.Context, c store.Care) error {

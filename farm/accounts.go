@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"net/mail"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -13,6 +14,7 @@ import (
 	"github.com/alexedwards/argon2id"
 
 	"metrogon/core/calendar"
+	"metrogon/core/candling"
 	"metrogon/store"
 )
 
@@ -179,25 +181,39 @@ func (b *Books) SaveUnits(ctx context.Context, m *Member, temperature string, cl
 	return b.db.SetUnits(ctx, m.PersonID, temperature, clock, countFrom)
 }
 
-// SaveFarm keeps the farm's name, zone, hour of chores, and for how many hours a
-// machine runs empty before eggs go in, and shipped eggs rest.
-func (b *Books) SaveFarm(ctx context.Context, m *Member, key, name, zone, choreAt string, warm, rest int) (Done, error) {
+// Rules are the farm's name, zone and hour of chores, for how many hours a machine
+// runs empty before eggs go in and shipped eggs rest, and which calls take an egg
+// out.
+type Rules struct {
+	Name, Zone, ChoreAt  string
+	WarmHours, RestHours int
+	Out                  []candling.Call
+}
+
+// SaveFarm keeps the farm's rules.
+func (b *Books) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
 		var p Problems
-		name = p.name("farm", "The farm's name", name, 80, true)
-		p.zone(zone)
-		if _, err := calendar.ParseWallTime(choreAt); err != nil {
+		r.Name = p.name("farm", "The farm's name", r.Name, 80, true)
+		p.zone(r.Zone)
+		if _, err := calendar.ParseWallTime(r.ChoreAt); err != nil {
 			p.add("chore_at", "%v.", err)
 		}
-		p.count("warm_hours", "The warm-up in hours", warm, 0, 168)
-		p.count("rest_hours", "The rest of shipped eggs in hours", rest, LeastRest, MostRest)
+		p.count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
+		p.count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, LeastRest, MostRest)
+		out := []string{}
+		for _, c := range candling.Outs {
+			if slices.Contains(r.Out, c) {
+				out = append(out, string(c))
+			}
+		}
 		if err := p.err(); err != nil {
 			return Done{}, err
 		}
-		if err := tx.SaveFarm(ctx, store.Farm{Name: name, Zone: zone, ChoreAt: choreAt, WarmHours: warm, RestHours: rest}); err != nil {
+		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
 			return Done{}, err
 		}
 		return b.wrote(ctx, tx, m, 0, nil, "Changed the farm's settings.")

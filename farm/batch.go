@@ -27,6 +27,7 @@ type BatchPage struct {
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
 	Proofs   []Proof
+	Prospect Prospect
 }
 
 // PenEggs are a batch's eggs of one pen.
@@ -89,6 +90,9 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		page.Proofs = proofs(said, page.BatchView)
 		if !page.Open() {
 			return nil
+		}
+		if page.Prospect, err = w.prospect(ctx, tx, page); err != nil {
+			return err
 		}
 		up, err := tx.Upkeep(ctx, w.dayBegan())
 		if err != nil {
@@ -252,7 +256,7 @@ func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64
 		if err := living(ids, eggs); err != nil {
 			return Done{}, err
 		}
-		return b.called(ctx, tx, m, batch, call, ids, takeOut && call.Out(), b.Now())
+		return b.called(ctx, tx, m, batch, call, ids, takeOut && m.TakesOut(call), b.Now())
 	})
 }
 

@@ -28,6 +28,7 @@ type BenchEgg struct {
 	Pen    Pen
 	Spot   string        // "Upper B4", where it lies on a tray
 	Called candling.Call // in the candling of these hours
+	Cell   string        // what its air cell showed last, of a dark shell
 }
 
 // Code is what is written on the egg, or its number.
@@ -53,6 +54,15 @@ func (b *Books) Cellar(ctx context.Context, m *Member, batchID int64) (page Cell
 		if err != nil {
 			return err
 		}
+		weighings, err := tx.Weighings(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		water, cells := waterOf(trays.BatchView), map[string]string{}
+		water.gather(weighings, eggs)
+		for _, d := range water.Dark {
+			cells[d.Code] = fmt.Sprintf("air cell of %s: %.0f %% lost", m.ShortDay(d.At), d.LossPct)
+		}
 		order := map[int64]int{}
 		spot := map[int64]string{}
 		for i, t := range trays.Trays {
@@ -64,7 +74,7 @@ func (b *Books) Cellar(ctx context.Context, m *Member, batchID int64) (page Cell
 		}
 		for _, e := range eggs {
 			if e.Fate == nil {
-				page.Eggs = append(page.Eggs, BenchEgg{e, w.pens[e.PenID], spot[e.ID], candling.Call(now[e.ID])})
+				page.Eggs = append(page.Eggs, BenchEgg{e, w.pens[e.PenID], spot[e.ID], candling.Call(now[e.ID]), cells[markOf(e.Mark, e.No)]})
 			}
 		}
 		slices.SortStableFunc(page.Eggs, func(x, y BenchEgg) int { return cmp.Or(cmp.Compare(order[x.ID], order[y.ID]), x.No-y.No) })
@@ -77,10 +87,11 @@ func (b *Books) Cellar(ctx context.Context, m *Member, batchID int64) (page Cell
 // key makes it happen once, however often it is sent.
 type Op struct {
 	Key     string        `json:"key"`
-	Kind    string        `json:"kind"` // call, rest, take-back or end
+	Kind    string        `json:"kind"` // call, cell, rest, take-back or end
 	Egg     int64         `json:"egg"`
 	Call    candling.Call `json:"call"`
 	TakeOut bool          `json:"take_out"`
+	LossPct float64       `json:"loss_pct"` // that the drawn air cell picked stands for
 	At      time.Time     `json:"at"`
 	Of      string        `json:"of"`      // the key that a take-back takes back
 	Seconds int           `json:"seconds"` // that the lid was open, at the end
@@ -132,8 +143,10 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 			if err := living([]int64{op.Egg}, eggs); err != nil {
 				return Done{}, err
 			}
-			return b.called(ctx, tx, m, batch, op.Call, []int64{op.Egg}, op.TakeOut && op.Call.Out(), at)
+			return b.called(ctx, tx, m, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
 		})
+	case "cell":
+		return b.readCell(ctx, m, op, batchID, at)
 	case "rest":
 		return b.candleRest(ctx, m, op.Key, batchID, at)
 	case "take-back":
@@ -170,4 +183,38 @@ func (b *Books) takeBack(ctx context.Context, m *Member, op Op) (Done, error) {
 		return Done{}, fmt.Errorf("take back: %w", err)
 	}
 	return b.Undo(ctx, m, op.Key, before.Entry)
+}
+
+// readCell keeps how large the air cell of an egg with a dark shell is.
+func (b *Books) readCell(ctx context.Context, m *Member, op Op, batchID int64, at time.Time) (Done, error) {
+	x := Weigh{Eggs: 1, Cell: Cell{LossPct: op.LossPct, Drawn: true}, At: at}
+	err := b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		v, err := w.view(batch)
+		if err != nil {
+			return err
+		}
+		x.RHPct, x.TempC = v.Humidity().At, v.Air().TempC
+		eggs, err := tx.BatchEggs(ctx, batchID)
+		for _, e := range eggs {
+			if e.ID == op.Egg {
+				x.Code = markOf(e.Mark, e.No)
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return Done{}, err
+	}
+	if x.Code == "" {
+		return Done{}, ErrNone
+	}
+	return b.Weigh(ctx, m, op.Key, batchID, x)
 }

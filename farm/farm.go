@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -17,6 +18,7 @@ import (
 	"github.com/google/uuid"
 
 	"metrogon/core/calendar"
+	"metrogon/core/candling"
 	"metrogon/store"
 )
 
@@ -108,6 +110,9 @@ func member(m store.Member) (*Member, error) {
 // Owner tells whether the member may change pens, machines, people and settings.
 func (m *Member) Owner() bool { return m.Role == "owner" }
 
+// TakesOut tells whether an egg called so is taken out of the machine here.
+func (m *Member) TakesOut(c candling.Call) bool { return slices.Contains(m.OutCalls, string(c)) }
+
 // Counting is how the member numbers days.
 func (m *Member) Counting() calendar.Counting { return calendar.Counting(m.CountFrom) }
 
@@ -178,6 +183,7 @@ type undo struct {
 	Parcel      *store.Parcel    `json:"parcel,omitempty"` // as it stood
 	DropParcel  int64            `json:"drop_parcel,omitempty"`
 	Weighing    int64            `json:"weighing,omitempty"` // drop
+	Response    int64            `json:"response,omitempty"` // drop
 	Opened      []int64          `json:"opened,omitempty"`   // shut again
 }
 
@@ -261,6 +267,11 @@ func (u undo) apply(ctx context.Context, tx *store.Tx) error {
 	}
 	if u.Weighing != 0 {
 		if err := tx.DropWeighing(ctx, u.Weighing); err != nil {
+			return err
+		}
+	}
+	if u.Response != 0 {
+		if err := tx.DropResponse(ctx, u.Response); err != nil {
 			return err
 		}
 	}

@@ -412,8 +412,8 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 		"no address":              y.AddPerson(ctx, y.m, "B", "nonsense", "a-long-password", "helper"),
 		"a strange role":          y.AddPerson(ctx, y.m, "B", "b@b.example", "a-long-password", "king"),
 		"an address twice":        y.AddPerson(ctx, y.m, "B", "ANNA@wickfold.example", "a-long-password", "helper"),
-		"a zone on the moon":      second(y.SaveFarm(ctx, y.m, key(), "X", "Moon/Tycho", "07:00", 24, 24)),
-		"an hour too many":        second(y.SaveFarm(ctx, y.m, key(), "X", "UTC", "25:00", 24, 24)),
+		"a zone on the moon":      second(y.SaveFarm(ctx, y.m, key(), farm.Rules{Name: "X", Zone: "Moon/Tycho", ChoreAt: "07:00", WarmHours: 24, RestHours: 24})),
+		"an hour too many":        second(y.SaveFarm(ctx, y.m, key(), farm.Rules{Name: "X", Zone: "UTC", ChoreAt: "25:00", WarmHours: 24, RestHours: 24})),
 		"a clock of 13 hours":     y.SaveUnits(ctx, y.m, "C", 13, 0),
 	} {
 		var p farm.Problems
@@ -437,7 +437,7 @@ func TestHelpersWorkButDoNotRule(t *testing.T) {
 	require.NoError(t, err)
 	for name, err := range map[string]error{
 		"pens":     second(y.SavePen(y.Context(), tobin, key(), farm.Pen{Name: "X", Species: "chicken", FromOn: start})),
-		"settings": second(y.SaveFarm(y.Context(), tobin, key(), "X", "UTC", "07:00", 24, 24)),
+		"settings": second(y.SaveFarm(y.Context(), tobin, key(), farm.Rules{Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24})),
 		"people":   y.AddPerson(y.Context(), tobin, "B", "b@b.example", "a-long-password", "owner"),
 	} {
 		assert.ErrorContains(t, err, "Only an owner", name)

@@ -189,7 +189,7 @@ func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error)
 		if err != nil {
 			return err
 		}
-		records, err := tx.Records(ctx)
+		records, err := tx.Records(ctx, nil)
 		if err != nil {
 			return err
 		}

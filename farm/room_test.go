@@ -630,6 +630,200 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	assert.Equal(t, []string{"Anna Wick, late false, clear: 3 of 4", "Anna Wick, late false, live: 5 of 5"}, said)
 }
 
+// Of five eggs with weights of their own, 80 g and four of 55, the heavy one is
+// taken out: 300 g, then 4 × 53.35 = 213.4 g. The four lost 3 % each; by the mean
+// of all five it would look like 11 %.
+func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	var picks []farm.Pick
+	for i, g := range []float64{80, 55, 55, 55, 55} {
+		_, err := y.Collect(ctx, y.m, key(), farm.Collected{PenID: pen, LaidOn: day(i), Eggs: 1, MassG: &g})
+		require.NoError(t, err)
+		picks = append(picks, farm.Pick{PenID: pen, LaidOn: day(i), Eggs: 1})
+	}
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: picks})
+	heavy := int64(0)
+	for _, e := range y.batch(id).Pens[0].Eggs {
+		if *e.MassG == 80 {
+			heavy = e.ID
+		}
+	}
+	weigh := func(x farm.Weigh) farm.Done {
+		t.Helper()
+		x.RHPct, x.TempC, x.At = 50, 37.5, y.now
+		done, err := y.Weigh(ctx, y.m, key(), id, x)
+		require.NoError(t, err)
+		return done
+	}
+	weigh(farm.Weigh{Eggs: 5, MassG: 300})
+	y.now = y.now.AddDate(0, 0, 5)
+	_, err := y.End(ctx, y.m, key(), id, []int64{heavy}, "removed", "cracked")
+	require.NoError(t, err)
+	weigh(farm.Weigh{Eggs: 4, MassG: 213.4, Sure: true})
+	w, err := y.Water(ctx, y.m, id)
+	require.NoError(t, err)
+	assert.InDelta(t, 3, w.Series[0].LossPct, .01)
+}
+
+// Egg by egg, by the air cell, and what the machine did when a sponge went in.
+func TestSingleEggsCellsAndSponges(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Marans", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 6, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	var code []string
+	for _, e := range y.batch(id).Pens[0].Eggs {
+		code = append(code, *e.Mark)
+	}
+	weigh := func(x farm.Weigh) (string, error) {
+		x.Eggs, x.RHPct, x.TempC, x.At = max(x.Eggs, 1), 50, 37.5, y.now
+		done, err := y.Weigh(ctx, y.m, key(), id, x)
+		return done.Said, err
+	}
+	water := func() farm.Water {
+		w, err := y.Water(ctx, y.m, id)
+		require.NoError(t, err)
+		return w
+	}
+	for i, g := range []float64{60, 62, 58} {
+		_, err := weigh(farm.Weigh{Code: code[i], MassG: g})
+		require.NoError(t, err)
+	}
+	_, err := weigh(farm.Weigh{Code: "ZZZ9", MassG: 60})
+	assert.ErrorContains(t, err, `has the code "ZZZ9"`)
+	said, err := weigh(farm.Weigh{Code: code[5], Cell: farm.Cell{LossPct: 3, Drawn: true}})
+	require.NoError(t, err)
+	assert.Contains(t, said, "air cell of egg "+code[5]+" read, about 3 % lost")
+
+	y.now = y.now.AddDate(0, 0, 9)
+	for i, g := range []float64{60 * .94, 62 * .94, 58 * .89} { // the third loses twice as fast
+		_, err := weigh(farm.Weigh{Code: code[i], MassG: g, Sure: i == 2})
+		require.NoError(t, err)
+	}
+	w := water()
+	require.Len(t, w.Singles, 3)
+	assert.Equal(t, code[2], w.Singles[0].Name, "the one that strays furthest stands first")
+	assert.InDelta(t, 22, w.Singles[0].ProjectedPct, 1e-6)
+	require.Len(t, w.Series, 1)
+	assert.Equal(t, "3 eggs weighed one by one", w.Series[0].Name)
+	assert.InDelta(t, 100*(60*.06+62*.06+58*.11)/180, w.Series[0].LossPct, 1e-6)
+	assert.Contains(t, w.Series[0].Advice, "Raise from 50 to")
+
+	said, err = weigh(farm.Weigh{Code: code[5], Cell: farm.Cell{LossPct: 9, Drawn: true}})
+	require.NoError(t, err)
+	assert.Contains(t, said, "the air cell of egg "+code[5]+" grows as it should")
+	_, err = weigh(farm.Weigh{Eggs: 6, Cell: farm.Cell{DepthMM: 90}})
+	assert.ErrorContains(t, err, "it may be 1 to 3")
+	_, err = weigh(farm.Weigh{Eggs: 6, Cell: farm.Cell{DepthMM: 9}})
+	require.NoError(t, err, "a ruler, held to one of them all")
+	w = water()
+	require.Len(t, w.Dark, 1)
+	assert.False(t, w.Dark[0].Condemned)
+	assert.Equal(t, "Air cells by eye", w.Series[0].Name)
+	assert.True(t, w.Series[0].Known, "one look is enough, since a fresh cell is known")
+	y.now = y.now.AddDate(0, 0, 2)
+	_, err = weigh(farm.Weigh{Eggs: 6, Cell: farm.Cell{DepthMM: 4}})
+	assert.ErrorContains(t, err, "it only grows")
+
+	for _, r := range []farm.Response{{What: "a sponge", FromPct: 40, ToPct: 60, Minutes: 50}, {What: "a second sponge", FromPct: 40, ToPct: 49, Minutes: 40}, {What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 20}} {
+		_, err := y.NoteResponse(ctx, y.m, key(), id, r)
+		require.NoError(t, err)
+	}
+	_, err = y.NoteResponse(ctx, y.m, key(), id, farm.Response{What: "a spell", FromPct: 40, ToPct: 49, Minutes: 40})
+	assert.ErrorContains(t, err, "Pick what you changed")
+	together := water().Series[1]
+	assert.Equal(t, "3 eggs weighed one by one", together.Name)
+	assert.Contains(t, together.How, "In Cabinet, a sponge last time gave +20 points in 50 min")
+	_, err = y.GoByWeight(ctx, y.m, key(), id)
+	require.NoError(t, err)
+	assert.True(t, water().ByWeight())
+}
+
+// Two trays on a scale that sends its weights: each counts once, an odd one is
+// asked about and taken when it comes again.
+func TestHandsFree(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 10, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	p, err := y.HandsFree(ctx, y.m, id, farm.Hands{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
+	require.NoError(t, err)
+	require.Len(t, p.Targets, 10)
+	hear := func(h farm.Hands) farm.HandsPage {
+		t.Helper()
+		p, err := y.HandsFree(ctx, y.m, id, h, true)
+		require.NoError(t, err)
+		return p
+	}
+	assert.False(t, hear(p.Hands).Heard, "nothing was sent yet")
+	assert.ErrorIs(t, y.Read(ctx, "no key", 60), farm.ErrNone)
+	assert.ErrorContains(t, y.Read(ctx, p.Key, -3), "it may be 0.1 to 200000")
+	y.now = y.now.Add(time.Minute)
+	require.NoError(t, y.Read(ctx, p.Key, 65))
+	first, again := hear(p.Hands), hear(p.Hands)
+	assert.Equal(t, 1, first.Next)
+	assert.Equal(t, first.Hands, again.Hands, "asked twice, the reading counts once")
+	w, err := y.Water(ctx, y.m, id)
+	require.NoError(t, err)
+	require.Len(t, w.Singles, 1)
+	assert.InDelta(t, 60, w.Singles[0].Weighings[0].MassG, 1e-9, "without the tray")
+
+	require.NoError(t, y.Read(ctx, p.Key, 7.1))
+	odd := hear(first.Hands)
+	assert.Contains(t, odd.Asks, "ounces?")
+	assert.Equal(t, 1, odd.Next, "it is asked about, not kept")
+	require.NoError(t, y.Read(ctx, p.Key, 7.1))
+	assert.Equal(t, 2, hear(odd.Hands).Next, "put down again, so it is meant")
+	h := p.Hands
+	h.Next = 99
+	assert.Nil(t, hear(h).Now())
+}
+
+// By hand, for a pen without a record: 85 % fertile, of these 80 % hatch, so ten
+// eggs promise 6.8. Two clears go out, one clear stays in, seven are seen alive:
+// 7 × .8 with a record of 7 fertile among 10 seen still open: 5.6.
+func TestYoungToExpect(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 10, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	assert.InDelta(t, 6.8, y.batch(id).Prospect.Young, 1e-9)
+	y.now = y.now.AddDate(0, 0, 7)
+	_, err := y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2), true)
+	require.NoError(t, err)
+	_, err = y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 3), false)
+	require.NoError(t, err)
+	_, err = y.CandleRest(ctx, y.m, key(), id)
+	require.NoError(t, err)
+	p := y.batch(id).Prospect
+	assert.InDelta(t, 5.6, p.Young, 1e-9)
+	assert.Equal(t, 2, p.Out)
+}
+
+// A farm that leaves clears in until lockdown says so once.
+func TestTheFarmsRuleForTakingOut(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, 4, 0)
+	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 4}}})
+	_, err := y.SaveFarm(ctx, y.m, key(), farm.Rules{Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24, Out: []candling.Call{candling.Bad, candling.Live}})
+	require.NoError(t, err)
+	y.m, err = y.Owner(ctx, "Wickfold")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"bad"}, y.m.OutCalls, "a live one is never taken out by rule")
+	_, err = y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1), true)
+	require.NoError(t, err)
+	_, err = y.Candle(ctx, y.m, key(), id, candling.Bad, nos(y.batch(id), 2), true)
+	require.NoError(t, err)
+	assert.Equal(t, 3, y.batch(id).Alive)
+}
+
 func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
@@ -651,10 +845,10 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	}
 	assert.Empty(t, again(), "not on the same day")
 	y.now = y.now.AddDate(0, 0, 3)
-	assert.Equal(t, []string{"Look again at 2 unsure eggs"}, again())
+	assert.Equal(t, []string{"Look again at 2 doubtful eggs"}, again())
 	_, err = y.Candle(ctx, y.m, key(), id, candling.Live, nos(y.batch(id), 1), false)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Look again at 1 unsure egg"}, again())
+	assert.Equal(t, []string{"Look again at 1 doubtful egg"}, again())
 	_, err = y.Candle(ctx, y.m, key(), id, candling.Quit, nos(y.batch(id), 2), true)
 	require.NoError(t, err)
 	assert.Empty(t, again())

@@ -200,18 +200,18 @@ func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 	return
 }
 
-// LookAgain is the chore of candling unsure eggs once more.
+// LookAgain is the chore of candling once more what was unsure or not to be seen.
 const LookAgain = "again"
 
-// again is due three days after eggs were called unsure, 2 to 4 being usual
+// again is due three days after eggs were called so, 2 to 4 being usual
 // [common practice], and not in lockdown.
 func (w *barn) again(v BatchView, doubts []store.Doubt) (Due, bool) {
 	i := slices.IndexFunc(doubts, func(d store.Doubt) bool { return d.BatchID == v.ID })
 	if i < 0 || v.LockedAt != nil {
 		return Due{}, false
 	}
-	return Due{BatchView: v, Chore: LookAgain, At: w.member.Hour.On(doubts[i].At, 3, w.member.Place), Title: "Look again at " + plural(doubts[i].Eggs, "unsure egg"),
-		Reason: v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs."}, true
+	return Due{BatchView: v, Chore: LookAgain, At: w.member.Hour.On(doubts[i].At, 3, w.member.Place), Title: "Look again at " + plural(doubts[i].Eggs, "doubtful egg"),
+		Reason: v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. Of dark shells the air cell tells."}, true
 }
 
 func (w *barn) due(v BatchView, ms calendar.Milestone, day int) Due {

@@ -24,7 +24,8 @@ type Farm struct {
 	Zone    string // IANA
 	ChoreAt string // "07:00": the hour of chores
 
-	WarmHours, RestHours int // 0: the usual ones
+	WarmHours, RestHours int      // 0: the usual ones
+	OutCalls             []string // eggs called so are taken out; of a new farm the usual ones
 }
 
 // Member is a person on a farm.
@@ -38,6 +39,7 @@ type Member struct {
 	ChoreAt          string
 	WarmHours        int // that a machine runs before eggs go in
 	RestHours        int // that shipped eggs rest
+	OutCalls         []string
 	Role             string
 }
 
@@ -55,14 +57,14 @@ func (db *DB) PersonByEmail(ctx context.Context, email string) (Person, error) {
 func (db *DB) MemberByPerson(ctx context.Context, personID int64) (Member, error) {
 	return one[Member](ctx, db.Pool, `
 		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, m.role
+			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, f.out_calls, m.role
 		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
 		where p.id = $1 order by m.farm_id limit 1`, personID)
 }
 
 // FarmByName finds a farm by its name.
 func (db *DB) FarmByName(ctx context.Context, name string) (Farm, error) {
-	return one[Farm](ctx, db.Pool, `select id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours from farms where name = $1 order by id limit 1`, name)
+	return one[Farm](ctx, db.Pool, `select id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, out_calls from farms where name = $1 order by id limit 1`, name)
 }
 
 // AddFarm makes a farm and its owner in one step. onlyFirst refuses with
@@ -141,7 +143,7 @@ func (db *DB) SetUnits(ctx context.Context, personID int64, temperature string, 
 func (db *DB) People(ctx context.Context, farmID int64) ([]Member, error) {
 	return list[Member](ctx, db.Pool, `
 		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, m.role
+			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, f.out_calls, m.role
 		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
 		where f.id = $1 order by m.role desc, p.name`, farmID)
 }
@@ -159,7 +161,7 @@ func (db *DB) NoteFailedSignIn(ctx context.Context, who string, at time.Time) er
 
 // SaveFarm changes a farm's name, zone, hour of chores and usual waiting times.
 func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
-	_, err := tx.Exec(ctx, `update farms set name = $2, zone = $3, chore_at = $4::text::time, warm_hours = $5, rest_hours = $6 where id = $1`,
-		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours)
+	_, err := tx.Exec(ctx, `update farms set name = $2, zone = $3, chore_at = $4::text::time, warm_hours = $5, rest_hours = $6, out_calls = $7 where id = $1`,
+		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls)
 	return err
 }

@@ -46,6 +46,7 @@ type Egg struct {
 	Place   *int
 	MassG   *float64
 	Opened  *string // what a removed one showed on opening
+	FateAt  *time.Time
 }
 
 // Record is what a pen's eggs did, in all batches or in one. Closed figures
@@ -122,7 +123,7 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g, e.opened,
+	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g, e.opened, e.fate_at,
 		coalesce(array_agg(c.call order by c.id) filter (where c.id is not null), '{}') as calls
 		from eggs e left join calls c on c.farm_id = $1 and c.egg_id = e.id where e.farm_id = $1 and e.batch_id = $2 group by e.farm_id, e.id order by e.no`, tx.FarmID, batchID)
 }
@@ -221,18 +222,18 @@ func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
 	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
 }
 
-// Records tells what every pen's eggs did.
-func (tx *Tx) Records(ctx context.Context) ([]Record, error) {
+// Records tells what the eggs of these pens did; nil is every pen.
+func (tx *Tx) Records(ctx context.Context, pens []int64) ([]Record, error) {
 	return list[Record](ctx, tx, `with lot as (
 		select pen_id, batch_id, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
 			count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
-		from eggs where farm_id = $1 and batch_id is not null group by pen_id, batch_id
+		from eggs where farm_id = $1 and batch_id is not null and ($2::bigint[] is null or pen_id = any ($2)) group by pen_id, batch_id
 	), told as (
 		select pen_id, eggs as set, examined, fertile, case when closed_at is null then 0 else 1 end as closed, hatched, hatched_fertile
 		from lot join batches b on b.farm_id = $1 and b.id = batch_id
 	) select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
 		sum(set * closed)::int as set_closed, sum(hatched * closed)::int as hatched_closed, sum(fertile * closed)::int as fertile_closed, sum(hatched_fertile * closed)::int as hatched_fertile
-		from told group by pen_id order by pen_id`, tx.FarmID)
+		from told group by pen_id order by pen_id`, tx.FarmID, pens)
 }
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
@@ -284,7 +285,7 @@ func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
 }
 
-// Doubt is eggs of an open batch whose last call was unsure.
+// Doubt is eggs of an open batch whose last call was unsure, or of which nothing could be seen.
 type Doubt struct {
 	BatchID int64
 	Eggs    int
@@ -297,7 +298,7 @@ func (tx *Tx) Doubts(ctx context.Context) ([]Doubt, error) {
 			select distinct on (c.egg_id) c.egg_id, c.call, s.at, s.batch_id from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
 			join batches b on b.farm_id = $1 and b.id = s.batch_id where c.farm_id = $1 and b.closed_at is null order by c.egg_id, c.id desc)
 		select l.batch_id, count(*) as eggs, max(l.at) as at from last l join eggs e on e.farm_id = $1 and e.id = l.egg_id
-		where l.call = 'unsure' and e.fate is null group by l.batch_id`, tx.FarmID)
+		where l.call in ('unsure', 'unseen') and e.fate is null group by l.batch_id`, tx.FarmID)
 }
 
 // CallsSince gives the last call of each egg of a batch in candlings since a moment.

@@ -37,7 +37,7 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 	require.NoError(t, demo.Load(t.Context(), db, noon, 1))
 	stranger := newFarm(t, db, "elsewhere")
 	names := tablesOfAFarm(t, db)
-	assert.Len(t, names, 19, "a table more or less? see that it has its wall")
+	assert.Len(t, names, 21, "a table more or less? see that it has its wall")
 	for _, table := range names {
 		var rows int
 		require.NoError(t, db.Pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&rows))

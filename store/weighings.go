@@ -5,31 +5,101 @@ import (
 	"time"
 )
 
-// Weighing is eggs of a batch on the scale together.
+// Weighing is eggs of a batch on the scale together, or an air cell that was read
+// in their stead.
 type Weighing struct {
 	ID      int64
 	BatchID int64
-	TrayID  *int64 // nil: the whole batch
+	TrayID  *int64
+	EggID   *int64 // a single egg; neither: the whole batch
 	At      time.Time
 	Eggs    int
-	MassG   float64 // of all
+	MassG   float64 // of all; 0: a cell was read
+	CellPct float64 // of the egg's volume; 0: it was weighed
 	RHPct   float64 // held since the weighing before
 	TempC   float64
 }
 
 // Weighings lists a batch's, in order of time.
 func (tx *Tx) Weighings(ctx context.Context, batchID int64) ([]Weighing, error) {
-	return list[Weighing](ctx, tx, `select id, batch_id, tray_id, at, eggs, mass_g, rh_pct, temp_c from weighings where farm_id = $1 and batch_id = $2 order by at, id`, tx.FarmID, batchID)
+	return list[Weighing](ctx, tx, `select id, batch_id, tray_id, egg_id, at, eggs, coalesce(mass_g, 0) as mass_g, coalesce(cell_pct, 0) as cell_pct, rh_pct, temp_c
+		from weighings where farm_id = $1 and batch_id = $2 order by at, id`, tx.FarmID, batchID)
 }
 
 // AddWeighing keeps one and returns its id.
 func (tx *Tx) AddWeighing(ctx context.Context, w Weighing) (int64, error) {
-	return value[int64](ctx, tx, `insert into weighings (farm_id, batch_id, tray_id, at, eggs, mass_g, rh_pct, temp_c) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id`,
-		tx.FarmID, w.BatchID, w.TrayID, w.At, w.Eggs, w.MassG, w.RHPct, w.TempC)
+	return value[int64](ctx, tx, `insert into weighings (farm_id, batch_id, tray_id, egg_id, at, eggs, mass_g, cell_pct, rh_pct, temp_c)
+		values ($1, $2, $3, $4, $5, $6, nullif($7::float8, 0), nullif($8::float8, 0), $9, $10) returning id`,
+		tx.FarmID, w.BatchID, w.TrayID, w.EggID, w.At, w.Eggs, w.MassG, w.CellPct, w.RHPct, w.TempC)
 }
 
 // DropWeighing takes one back.
 func (tx *Tx) DropWeighing(ctx context.Context, id int64) error {
 	_, err := tx.Exec(ctx, `delete from weighings where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
+// Reading is what a scale sent once it stood still.
+type Reading struct {
+	ID    int64
+	At    time.Time
+	MassG float64
+}
+
+// ReadingAfter gives the first reading after the one with this id, or ErrNone.
+func (tx *Tx) ReadingAfter(ctx context.Context, id int64) (Reading, error) {
+	return one[Reading](ctx, tx, `select id, at, mass_g from readings where farm_id = $1 and id > $2 order by id limit 1`, tx.FarmID, id)
+}
+
+// LastReading gives the id of the newest; 0 if there is none.
+func (tx *Tx) LastReading(ctx context.Context) (int64, error) {
+	return value[int64](ctx, tx, `select coalesce(max(id), 0) from readings where farm_id = $1`, tx.FarmID)
+}
+
+// AddReading keeps what a scale sent, and drops what is older than a day.
+func (tx *Tx) AddReading(ctx context.Context, at time.Time, massG float64) error {
+	if _, err := tx.Exec(ctx, `delete from readings where farm_id = $1 and at < $2`, tx.FarmID, at.AddDate(0, 0, -1)); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `insert into readings (farm_id, at, mass_g) values ($1, $2, $3)`, tx.FarmID, at, massG)
+	return err
+}
+
+// ScaleKey gives the key by which the farm's scale is known; a farm without one
+// takes the key handed in.
+func (tx *Tx) ScaleKey(ctx context.Context, fresh string) (string, error) {
+	return value[string](ctx, tx, `update farms set scale_key = coalesce(scale_key, $2) where id = $1 returning scale_key`, tx.FarmID, fresh)
+}
+
+// FarmOfScale finds the farm whose scale has this key, or ErrNone.
+func (db *DB) FarmOfScale(ctx context.Context, key string) (int64, error) {
+	return value[int64](ctx, db.Pool, `select id from farms where scale_key = $1`, key)
+}
+
+// Response is what a machine's humidity did after something was changed.
+type Response struct {
+	ID        int64
+	MachineID int64
+	At        time.Time
+	What      string
+	FromPct   float64
+	ToPct     float64
+	Minutes   int
+}
+
+// Responses lists a machine's, the newest first.
+func (tx *Tx) Responses(ctx context.Context, machineID int64, most int) ([]Response, error) {
+	return list[Response](ctx, tx, `select id, machine_id, at, what, from_pct, to_pct, minutes from responses where farm_id = $1 and machine_id = $2 order by at desc, id desc limit $3`, tx.FarmID, machineID, most)
+}
+
+// AddResponse keeps one and returns its id.
+func (tx *Tx) AddResponse(ctx context.Context, r Response) (int64, error) {
+	return value[int64](ctx, tx, `insert into responses (farm_id, machine_id, at, what, from_pct, to_pct, minutes) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		tx.FarmID, r.MachineID, r.At, r.What, r.FromPct, r.ToPct, r.Minutes)
+}
+
+// DropResponse takes one back.
+func (tx *Tx) DropResponse(ctx context.Context, id int64) error {
+	_, err := tx.Exec(ctx, `delete from responses where farm_id = $1 and id = $2`, tx.FarmID, id)
 	return err
 }

@@ -28,6 +28,7 @@ type cli struct {
 	Migrate migrateCmd `cmd:"" help:"Bring the database's tables up to date."`
 	Calc    calcCmd    `cmd:"" help:"Compute from JSON on standard input to JSON on standard output."`
 	Import  importCmd  `cmd:"" help:"Bring a file in."`
+	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`
 	User    userCmd    `cmd:"" help:"Make accounts and set passwords."`
 }
 

@@ -25,8 +25,8 @@ const (
 // Calls lists every call in the order of the candling bench.
 var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad, Displaced}
 
-// Out tells whether an egg called so is taken out of the machine by default.
-func (c Call) Out() bool { return c == Clear || c == Ring || c == Quit || c == Bad }
+// Outs are the calls by which an egg may be taken out of the machine.
+var Outs = []Call{Clear, Ring, Quit, Bad, Cracked}
 
 // Stage is what an unhatched egg showed on opening.
 type Stage string
@@ -89,6 +89,14 @@ func Proved(c Call, done float64, hatched bool, opened Stage) (right, known bool
 		return !hatched && opened != Infertile, true
 	}
 	return false, false
+}
+
+// Ends are the days as which the slowest and the fastest of live eggs may look on
+// an elapsed day: about a twelfth of the time so far behind, half as much ahead
+// [common practice: a day and a half behind at day 18 of 21, at the edge of a tray
+// or of old eggs; half a day ahead].
+func Ends(day, hatch float64) (slow, fast float64) {
+	return day * (1 - 1./12), min(day*(1+1./24), hatch)
 }
 
 // Expect says what a candled egg of this kind should show, so many elapsed days

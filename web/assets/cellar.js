@@ -58,6 +58,7 @@
         for (const row of mine) {
           const d = told.get(row.op.key);
           if (!d) continue;
+          if (d.done && row.op.kind === "cell" && el("cells-of")) el("cells-of").textContent = d.says;
           if (!d.done) await ask("refused", "readwrite", (s) => s.add({ batch: row.batch, op: row.op, mark: row.mark, says: d.says }));
           await ask("ops", "readwrite", (s) => s.delete(row.id));
         }
@@ -127,7 +128,7 @@
       d.classList.add("now");
       d.scrollIntoView({ block: "nearest" });
       el("now-code").textContent = d.dataset.mark;
-      el("now-says").textContent = [d.dataset.pen, d.dataset.spot, `laid ${d.dataset.laid}`, `egg ${now + 1} of ${dots.length}`, d.dataset.call && `called ${d.dataset.call}`].filter(Boolean).join(" · ");
+      el("now-says").textContent = [d.dataset.pen, d.dataset.spot, d.dataset.cell, `laid ${d.dataset.laid}`, `egg ${now + 1} of ${dots.length}`, d.dataset.call && `called ${d.dataset.call}`].filter(Boolean).join(" · ");
       const tally = {};
       for (const x of dots) if (x.dataset.call) tally[x.dataset.call] = (tally[x.dataset.call] ?? 0) + 1;
       el("tally").textContent = Object.entries(tally).map(([c, n]) => `${n} ${c}`).join(" · ") || "None called yet.";
@@ -164,11 +165,29 @@
       done.push({ before: [[dot, dot.dataset.call]], key: put({ kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out) }, dot.dataset.mark) });
       mark(dot, what);
       next();
+      cells(what === "unseen" ? dot : null);
+    };
+    // Of a dark shell the air cell is noted: the one just called stays in hand.
+    let inHand = null;
+    const cells = (dot) => {
+      if (!el("cells")) return;
+      el("cells").hidden = !dot;
+      inHand = dot;
+      if (dot) el("cells-of").textContent = `${dot.dataset.mark}: how far down does the air cell reach?`;
+    };
+    const cell = (button) => {
+      if (!inHand || !button) return;
+      const op = { kind: "cell", egg: Number(inHand.dataset.egg), loss_pct: Number(button.dataset.loss) };
+      done.push({ before: [[inHand, inHand.dataset.call]], key: put(op, inHand.dataset.mark) });
+      el("cells-of").textContent = `${inHand.dataset.mark}: noted.`;
+      inHand = null;
     };
 
     bench.addEventListener("click", (e) => {
       const button = e.target.closest("[data-do]");
       if (button) return act(button.dataset.do);
+      const drawn = e.target.closest("[data-loss]");
+      if (drawn) return cell(drawn);
       const dot = e.target.closest(".dot");
       if (dot) show(dots.indexOf(dot));
     });
@@ -177,6 +196,7 @@
       if (!bench.isConnected || e.ctrlKey || e.metaKey || e.altKey || e.target.closest?.("input:not([type=checkbox])")) return;
       const what = keys[e.key] ?? keys[e.key.toLowerCase()];
       if (what) act(what);
+      else if (inHand && /^[1-9]$/.test(e.key)) cell(bench.querySelectorAll("[data-loss]")[e.key - 1]);
       else if (e.key.toLowerCase() === "f") el("find-code").focus();
       else if (e.key === "ArrowRight") show(Math.min(now + 1, dots.length - 1));
       else if (e.key === "ArrowLeft") show(Math.max(now - 1, 0));

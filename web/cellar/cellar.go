@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/candling"
+	"metrogon/core/moisture"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -34,6 +35,13 @@ type data struct {
 	farm.Cellar
 	Looks []Look
 	Keys  []Key
+	Cells []Cell
+}
+
+// Cell is a drawn air cell to compare with.
+type Cell struct {
+	LossPct float64
+	page.Candled
 }
 
 // Look is what an egg of today may show.
@@ -46,11 +54,10 @@ type Look struct {
 type Key struct {
 	Call      candling.Call
 	Name, Key string
-	Out       bool
 }
 
-var keys = []Key{{candling.Live, "Live", "L", false}, {candling.Clear, "Clear", "C", true}, {candling.Ring, "Ring", "R", true}, {candling.Quit, "Quit", "Q", true}, {candling.Unsure, "Unsure", "U", false},
-	{candling.Unseen, "Can’t see", "S", false}, {candling.Cracked, "Cracked", "K", false}, {candling.Bad, "Bad", "B", true}, {candling.Displaced, "Cell displaced", "D", false}}
+var keys = []Key{{candling.Live, "Live", "L"}, {candling.Clear, "Clear", "C"}, {candling.Ring, "Ring", "R"}, {candling.Quit, "Quit", "Q"}, {candling.Unsure, "Unsure", "U"},
+	{candling.Unseen, "Can’t see", "S"}, {candling.Cracked, "Cracked", "K"}, {candling.Bad, "Bad", "B"}, {candling.Displaced, "Cell displaced", "D"}}
 
 func (b bench) show(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
@@ -62,11 +69,22 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	d := data{Cellar: cellar, Keys: keys}
-	for _, call := range []candling.Call{candling.Live, candling.Clear, candling.Ring, candling.Quit} {
-		if cellar.Kind.IsReptile() && call == candling.Ring {
-			continue
+	draw := func(name string, call candling.Call, day float64) {
+		d.Looks = append(d.Looks, Look{name, page.DrawCandled(cellar.Kind, call, day, cellar.HatchDay, uint64(id))})
+	}
+	slow, fast := candling.Ends(cellar.Day, cellar.HatchDay)
+	draw("a live one today", candling.Live, cellar.Day)
+	draw("live, as slow as they come", candling.Live, slow)
+	draw("live, as fast", candling.Live, fast)
+	draw("clear", candling.Clear, cellar.Day)
+	if !cellar.Kind.IsReptile() {
+		draw("ring", candling.Ring, cellar.Day)
+	}
+	draw("quit", candling.Quit, cellar.Day)
+	if !cellar.Kind.IsReptile() {
+		for _, loss := range farm.Drawings {
+			d.Cells = append(d.Cells, Cell{loss, page.DrawCandledCell(cellar.Kind, candling.Unseen, cellar.Day, cellar.HatchDay, uint64(id), moisture.CellAfter(loss))})
 		}
-		d.Looks = append(d.Looks, Look{string(call), page.DrawCandled(cellar.Kind, call, cellar.Day, cellar.HatchDay, uint64(id))})
 	}
 	return b.Show(c, b.page, page.Shell{Nav: "/batches", Title: "Candle " + cellar.Code, Cellar: true}, m, d)
 }

@@ -1,12 +1,15 @@
 package page
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 
 	"metrogon/core/candling"
+	"metrogon/core/moisture"
 	"metrogon/core/species"
 )
 
@@ -24,6 +27,27 @@ type Candled struct {
 	Ring   *Spot
 	Yolk   *Spot // the shadow of the yolk, drifting
 	Says   string
+	Signs  []Sign // what tells, pointed out
+}
+
+// Sign is a thing to be seen and where.
+type Sign struct {
+	X, Y  float64 // of the thing
+	Label float64 // height of its name beside the egg
+	Name  string
+}
+
+func (e *Candled) sign(x, y float64, name string) { e.Signs = append(e.Signs, Sign{x, y, 0, name}) }
+
+// point puts the names of the signs beside the egg, from top to bottom without
+// overlap.
+func (e *Candled) point() {
+	slices.SortFunc(e.Signs, func(a, b Sign) int { return cmp.Compare(a.Y, b.Y) })
+	at := 0.0
+	for i := range e.Signs {
+		at = max(e.Signs[i].Y, at+30)
+		e.Signs[i].Label = at
+	}
 }
 
 // Vein is one branch; the further from the embryo the thinner.
@@ -41,31 +65,12 @@ const (
 	eggLong                 = eggBottom - eggTop
 )
 
-// half is the half width at a height: widest a little above the middle, so that
-// the blunt end is up.
-func half(y float64) float64 {
-	t := (y - eggTop) / eggLong // 0 top, 1 bottom
-	if t <= 0 || t >= 1 {
-		return 0
-	}
-	return 88 * math.Sqrt(math.Sin(math.Pi*math.Pow(t, .86)))
-}
+// half is the half width at a height; the blunt end is up.
+func half(y float64) float64 { return eggLong * moisture.HalfWidth((y-eggTop)/eggLong) }
 
 // heightOf is where the edge of an air cell lies that takes this share of the
-// volume, the egg being round about its long axis.
-func heightOf(share float64) float64 {
-	const step = .5
-	slice := func(y float64) float64 { return half(y) * half(y) * step }
-	all, sum := 0.0, 0.0
-	for y := eggTop; y < eggBottom; y += step {
-		all += slice(y)
-	}
-	y := eggTop
-	for ; y < eggBottom && sum < share*all; y += step {
-		sum += slice(y)
-	}
-	return y
-}
+// volume.
+func heightOf(share float64) float64 { return eggTop + eggLong*moisture.CellDepth(share) }
 
 func outline(from, to float64) string {
 	var s strings.Builder
@@ -112,17 +117,28 @@ func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64,
 	switch call {
 	case candling.Clear:
 		e.Yolk = &Spot{heart.X, heart.Y + 20, 42}
+		e.sign(e.Yolk.X+20, e.Yolk.Y, "only the yolk’s shadow")
+		e.sign(eggX+20, cell+2, "sharp edge")
 		e.Says = "Lights up evenly; only the yolk’s shadow drifts."
 	case candling.Ring:
 		e.Ring = &Spot{heart.X, heart.Y, 30 + 14*dice.Float64()}
+		e.sign(e.Ring.X+e.Ring.R, e.Ring.Y, "ring of blood")
+		e.sign(e.Ring.X, e.Ring.Y, "nothing grows in it")
 		e.Says = "A ring of blood, nothing growing in it."
 	case candling.Quit:
 		e.Murk, e.Ragged = true, true
 		e.Dark = blob(dice, heart, 46+60*grown)
+		e.sign(eggX+24, cell+4, "blurred edge")
+		e.sign(heart.X+20, heart.Y+10, "murky, loose")
+		e.sign(eggX+half(heart.Y+60)-10, heart.Y+60, "no veins at the shell")
 		e.Says = "Murky and loose, no veins near the shell, a blurred air cell."
+	case candling.Unseen:
+		e.Dark = outline(cell, eggBottom)
+		e.Says = "Nothing shows but the air cell."
 	default:
 		e.live(dice, heart, cell, grown)
 	}
+	e.point()
 	return e
 }
 
@@ -140,16 +156,26 @@ func (e *Candled) live(dice *rand.Rand, heart Spot, cell, grown float64) {
 	case grown <= .12:
 		e.Yolk = &Spot{heart.X, heart.Y + 10, 42}
 		e.Eye = &Spot{heart.X, heart.Y, 3}
+		e.sign(e.Eye.X, e.Eye.Y, "a dark spot")
 		e.Says = "A dark spot, perhaps with the first faint veins."
 	case grown < .45:
+		e.sign(e.Eye.X, e.Eye.Y, "eye")
+		e.sign(heart.X+30, heart.Y+34, "web of veins")
+		e.sign(eggX+24, cell+3, "sharp edge")
 		e.Says = "A web of veins, a dark eye that swings."
 	case grown < .72:
 		e.Dark = blob(dice, Spot{heart.X, heart.Y + 8, 0}, 50+70*(grown-.45))
 		e.Eye = nil
+		e.sign(heart.X+20, heart.Y+10, "dense, it moves")
+		e.sign(eggX+half(cell+36)-18, cell+36, "veins along the shell")
+		e.sign(eggX+24, cell+3, "sharp edge")
 		e.Says = "Half dark and moving, veins along the shell, a sharp air cell."
 	default:
 		e.Dark = outline(cell+6, eggBottom-8)
 		e.Eye, e.Veins = nil, e.Veins[:min(len(e.Veins), 14)]
+		e.sign(eggX, eggTop+.5*(cell-eggTop), "clear air cell")
+		e.sign(eggX+30, cell+3, "sharp edge")
+		e.sign(eggX+20, (cell+eggBottom)/2, "dark, filled")
 		e.Says = "Dark but for a clear air cell with a sharp edge."
 	}
 }

@@ -75,7 +75,7 @@ func Parse(site *Site, files fs.FS) Template {
 			}
 			return strconv.Itoa(n)
 		},
-		"plot": plot, "ribbon": Draw, "stock": DrawStock, "num": Number, "f1": func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
+		"plot": plot, "ribbon": Draw, "stock": DrawStock, "inc": func(n int) int { return n + 1 }, "num": Number, "f1": func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
 		"kind": func(id string) *species.Profile { k, _ := species.Find(id); return k },
 	}
 	return Template{template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, "*.html"))}

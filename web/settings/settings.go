@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/candling"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -30,14 +31,24 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, f.Get("temperature"), clock, from)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), f.Get("farm"), f.Get("zone"), f.Get("chore_at"), f.Int("warm_hours", "The warm-up in hours"), f.Int("rest_hours", "The rest of shipped eggs in hours"))
+		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), farm.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
+			WarmHours: f.Int("warm_hours", "The warm-up in hours"), RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
 	})))
 	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 		return farm.Done{Said: "The account is made."}, o.Books.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))
 	})))
 }
 
+// outs reads which calls take an egg out.
+func outs(f *page.Form) (all []candling.Call) {
+	for _, c := range f.Values["out"] {
+		all = append(all, candling.Call(c))
+	}
+	return
+}
+
 type data struct {
+	Outs   []candling.Call
 	People []farm.Person
 	Kept   []farm.KindPage // of the farm's pens
 	Others []farm.KindPage
@@ -54,7 +65,7 @@ func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		return err
 	}
 	shell.Nav, shell.Title = "/settings", "Settings"
-	return o.Show(c, o.page, shell, m, data{people, kept, others})
+	return o.Show(c, o.page, shell, m, data{candling.Outs, people, kept, others})
 }
 
 func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {

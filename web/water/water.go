@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/candling"
+	"metrogon/core/moisture"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -28,13 +29,27 @@ func Routes(e *echo.Echo, s *page.Site) {
 	x := scale{s, page.Parse(s, files)}
 	e.GET("/batches/:id/water", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }))
 	e.POST("/batches/:id/water", s.Signed(x.weigh))
+	e.POST("/batches/:id/response", s.Signed(x.response))
+	e.POST("/batches/:id/by-weight", s.Signed(x.byWeight))
+	e.GET("/batches/:id/scale", s.Signed(x.hands))
+	e.POST("/batches/:id/scale", s.Signed(x.hear))
+	e.POST("/scale", x.sent)
 }
 
 type data struct {
 	farm.Water
-	Now   time.Time
-	Draws []draw
-	Held  float64 // humidity that is offered
+	Now    time.Time
+	Draws  []draw
+	Held   float64 // humidity that is offered
+	Cells  []cell
+	Levers []string
+	Hands  *farm.HandsPage // hands-free weighing on its way
+}
+
+// cell is a drawn air cell to compare with.
+type cell struct {
+	LossPct float64
+	page.Candled
 }
 
 // draw is one series with its corridor.
@@ -73,17 +88,21 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
-	d := data{Water: w, Now: x.Books.Now(), Held: w.Humidity().At}
+	d := data{Water: w, Now: x.Books.Now(), Held: w.Humidity().At, Levers: farm.Levers}
 	for _, s := range w.Series {
 		one := draw{WaterSeries: s, corridor: sketch(w, s)}
 		if s.Known {
-			share := func(lossPct float64) float64 { return .0075 + lossPct/100*1.0745 } // of the egg's volume; a fresh egg has 1.0745 g/cm³
 			day := s.Weighings[len(s.Weighings)-1].Day
 			one.Cells = true
-			one.Should = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), share(w.Target*day/w.LastDay))
-			one.Is = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), share(s.LossPct))
+			one.Should = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(w.Target*day/w.LastDay))
+			one.Is = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(s.LossPct))
 		}
 		d.Draws = append(d.Draws, one)
+	}
+	if !w.Kind.IsReptile() {
+		for _, loss := range farm.Drawings {
+			d.Cells = append(d.Cells, cell{loss, page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss))})
+		}
 	}
 	shell.Nav, shell.Title = "/batches", w.Code+", water"
 	return x.Show(c, x.page, shell, m, d)
@@ -127,8 +146,16 @@ func (x scale) weigh(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Weigh{TrayID: f.ID("tray"), Eggs: f.Int("eggs", "The number of eggs"), MassG: f.Float("mass", "The weight"), RHPct: f.Float("rh", "The humidity"),
+	in := farm.Weigh{TrayID: f.ID("tray"), Code: f.Get("code"), Eggs: f.Int("eggs", "The number of eggs"), RHPct: f.Float("rh", "The humidity"),
 		TempC: page.Celsius(m, f.Float("temp", "The temperature")), At: f.Moment("at", "The moment of weighing", m.Place), Sure: f.Get("sure") != ""}
+	switch {
+	case f.Get("depth") != "":
+		in.Cell.DepthMM = f.Float("depth", "The air cell")
+	case f.Get("cell") != "":
+		in.Cell = farm.Cell{LossPct: f.Float("cell", "The drawing"), Drawn: true}
+	default:
+		in.MassG = f.Float("mass", "The weight")
+	}
 	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
 		return x.Books.Weigh(c.Request().Context(), m, f.Get("key"), id, in)
 	}, func(shell page.Shell) error { return x.show(c, m, shell) })

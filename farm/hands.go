@@ -1,0 +1,152 @@
+package farm
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"math"
+
+	"github.com/google/uuid"
+
+	"metrogon/store"
+)
+
+// Hands is hands-free weighing on its way: one thing after the other is put on
+// the scale, and what the scale sends is kept for it.
+type Hands struct {
+	OneByOne bool // every egg by itself; else tray after tray
+	TareG    float64
+	RHPct    float64
+	TempC    float64
+	Seen     int64   // the reading that was taken last
+	Next     int     // of the targets, what is put on the scale next
+	OddG     float64 // an odd weight that was asked about; the same again is meant
+}
+
+// Target is what is put on the scale.
+type Target struct {
+	Name   string
+	TrayID int64
+	Code   string
+	Eggs   int
+}
+
+// HandsPage is what is due on the scale.
+type HandsPage struct {
+	Water
+	Hands
+	Targets []Target
+	Heard   bool   // a weight came in
+	Said    string // what became of it
+	Asks    string // what is odd about it
+	Key     string // the scale's
+}
+
+// Now is what is put on the scale next; nil when all is weighed.
+func (p HandsPage) Now() *Target {
+	if p.Next < len(p.Targets) {
+		return &p.Targets[p.Next]
+	}
+	return nil
+}
+
+// Done is what was weighed already.
+func (p HandsPage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets))] }
+
+// HandsFree begins hands-free weighing, or goes on with it: if the scale has sent
+// a weight since the last one, it is kept for what lies on it, once.
+func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands, take bool) (page HandsPage, err error) {
+	var reading store.Reading
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		w, err := b.barn(ctx, tx, m)
+		if err != nil {
+			return err
+		}
+		if page.Water, err = w.water(ctx, tx, batchID); err != nil {
+			return err
+		}
+		if page.Key, err = tx.ScaleKey(ctx, rand.Text()); err != nil {
+			return err
+		}
+		if !take {
+			h.Seen, err = tx.LastReading(ctx)
+		} else if reading, err = tx.ReadingAfter(ctx, h.Seen); err == nil {
+			page.Heard = true
+		} else if errors.Is(err, ErrNone) {
+			err = nil
+		}
+		return err
+	})
+	if err != nil {
+		return page, err
+	}
+	cellar, err := b.Cellar(ctx, m, batchID)
+	if err != nil {
+		return page, err
+	}
+	h.Next = max(h.Next, 0)
+	page.Hands, page.Targets = h, targets(page.Water, cellar.Eggs, h.OneByOne)
+	on := page.Now()
+	if !page.Heard || on == nil {
+		return page, nil
+	}
+	page.Seen, page.OddG = reading.ID, 0
+	weigh := Weigh{TrayID: on.TrayID, Code: on.Code, Eggs: on.Eggs, MassG: reading.MassG - h.TareG, RHPct: h.RHPct, TempC: h.TempC, At: reading.At,
+		Sure: h.OddG > 0 && math.Abs(reading.MassG-h.OddG) < .02*h.OddG}
+	done, err := b.Weigh(ctx, m, readingKey(m.FarmID, reading.ID), batchID, weigh)
+	var p Problems
+	switch {
+	case errors.As(err, &p):
+		page.Asks, page.OddG = p.Error(), reading.MassG
+	case err != nil:
+		return page, err
+	default:
+		page.Said = done.Said
+		page.Next++
+	}
+	return page, nil
+}
+
+// readingKey makes a reading count once, however often a page asks for it.
+func readingKey(farmID, id int64) string {
+	return uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "reading %d of farm %d", id, farmID)).String()
+}
+
+func targets(page Water, eggs []BenchEgg, oneByOne bool) (all []Target) {
+	if oneByOne {
+		for _, e := range eggs {
+			all = append(all, Target{e.Code(), 0, e.Code(), 1})
+		}
+		return
+	}
+	lying := map[int64]int{}
+	for _, e := range eggs {
+		if e.TrayID != nil {
+			lying[*e.TrayID]++
+		}
+	}
+	for _, t := range page.Trays {
+		if lying[t.ID] > 0 {
+			all = append(all, Target{t.Name, t.ID, "", lying[t.ID]})
+		}
+	}
+	if len(all) == 0 && len(eggs) > 0 {
+		all = []Target{{"all eggs", 0, "", len(eggs)}}
+	}
+	return
+}
+
+// Read keeps what a farm's scale sent, in g. ErrNone: no farm has a scale with
+// this key.
+func (b *Books) Read(ctx context.Context, scaleKey string, massG float64) error {
+	farmID, err := b.db.FarmOfScale(ctx, scaleKey)
+	if err != nil {
+		return err
+	}
+	var p Problems
+	if p.measure("v", "The weight", &massG, .1, 200000, "g"); p != nil {
+		return p
+	}
+	return b.db.Farm(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG) })
+}

@@ -1,0 +1,105 @@
+package water
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/formats/senml"
+	"metrogon/web/page"
+)
+
+// sent takes what a farm's scale sends: a SenML pack with one mass, under the
+// scale's key.
+func (x scale) sent(c *echo.Context) error {
+	key, ok := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
+	if !ok || key == "" {
+		return c.String(http.StatusUnauthorized, "The scale's key is missing: Authorization: Bearer KEY\n")
+	}
+	pack, err := senml.Read(c.Request().Body)
+	if err != nil {
+		return c.String(http.StatusBadRequest, err.Error()+"\n")
+	}
+	grams, err := pack[len(pack)-1].Grams()
+	if err != nil {
+		return c.String(http.StatusBadRequest, err.Error()+"\n")
+	}
+	err = x.Books.Read(c.Request().Context(), key, grams)
+	switch p := page.ProblemsOf(err); {
+	case errors.Is(err, farm.ErrNone):
+		return c.String(http.StatusUnauthorized, "No farm has a scale with this key.\n")
+	case p != nil:
+		return c.String(http.StatusUnprocessableEntity, p.Error()+"\n")
+	case err != nil:
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// hands begins hands-free weighing.
+func (x scale) hands(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, false) }
+
+// hear looks whether the scale has sent something.
+func (x scale) hear(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, true) }
+
+func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	h := farm.Hands{OneByOne: f.Get("by") == "egg", Seen: f.ID("seen"), Next: f.Int("next", "The next one")}
+	water, err := x.Books.Water(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	if water.Kind.IsReptile() || !water.Open() {
+		return farm.ErrNone
+	}
+	h.RHPct, h.TempC = water.Humidity().At, water.Air().TempC
+	if f.Get("rh") != "" {
+		h.RHPct = f.Float("rh", "The humidity")
+	}
+	if f.Get("temp") != "" {
+		h.TempC = page.Celsius(m, f.Float("temp", "The temperature"))
+	}
+	if f.Get("tare") != "" {
+		h.TareG = f.Float("tare", "The empty tray")
+	}
+	h.OddG, _ = strconv.ParseFloat(f.Get("odd"), 64)
+	if f.Problems != nil {
+		take = false
+	}
+	p, err := x.Books.HandsFree(c.Request().Context(), m, id, h, take)
+	if err != nil {
+		return err
+	}
+	if take && !p.Heard && c.Request().Header.Get("HX-Request") != "" {
+		return c.NoContent(http.StatusNoContent) // nothing new: the page stays as it is
+	}
+	return x.Show(c, x.page, page.Shell{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m, data{Water: p.Water, Hands: &p})
+}
+
+func (x scale) response(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	r := farm.Response{What: f.Get("what"), FromPct: f.Float("from", "The humidity before"), ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes")}
+	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
+		return x.Books.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
+	}, func(shell page.Shell) error { return x.show(c, m, shell) })
+}
+
+func (x scale) byWeight(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Books.GoByWeight(c.Request().Context(), m, f.Get("key"), id)
+	return x.Tell(c, done, err, fmt.Sprintf("/batches/%d/water", id))
+}
