@@ -16,6 +16,7 @@ import (
 
 	"metrogon/core/candling"
 	"metrogon/farm"
+	"metrogon/standin/scale"
 	"metrogon/web/browser"
 )
 
@@ -121,6 +122,58 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	var candlings int
 	require.NoError(t, s.db.Pool.QueryRow(t.Context(), `select count(*) from candlings`).Scan(&candlings))
 	assert.Equal(t, 1, candlings)
+}
+
+// A dark shell: its air cell is noted with a tap, and four days later it has grown.
+func TestADarkShellAtTheBench(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 3)
+	h := s.cellar()
+	h.keys("s")
+	h.reads("how far down does the air cell reach?")
+	h.keys("2")
+	h.until(kept, "the cell was not sent")
+	h.reads("air cell of egg", "about 3 % lost")
+	h.keys("l")
+	assert.True(t, ask[bool](h, `document.getElementById("cells").hidden`), "it goes with the egg")
+	h.until(kept, "the call was not sent")
+	s.now = s.now.AddDate(0, 0, 4)
+	h.do(chromedp.Reload())
+	h.reads("3 % lost")
+	h.keys("s", "3")
+	h.until(kept, "the cell was not sent")
+	h.reads("grows as it should")
+	h.keys(kb.Backspace)
+	h.until(kept, "the taking back was not sent")
+	m, err := s.books.Owner(t.Context(), "Wickfold")
+	require.NoError(t, err)
+	w, err := s.books.Water(t.Context(), m, 1)
+	require.NoError(t, err)
+	assert.Equal(t, 1, w.Dark[0].Looks, "the last look was taken back")
+}
+
+// With wet hands: the page hears the scale by itself, tray after tray.
+func TestTheScaleIsHeard(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 2)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/scale?by=egg&tare=12"))
+	h.reads("hands free", "0 of 2 done")
+	key := ask[string](h, `document.querySelector("details code:last-of-type").textContent.match(/--key (\S+)/)[1]`)
+	sim := scale.Scale{To: s.URL, Key: key}
+	put := func(g float64) {
+		_, err := sim.Put(t.Context(), g)
+		require.NoError(t, err)
+	}
+	put(72.4)
+	h.reads("60.4 g each", "1 of 2 done")
+	put(14)
+	h.reads("was it 2 ounces?", "put it down again")
+	put(70.5)
+	h.reads("All weighed")
+	assert.Empty(t, h.faults(axe(t)))
+	h.press("See what they lost")
+	h.reads("Egg by egg", "60.4", "58.5")
 }
 
 // Nothing bright: of all colours at most two lie above a luminance of 0.2, and

@@ -38,7 +38,7 @@
     const waiting = await ask("ops", "readonly", (s) => s.count());
     const status = el("line");
     if (!status) return;
-    status.textContent = waiting === 0 ? "All is kept." : `${why ?? "Sending"}: ${waiting} ${waiting === 1 ? "call waits" : "calls wait"} on this device and go out by themselves.`;
+    status.textContent = waiting === 0 ? "All is kept." : `${why ?? "Sending"}: ${waiting === 1 ? "1 call waits on this device and goes out by itself" : `${waiting} calls wait on this device and go out by themselves`}.`;
     status.dataset.waiting = waiting;
   };
   const flush = async () => {
