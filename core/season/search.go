@@ -1,0 +1,253 @@
+package season
+
+import (
+	"cmp"
+	"math"
+	"math/rand/v2"
+	"slices"
+)
+
+// searcher improves a plan by taking a part of it out and filling it in anew
+// (large-neighbourhood search).
+type searcher struct {
+	m          *model
+	dice       *rand.Rand
+	now, trial *state
+	best       *state
+	heat       float64 // how much worse a step may be
+	queue      []int   // orders, in the order in which they are filled
+	rank       []float64
+	shy        float64 // what opening a lid costs in this step, to make steps differ
+	jitter     float64
+	ys         []float64 // young of the first n eggs
+	rooms      []float64
+}
+
+func newSearcher(m *model, seed uint64) *searcher {
+	s := &searcher{m: m, dice: rand.New(rand.NewPCG(seed, 0x5ea50)), now: m.empty(), trial: m.empty(), best: m.empty(), rank: make([]float64, len(m.order)), rooms: make([]float64, len(m.machine))}
+	s.now.copy(m.base)
+	s.best.copy(m.base)
+	return s
+}
+
+// start fills the base plan greedily, the most valuable promises first.
+func (s *searcher) start() {
+	s.trial.copy(s.m.base)
+	s.fillAll(func(o int) float64 { return -s.m.order[o].Value * s.m.order[o].Young })
+	s.keep()
+}
+
+// keep takes the trial as the plan if it may.
+func (s *searcher) keep() {
+	if s.trial.score > s.now.score-s.heat*s.dice.ExpFloat64() {
+		s.now, s.trial = s.trial, s.now
+	}
+	if s.now.score > s.best.score+hair {
+		s.best.copy(s.now)
+	}
+}
+
+// step takes out and fills in once.
+func (s *searcher) step() {
+	s.trial.copy(s.now)
+	s.ruin()
+	s.shy, s.jitter = 0, 0
+	if s.dice.IntN(3) > 0 {
+		s.shy = 4 * s.dice.Float64() * s.dice.Float64()
+	}
+	if s.dice.IntN(2) == 0 {
+		s.jitter = .3 * s.dice.Float64()
+	}
+	switch s.dice.IntN(4) {
+	case 0:
+		s.fillAll(func(o int) float64 { return -s.m.order[o].Value * (.3 + s.dice.Float64()) })
+	case 1:
+		s.fillAll(func(o int) float64 { return float64(len(s.m.cands[o])) * (.3 + s.dice.Float64()) })
+	case 2:
+		s.fillAll(func(o int) float64 { return -s.m.order[o].Value * s.m.order[o].Young * (.3 + s.dice.Float64()) })
+	default:
+		s.fillAll(func(int) float64 { return s.dice.Float64() })
+	}
+	s.keep()
+}
+
+// ruin takes parts out: those of a few promises, of some days, of one machine for
+// some days, or any.
+func (s *searcher) ruin() {
+	n := len(s.trial.parts)
+	if n == 0 {
+		return
+	}
+	var out func(p *part) bool
+	switch s.dice.IntN(5) {
+	case 0:
+		share := .05 + .3*s.dice.Float64()
+		out = func(*part) bool { return s.dice.Float64() < share }
+	case 1, 2:
+		seed := &s.trial.parts[s.dice.IntN(n)]
+		at, wide := seed.t, 2+s.dice.IntN(18)
+		out = func(p *part) bool { return p.t >= at-wide && p.t <= at+wide && s.dice.IntN(8) > 0 }
+	case 3:
+		seed := s.trial.parts[s.dice.IntN(n)]
+		a, h, wide := seed.a, seed.h, 3+s.dice.IntN(40)
+		out = func(p *part) bool {
+			return (p.a == a || p.h == h || p.a == h || p.h == a) && p.t >= seed.t-wide && p.t <= seed.t+wide
+		}
+	default:
+		o := &s.m.order[s.dice.IntN(len(s.m.order))]
+		wide := s.dice.IntN(6)
+		out = func(p *part) bool {
+			pull := p.t + s.m.source[p.src].sp.Pull
+			return (pull >= o.PullFrom-wide && pull <= o.PullTo+wide && s.dice.IntN(3) > 0) || slices.Contains(o.sources, p.src) && s.dice.IntN(2) == 0
+		}
+	}
+	for i := n - 1; i >= 0; i-- {
+		if p := &s.trial.parts[i]; !p.fixed && out(p) {
+			s.trial.drop(i)
+		}
+	}
+}
+
+// fillAll serves the promises that fall short, by rank.
+func (s *searcher) fillAll(rank func(order int) float64) {
+	s.queue = s.queue[:0]
+	for o := range s.m.order {
+		if len(s.m.cands[o]) > 0 && s.m.order[o].Young-s.trial.got[o] > 1e-6 {
+			s.queue = append(s.queue, o)
+			s.rank[o] = rank(o)
+		}
+	}
+	slices.SortFunc(s.queue, func(a, b int) int { return cmp.Or(cmp.Compare(s.rank[a], s.rank[b]), a-b) })
+	s.spread()
+	for _, o := range s.queue {
+		for s.fill(o) {
+		}
+		s.spread()
+	}
+}
+
+// spread hands spare young to the promises that want them, the dearest first.
+func (s *searcher) spread() {
+	for i := range s.trial.parts {
+		p := &s.trial.parts[i]
+		spare := p.spare()
+		for spare > 1e-7 {
+			best := -1
+			pull := p.t + s.m.source[p.src].sp.Pull
+			for o := range s.m.order {
+				q := &s.m.order[o]
+				if pull >= q.PullFrom && pull <= q.PullTo && q.Young-s.trial.got[o] > 1e-7 && q.Value > 0 && slices.Contains(q.sources, p.src) && (best < 0 || q.Value > s.m.order[best].Value) {
+					best = o
+				}
+			}
+			if best < 0 {
+				break
+			}
+			y := min(spare, s.m.order[best].Young-s.trial.got[best])
+			s.trial.give(i, best, y)
+			spare -= y
+		}
+	}
+}
+
+// fill puts the batch in that serves a promise best; false: none is worth it.
+func (s *searcher) fill(o int) bool {
+	t, m := s.trial, s.m
+	order := &m.order[o]
+	need := order.Young - t.got[o]
+	if need < 1e-6 {
+		return false
+	}
+	var best part
+	bestRank, bestGain := 0.0, 0.0
+	for ci := range m.cands[o] {
+		c := &m.cands[o][ci]
+		x := &m.source[c.src]
+		// the eggs, in the order in which they are taken, and the young of the first n
+		free := t.broodRoom(c.src, c.t) / max(x.sp.BroodPlaces, 1e-12)
+		s.ys = append(s.ys[:0], 0)
+		want := 0
+		minBatch := int(math.Ceil(m.p.MinBatch - tolerance))
+	eggs:
+		for _, age := range x.ages {
+			i := c.t - age - x.first
+			if i < 0 || i >= len(x.supply) {
+				continue
+			}
+			each := x.Yield * x.sp.AgeFactor[age]
+			for range t.left[c.src][i] {
+				y := s.ys[len(s.ys)-1]
+				if y+each > free {
+					break eggs
+				}
+				if order.Value*min(each, need-y) > m.p.EggCost {
+					want = len(s.ys)
+				} else if len(s.ys) > minBatch {
+					break eggs
+				}
+				s.ys = append(s.ys, y+each)
+			}
+		}
+		if want == 0 {
+			continue
+		}
+		for _, h := range c.hatches {
+			s.rooms[h] = t.hatcherRoom(c.src, c.t, h)
+		}
+		for _, a := range c.setters {
+			room := t.setterRoom(c.src, c.t, a)
+			if room < 1 {
+				continue
+			}
+			set := t.sets[a][c.t]
+			cost := 0.0
+			if set.batches == 0 {
+				cost = m.p.SettingCost
+			}
+			least := max(1, minBatch-set.eggs)
+			for _, h := range c.hatches {
+				most := int(min(room, s.rooms[h]))
+				n := min(want, most)
+				if n < least {
+					if n = least; n > most || n >= len(s.ys) {
+						continue
+					}
+				}
+				gain := order.Value*min(need, s.ys[n]) - m.p.EggCost*float64(n) - cost
+				rank := gain
+				if t.lid[h][c.t+x.sp.Lockdown].batches == 0 {
+					rank -= s.shy
+				}
+				if s.jitter > 0 {
+					rank *= 1 + s.jitter*(s.dice.Float64()-.5)
+				}
+				if gain > 1e-7 && (bestGain == 0 || rank > bestRank) && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
+					bestRank, bestGain = rank, gain
+					best = part{src: c.src, t: c.t, a: a, h: h, eggs: n, young: s.ys[n]}
+				}
+			}
+		}
+	}
+	if bestGain <= 0 {
+		return false
+	}
+	s.take(&best)
+	best.gives = []gift{{o, min(need, best.young)}}
+	t.put(best)
+	return true
+}
+
+// take picks a part's eggs from what is left.
+func (s *searcher) take(p *part) {
+	x := &s.m.source[p.src]
+	n := p.eggs
+	for _, age := range x.ages {
+		i := p.t - age - x.first
+		if i < 0 || i >= len(x.supply) || s.trial.left[p.src][i] == 0 || n == 0 {
+			continue
+		}
+		k := min(n, s.trial.left[p.src][i])
+		p.lays = append(p.lays, take{i, k})
+		n -= k
+	}
+}
