@@ -14,11 +14,15 @@ type searcher struct {
 	dice       *rand.Rand
 	now, trial *state
 	best       *state
+	steps      int
+	hot        float64 // at the beginning of a round
 	heat       float64 // how much worse a step may be
 	queue      []int   // orders, in the order in which they are filled
 	rank       []float64
 	shy        float64 // what opening a lid costs in this step, to make steps differ
 	jitter     float64
+	old        int       // 1: the oldest eggs are taken first
+	fewer      bool      // batches may be smaller than they could
 	ys         []float64 // young of the first n eggs
 	rooms      []float64
 }
@@ -47,8 +51,20 @@ func (s *searcher) keep() {
 	}
 }
 
+// round is so many steps that cool down once; now and then the plan goes back to
+// the best.
+const round = 400
+
 // step takes out and fills in once.
 func (s *searcher) step() {
+	if s.steps%round == 0 {
+		s.hot = math.Pow(10, -1-2*s.dice.Float64()) * s.m.worth
+		if s.dice.IntN(3) == 0 {
+			s.now.copy(s.best)
+		}
+	}
+	s.heat = s.hot * (1 - float64(s.steps%round)/round)
+	s.steps++
 	s.trial.copy(s.now)
 	s.ruin()
 	s.shy, s.jitter = 0, 0
@@ -57,6 +73,10 @@ func (s *searcher) step() {
 	}
 	if s.dice.IntN(2) == 0 {
 		s.jitter = .3 * s.dice.Float64()
+	}
+	s.old, s.fewer = 0, s.dice.IntN(4) == 0
+	if s.dice.IntN(4) == 0 {
+		s.old = 1
 	}
 	switch s.dice.IntN(4) {
 	case 0:
@@ -169,7 +189,7 @@ func (s *searcher) fill(o int) bool {
 		want := 0
 		minBatch := int(math.Ceil(m.p.MinBatch - tolerance))
 	eggs:
-		for _, age := range x.ages {
+		for _, age := range x.ages[s.old] {
 			i := c.t - age - x.first
 			if i < 0 || i >= len(x.supply) {
 				continue
@@ -208,6 +228,9 @@ func (s *searcher) fill(o int) bool {
 			for _, h := range c.hatches {
 				most := int(min(room, s.rooms[h]))
 				n := min(want, most)
+				if s.fewer && s.dice.IntN(4) == 0 {
+					n -= s.dice.IntN(1 + n/2)
+				}
 				if n < least {
 					if n = least; n > most || n >= len(s.ys) {
 						continue
@@ -241,7 +264,7 @@ func (s *searcher) fill(o int) bool {
 func (s *searcher) take(p *part) {
 	x := &s.m.source[p.src]
 	n := p.eggs
-	for _, age := range x.ages {
+	for _, age := range x.ages[s.old] {
 		i := p.t - age - x.first
 		if i < 0 || i >= len(x.supply) || s.trial.left[p.src][i] == 0 || n == 0 {
 			continue

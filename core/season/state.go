@@ -16,17 +16,18 @@ type model struct {
 	barred  [3][]bool // action, day
 	cands   [][]cand  // by order
 	fixed   []part
-	base    *state // with the fixed batches alone
+	worth   float64 // of a usual promise
+	base    *state  // with the fixed batches alone
 }
 
 type pen struct {
 	*Source
 	sp     *Species
 	spNo   int
-	first  int     // lay day of left[0]
-	supply []int   // by lay day
-	ages   []int   // in the order in which they are taken: best first, of equals the oldest
-	eats   float64 // brooder places an egg's young take, fresh
+	first  int      // lay day of left[0]
+	supply []int    // by lay day
+	ages   [2][]int // in the order in which they are taken: best first, of equals the oldest; or just the oldest
+	eats   float64  // brooder places an egg's young take, fresh
 }
 
 type box struct {
@@ -102,9 +103,9 @@ func newModel(p *Problem) *model {
 			}
 		}
 		for a := range x.sp.MaxAge + 1 {
-			x.ages = append(x.ages, a)
+			x.ages[0], x.ages[1] = append(x.ages[0], a), append(x.ages[1], x.sp.MaxAge-a)
 		}
-		slices.SortStableFunc(x.ages, func(a, b int) int {
+		slices.SortStableFunc(x.ages[0], func(a, b int) int {
 			return cmp.Or(cmp.Compare(x.sp.AgeFactor[b], x.sp.AgeFactor[a]), b-a)
 		})
 		x.eats = s.Yield * x.sp.BroodPlaces
@@ -157,6 +158,9 @@ func newModel(p *Problem) *model {
 		}
 		m.cands = append(m.cands, all)
 	}
+	for _, o := range m.order {
+		m.worth += o.Value * o.Young / float64(len(m.order))
+	}
 	m.stand()
 	return m
 }
@@ -169,7 +173,7 @@ func (m *model) cand(s, t int) (c cand, ok bool) {
 		return c, false
 	}
 	any := false
-	for _, a := range x.ages {
+	for _, a := range x.ages[0] {
 		i := t - a - x.first
 		any = any || (i >= 0 && i < len(x.supply) && x.supply[i] > 0)
 	}

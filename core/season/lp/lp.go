@@ -1,0 +1,423 @@
+// Package lp bounds linear programs from above: maximise c·x under A x ≤ b and
+// bounds on every x, by the dual simplex method. It can be stopped at any pivot, and
+// what it then gives is still a proven bound, since any y ≥ 0 gives one by weak
+// duality. Bounds of x may be changed and the work goes on from where it stood, as
+// branch and bound needs it.
+package lp
+
+import (
+	"math"
+	"slices"
+)
+
+// Term is a coefficient of a variable, or of a row.
+type Term struct {
+	At int
+	By float64
+}
+
+// Program is built by Var and Row, then solved.
+type Program struct {
+	c, low, high []float64
+	cols         [][]Term // by variable: rows
+	rows         [][]Term // by row: variables
+	b            []float64
+
+	basis  []int     // variable of each row; n+i is the slack of row i
+	where  []int     // row of a basic variable, or -1
+	up     []bool    // a nonbasic variable stands at its upper bound
+	xb     []float64 // values of the basic ones
+	d      []float64 // reduced costs
+	inv    [][]float64
+	norm   []float64 // squared length of each row of inv
+	alpha  []float64
+	since  int // pivots since the inverse was made anew
+	Pivots int
+}
+
+// Var adds a variable worth c each, between low and high, and gives its number.
+func (p *Program) Var(c, low, high float64) int {
+	p.c, p.low, p.high = append(p.c, c), append(p.low, low), append(p.high, high)
+	p.cols = append(p.cols, nil)
+	return len(p.c) - 1
+}
+
+// Row asks that the terms sum to at most b.
+func (p *Program) Row(b float64, terms ...Term) {
+	i := len(p.b)
+	p.b = append(p.b, b)
+	p.rows = append(p.rows, terms)
+	for _, t := range terms {
+		p.cols[t.At] = append(p.cols[t.At], Term{i, t.By})
+	}
+}
+
+// Size is the number of rows and variables.
+func (p *Program) Size() (rows, variables int) { return len(p.b), len(p.c) }
+
+// Bounds changes the bounds of a variable.
+func (p *Program) Bounds(j int, low, high float64) { p.low[j], p.high[j] = low, high }
+
+// Range gives the bounds of a variable.
+func (p *Program) Range(j int) (low, high float64) { return p.low[j], p.high[j] }
+
+// begin puts every slack into the basis.
+func (p *Program) begin() {
+	m, n := len(p.b), len(p.c)
+	p.basis, p.where = make([]int, m), make([]int, n+m)
+	p.xb, p.d, p.up, p.alpha = make([]float64, m), make([]float64, n+m), make([]bool, n+m), make([]float64, n+m)
+	copy(p.d, p.c)
+	for j := range p.where {
+		p.where[j] = -1
+	}
+	p.inv, p.norm = make([][]float64, m), make([]float64, m)
+	for i := range m {
+		p.basis[i], p.where[n+i] = n+i, i
+		p.inv[i] = make([]float64, m)
+		p.inv[i][i], p.norm[i] = 1, 1
+	}
+}
+
+// settle puts nonbasic variables to the bound that their reduced cost asks for and
+// works the basic ones out.
+func (p *Program) settle() {
+	n := len(p.c)
+	rest := slices.Clone(p.b)
+	for j := range n {
+		if p.where[j] >= 0 {
+			continue
+		}
+		if p.up[j] = p.d[j] > 0; p.value(j) != 0 {
+			for _, t := range p.cols[j] {
+				rest[t.At] -= t.By * p.value(j)
+			}
+		}
+	}
+	for i, row := range p.inv {
+		sum := 0.0
+		for k, v := range row {
+			if v != 0 {
+				sum += v * rest[k]
+			}
+		}
+		p.xb[i] = sum
+	}
+}
+
+func (p *Program) value(j int) float64 {
+	switch {
+	case j >= len(p.c):
+		return 0
+	case p.up[j]:
+		return p.high[j]
+	}
+	return p.low[j]
+}
+
+// X gives a variable's value at the end.
+func (p *Program) X(j int) float64 {
+	if i := p.where[j]; i >= 0 {
+		return p.xb[i]
+	}
+	return p.value(j)
+}
+
+const small = 1e-9
+
+// Solve goes on until the optimum, or until nothing can hold (feasible is then
+// false), or the objective falls to enough, or stop says so.
+func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
+	if p.basis == nil {
+		p.begin()
+	}
+	p.settle()
+	for step := 0; ; step++ {
+		if p.since > 400 {
+			p.remake()
+			p.settle()
+		}
+		if step%20 == 19 && (stop() || p.Bound() <= enough) {
+			return true
+		}
+		r, out := -1, 0.0
+		worst := small
+		for i, v := range p.xb {
+			low, high := p.span(p.basis[i])
+			over := 0.0
+			if v < low-1e-8*(1+math.Abs(low)) {
+				over = v - low
+			} else if v > high+1e-8*(1+math.Abs(high)) {
+				over = v - high
+			}
+			if w := over * over / p.norm[i]; over != 0 && w > worst*small {
+				if r < 0 || w > worst {
+					r, out, worst = i, over, w
+				}
+			}
+		}
+		if r < 0 {
+			return true
+		}
+		if !p.pivot(r, out) {
+			return false
+		}
+		if step > 50000 {
+			return true
+		}
+	}
+}
+
+func (p *Program) span(j int) (low, high float64) {
+	if j >= len(p.c) {
+		return 0, math.Inf(1)
+	}
+	return p.low[j], p.high[j]
+}
+
+// pivot lets the basic variable of row r leave, which lies over its bound by out.
+func (p *Program) pivot(r int, out float64) bool {
+	n := len(p.c)
+	rho := p.inv[r]
+	clear(p.alpha)
+	for i, v := range rho {
+		if v == 0 {
+			continue
+		}
+		p.alpha[n+i] = v
+		for _, t := range p.rows[i] {
+			p.alpha[t.At] += v * t.By
+		}
+	}
+	type hit struct {
+		j     int
+		ratio float64
+	}
+	var hits []hit
+	for j, a := range p.alpha {
+		if math.Abs(a) < 1e-8 || p.where[j] >= 0 {
+			continue
+		}
+		low, high := p.span(j)
+		if low == high {
+			continue
+		}
+		grows := (a < 0) == (out < 0) // x_j has to grow for the row to heal
+		if grows != p.up[j] || (j >= n && grows) {
+			if j >= n && !grows {
+				continue
+			}
+			hits = append(hits, hit{j, math.Abs(p.d[j] / a)})
+		}
+	}
+	slices.SortFunc(hits, func(a, b hit) int {
+		if a.ratio != b.ratio {
+			if a.ratio < b.ratio {
+				return -1
+			}
+			return 1
+		}
+		return a.j - b.j
+	})
+	slope := math.Abs(out)
+	q := -1
+	var flips []int
+	for i, h := range hits {
+		low, high := p.span(h.j)
+		slope -= math.Abs(p.alpha[h.j]) * (high - low)
+		if slope <= 0 || math.IsInf(high, 1) {
+			q = h.j
+			for k := i + 1; k < len(hits) && hits[k].ratio <= h.ratio+1e-11; k++ { // of equals the surest pivot
+				if math.Abs(p.alpha[hits[k].j]) > math.Abs(p.alpha[q]) {
+					q = hits[k].j
+				}
+			}
+			break
+		}
+		flips = append(flips, h.j)
+	}
+	if q < 0 {
+		return false
+	}
+	if len(flips) > 0 {
+		move := make([]float64, len(p.b))
+		for _, j := range flips {
+			by := p.high[j] - p.low[j]
+			if p.up[j] {
+				by = -by
+			}
+			p.up[j] = !p.up[j]
+			for _, t := range p.cols[j] {
+				move[t.At] += t.By * by
+			}
+		}
+		for i, row := range p.inv {
+			sum := 0.0
+			for k, v := range move {
+				if v != 0 {
+					sum += row[k] * v
+				}
+			}
+			p.xb[i] -= sum
+		}
+	}
+	leaving := p.basis[r]
+	low, high := p.span(leaving)
+	target, toUpper := low, false
+	if out > 0 {
+		target, toUpper = high, true
+	}
+	col := p.column(q)
+	theta := (p.xb[r] - target) / col[r]
+	entering := p.value(q) + theta
+	for i, v := range col {
+		p.xb[i] -= theta * v
+	}
+	t := p.d[q] / p.alpha[q]
+	for j, a := range p.alpha {
+		if a != 0 && p.where[j] < 0 {
+			p.d[j] -= t * a
+		}
+	}
+	p.d[leaving], p.d[q] = -t, 0
+	p.up[leaving] = toUpper
+	p.exchange(r, q, col)
+	p.xb[r] = entering
+	p.Pivots++
+	p.since++
+	return true
+}
+
+func (p *Program) column(q int) []float64 {
+	col := make([]float64, len(p.b))
+	if q >= len(p.c) {
+		for i, row := range p.inv {
+			col[i] = row[q-len(p.c)]
+		}
+		return col
+	}
+	for i, row := range p.inv {
+		sum := 0.0
+		for _, t := range p.cols[q] {
+			sum += row[t.At] * t.By
+		}
+		col[i] = sum
+	}
+	return col
+}
+
+// exchange puts variable q into the basis at row r.
+func (p *Program) exchange(r, q int, col []float64) {
+	pivot := p.inv[r]
+	var at []int
+	length := 0.0
+	for k, v := range pivot {
+		if v == 0 {
+			continue
+		}
+		if v /= col[r]; math.Abs(v) < 1e-13 {
+			pivot[k] = 0
+			continue
+		}
+		pivot[k] = v
+		length += v * v
+		at = append(at, k)
+	}
+	p.norm[r] = length
+	for i, f := range col {
+		if i == r || math.Abs(f) < 1e-13 {
+			continue
+		}
+		row, cross := p.inv[i], 0.0
+		for _, k := range at {
+			cross += row[k] * pivot[k]
+			row[k] -= f * pivot[k]
+		}
+		p.norm[i] = max(p.norm[i]-2*f*cross+f*f*length, 1e-12)
+	}
+	p.where[p.basis[r]] = -1
+	p.basis[r], p.where[q] = q, r
+}
+
+// remake makes the inverse and the reduced costs anew from the basis.
+func (p *Program) remake() {
+	n, m := len(p.c), len(p.b)
+	var wanted []int
+	for _, j := range p.basis {
+		if j < n {
+			wanted = append(wanted, j)
+		}
+		p.where[j] = -1
+	}
+	keeps := make([]bool, m)
+	for _, j := range p.basis {
+		if j >= n {
+			keeps[j-n] = true
+		}
+	}
+	for i := range m {
+		clear(p.inv[i])
+		p.inv[i][i], p.norm[i] = 1, 1
+		p.basis[i], p.where[n+i] = n+i, i
+	}
+	for _, j := range wanted {
+		col := p.column(j)
+		best := -1
+		for i, v := range col {
+			if p.basis[i] >= n && !keeps[p.basis[i]-n] && (best < 0 || math.Abs(v) > math.Abs(col[best])) {
+				best = i
+			}
+		}
+		if best >= 0 && math.Abs(col[best]) > 1e-9 {
+			p.exchange(best, j, col)
+		}
+	}
+	y := p.prices()
+	for j := range n {
+		p.d[j] = p.c[j]
+		for _, t := range p.cols[j] {
+			p.d[j] -= y[t.At] * t.By
+		}
+		if p.where[j] >= 0 {
+			p.d[j] = 0
+		}
+	}
+	for i := range m {
+		if p.d[n+i] = -y[i]; p.where[n+i] >= 0 || p.d[n+i] > 0 {
+			p.d[n+i] = 0
+		}
+	}
+	p.since = 0
+}
+
+// prices are the duals of the rows, by the inverse.
+func (p *Program) prices() []float64 {
+	y := make([]float64, len(p.b))
+	for i, j := range p.basis {
+		if j < len(p.c) && p.c[j] != 0 {
+			for k, v := range p.inv[i] {
+				y[k] += p.c[j] * v
+			}
+		}
+	}
+	return y
+}
+
+// Bound is proven: b·y + Σ max over the range of x of (c − yA)·x, for the present
+// prices made non-negative.
+func (p *Program) Bound() float64 {
+	y := make([]float64, len(p.b))
+	sum := 0.0
+	for i := range y {
+		if p.where[len(p.c)+i] < 0 {
+			y[i] = max(0, -p.d[len(p.c)+i])
+			sum += y[i] * p.b[i]
+		}
+	}
+	for j, c := range p.c {
+		for _, t := range p.cols[j] {
+			c -= y[t.At] * t.By
+		}
+		sum += max(c*p.low[j], c*p.high[j])
+	}
+	return sum
+}
