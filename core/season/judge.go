@@ -24,7 +24,7 @@ func within(used, limit float64) bool { return used <= limit+tolerance*max(math.
 // Judge scores a plan and lists the rules that it breaks. It reads the plan as it
 // is written, whoever made it; unknown ids break the rule of their kind. Batches of
 // the problem that already stand are counted in; its pins (fixed, set day 0 or
-// later) are asked for.
+// later) are asked for. What a standing batch gives to promises is read from the plan.
 func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 	type span struct {
 		machine, species string
@@ -57,12 +57,21 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 	var standing []Batch
 	for _, b := range p.Fixed {
 		if b.SetDay < 0 {
+			b.Orders = nil
+			for _, o := range batches {
+				if samePlace(o, b) {
+					b.Orders = o.Orders
+				}
+			}
 			standing = append(standing, b)
 		} else if !slices.ContainsFunc(batches, func(o Batch) bool { return samePlace(o, b) && o.Eggs.Count() >= b.Eggs.Count()-tolerance }) {
 			bad(forbidden, "the pin of %s, set on day %d, is missing", b.Source, b.SetDay)
 		}
 	}
-	for i, b := range append(standing, batches...) {
+	fresh := slices.DeleteFunc(slices.Clone(batches), func(b Batch) bool {
+		return b.SetDay < 0 && slices.ContainsFunc(standing, func(o Batch) bool { return samePlace(o, b) })
+	})
+	for i, b := range append(standing, fresh...) {
 		stands := i < len(standing)
 		n := i - len(standing) + 1
 		who := fmt.Sprintf("batch %d (%s, set on day %d)", n, b.Source, b.SetDay)

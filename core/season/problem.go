@@ -182,6 +182,9 @@ func cmpOr(a, b string) string {
 // complete finds a field that is missing: all are needed that are not marked
 // omitempty.
 func complete(given any, t reflect.Type, at string) error {
+	if t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
 	switch t.Kind() {
 	case reflect.Slice:
 		list, _ := given.([]any)
@@ -191,11 +194,20 @@ func complete(given any, t reflect.Type, at string) error {
 			}
 		}
 	case reflect.Struct:
+		if t == reflect.TypeFor[Clutch]() {
+			return nil
+		}
 		fields, ok := given.(map[string]any)
 		if !ok {
 			return fmt.Errorf("%s: it may be an object", cmpOr(at, "input"))
 		}
 		for i := range t.NumField() {
+			if t.Field(i).Anonymous {
+				if err := complete(given, t.Field(i).Type, at); err != nil {
+					return err
+				}
+				continue
+			}
 			name, more, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
 			where := strings.TrimPrefix(at+"."+name, ".")
 			v, ok := fields[name]

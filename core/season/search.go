@@ -222,7 +222,7 @@ func (s *searcher) fill(o int) bool {
 			set := t.sets[a][c.t]
 			cost := 0.0
 			if set.batches == 0 {
-				cost = m.p.SettingCost
+				cost = m.setCost(a, c.t)
 			}
 			least := max(1, minBatch-set.eggs)
 			for _, h := range c.hatches {

@@ -16,8 +16,10 @@ type model struct {
 	barred  [3][]bool // action, day
 	cands   [][]cand  // by order
 	fixed   []part
-	worth   float64 // of a usual promise
-	base    *state  // with the fixed batches alone
+	worth   float64     // of a usual promise
+	changed map[at]bool // settings of a plan that was accepted; nil: there is none
+	change  float64     // what every setting costs that is dropped or new
+	base    *state      // with the fixed batches alone
 }
 
 type pen struct {
@@ -358,7 +360,7 @@ func (s *state) shift(p *part, sign int) {
 		set.batches += sign
 		set.eggs += sign * p.eggs
 		if before == 0 || set.batches == 0 {
-			s.score -= f * s.m.p.SettingCost
+			s.score -= f * s.m.setCost(p.a, p.t)
 		}
 		s.score -= f * s.m.p.EggCost * float64(p.eggs)
 	}
@@ -399,6 +401,18 @@ func (s *state) shiftLid(p *part, lock, pull, sign int, room float64, clean int)
 			l.end = end
 		}
 	}
+}
+
+// setCost is what a setting costs; one that was accepted before saves what
+// dropping it would.
+func (m *model) setCost(a, t int) float64 {
+	switch {
+	case m.changed == nil:
+		return m.p.SettingCost
+	case m.changed[at{a, t}]:
+		return m.p.SettingCost - m.change
+	}
+	return m.p.SettingCost + m.change
 }
 
 // give hands spare young of a part to an order.

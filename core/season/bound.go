@@ -1,0 +1,539 @@
+package season
+
+import (
+	"container/heap"
+	"math"
+	"slices"
+
+	"metrogon/core/season/lp"
+)
+
+// plain is the bound that anybody sees: every promise filled from its best
+// source, at the cost of its eggs alone.
+func (m *model) plain() float64 {
+	sum := m.base.score
+	for _, p := range m.base.parts { // fixed eggs are paid for already
+		x := &m.source[p.src]
+		best := 0.0
+		for o := range m.order {
+			q := &m.order[o]
+			if pull := p.t + x.sp.Pull; pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
+				best = max(best, q.Value)
+			}
+		}
+		sum += best * p.young
+	}
+	for o := range m.order {
+		q := &m.order[o]
+		most := 0.0
+		for _, c := range m.cands[o] {
+			x := &m.source[c.src]
+			if each := x.Yield * slices.Max(x.sp.AgeFactor); each > 0 {
+				most = max(most, q.Young*(q.Value-m.p.EggCost/each))
+			}
+		}
+		sum += most
+	}
+	return sum
+}
+
+// relaxation is the problem as a linear program that every plan satisfies, so that
+// its optimum is a bound. Left out: that eggs which only fill a setting up to the
+// fewest take room and supply. The whole variables are branched on.
+type relaxation struct {
+	lp.Program
+	base   float64
+	gates  []int // settings and loads: 0 or 1
+	counts []int // eggs
+}
+
+// way is a batch that may be: its eggs, and the young that go to each promise.
+type way struct {
+	src, t, a, h int
+	eggs         int
+	young        map[int]int // by promise
+	most         float64     // eggs
+}
+
+type at struct{ machine, day int }
+
+// relax builds it.
+func (m *model) relax() *relaxation {
+	r := &relaxation{base: m.base.score}
+	p := m.p
+	ways := m.ways(r)
+	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
+
+	// Eggs by lay day: what the batches of a source and day take, and what they give.
+	type day struct{ src, t int }
+	byDay := map[day][]*way{}
+	var days []day
+	for _, w := range ways {
+		d := day{w.src, w.t}
+		if byDay[d] == nil {
+			days = append(days, d)
+		}
+		byDay[d] = append(byDay[d], w)
+	}
+	supply := map[day][]lp.Term{} // by source and lay day
+	var laidOn []day
+	places := make(map[int][]lp.Term) // brooder, by day
+	var pulls []int
+	for _, d := range days {
+		x := &m.source[d.src]
+		var eggs, young, brood []lp.Term
+		for _, w := range byDay[d] {
+			eggs = append(eggs, term(w.eggs, 1))
+			for _, q := range sortedOrders(w.young) {
+				young = append(young, term(w.young[q], 1))
+			}
+		}
+		balance := slices.Clone(eggs)
+		for i := range balance {
+			balance[i].By = -1
+		}
+		for _, age := range x.ages[0] {
+			i := d.t - age - x.first
+			if i < 0 || i >= len(x.supply) || m.base.left[d.src][i] <= 0 {
+				continue
+			}
+			each := x.Yield * x.sp.AgeFactor[age]
+			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
+			r.counts = append(r.counts, e)
+			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
+			young = append(young, term(e, -each))
+			brood = append(brood, term(e, each*x.sp.BroodPlaces))
+			l := day{d.src, i}
+			if supply[l] == nil {
+				laidOn = append(laidOn, l)
+			}
+			supply[l] = append(supply[l], term(e, 1))
+		}
+		r.Row(0, eggs...)
+		r.Row(0, balance...)
+		r.Row(0, young...)
+		pull := d.t + x.sp.Pull
+		if !slices.Contains(pulls, pull) {
+			pulls = append(pulls, pull)
+		}
+		for b := pull; b < pull+x.sp.BroodDays; b++ {
+			places[b] = append(places[b], brood...)
+		}
+	}
+	for _, l := range laidOn {
+		if len(supply[l]) > 1 { // one alone keeps to the bound of its variable
+			r.Row(float64(m.base.left[l.src][l.t]), supply[l]...)
+		}
+	}
+	for _, d := range pulls {
+		if len(places[d]) > 0 {
+			r.Row(p.BrooderPlaces-m.base.brood[min(d, m.days)], places[d]...)
+		}
+	}
+
+	// Promises, and how many whole eggs they need.
+	served := make([][]lp.Term, len(m.order))
+	for _, w := range ways {
+		for o, q := range w.young {
+			served[o] = append(served[o], term(q, 1))
+		}
+	}
+	for o := range m.order {
+		q := &m.order[o]
+		slices.SortFunc(served[o], func(a, b lp.Term) int { return a.At - b.At })
+		if len(served[o]) == 0 {
+			continue
+		}
+		for i := range m.base.parts { // what is fixed serves too
+			f := &m.base.parts[i]
+			if pull := f.t + m.source[f.src].sp.Pull; pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, f.src) {
+				served[o] = append(served[o], term(r.Var(q.Value, 0, min(f.young, q.Young)), 1))
+			}
+		}
+		r.Row(q.Young, served[o]...)
+		var yields []float64
+		for _, s := range q.sources {
+			if y := m.source[s].Yield * slices.Max(m.source[s].sp.AgeFactor); y > 0 && !slices.Contains(yields, y) {
+				yields = append(yields, y)
+			}
+		}
+		if len(m.base.parts) == 0 {
+			for _, y := range yields {
+				r.rounding(m, o, y, ways, served[o])
+			}
+		}
+	}
+	r.machines(m, ways)
+	return r
+}
+
+func sortedOrders(m map[int]int) []int {
+	keys := make([]int, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// rounding cuts off fractions of eggs (mixed-integer rounding): of D young at y an
+// egg, D/y eggs would do, yet only whole ones can be set.
+func (r *relaxation) rounding(m *model, o int, y float64, ways []*way, served []lp.Term) {
+	need := m.order[o].Young / y
+	f := need - math.Floor(need)
+	if f < .01 || f > .999 {
+		return
+	}
+	var terms []lp.Term
+	for _, t := range served {
+		terms = append(terms, lp.Term{At: t.At, By: 1 / (y * f)})
+	}
+	for _, w := range ways {
+		if _, ok := w.young[o]; ok {
+			x := &m.source[w.src]
+			a := x.Yield * slices.Max(x.sp.AgeFactor) / y
+			whole := math.Floor(a + 1e-12)
+			terms = append(terms, lp.Term{At: w.eggs, By: -(whole + min(a-whole, f)/f)})
+		}
+	}
+	r.Row(need/f-math.Ceil(need), terms...)
+}
+
+// ways lists the batches that can serve a promise.
+func (m *model) ways(r *relaxation) (all []*way) {
+	type key struct{ src, t, a, h int }
+	known := map[key]*way{}
+	for o, cands := range m.cands {
+		q := &m.order[o]
+		for _, c := range cands {
+			x := &m.source[c.src]
+			have := 0.0
+			for _, age := range x.ages[0] {
+				if i := c.t - age - x.first; i >= 0 && i < len(x.supply) {
+					have += float64(max(0, m.base.left[c.src][i]))
+				}
+			}
+			each := x.Yield * slices.Max(x.sp.AgeFactor)
+			for _, a := range c.setters {
+				for _, h := range c.hatches {
+					most := min(have, math.Floor(1/m.machine[a].egg[x.spNo]+tolerance))
+					if x.Kept > 0 {
+						most = min(most, math.Floor(1/(m.machine[h].hatch[x.spNo]*x.Kept)+tolerance))
+					}
+					if most < 1 || m.banned(c.src, c.t, a, h) {
+						continue
+					}
+					k := key{c.src, c.t, a, h}
+					w := known[k]
+					if w == nil {
+						w = &way{src: c.src, t: c.t, a: a, h: h, most: most, young: map[int]int{}, eggs: r.Var(-m.p.EggCost, 0, most)}
+						r.counts = append(r.counts, w.eggs)
+						known[k] = w
+						all = append(all, w)
+					}
+					if _, twice := w.young[o]; !twice {
+						w.young[o] = r.Var(q.Value, 0, min(q.Young, most*each))
+					}
+				}
+			}
+		}
+	}
+	for _, w := range all {
+		x := &m.source[w.src]
+		terms := []lp.Term{{At: w.eggs, By: -x.Yield * slices.Max(x.sp.AgeFactor)}}
+		for _, o := range sortedOrders(w.young) {
+			terms = append(terms, lp.Term{At: w.young[o], By: 1})
+		}
+		r.Row(0, terms...)
+	}
+	return all
+}
+
+// gate is a setting or a load: how much of its machine's room it opens, and the
+// young of each promise that go through it.
+type gate struct {
+	room  []lp.Term
+	eggs  []lp.Term
+	young map[int][]lp.Term
+	most  map[int]float64 // young that fit, were all the room a promise's
+	wide  int             // of a load: its longest stay
+}
+
+func (g *gate) add(m *model, w *way, share float64) {
+	if g.young == nil {
+		g.young, g.most = map[int][]lp.Term{}, map[int]float64{}
+	}
+	x := &m.source[w.src]
+	g.room = append(g.room, lp.Term{At: w.eggs, By: share})
+	g.eggs = append(g.eggs, lp.Term{At: w.eggs, By: 1})
+	g.wide = max(g.wide, x.sp.Pull-x.sp.Lockdown)
+	for _, o := range sortedOrders(w.young) {
+		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
+		fits := m.order[o].Young
+		if share > 0 {
+			fits = x.Yield * slices.Max(x.sp.AgeFactor) / share
+		}
+		g.most[o] = min(m.order[o].Young, max(g.most[o], fits))
+	}
+}
+
+// open asks that nothing goes through the gate unless one of the variables is 1.
+func (g *gate) open(r *relaxation, by ...int) {
+	with := func(terms []lp.Term, most float64) {
+		terms = slices.Clone(terms)
+		for _, v := range by {
+			terms = append(terms, lp.Term{At: v, By: -most})
+		}
+		r.Row(0, terms...)
+	}
+	with(g.room, 1)
+	for _, o := range sortedGates(g.young) {
+		with(g.young[o], g.most[o])
+	}
+}
+
+func sortedGates(m map[int][]lp.Term) []int {
+	keys := make([]int, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// machines adds settings, loads, shut lids, cleaning and one climate at a time.
+func (r *relaxation) machines(m *model, ways []*way) {
+	settings, loads := map[at]*gate{}, map[at]*gate{}
+	stays := map[at]map[int]*gate{} // loads by how long their species stay shut
+	var setDays, loadDays []at
+	open := func(all map[at]*gate, days *[]at, k at) *gate {
+		if all[k] == nil {
+			all[k] = &gate{}
+			*days = append(*days, k)
+		}
+		return all[k]
+	}
+	for _, w := range ways {
+		x := &m.source[w.src]
+		open(settings, &setDays, at{w.a, w.t}).add(m, w, m.machine[w.a].egg[x.spNo])
+		k := at{w.h, w.t + x.sp.Lockdown}
+		share := m.machine[w.h].hatch[x.spNo] * x.Kept
+		open(loads, &loadDays, k).add(m, w, share)
+		if stays[k] == nil {
+			stays[k] = map[int]*gate{}
+		}
+		wide := x.sp.Pull - x.sp.Lockdown
+		if stays[k][wide] == nil {
+			stays[k][wide] = &gate{}
+		}
+		stays[k][wide].add(m, w, share)
+	}
+	// A load has one length, and shuts the lid for it.
+	type shut struct{ v, from, to int } // cleaning included
+	lids := map[int][]shut{}
+	for _, k := range loadDays {
+		var lengths []int
+		for wide := range stays[k] {
+			lengths = append(lengths, wide)
+		}
+		slices.Sort(lengths)
+		var vars []int
+		for _, wide := range lengths {
+			v := r.Var(0, 0, 1)
+			vars = append(vars, v)
+			r.gates = append(r.gates, v)
+			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
+		}
+		loads[k].open(r, vars...)
+		for i, wide := range lengths[1:] { // longer stays need a longer lid
+			stays[k][wide].open(r, vars[i+1:]...)
+		}
+	}
+	shutOn := func(machine, day int) (terms []lp.Term) {
+		for _, l := range lids[machine] {
+			if l.from <= day && day <= l.to {
+				terms = append(terms, lp.Term{At: l.v, By: 1})
+			}
+		}
+		return
+	}
+	for _, k := range loadDays {
+		if terms := shutOn(k.machine, k.day); len(terms) > 1 {
+			r.Row(1, terms...)
+		}
+	}
+	for _, k := range setDays {
+		g := settings[k]
+		cost := -m.p.SettingCost
+		if m.base.sets[k.machine][k.day].batches > 0 {
+			cost = 0
+		}
+		y := r.Var(cost, 0, 1)
+		r.gates = append(r.gates, y)
+		g.open(r, y)
+		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
+			filler := r.Var(-m.p.EggCost, 0, least)
+			terms := []lp.Term{{At: y, By: least}, {At: filler, By: -1}}
+			for _, t := range g.eggs {
+				terms = append(terms, lp.Term{At: t.At, By: -1})
+			}
+			r.Row(0, terms...)
+		}
+		if terms := shutOn(k.machine, k.day); len(terms) > 0 {
+			r.Row(1, append(terms, lp.Term{At: y, By: 1})...)
+		}
+	}
+	for _, days := range [][]at{setDays, loadDays} {
+		for _, k := range days {
+			r.turning(m, ways, k, shutOn(k.machine, k.day))
+		}
+	}
+	// In a machine that does both, what turns is not shut in with a load.
+	type turn struct{ machine, t, lock int }
+	both := map[turn]*gate{}
+	var turns []turn
+	for _, w := range ways {
+		if x := &m.source[w.src]; len(lids[w.a]) > 0 && x.sp.Lockdown > 0 {
+			k := turn{w.a, w.t, w.t + x.sp.Lockdown}
+			if both[k] == nil {
+				both[k] = &gate{}
+				turns = append(turns, k)
+			}
+			both[k].add(m, w, m.machine[w.a].egg[x.spNo])
+		}
+	}
+	for _, k := range turns {
+		v := r.Var(0, 0, 1)
+		r.gates = append(r.gates, v)
+		both[k].open(r, v)
+		for _, l := range lids[k.machine] {
+			if l.from >= k.t && l.from < k.lock || l.from == lids[k.machine][0].from {
+				if terms := shutOn(k.machine, max(l.from, k.t)); len(terms) > 0 {
+					r.Row(1, append(terms, lp.Term{At: v, By: 1})...)
+				}
+			}
+		}
+	}
+}
+
+// turning keeps a setter's room on a day.
+func (r *relaxation) turning(m *model, ways []*way, k at, shut []lp.Term) {
+	terms := slices.Clone(shut)
+	n := 0
+	for _, w := range ways {
+		if x := &m.source[w.src]; w.a == k.machine && w.t <= k.day && k.day < w.t+x.sp.Lockdown {
+			terms = append(terms, lp.Term{At: w.eggs, By: m.machine[w.a].egg[x.spNo]})
+			n++
+		}
+	}
+	if n > 0 {
+		r.Row(max(0, 1-m.base.turn[k.machine][k.day]), terms...)
+	}
+}
+
+// node is a part of the plans: the bounds of whole variables that were branched on.
+type node struct {
+	bound    float64
+	branches []branch
+}
+
+type branch struct {
+	v         int
+	low, high float64
+}
+
+type nodes []node
+
+func (n nodes) Len() int           { return len(n) }
+func (n nodes) Less(i, j int) bool { return n[i].bound > n[j].bound }
+func (n nodes) Swap(i, j int)      { n[i], n[j] = n[j], n[i] }
+func (n *nodes) Push(x any)        { *n = append(*n, x.(node)) }
+func (n *nodes) Pop() any {
+	last := (*n)[len(*n)-1]
+	*n = (*n)[:len(*n)-1]
+	return last
+}
+
+// mostRows of a relaxation that is worked on: its inverse takes rows² numbers.
+const mostRows = 2600
+
+// prove lowers the bound by branch and bound until it meets the best plan, or stop
+// says so. It tells every better bound as it comes.
+func (m *model) prove(best func() float64, tell func(bound float64), stop func() bool) {
+	bound := m.plain()
+	tell(bound)
+	r := m.relax()
+	if rows, _ := r.Size(); rows > mostRows || rows == 0 {
+		if rows == 0 {
+			tell(min(bound, m.base.score+m.fixedWorth()))
+		}
+		return
+	}
+	goal := func() float64 { return best() + 1e-6 - r.base }
+	open := &nodes{{bound: bound - r.base}}
+	for open.Len() > 0 && !stop() {
+		n := heap.Pop(open).(node)
+		if b := r.base + max(n.bound, best()-r.base); b < bound {
+			bound = b
+			tell(bound)
+		}
+		if n.bound <= goal() {
+			bound = best()
+			tell(bound)
+			return // the best is proven
+		}
+		kept := make([]branch, len(n.branches))
+		for i, b := range n.branches {
+			low, high := r.Range(b.v)
+			kept[i] = branch{b.v, low, high}
+			r.Bounds(b.v, max(low, b.low), min(high, b.high))
+		}
+		feasible := r.Solve(goal(), stop)
+		own := math.Min(n.bound, r.Bound())
+		v, x := r.fraction()
+		for i := len(kept) - 1; i >= 0; i-- {
+			r.Bounds(kept[i].v, kept[i].low, kept[i].high)
+		}
+		switch {
+		case !feasible || (own <= goal() && !stop()):
+		case stop() || v < 0:
+			heap.Push(open, node{own, n.branches})
+			if v < 0 { // whole, and yet better than the best that is known: this is the bound
+				tell(r.base + max(own, best()-r.base))
+				return
+			}
+		default:
+			down, up := slices.Clone(n.branches), slices.Clone(n.branches)
+			low, high := r.Range(v)
+			heap.Push(open, node{own, append(down, branch{v, low, math.Floor(x)})})
+			heap.Push(open, node{own, append(up, branch{v, math.Ceil(x), high})})
+		}
+	}
+	if open.Len() == 0 {
+		tell(best())
+	} else if b := r.base + max((*open)[0].bound, best()-r.base); b < bound {
+		tell(b)
+	}
+}
+
+// fixedWorth is what the young of fixed batches may bring at most.
+func (m *model) fixedWorth() float64 { return m.plain() - m.base.score }
+
+// fraction finds the whole variable to branch on: a gate nearest to one half, else
+// a number of eggs.
+func (r *relaxation) fraction() (v int, x float64) {
+	for _, list := range [][]int{r.gates, r.counts} {
+		best := 1e-6
+		v = -1
+		for _, j := range list {
+			at := r.X(j)
+			if off := math.Abs(at - math.Round(at)); off > best {
+				best, v, x = off, j, at
+			}
+		}
+		if v >= 0 {
+			return v, x
+		}
+	}
+	return -1, 0
+}

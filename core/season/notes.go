@@ -1,0 +1,215 @@
+package season
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+)
+
+// Note is a promise that falls short, with the limit that binds.
+type Note struct {
+	Order string  `json:"order"`
+	Short float64 `json:"short"` // young
+	Limit string  `json:"limit"` // eggs, setter, hatcher, brooder, days away, window, cost, others
+	Why   string  `json:"why"`
+	Cure  string  `json:"cure,omitempty"` // the single change that helps most, tried out
+	Gains float64 `json:"gains,omitempty"`
+}
+
+// shortBy is how many young may lack before it is worth a word.
+const shortBy = 0.5
+
+// Explain notes for every promise that falls short which limit binds, and the
+// single change that helps it most. Each is tried: the problem is changed, the plan
+// improved for so many steps, and what the promise then gets is compared.
+func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
+	got := map[string]float64{}
+	for _, b := range append(slices.Clone(plan.Batches), plan.Standing...) {
+		for _, g := range b.Orders {
+			got[g.Order] += g.Young
+		}
+	}
+	notes := []Note{}
+	for i := range p.Orders {
+		if o := &p.Orders[i]; o.Young-got[o.ID] > shortBy {
+			notes = append(notes, Note{Order: o.ID, Short: math.Round(10*(o.Young-got[o.ID])) / 10})
+		}
+	}
+	turns := make(chan int, len(notes))
+	for i := range notes {
+		turns <- i
+	}
+	close(turns)
+	var work sync.WaitGroup
+	for range searchers {
+		work.Go(func() {
+			for i := range turns {
+				notes[i].find(ctx, p, plan, got[notes[i].Order], seed)
+			}
+		})
+	}
+	work.Wait()
+	return notes
+}
+
+// cure is a change that may help.
+type cure struct {
+	limit, why, says string
+	p                *Problem
+}
+
+const cureSteps = 120
+
+func (n *Note) find(ctx context.Context, p *Problem, plan *Plan, got float64, seed uint64) {
+	o := p.Orders[slices.IndexFunc(p.Orders, func(o Order) bool { return o.ID == n.Order })]
+	n.Limit, n.Why = "others", "Other promises that are worth more take what it needs."
+	if limit, why := p.never(o); limit != "" {
+		n.Limit, n.Why = limit, why
+	}
+	for _, c := range p.cures(o, n.Short) {
+		if ctx.Err() != nil {
+			return
+		}
+		if gains := c.try(plan, o.ID, got, seed); gains > n.Gains+.3 {
+			n.Gains = math.Round(10*gains) / 10
+			n.Limit, n.Why = c.limit, c.why
+			n.Cure = fmt.Sprintf("%s would bring %.1f more of its young.", c.says, gains)
+		}
+	}
+}
+
+// try gives how many more young the promise gets in the changed problem.
+func (c cure) try(plan *Plan, order string, got float64, seed uint64) float64 {
+	m := newModel(c.p)
+	s := newSearcher(m, seed)
+	s.now.copy(m.restore(plan.Batches))
+	s.best.copy(s.now)
+	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == order })
+	s.trial.copy(s.now)
+	for s.queue = append(s.queue[:0], no); s.fill(no); {
+	}
+	s.keep()
+	for range cureSteps {
+		s.step()
+	}
+	return s.best.got[no] - got
+}
+
+// never tells why a promise cannot be served at all, whatever else is dropped.
+func (p *Problem) never(o Order) (limit, why string) {
+	m := newModel(p)
+	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == o.ID })
+	if len(m.cands[no]) > 0 {
+		return "", ""
+	}
+	if len(o.Sources) == 0 {
+		return "eggs", "It names no pen."
+	}
+	if o.Value <= 0 {
+		return "cost", "It is worth nothing, so that no egg is set for it."
+	}
+	x := &m.source[m.order[no].sources[0]]
+	switch first, last := o.PullFrom-x.sp.Pull, o.PullTo-x.sp.Pull; {
+	case o.PullTo < o.PullFrom:
+		return "window", "Its window ends before it begins."
+	case last < 0:
+		return "window", fmt.Sprintf("Its eggs would have had to be set by day %d, before the plan begins.", last)
+	case o.PullFrom >= p.Days:
+		return "window", fmt.Sprintf("Its window begins on day %d, after the plan ends.", o.PullFrom)
+	default:
+		fits := func(room func(box) float64) bool {
+			return slices.ContainsFunc(m.machine, func(b box) bool { return room(b) > 0 })
+		}
+		if !fits(func(b box) float64 { return b.egg[x.spNo] }) {
+			return "setter", fmt.Sprintf("No machine sets %s.", x.Species)
+		}
+		if !fits(func(b box) float64 { return b.hatch[x.spNo] }) {
+			return "hatcher", fmt.Sprintf("No machine hatches %s.", x.Species)
+		}
+		for t := max(first, 0); t <= min(last, p.Days-1); t++ {
+			if !m.barred[0][t] && t+x.sp.Pull < p.Days && !m.barred[1][t+x.sp.Lockdown] && !m.barred[2][t+x.sp.Pull] {
+				return "eggs", fmt.Sprintf("No eggs of %s are young enough on the days on which they would have to be set, %d to %d, or every machine is closed then.", strings.Join(o.Sources, ", "), max(first, 0), last)
+			}
+		}
+		return "days away", fmt.Sprintf("Every day on which its eggs could be set, locked down and pulled is a day away (setting on day %d to %d).", max(first, 0), last)
+	}
+}
+
+// cures lists the changes to be tried, one limit each.
+func (p *Problem) cures(o Order, short float64) (all []cure) {
+	add := func(limit, why, says string, change func(q *Problem)) {
+		q := *p
+		change(&q)
+		all = append(all, cure{limit, why, says, &q})
+	}
+	kinds := map[string]bool{}
+	for _, id := range o.Sources {
+		s := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == id })]
+		sp, _ := p.speciesOf(s.Species)
+		kinds[s.Species] = true
+		if s.Yield <= 0 {
+			continue
+		}
+		n := math.Ceil(max(short/s.Yield, p.MinBatch))
+		by := max(0, o.PullFrom-sp.Pull)
+		add("eggs", "Too few eggs of "+strings.Join(o.Sources, ", ")+" are there in time.", fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
+			q.Sources = slices.Clone(p.Sources)
+			i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
+			q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
+		})
+	}
+	for i, x := range p.Machines {
+		grown := func(room map[string]float64) map[string]float64 {
+			more := map[string]float64{}
+			for k, v := range room {
+				if more[k] = v; kinds[k] {
+					more[k] = v + math.Ceil(2*short)
+				}
+			}
+			return more
+		}
+		serves := func(room map[string]float64) bool {
+			for k := range kinds {
+				if room[k] > 0 {
+					return true
+				}
+			}
+			return false
+		}
+		if serves(x.Hatch) {
+			add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need lockdown.", fmt.Sprintf("%v more places in %s in lockdown", math.Ceil(2*short), x.ID), func(q *Problem) {
+				q.Machines = slices.Clone(p.Machines)
+				q.Machines[i].Hatch = grown(x.Hatch)
+			})
+		}
+		if serves(x.Set) {
+			add("setter", "The setters are full when its eggs would have to be set.", fmt.Sprintf("%v more places in %s while turning", math.Ceil(2*short), x.ID), func(q *Problem) {
+				q.Machines = slices.Clone(p.Machines)
+				q.Machines[i].Set = grown(x.Set)
+			})
+		}
+	}
+	if len(p.Machines) > 0 {
+		add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need lockdown.", "One more machine to hatch in", func(q *Problem) {
+			spare := Machine{ID: "one more", Set: map[string]float64{}, Hatch: map[string]float64{}}
+			for k := range kinds {
+				spare.Hatch[k] = math.Ceil(3 * short)
+			}
+			q.Machines = append(slices.Clone(p.Machines), spare)
+		})
+	}
+	add("brooder", "The brooder is full when its young would come.", fmt.Sprintf("%v more brooder places", math.Ceil(2*short)), func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) })
+	if len(p.Away) > 0 {
+		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on those days", func(q *Problem) { q.Away = nil })
+	}
+	add("window", "Its window is too narrow for what else goes on.", "Three days more on both sides of its window", func(q *Problem) {
+		q.Orders = slices.Clone(p.Orders)
+		i := slices.IndexFunc(q.Orders, func(x Order) bool { return x.ID == o.ID })
+		q.Orders[i].PullFrom -= 3
+		q.Orders[i].PullTo += 3
+	})
+	return all
+}

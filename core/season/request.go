@@ -1,0 +1,103 @@
+package season
+
+import (
+	"context"
+	"fmt"
+	"time"
+)
+
+// Request is a problem with how it is to be worked on.
+type Request struct {
+	Problem
+	Seconds  *float64 `json:"seconds,omitempty"` // 0 to 600; default 5
+	Seed     uint64   `json:"seed,omitempty"`
+	Steps    int      `json:"steps,omitempty"` // 0: as many as the seconds allow
+	Simulate *Chance  `json:"simulate,omitempty"`
+	Replan   *Replan  `json:"replan,omitempty"`
+}
+
+// Replan asks for a plan that differs from one that was agreed on only where that
+// is worth it.
+type Replan struct {
+	Accepted   []Batch `json:"accepted"`
+	ChangeCost float64 `json:"change_cost"` // of every setting dropped or new
+}
+
+// Answer is a plan with what else was asked for.
+type Answer struct {
+	*Plan
+	Simulated []Outcome `json:"simulated,omitempty"`
+	Fragile   string    `json:"fragile,omitempty"`
+}
+
+// ReadRequest decodes strictly, as Read.
+func ReadRequest(text []byte) (*Request, error) {
+	r := new(Request)
+	if err := strict(text, r); err != nil {
+		return nil, err
+	}
+	if err := r.Check(); err != nil {
+		return nil, err
+	}
+	if r.Seconds != nil && !(*r.Seconds >= 0 && *r.Seconds <= 600) {
+		return nil, fmt.Errorf("seconds: %v is not possible; it may be 0 to 600", *r.Seconds)
+	}
+	if r.Steps < 0 || r.Steps > 1e9 {
+		return nil, fmt.Errorf("steps: %d is not possible; it may be 0 to 1e9", r.Steps)
+	}
+	if c := r.Simulate; c != nil {
+		switch {
+		case c.Runs < 1 || c.Runs > 100000:
+			return nil, fmt.Errorf("simulate.runs: %d is not possible; it may be 1 to 100000", c.Runs)
+		case !(c.YieldSD >= 0 && c.YieldSD <= 5):
+			return nil, fmt.Errorf("simulate.yield_sd: %v is not possible; it may be 0 to 5", c.YieldSD)
+		case !(c.LayingSpread >= 0 && c.LayingSpread <= 5):
+			return nil, fmt.Errorf("simulate.laying_spread: %v is not possible; it may be 0 to 5", c.LayingSpread)
+		}
+		for id, b := range c.Posteriors {
+			if !(b.A > 0 && b.B > 0 && b.A < 1e9 && b.B < 1e9) {
+				return nil, fmt.Errorf("simulate.posteriors.%s: a and b are %v and %v; both may be above 0", id, b.A, b.B)
+			}
+		}
+	}
+	if r.Replan != nil && !(r.Replan.ChangeCost >= 0 && r.Replan.ChangeCost <= 1e9) {
+		return nil, fmt.Errorf("replan.change_cost: %v is not possible; it may be 0 to 1e9", r.Replan.ChangeCost)
+	}
+	return r, nil
+}
+
+// forNotes is the share of the time that is left for notes.
+const forNotes = 0.12
+
+// Work answers a request within its seconds; progress may be nil.
+func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, error) {
+	limit := 5 * time.Second
+	if r.Seconds != nil {
+		limit = time.Duration(*r.Seconds * float64(time.Second))
+	}
+	whole, end := context.WithTimeout(ctx, limit)
+	defer end()
+	search := whole
+	if r.Steps == 0 {
+		var done context.CancelFunc
+		search, done = context.WithTimeout(whole, time.Duration((1-forNotes)*float64(limit)))
+		defer done()
+	}
+	o := Options{Seed: r.Seed, Steps: r.Steps, Progress: progress}
+	if r.Replan != nil {
+		o.Accepted, o.Change = r.Replan.Accepted, r.Replan.ChangeCost
+	}
+	plan, err := Solve(search, &r.Problem, o)
+	if err != nil {
+		return nil, err
+	}
+	if r.Replan != nil {
+		plan.Changes = Changes(r.Replan.Accepted, plan.Batches)
+	}
+	plan.Notes = Explain(whole, &r.Problem, plan, r.Seed)
+	a := &Answer{Plan: plan}
+	if r.Simulate != nil {
+		a.Simulated, a.Fragile = Simulate(&r.Problem, plan, *r.Simulate, r.Seed)
+	}
+	return a, nil
+}

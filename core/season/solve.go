@@ -1,0 +1,186 @@
+package season
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"slices"
+	"sync"
+	"sync/atomic"
+)
+
+// Plan is an answer.
+type Plan struct {
+	Batches  []Batch  `json:"batches"`
+	Standing []Batch  `json:"standing,omitempty"` // what stood already, with what it gives
+	Score    float64  `json:"score"`
+	Bound    *float64 `json:"bound"` // proven; equal to the score: the plan is best
+	Notes    []Note   `json:"notes"`
+	Changes  []Change `json:"changes,omitempty"`
+	Steps    int      `json:"-"`
+}
+
+// Options of a solution.
+type Options struct {
+	Seed     uint64
+	Steps    int            // of the search; 0: until the context ends
+	Progress func(Progress) // may be nil
+	Accepted []Batch        // a plan that was agreed on: changing it costs
+	Change   float64        // for every setting that is dropped or new
+}
+
+// Progress is how far the work is.
+type Progress struct {
+	Steps        int
+	Score, Bound float64
+}
+
+// unbounded is how many steps are done when neither steps nor a deadline are given.
+const unbounded = 20 * round
+
+// searchers that work side by side; more than two hardly help.
+const searchers = 2
+
+// Solve plans until the best is proven, the steps are done or the context ends,
+// and always gives a plan that keeps the rules. The same problem, seed and number
+// of steps give the same plan; the bound may be better when there is more time. Pins that contradict the rules are an error.
+func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
+	if err := p.pins(); err != nil {
+		return nil, err
+	}
+	plan, _ := newModel(p).solve(ctx, o)
+	return plan, nil
+}
+
+func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
+	if o.Accepted != nil {
+		m.accept(o.Accepted, o.Change)
+	}
+	steps := o.Steps
+	if _, timed := ctx.Deadline(); steps == 0 && !timed {
+		steps = unbounded
+	}
+	var best, bound atomic.Uint64 // as bits
+	proving, proven := context.WithCancel(ctx)
+	var prover sync.WaitGroup
+	defer func() { proven(); prover.Wait() }()
+
+	team := make([]*searcher, searchers)
+	for i := range team {
+		team[i] = newSearcher(m, o.Seed*searchers+uint64(i))
+		if o.Accepted != nil {
+			team[i].now.copy(m.restore(o.Accepted))
+			team[i].best.copy(team[i].now)
+		}
+		team[i].start()
+	}
+	lead := slices.MaxFunc(team, func(a, b *searcher) int { return cmp.Compare(a.best.score, b.best.score) })
+	best.Store(math.Float64bits(lead.best.score))
+	bound.Store(math.Float64bits(math.Inf(1)))
+	if o.Accepted == nil {
+		bound.Store(math.Float64bits(m.plain()))
+		prover.Go(func() {
+			m.prove(func() float64 { return math.Float64frombits(best.Load()) }, func(b float64) { bound.Store(math.Float64bits(b)) }, func() bool { return proving.Err() != nil })
+		})
+	}
+	done := 0
+	met := func() bool { return math.Float64frombits(bound.Load())-lead.best.score <= 1e-6 }
+	for ctx.Err() == nil && !met() && (steps == 0 || done < steps) {
+		var work sync.WaitGroup
+		for _, s := range team {
+			work.Go(func() {
+				for i := 0; i < round && (i%20 != 0 || ctx.Err() == nil); i++ {
+					s.step()
+				}
+			})
+		}
+		work.Wait()
+		done += round * searchers
+		for _, s := range team {
+			if s.best.score > lead.best.score+hair {
+				lead = s
+			}
+		}
+		best.Store(math.Float64bits(lead.best.score))
+		for _, s := range team { // who is behind begins anew from the best, now and then
+			if s != lead && s.best.score < lead.best.score && (done/round)%8 == 0 {
+				s.now.copy(lead.best)
+				s.best.copy(lead.best)
+			}
+		}
+		if o.Progress != nil {
+			o.Progress(Progress{done, lead.best.score, math.Float64frombits(bound.Load())})
+		}
+	}
+	proven()
+	prover.Wait()
+	plan := &Plan{Notes: []Note{}, Steps: done}
+	plan.Batches, plan.Standing = lead.best.batches()
+	plan.Score, _ = m.p.Judge(append(slices.Clone(plan.Standing), plan.Batches...))
+	if plan.Batches == nil {
+		plan.Batches = []Batch{}
+	}
+	if b := math.Float64frombits(bound.Load()); o.Accepted == nil {
+		b = max(b, plan.Score)
+		if b-plan.Score <= 1e-6 {
+			b = plan.Score
+		}
+		plan.Bound = &b
+	}
+	return plan, lead.best
+}
+
+// accept makes settings that differ from a plan cost more.
+func (m *model) accept(batches []Batch, change float64) {
+	m.changed, m.change = map[at]bool{}, change
+	for _, b := range batches {
+		m.changed[at{m.machineNo(b.Setter), b.SetDay}] = true
+	}
+	m.stand()
+}
+
+// restore puts the batches of a plan back as far as they still fit: those for which
+// eggs, machines or days are lacking are made smaller or left out.
+func (m *model) restore(batches []Batch) *state {
+	s := newSearcher(m, 1)
+	s.trial.copy(m.base)
+	for _, b := range batches {
+		p := part{src: m.sourceNo(b.Source), t: b.SetDay, a: m.machineNo(b.Setter), h: m.machineNo(b.Hatcher)}
+		if p.src < 0 || p.a < 0 || p.h < 0 || slices.ContainsFunc(m.p.Fixed, func(f Batch) bool { return samePlace(f, b) }) {
+			continue
+		}
+		c, ok := m.cand(p.src, p.t)
+		if !ok || !slices.Contains(c.setters, p.a) || !slices.Contains(c.hatches, p.h) || m.banned(p.src, p.t, p.a, p.h) {
+			continue
+		}
+		x := &m.source[p.src]
+		most := min(s.trial.setterRoom(p.src, p.t, p.a), s.trial.hatcherRoom(p.src, p.t, p.h))
+		free := s.trial.broodRoom(p.src, p.t) / max(x.sp.BroodPlaces, 1e-12)
+		for _, l := range b.Eggs {
+			i, age := l.Laid-x.first, p.t-l.Laid
+			if i < 0 || i >= len(x.supply) || age < 0 || age > x.sp.MaxAge {
+				continue
+			}
+			each := x.Yield * x.sp.AgeFactor[age]
+			n := min(int(l.Eggs), s.trial.left[p.src][i], int(most)-p.eggs)
+			if each > 0 {
+				n = min(n, int((free-p.young)/each))
+			}
+			if n > 0 {
+				p.lays = append(p.lays, take{i, n})
+				p.eggs += n
+				p.young += float64(n) * each
+			}
+		}
+		if p.eggs > 0 {
+			s.trial.put(p)
+		}
+	}
+	for i := len(s.trial.parts) - 1; i >= 0; i-- { // settings that became too small
+		if p := &s.trial.parts[i]; !p.fixed && float64(s.trial.sets[p.a][p.t].eggs) < m.p.MinBatch*(1-tolerance) {
+			s.trial.drop(i)
+		}
+	}
+	s.spread()
+	return s.trial
+}
