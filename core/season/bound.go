@@ -216,7 +216,10 @@ func (m *model) ways(r *relaxation) (all []*way) {
 			each := x.Yield * slices.Max(x.sp.AgeFactor)
 			for _, a := range c.setters {
 				for _, h := range c.hatches {
-					most := min(have, math.Floor(1/m.machine[a].egg[x.spNo]+tolerance))
+					most := have
+					if x.sp.Lockdown > 0 {
+						most = min(most, math.Floor(1/m.machine[a].egg[x.spNo]+tolerance))
+					}
 					if x.Kept > 0 {
 						most = min(most, math.Floor(1/(m.machine[h].hatch[x.spNo]*x.Kept)+tolerance))
 					}
@@ -256,7 +259,7 @@ type gate struct {
 	eggs  []lp.Term
 	young map[int][]lp.Term
 	most  map[int]float64 // young that fit, were all the room a promise's
-	wide  int             // of a load: its longest stay
+	still bool            // of a setting: some of it never turns
 }
 
 func (g *gate) add(m *model, w *way, share float64) {
@@ -266,7 +269,6 @@ func (g *gate) add(m *model, w *way, share float64) {
 	x := &m.source[w.src]
 	g.room = append(g.room, lp.Term{At: w.eggs, By: share})
 	g.eggs = append(g.eggs, lp.Term{At: w.eggs, By: 1})
-	g.wide = max(g.wide, x.sp.Pull-x.sp.Lockdown)
 	for _, o := range sortedOrders(w.young) {
 		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
 		fits := m.order[o].Young
@@ -315,9 +317,14 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	}
 	for _, w := range ways {
 		x := &m.source[w.src]
-		open(settings, &setDays, at{w.a, w.t}).add(m, w, m.machine[w.a].egg[x.spNo])
+		share := m.machine[w.a].egg[x.spNo]
+		g := open(settings, &setDays, at{w.a, w.t})
+		if x.sp.Lockdown == 0 { // it never turns
+			share, g.still = 0, true
+		}
+		g.add(m, w, share)
 		k := at{w.h, w.t + x.sp.Lockdown}
-		share := m.machine[w.h].hatch[x.spNo] * x.Kept
+		share = m.machine[w.h].hatch[x.spNo] * x.Kept
 		open(loads, &loadDays, k).add(m, w, share)
 		if stays[k] == nil {
 			stays[k] = map[int]*gate{}
@@ -379,7 +386,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			}
 			r.Row(0, terms...)
 		}
-		if terms := shutOn(k.machine, k.day); len(terms) > 0 {
+		if terms := shutOn(k.machine, k.day); len(terms) > 0 && !g.still {
 			r.Row(1, append(terms, lp.Term{At: y, By: 1})...)
 		}
 	}

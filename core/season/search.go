@@ -126,6 +126,7 @@ func (s *searcher) ruin() {
 			s.trial.drop(i)
 		}
 	}
+	s.trial.dropSmall()
 }
 
 // fillAll serves the promises that fall short, by rank.

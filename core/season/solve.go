@@ -176,11 +176,7 @@ func (m *model) restore(batches []Batch) *state {
 			s.trial.put(p)
 		}
 	}
-	for i := len(s.trial.parts) - 1; i >= 0; i-- { // settings that became too small
-		if p := &s.trial.parts[i]; !p.fixed && float64(s.trial.sets[p.a][p.t].eggs) < m.p.MinBatch*(1-tolerance) {
-			s.trial.drop(i)
-		}
-	}
+	s.trial.dropSmall()
 	s.spread()
 	return s.trial
 }

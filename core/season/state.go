@@ -276,6 +276,9 @@ const hair = 1e-9
 func (s *state) setterRoom(src, t, a int) float64 {
 	x, b := &s.m.source[src], &s.m.machine[a]
 	lock := t + x.sp.Lockdown
+	if lock == t { // it never turns
+		return math.MaxInt32
+	}
 	most := 0.0
 	for d := t; d < lock; d++ {
 		if s.occ[a][d] > 0 {
@@ -329,6 +332,15 @@ func (s *state) drop(i int) {
 	last := len(s.parts) - 1
 	s.parts[i], s.parts[last] = s.parts[last], s.parts[i] // keeps the memory of both
 	s.parts = s.parts[:last]
+}
+
+// dropSmall takes out settings that have become too small.
+func (s *state) dropSmall() {
+	for i := len(s.parts) - 1; i >= 0; i-- {
+		if p := &s.parts[i]; !p.fixed && float64(s.sets[p.a][p.t].eggs) < s.m.p.MinBatch*(1-tolerance) {
+			s.drop(i)
+		}
+	}
 }
 
 func (s *state) shift(p *part, sign int) {
