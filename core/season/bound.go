@@ -413,11 +413,15 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		v := r.Var(0, 0, 1)
 		r.gates = append(r.gates, v)
 		both[k].open(r, v)
+		days := []int{k.t} // and every day on which a lid might be shut meanwhile
 		for _, l := range lids[k.machine] {
-			if l.from >= k.t && l.from < k.lock || l.from == lids[k.machine][0].from {
-				if terms := shutOn(k.machine, max(l.from, k.t)); len(terms) > 0 {
-					r.Row(1, append(terms, lp.Term{At: v, By: 1})...)
-				}
+			if l.from > k.t && l.from < k.lock && !slices.Contains(days, l.from) {
+				days = append(days, l.from)
+			}
+		}
+		for _, d := range days {
+			if terms := shutOn(k.machine, d); len(terms) > 0 {
+				r.Row(1, append(terms, lp.Term{At: v, By: 1})...)
 			}
 		}
 	}

@@ -22,6 +22,7 @@ type searcher struct {
 	shy        float64 // what opening a lid costs in this step, to make steps differ
 	jitter     float64
 	old        int       // 1: the oldest eggs are taken first
+	wild       bool      // now and then any batch that pays will do
 	fewer      bool      // batches may be smaller than they could
 	ys         []float64 // young of the first n eggs
 	rooms      []float64
@@ -73,6 +74,10 @@ func (s *searcher) step() {
 	}
 	if s.dice.IntN(2) == 0 {
 		s.jitter = .3 * s.dice.Float64()
+	}
+	s.wild = s.dice.IntN(12) == 0
+	if s.wild {
+		s.jitter = 0
 	}
 	s.old, s.fewer = 0, s.dice.IntN(4) == 0
 	if s.dice.IntN(4) == 0 {
@@ -179,6 +184,11 @@ func (s *searcher) fill(o int) bool {
 	if need < 1e-6 {
 		return false
 	}
+	share := 1.0
+	if s.fewer && s.dice.IntN(2) == 0 {
+		share = .3 + .7*s.dice.Float64()
+	}
+	wild := s.wild && s.dice.IntN(3) == 0
 	var best part
 	bestRank, bestGain := 0.0, 0.0
 	for ci := range m.cands[o] {
@@ -212,6 +222,7 @@ func (s *searcher) fill(o int) bool {
 		if want == 0 {
 			continue
 		}
+		want = int(math.Ceil(share * float64(want)))
 		for _, h := range c.hatches {
 			s.rooms[h] = t.hatcherRoom(c.src, c.t, h)
 		}
@@ -229,9 +240,6 @@ func (s *searcher) fill(o int) bool {
 			for _, h := range c.hatches {
 				most := int(min(room, s.rooms[h]))
 				n := min(want, most)
-				if s.fewer && s.dice.IntN(4) == 0 {
-					n -= s.dice.IntN(1 + n/2)
-				}
 				if n < least {
 					if n = least; n > most || n >= len(s.ys) {
 						continue
@@ -244,6 +252,9 @@ func (s *searcher) fill(o int) bool {
 				}
 				if s.jitter > 0 {
 					rank *= 1 + s.jitter*(s.dice.Float64()-.5)
+				}
+				if wild {
+					rank = s.dice.Float64()
 				}
 				if gain > 1e-7 && (bestGain == 0 || rank > bestRank) && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
 					bestRank, bestGain = rank, gain
