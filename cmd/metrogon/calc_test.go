@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"strings"
 	"testing"
 	"time"
 
@@ -162,6 +163,11 @@ func TestMistakesNameTheField(t *testing.T) {
 		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":500,"fresh_mass_g":60}`, "rh_pct: 500"},
 		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60}`, "weighings: one after"},
 		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,"weighings":[{"day":3,"mass_g":90}]}`, "weighings[0].mass_g: 90 is more"},
+		{"plan", `{"days": 1000000}`, "min_batch: missing"},
+		{"plan", strings.Replace(planExample, `"days": 60`, `"days": 1000000`, 1), "days: 1e+06 is not possible"},
+		{"plan", strings.Replace(planExample, `"eggs": 7`, `"eggs": -7`, 1), "sources[0].supply[1].eggs: -7"},
+		{"plan", strings.Replace(planExample, `"sources": ["barred"]`, `"sources": ["ghost"]`, 1), `orders[0].sources[0]: "ghost" is not known`},
+		{"plan", strings.Replace(planExample, `"yield": 0.7`, `"yield": NaN`, 1), "invalid character"},
 		{"storage", `{"species":"chicken"}`, "ages_days: none"},
 		{"storage", `{"species":"chicken","ages_days":[1,-2]}`, "ages_days[1]: -2"},
 		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":1,"set":3,"hatched":4}]}`, "own[0].hatched: 4"},
