@@ -156,7 +156,7 @@ func strict(text []byte, into any) error {
 	var mistyped *json.UnmarshalTypeError
 	switch {
 	case errors.As(err, &mistyped):
-		return fmt.Errorf("%s: a %s is given; it may be a %s", cmpOr(mistyped.Field, "input"), mistyped.Value, mistyped.Type)
+		return fmt.Errorf("%s: a %s is given; it may be %s", cmpOr(strings.TrimPrefix(mistyped.Field, "Problem."), "input"), mistyped.Value, inJSON(mistyped.Type))
 	case errors.Is(err, io.EOF):
 		return errors.New("input: nothing is given; it may be one JSON object")
 	case err != nil:
@@ -170,6 +170,21 @@ func strict(text []byte, into any) error {
 		return fmt.Errorf("input: %w", err)
 	}
 	return complete(given, reflect.TypeOf(into).Elem(), "")
+}
+
+// inJSON names a type as JSON knows it.
+func inJSON(t reflect.Type) string {
+	switch t.Kind() {
+	case reflect.Struct, reflect.Map:
+		return "an object"
+	case reflect.Slice, reflect.Array:
+		return "a list"
+	case reflect.String:
+		return "a text"
+	case reflect.Float64:
+		return "a number"
+	}
+	return "a whole number"
 }
 
 func cmpOr(a, b string) string {

@@ -3,6 +3,7 @@ package season
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 )
 
@@ -55,6 +56,9 @@ func ReadRequest(text []byte) (*Request, error) {
 			return nil, fmt.Errorf("simulate.laying_spread: %v is not possible; it may be 0 to 5", c.LayingSpread)
 		}
 		for id, b := range c.Posteriors {
+			if !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == id }) {
+				return nil, fmt.Errorf("simulate.posteriors: %q is not known", id)
+			}
 			if !(b.A > 0 && b.B > 0 && b.A < 1e9 && b.B < 1e9) {
 				return nil, fmt.Errorf("simulate.posteriors.%s: a and b are %v and %v; both may be above 0", id, b.A, b.B)
 			}
@@ -62,6 +66,21 @@ func ReadRequest(text []byte) (*Request, error) {
 	}
 	if r.Replan != nil && !(r.Replan.ChangeCost >= 0 && r.Replan.ChangeCost <= 1e9) {
 		return nil, fmt.Errorf("replan.change_cost: %v is not possible; it may be 0 to 1e9", r.Replan.ChangeCost)
+	}
+	if r.Replan != nil {
+		machine := func(id string) bool {
+			return slices.ContainsFunc(r.Machines, func(m Machine) bool { return m.ID == id })
+		}
+		for i, b := range r.Replan.Accepted {
+			switch {
+			case !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == b.Source }):
+				return nil, fmt.Errorf("replan.accepted[%d].source: %q is not known", i, b.Source)
+			case !machine(b.Setter) || !machine(b.Hatcher):
+				return nil, fmt.Errorf("replan.accepted[%d]: %q or %q is not known; close a machine that is gone instead of leaving it out", i, b.Setter, b.Hatcher)
+			case b.SetDay < 0 || b.SetDay >= MostDays:
+				return nil, fmt.Errorf("replan.accepted[%d].set_day: %d is not possible; what stands already belongs to fixed", i, b.SetDay)
+			}
+		}
 	}
 	return r, nil
 }

@@ -308,7 +308,10 @@ func TestBadProblems(t *testing.T) {
 		},
 		"simulate.runs: 0 is not possible": func(p map[string]any) { p["simulate"] = map[string]any{"runs": 0} },
 		"seconds: -1 is not possible":      func(p map[string]any) { p["seconds"] = -1 },
-		"days: a string is given":          func(p map[string]any) { p["days"] = "many" },
+		"replan.accepted[0].source: \"ghost\" is not known": func(p map[string]any) {
+			p["replan"] = map[string]any{"change_cost": 2, "accepted": []any{map[string]any{"source": "ghost", "set_day": 3, "setter": "tabletop", "hatcher": "tabletop", "eggs": []any{}}}}
+		},
+		"days: a string is given; it may be a whole number": func(p map[string]any) { p["days"] = "many" },
 	} {
 		_, err := season.ReadRequest(write(change))
 		assert.ErrorContains(t, err, says)

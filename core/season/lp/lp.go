@@ -193,11 +193,16 @@ func (p *Program) pivot(r int, out float64) bool {
 		ratio float64
 	}
 	var hits []hit
+	slack := 1e-7 * (1 + math.Abs(out)) // what rounding may hide
 	for j, a := range p.alpha {
-		if math.Abs(a) < 1e-8 || p.where[j] >= 0 {
+		if a == 0 || p.where[j] >= 0 {
 			continue
 		}
 		low, high := p.span(j)
+		if math.Abs(a) < 1e-8 {
+			slack += math.Abs(a) * min(high-low, 1e6)
+			continue
+		}
 		if low == high {
 			continue
 		}
@@ -224,7 +229,7 @@ func (p *Program) pivot(r int, out float64) bool {
 	for i, h := range hits {
 		low, high := p.span(h.j)
 		slope -= math.Abs(p.alpha[h.j]) * (high - low)
-		if slope <= 0 || math.IsInf(high, 1) {
+		if slope <= 0 || (i == len(hits)-1 && slope <= slack) || math.IsInf(high, 1) {
 			q = h.j
 			for k := i + 1; k < len(hits) && hits[k].ratio <= h.ratio+1e-11; k++ { // of equals the surest pivot
 				if math.Abs(p.alpha[hits[k].j]) > math.Abs(p.alpha[q]) {

@@ -72,6 +72,22 @@ func TestNothingCanHold(t *testing.T) {
 	assert.False(t, p.Solve(math.Inf(-1), never))
 }
 
+// A row that is kept only when every variable stands at zero is no contradiction.
+func TestEverythingAtZero(t *testing.T) {
+	dice := rand.New(rand.NewPCG(7, 8))
+	for range 200 {
+		p := &ours.Program{}
+		var terms []ours.Term
+		for j := range 30 {
+			p.Var(dice.Float64(), 0, 100*dice.Float64())
+			terms = append(terms, ours.Term{At: j, By: dice.Float64()})
+		}
+		p.Row(0, terms...)
+		require.True(t, p.Solve(math.Inf(-1), never))
+		assert.InDelta(t, 0, p.Bound(), 1e-6)
+	}
+}
+
 // Whatever the pivot at which it is stopped, the bound holds.
 func TestStoppedAnywhere(t *testing.T) {
 	p := &ours.Program{}
