@@ -32,8 +32,10 @@ func (m *model) plain() float64 {
 type relaxation struct {
 	lp.Program
 	base   float64
+	sums   []int // loads, and eggs of a source, of each promise: branching on them first breaks what days have in common
 	gates  []int // settings and loads: 0 or 1
 	counts []int // eggs
+	lays   []int // eggs of a lay day
 }
 
 // way is a batch that may be: its eggs, and the young that go to each promise.
@@ -88,7 +90,7 @@ func (m *model) relax() *relaxation {
 			}
 			each := x.Yield * x.sp.AgeFactor[age]
 			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
-			r.counts = append(r.counts, e)
+			r.lays = append(r.lays, e)
 			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
 			young = append(young, term(e, -each))
 			brood = append(brood, term(e, each*x.sp.BroodPlaces))
@@ -324,6 +326,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		}
 		stays[k][wide].add(m, w, share)
 	}
+	loadsOf := map[int][]lp.Term{} // by promise
 	// A load has one length, and shuts the lid for it.
 	type shut struct{ v, from, to int } // cleaning included
 	lids := map[int][]shut{}
@@ -341,9 +344,32 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
 		}
 		loads[k].open(r, vars...)
+		for o := range loads[k].young {
+			for _, v := range vars {
+				loadsOf[o] = append(loadsOf[o], lp.Term{At: v, By: 1})
+			}
+		}
 		for i, wide := range lengths[1:] { // longer stays need a longer lid
 			stays[k][wide].open(r, vars[i+1:]...)
 		}
+	}
+	for _, o := range sortedGates(loadsOf) {
+		r.sum(loadsOf[o], float64(len(loadsOf[o])))
+	}
+	type eggsOf struct{ order, src int }
+	eggs := map[eggsOf][]lp.Term{}
+	var pairs []eggsOf
+	for _, w := range ways {
+		for _, o := range sortedOrders(w.young) {
+			k := eggsOf{o, w.src}
+			if eggs[k] == nil {
+				pairs = append(pairs, k)
+			}
+			eggs[k] = append(eggs[k], lp.Term{At: w.eggs, By: 1})
+		}
+	}
+	for _, k := range pairs {
+		r.sum(eggs[k], 1e5)
 	}
 	shutOn := func(machine, day int) (terms []lp.Term) {
 		for _, l := range lids[machine] {
@@ -414,6 +440,21 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			}
 		}
 	}
+}
+
+// sum adds a whole variable that is the sum of others.
+func (r *relaxation) sum(terms []lp.Term, most float64) {
+	if len(terms) < 2 {
+		return
+	}
+	v := r.Var(0, 0, most)
+	r.sums = append(r.sums, v)
+	minus := make([]lp.Term, len(terms))
+	for i, t := range terms {
+		minus[i] = lp.Term{At: t.At, By: -t.By}
+	}
+	r.Row(0, append(slices.Clone(terms), lp.Term{At: v, By: -1})...)
+	r.Row(0, append(minus, lp.Term{At: v, By: 1})...)
 }
 
 // turning keeps a setter's room on a day.
@@ -536,7 +577,7 @@ func (m *model) fixedWorth() (sum float64) {
 // fraction finds the whole variable to branch on: a gate nearest to one half, else
 // a number of eggs.
 func (r *relaxation) fraction() (v int, x float64) {
-	for _, list := range [][]int{r.gates, r.counts} {
+	for _, list := range [][]int{r.gates, r.sums, r.counts, r.lays} {
 		best := 1e-6
 		v = -1
 		for _, j := range list {
