@@ -491,18 +491,25 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 	assert.Equal(t, 2, y.inStore())
 }
 
+// The target is 2 s on a quiet machine. Machines differ and are busy, so what is
+// held is a ratio: a line among 5000 may cost three times one among 500, which
+// catches whatever grows with the square.
 func TestImportOf5000LinesIsQuick(t *testing.T) {
 	y := newYard(t)
-	var lines []farm.Line
-	for i := range 5000 {
-		lines = append(lines, farm.Line{No: i + 2, Date: day(i % 700), Pen: fmt.Sprintf("Pen %d", i%12), Species: "chicken", Eggs: 4 + i%4})
+	bring := func(n, first int) time.Duration {
+		var lines []farm.Line
+		for i := range n {
+			lines = append(lines, farm.Line{No: i + 2, Date: day(i % 700), Pen: fmt.Sprintf("Pen %d", first+i%12), Species: "chicken", Eggs: 4 + i%4})
+		}
+		began := time.Now()
+		done, err := y.ImportEggs(y.Context(), y.m, lines, true)
+		require.NoError(t, err)
+		assert.Equal(t, n, done.Lines)
+		t.Logf("%d lines, %d eggs in %v", n, done.Eggs, time.Since(began))
+		return time.Since(began)
 	}
-	began := time.Now()
-	done, err := y.ImportEggs(y.Context(), y.m, lines, true)
-	require.NoError(t, err)
-	assert.Equal(t, 5000, done.Lines)
-	t.Logf("5000 lines, %d eggs in %v", done.Eggs, time.Since(began))
-	assert.Less(t, time.Since(began), 10*time.Second, "the target is 2 s on a quiet machine; this only catches a slip of its order")
+	few := bring(500, 0)
+	assert.Less(t, bring(5000, 12), 30*few)
 }
 
 func TestARecordNarrowsWhatIsExpected(t *testing.T) {
