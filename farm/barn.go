@@ -172,6 +172,16 @@ func (w *barn) view(batch store.Batch) (BatchView, error) {
 	return v, nil
 }
 
+// viewed works a batch out, with the farm as it stands.
+func (b *Books) viewed(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch) (*barn, BatchView, error) {
+	w, err := b.barn(ctx, tx, m)
+	if err != nil {
+		return nil, BatchView{}, err
+	}
+	v, err := w.view(batch)
+	return w, v, err
+}
+
 // views works out the batches that find returns, with their counts.
 func (w *barn) views(ctx context.Context, tx *store.Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
 	batches, err := find()

@@ -55,11 +55,7 @@ var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "co
 // Care notes that a batch was turned, cooled or misted.
 func (b *Books) Care(ctx context.Context, m *Member, key string, batchID int64, kind string) (Done, error) {
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
-		if err != nil {
-			return Done{}, err
-		}
-		v, err := w.view(batch)
+		_, v, err := b.viewed(ctx, tx, m, batch)
 		if err != nil {
 			return Done{}, err
 		}

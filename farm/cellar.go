@@ -189,15 +189,11 @@ func (b *Books) takeBack(ctx context.Context, m *Member, op Op) (Done, error) {
 func (b *Books) readCell(ctx context.Context, m *Member, op Op, batchID int64, at time.Time) (Done, error) {
 	x := Weigh{Eggs: 1, Cell: Cell{LossPct: op.LossPct, Drawn: true}, At: at}
 	err := b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
-		if err != nil {
-			return err
-		}
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return err
 		}
-		v, err := w.view(batch)
+		_, v, err := b.viewed(ctx, tx, m, batch)
 		if err != nil {
 			return err
 		}

@@ -553,12 +553,18 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 
 // Twenty eggs of 60 g in air of 37.5 °C: the figures are R's, by the method of
 // core/moisture's test.
+// incubating sets so many fresh eggs of one pen.
+func (y *yard) incubating(eggs int) int64 {
+	y.Helper()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	y.collect(pen, 0, eggs, 0)
+	return y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: eggs}}})
+}
+
 func TestWeighingLeadsToAdvice(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 20, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}}})
+	id := y.incubating(20)
 	weigh := func(eggs int, mass, rh float64, sure bool) error {
 		_, err := y.Weigh(ctx, y.m, key(), id, farm.Weigh{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure})
 		return err
@@ -601,9 +607,7 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 10, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	id := y.incubating(10)
 	y.now = y.now.AddDate(0, 0, 7)
 	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
 	must(y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2, 3, 4), true))
@@ -671,9 +675,7 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 func TestSingleEggsCellsAndSponges(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Marans", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 6, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	id := y.incubating(6)
 	var code []string
 	for _, e := range y.batch(id).Pens[0].Eggs {
 		code = append(code, *e.Mark)
@@ -747,9 +749,7 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 func TestHandsFree(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 10, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	id := y.incubating(10)
 	p, err := y.HandsFree(ctx, y.m, id, farm.Hands{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
 	require.NoError(t, err)
 	require.Len(t, p.Targets, 10)
@@ -789,9 +789,7 @@ func TestHandsFree(t *testing.T) {
 func TestYoungToExpect(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 10, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	id := y.incubating(10)
 	assert.InDelta(t, 6.8, y.batch(id).Prospect.Young, 1e-9)
 	y.now = y.now.AddDate(0, 0, 7)
 	_, err := y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2), true)
@@ -809,9 +807,7 @@ func TestYoungToExpect(t *testing.T) {
 func TestTheFarmsRuleForTakingOut(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 4, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 4}}})
+	id := y.incubating(4)
 	_, err := y.SaveFarm(ctx, y.m, key(), farm.Rules{Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24, Out: []candling.Call{candling.Bad, candling.Live}})
 	require.NoError(t, err)
 	y.m, err = y.Owner(ctx, "Wickfold")
@@ -827,9 +823,7 @@ func TestTheFarmsRuleForTakingOut(t *testing.T) {
 func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, 6, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 8)
 	_, err := y.Candle(ctx, y.m, key(), id, candling.Unsure, nos(y.batch(id), 1, 2), false)
 	require.NoError(t, err)

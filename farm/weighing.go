@@ -170,11 +170,7 @@ var Levers = []string{"a sponge", "a second sponge", "a second dish", "lukewarm 
 // batch stands, so that it can be told next time.
 func (b *Books) NoteResponse(ctx context.Context, m *Member, key string, batchID int64, r Response) (Done, error) {
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
-		if err != nil {
-			return Done{}, err
-		}
-		v, err := w.view(batch)
+		w, v, err := b.viewed(ctx, tx, m, batch)
 		if err != nil {
 			return Done{}, err
 		}

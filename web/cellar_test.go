@@ -259,3 +259,25 @@ func BenchmarkCall(b *testing.B) {
 	slices.Sort(took)
 	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "median-ms")
 }
+
+// A scale is told in a line what is wrong, and that it may send again once the
+// database answers.
+func TestAScaleIsToldInALine(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 2)
+	send := func(key, body string) (int, string) {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, s.URL+"/scale", strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Authorization", "Bearer "+key)
+		answer := s.visitor().send(r)
+		return answer.status, answer.body
+	}
+	status, says := send("nobody", `[{"u":"g","v":9}]`)
+	assert.Equal(t, http.StatusUnauthorized, status)
+	assert.Equal(t, "No farm has a scale with this key.\n", says)
+	_, err := s.db.Pool.Exec(t.Context(), `alter table farms rename to away`)
+	require.NoError(t, err)
+	status, says = send("nobody", `[{"u":"g","v":9}]`)
+	assert.Equal(t, http.StatusServiceUnavailable, status)
+	assert.Equal(t, "The database does not answer just now; send it again.\n", says)
+}

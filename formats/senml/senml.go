@@ -28,7 +28,7 @@ const MaxBytes = 1 << 16
 func Read(r io.Reader) ([]Record, error) {
 	var pack []Record
 	if err := json.NewDecoder(io.LimitReader(r, MaxBytes)).Decode(&pack); err != nil {
-		return nil, fmt.Errorf("this is no SenML pack: %w", err)
+		return nil, errors.New(`this is no SenML pack; it may look like [{"n":"mass","u":"g","v":612.4}]`)
 	}
 	base, unit := "", ""
 	for i := range pack {

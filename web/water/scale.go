@@ -35,8 +35,9 @@ func (x scale) sent(c *echo.Context) error {
 		return c.String(http.StatusUnauthorized, "No farm has a scale with this key.\n")
 	case p != nil:
 		return c.String(http.StatusUnprocessableEntity, p.Error()+"\n")
-	case err != nil:
-		return err
+	case err != nil: // a scale reads no pages: it is told in a line, and may send again
+		x.Log.Error("scale", "err", err)
+		return c.String(http.StatusServiceUnavailable, "The database does not answer just now; send it again.\n")
 	}
 	return c.NoContent(http.StatusNoContent)
 }
