@@ -3,10 +3,10 @@ package season
 import (
 	"cmp"
 	"context"
+	"iter"
 	"math"
 	"slices"
 	"sync"
-	"sync/atomic"
 )
 
 // Plan is an answer.
@@ -38,6 +38,10 @@ type Progress struct {
 // unbounded is how many steps are done when neither steps nor a deadline are given.
 const unbounded = 20 * round
 
+// patience is how many rounds without a better plan show that the work is better
+// spent on the proof.
+const patience = 40
+
 // searchers that work side by side; more than two hardly help.
 const searchers = 2
 
@@ -60,11 +64,6 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 	if _, timed := ctx.Deadline(); steps == 0 && !timed {
 		steps = unbounded
 	}
-	var best, bound atomic.Uint64 // as bits
-	proving, proven := context.WithCancel(ctx)
-	var prover sync.WaitGroup
-	defer func() { proven(); prover.Wait() }()
-
 	team := make([]*searcher, searchers)
 	for i := range team {
 		team[i] = newSearcher(m, o.Seed*searchers+uint64(i))
@@ -75,18 +74,24 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		team[i].start()
 	}
 	lead := slices.MaxFunc(team, func(a, b *searcher) int { return cmp.Compare(a.best.score, b.best.score) })
-	best.Store(math.Float64bits(lead.best.score))
-	bound.Store(math.Float64bits(math.Inf(1)))
-	if o.Accepted == nil {
-		bound.Store(math.Float64bits(m.plain()))
-		prover.Go(func() {
-			m.prove(func() float64 { return math.Float64frombits(best.Load()) }, func(b float64) { bound.Store(math.Float64bits(b)) }, func() bool { return proving.Err() != nil })
-		})
+	prover := m.prover(ctx)
+	prove, halt := iter.Pull(prover.turns)
+	defer halt()
+	proving := o.Accepted == nil
+	if !proving {
+		prover.bound = math.Inf(1)
 	}
-	done := 0
-	met := func() bool { return math.Float64frombits(bound.Load())-lead.best.score <= 1e-6 }
-	for ctx.Err() == nil && !met() && (steps == 0 || done < steps) {
+	done, quiet := 0, 0
+	for ctx.Err() == nil && prover.bound-lead.best.score > 1e-6 && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
+		if proving {
+			prover.best.copy(lead.best)
+			prover.left = turn
+			if quiet > patience { // the search finds no more
+				prover.left *= 8
+			}
+			work.Go(func() { _, proving = prove() })
+		}
 		for _, s := range team {
 			work.Go(func() {
 				for i := 0; i < round && (i%20 != 0 || ctx.Err() == nil); i++ {
@@ -96,12 +101,16 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		}
 		work.Wait()
 		done += round * searchers
+		quiet++
 		for _, s := range team {
 			if s.best.score > lead.best.score+hair {
-				lead = s
+				lead, quiet = s, 0
 			}
 		}
-		best.Store(math.Float64bits(lead.best.score))
+		if prover.best.score > lead.best.score+hair {
+			lead.best.copy(prover.best)
+			lead.now.copy(prover.best)
+		}
 		for _, s := range team { // who is behind begins anew from the best, now and then
 			if s != lead && s.best.score < lead.best.score && (done/round)%8 == 0 {
 				s.now.copy(lead.best)
@@ -109,18 +118,16 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 			}
 		}
 		if o.Progress != nil {
-			o.Progress(Progress{done, lead.best.score, math.Float64frombits(bound.Load())})
+			o.Progress(Progress{done, lead.best.score, prover.bound})
 		}
 	}
-	proven()
-	prover.Wait()
 	plan := &Plan{Notes: []Note{}, Steps: done}
 	plan.Batches, plan.Standing = lead.best.batches()
 	plan.Score, _ = m.p.Judge(append(slices.Clone(plan.Standing), plan.Batches...))
 	if plan.Batches == nil {
 		plan.Batches = []Batch{}
 	}
-	if b := math.Float64frombits(bound.Load()); o.Accepted == nil {
+	if b := prover.bound; o.Accepted == nil {
 		b = max(b, plan.Score)
 		if b-plan.Score <= 1e-6 {
 			b = plan.Score

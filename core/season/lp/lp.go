@@ -23,15 +23,16 @@ type Program struct {
 	rows         [][]Term // by row: variables
 	b            []float64
 
-	basis  []int     // variable of each row; n+i is the slack of row i
-	where  []int     // row of a basic variable, or -1
-	up     []bool    // a nonbasic variable stands at its upper bound
-	xb     []float64 // values of the basic ones
-	d      []float64 // reduced costs
-	inv    [][]float64
-	norm   []float64 // squared length of each row of inv
+	basis  []int       // variable of each row; n+i is the slack of row i
+	where  []int       // row of a basic variable, or -1
+	up     []bool      // a nonbasic variable stands at its upper bound
+	xb     []float64   // values of the basic ones
+	d      []float64   // reduced costs
+	inv    [][]float64 // the inverse of the basis, by column
+	norm   []float64   // squared length of each of its rows
 	alpha  []float64
-	since  int // pivots since the inverse was made anew
+	cost   []float64 // by the last Bound
+	since  int       // pivots since the inverse was made anew
 	Pivots int
 }
 
@@ -70,6 +71,7 @@ func (p *Program) begin() {
 	for j := range p.where {
 		p.where[j] = -1
 	}
+	p.cost = make([]float64, n)
 	p.inv, p.norm = make([][]float64, m), make([]float64, m)
 	for i := range m {
 		p.basis[i], p.where[n+i] = n+i, i
@@ -93,14 +95,20 @@ func (p *Program) settle() {
 			}
 		}
 	}
-	for i, row := range p.inv {
-		sum := 0.0
-		for k, v := range row {
-			if v != 0 {
-				sum += v * rest[k]
-			}
-		}
-		p.xb[i] = sum
+	clear(p.xb)
+	for k, v := range rest {
+		add(p.xb, v, p.inv[k])
+	}
+}
+
+// add adds so many times what.
+func add(to []float64, times float64, what []float64) {
+	if times == 0 {
+		return
+	}
+	what = what[:len(to)]
+	for i := range to {
+		to[i] += times * what[i]
 	}
 }
 
@@ -177,9 +185,9 @@ func (p *Program) span(j int) (low, high float64) {
 // pivot lets the basic variable of row r leave, which lies over its bound by out.
 func (p *Program) pivot(r int, out float64) bool {
 	n := len(p.c)
-	rho := p.inv[r]
 	clear(p.alpha)
-	for i, v := range rho {
+	for i := range p.inv {
+		v := p.inv[i][r]
 		if v == 0 {
 			continue
 		}
@@ -255,14 +263,8 @@ func (p *Program) pivot(r int, out float64) bool {
 				move[t.At] += t.By * by
 			}
 		}
-		for i, row := range p.inv {
-			sum := 0.0
-			for k, v := range move {
-				if v != 0 {
-					sum += row[k] * v
-				}
-			}
-			p.xb[i] -= sum
+		for k, v := range move {
+			add(p.xb, -v, p.inv[k])
 		}
 	}
 	leaving := p.basis[r]
@@ -274,9 +276,7 @@ func (p *Program) pivot(r int, out float64) bool {
 	col := p.column(q)
 	theta := (p.xb[r] - target) / col[r]
 	entering := p.value(q) + theta
-	for i, v := range col {
-		p.xb[i] -= theta * v
-	}
+	add(p.xb, -theta, col)
 	t := p.d[q] / p.alpha[q]
 	for j, a := range p.alpha {
 		if a != 0 && p.where[j] < 0 {
@@ -295,49 +295,44 @@ func (p *Program) pivot(r int, out float64) bool {
 func (p *Program) column(q int) []float64 {
 	col := make([]float64, len(p.b))
 	if q >= len(p.c) {
-		for i, row := range p.inv {
-			col[i] = row[q-len(p.c)]
-		}
+		copy(col, p.inv[q-len(p.c)])
 		return col
 	}
-	for i, row := range p.inv {
-		sum := 0.0
-		for _, t := range p.cols[q] {
-			sum += row[t.At] * t.By
-		}
-		col[i] = sum
+	for _, t := range p.cols[q] {
+		add(col, t.By, p.inv[t.At])
 	}
 	return col
 }
 
 // exchange puts variable q into the basis at row r.
 func (p *Program) exchange(r, q int, col []float64) {
-	pivot := p.inv[r]
-	var at []int
+	var at []int // rows that change
+	for i, f := range col {
+		if i != r && math.Abs(f) >= 1e-13 {
+			at = append(at, i)
+		}
+	}
 	length := 0.0
-	for k, v := range pivot {
+	cross := make([]float64, len(col))
+	for _, inv := range p.inv {
+		v := inv[r]
 		if v == 0 {
 			continue
 		}
 		if v /= col[r]; math.Abs(v) < 1e-13 {
-			pivot[k] = 0
+			inv[r] = 0
 			continue
 		}
-		pivot[k] = v
+		inv[r] = v
 		length += v * v
-		at = append(at, k)
+		for _, i := range at {
+			cross[i] += inv[i] * v
+			inv[i] -= col[i] * v
+		}
 	}
 	p.norm[r] = length
-	for i, f := range col {
-		if i == r || math.Abs(f) < 1e-13 {
-			continue
-		}
-		row, cross := p.inv[i], 0.0
-		for _, k := range at {
-			cross += row[k] * pivot[k]
-			row[k] -= f * pivot[k]
-		}
-		p.norm[i] = max(p.norm[i]-2*f*cross+f*f*length, 1e-12)
+	for _, i := range at {
+		p.norm[i] = max(p.norm[i]-2*col[i]*cross[i]+col[i]*col[i]*length, 1e-12)
 	}
 	p.where[p.basis[r]] = -1
 	p.basis[r], p.where[q] = q, r
@@ -397,10 +392,10 @@ func (p *Program) remake() {
 // prices are the duals of the rows, by the inverse.
 func (p *Program) prices() []float64 {
 	y := make([]float64, len(p.b))
-	for i, j := range p.basis {
-		if j < len(p.c) && p.c[j] != 0 {
-			for k, v := range p.inv[i] {
-				y[k] += p.c[j] * v
+	for k, col := range p.inv {
+		for i, j := range p.basis {
+			if j < len(p.c) {
+				y[k] += p.c[j] * col[i]
 			}
 		}
 	}
@@ -422,7 +417,13 @@ func (p *Program) Bound() float64 {
 		for _, t := range p.cols[j] {
 			c -= y[t.At] * t.By
 		}
+		p.cost[j] = c
 		sum += max(c*p.low[j], c*p.high[j])
 	}
 	return sum
 }
+
+// Cost is what the last Bound falls by, at least, for every unit by which a variable
+// leaves the bound that suits it: above its lower one if the cost is negative,
+// below its upper one if it is positive.
+func (p *Program) Cost(j int) float64 { return p.cost[j] }

@@ -1,42 +1,35 @@
 package season
 
 import (
-	"container/heap"
 	"math"
 	"slices"
 
 	"metrogon/core/season/lp"
 )
 
-// plain is the bound that anybody sees: every promise filled from its best
-// source, at the cost of its eggs alone.
-func (m *model) plain() float64 {
-	sum := m.base.score + m.fixedWorth() // fixed eggs are paid for already
-	for o := range m.order {
-		q := &m.order[o]
-		most := 0.0
-		for _, c := range m.cands[o] {
-			x := &m.source[c.src]
-			if each := x.Yield * slices.Max(x.sp.AgeFactor); each > 0 {
-				most = max(most, q.Young*(q.Value-m.p.EggCost/each))
-			}
-		}
-		sum += most
-	}
-	return sum
-}
-
 // relaxation is the problem as a linear program that every plan satisfies, so that
 // its optimum is a bound. Left out: that eggs which only fill a setting up to the
 // fewest take room and supply. The whole variables are branched on.
 type relaxation struct {
 	lp.Program
-	base   float64
-	sums   []int // loads, and eggs of a source, of each promise: branching on them first breaks what days have in common
-	gates  []int // settings and loads: 0 or 1
-	counts []int // eggs
-	lays   []int // eggs of a lay day
+	base     float64
+	ways     []*way
+	settings map[at]int // variables, 0 or 1
+	loads    map[span]int
+	turns    map[span]int
+	laid     []laid
+	sums     []int // loads, and eggs of a source, of each promise: branching on them first breaks what days have in common
+	gates    []int // settings, loads and turns
+	counts   []int // eggs
+	lays     []int // eggs of a lay day
 }
+
+// laid are eggs of a lay day that are set on day t.
+type laid struct{ v, src, t, day int } // day is an index into the supply
+
+// span is a load, from its first to its last day, or a stretch of turning in a
+// machine that may be shut, up to lockdown.
+type span struct{ machine, from, to int }
 
 // way is a batch that may be: its eggs, and the young that go to each promise.
 type way struct {
@@ -50,9 +43,10 @@ type at struct{ machine, day int }
 
 // relax builds it.
 func (m *model) relax() *relaxation {
-	r := &relaxation{base: m.base.score}
+	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}, turns: map[span]int{}}
 	p := m.p
-	ways := m.ways(r)
+	r.ways = m.ways(r)
+	ways := r.ways
 	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
 
 	// Eggs by lay day: what the batches of a source and day take, and what they give.
@@ -91,6 +85,7 @@ func (m *model) relax() *relaxation {
 			each := x.Yield * x.sp.AgeFactor[age]
 			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
 			r.lays = append(r.lays, e)
+			r.laid = append(r.laid, laid{e, d.src, d.t, i})
 			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
 			young = append(young, term(e, -each))
 			brood = append(brood, term(e, each*x.sp.BroodPlaces))
@@ -264,7 +259,7 @@ func (g *gate) add(m *model, w *way, share float64) {
 		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
 		fits := m.order[o].Young
 		if share > 0 {
-			fits = x.Yield * slices.Max(x.sp.AgeFactor) / share
+			fits = x.Yield * slices.Max(x.sp.AgeFactor) * math.Floor((1+tolerance)/share)
 		}
 		g.most[o] = min(m.order[o].Young, max(g.most[o], fits))
 	}
@@ -280,6 +275,9 @@ func (g *gate) open(r *relaxation, by ...int) {
 		r.Row(0, terms...)
 	}
 	with(g.room, 1)
+	for _, cut := range whole(g.room) {
+		with(cut.terms, cut.room)
+	}
 	for _, o := range sortedGates(g.young) {
 		with(g.young[o], g.most[o])
 	}
@@ -341,6 +339,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			v := r.Var(0, 0, 1)
 			vars = append(vars, v)
 			r.gates = append(r.gates, v)
+			r.loads[span{k.machine, k.day, k.day + wide}] = v
 			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
 		}
 		loads[k].open(r, vars...)
@@ -392,6 +391,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		}
 		y := r.Var(cost, 0, 1)
 		r.gates = append(r.gates, y)
+		r.settings[k] = y
 		g.open(r, y)
 		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
 			filler := r.Var(-m.p.EggCost, 0, least)
@@ -411,12 +411,11 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		}
 	}
 	// In a machine that does both, what turns is not shut in with a load.
-	type turn struct{ machine, t, lock int }
-	both := map[turn]*gate{}
-	var turns []turn
+	both := map[span]*gate{}
+	var turns []span
 	for _, w := range ways {
 		if x := &m.source[w.src]; len(lids[w.a]) > 0 && x.sp.Lockdown > 0 {
-			k := turn{w.a, w.t, w.t + x.sp.Lockdown}
+			k := span{w.a, w.t, w.t + x.sp.Lockdown}
 			if both[k] == nil {
 				both[k] = &gate{}
 				turns = append(turns, k)
@@ -427,10 +426,11 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	for _, k := range turns {
 		v := r.Var(0, 0, 1)
 		r.gates = append(r.gates, v)
+		r.turns[k] = v
 		both[k].open(r, v)
-		days := []int{k.t} // and every day on which a lid might be shut meanwhile
+		days := []int{k.from} // and every day on which a lid might be shut meanwhile
 		for _, l := range lids[k.machine] {
-			if l.from > k.t && l.from < k.lock && !slices.Contains(days, l.from) {
+			if l.from > k.from && l.from < k.to && !slices.Contains(days, l.from) {
 				days = append(days, l.from)
 			}
 		}
@@ -440,6 +440,37 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			}
 		}
 	}
+}
+
+// cut is a limit on terms.
+type cut struct {
+	terms []lp.Term
+	room  float64
+}
+
+// whole cuts off fractions of eggs that fill a machine's room (mixed-integer
+// rounding by each egg's share): where 36.7 eggs have room, 36 do.
+func whole(room []lp.Term) (cuts []cut) {
+	var tried []float64
+	for _, t := range room {
+		if t.By <= 0 || slices.Contains(tried, t.By) {
+			continue
+		}
+		tried = append(tried, t.By)
+		fits := (1 + tolerance) / t.By
+		over := fits - math.Floor(fits)
+		if over < .001 || over > .999 {
+			continue
+		}
+		c := cut{room: math.Floor(fits)}
+		for _, u := range room {
+			n := u.By / t.By
+			whole := math.Floor(n + 1e-12)
+			c.terms = append(c.terms, lp.Term{At: u.At, By: whole + max(0, n-whole-over)/(1-over)})
+		}
+		cuts = append(cuts, c)
+	}
+	return
 }
 
 // sum adds a whole variable that is the sum of others.
@@ -472,123 +503,56 @@ func (r *relaxation) turning(m *model, ways []*way, k at, shut []lp.Term) {
 	}
 }
 
-// node is a part of the plans: the bounds of whole variables that were branched on.
-type node struct {
-	bound    float64
-	branches []branch
-}
-
-type branch struct {
-	v         int
-	low, high float64
-}
-
-type nodes []node
-
-func (n nodes) Len() int           { return len(n) }
-func (n nodes) Less(i, j int) bool { return n[i].bound > n[j].bound }
-func (n nodes) Swap(i, j int)      { n[i], n[j] = n[j], n[i] }
-func (n *nodes) Push(x any)        { *n = append(*n, x.(node)) }
-func (n *nodes) Pop() any {
-	last := (*n)[len(*n)-1]
-	*n = (*n)[:len(*n)-1]
-	return last
-}
-
-// mostRows of a relaxation that is worked on: its inverse takes rows² numbers.
-const mostRows = 2600
-
-// prove lowers the bound by branch and bound until it meets the best plan, or stop
-// says so. It tells every better bound as it comes.
-func (m *model) prove(best func() float64, tell func(bound float64), stop func() bool) {
-	bound := m.plain()
-	tell(bound)
-	bound = min(bound, m.windows(stop))
-	tell(bound)
-	r := m.relax()
-	if rows, _ := r.Size(); rows > mostRows || rows == 0 {
-		if rows == 0 {
-			tell(min(bound, m.base.score+m.fixedWorth()))
-		}
-		return
+// closed are branches that leave out every setting and load that a plan has not.
+func (r *relaxation) closed(s *state) (out []branch) {
+	turns := map[span]bool{}
+	for i := range s.parts {
+		p := &s.parts[i]
+		turns[span{p.a, p.t, p.t + s.m.source[p.src].sp.Lockdown}] = true
 	}
-	goal := func() float64 { return best() + 1e-6 - r.base }
-	open := &nodes{{bound: bound - r.base}}
-	for open.Len() > 0 && !stop() {
-		n := heap.Pop(open).(node)
-		if b := r.base + max(n.bound, best()-r.base); b < bound {
-			bound = b
-			tell(bound)
-		}
-		if n.bound <= goal() {
-			bound = best()
-			tell(bound)
-			return // the best is proven
-		}
-		kept := make([]branch, len(n.branches))
-		for i, b := range n.branches {
-			low, high := r.Range(b.v)
-			kept[i] = branch{b.v, low, high}
-			r.Bounds(b.v, max(low, b.low), min(high, b.high))
-		}
-		feasible := r.Solve(goal(), stop)
-		own := math.Min(n.bound, r.Bound())
-		v, x := r.fraction()
-		for i := len(kept) - 1; i >= 0; i-- {
-			r.Bounds(kept[i].v, kept[i].low, kept[i].high)
-		}
-		switch {
-		case !feasible || (own <= goal() && !stop()):
-		case stop() || v < 0:
-			heap.Push(open, node{own, n.branches})
-			if v < 0 { // whole, and yet better than the best that is known: this is the bound
-				tell(r.base + max(own, best()-r.base))
-				return
-			}
-		default:
-			down, up := slices.Clone(n.branches), slices.Clone(n.branches)
-			low, high := r.Range(v)
-			heap.Push(open, node{own, append(down, branch{v, low, math.Floor(x)})})
-			heap.Push(open, node{own, append(up, branch{v, math.Ceil(x), high})})
+	for k, v := range r.settings {
+		if s.sets[k.machine][k.day].batches == 0 {
+			out = append(out, branch{v, 0, 0})
 		}
 	}
-	if open.Len() == 0 {
-		tell(best())
-	} else if b := r.base + max((*open)[0].bound, best()-r.base); b < bound {
-		tell(b)
-	}
-}
-
-// fixedWorth is what the young of fixed batches may bring at most.
-func (m *model) fixedWorth() (sum float64) {
-	for _, p := range m.base.parts {
-		best, pull := 0.0, p.t+m.source[p.src].sp.Pull
-		for o := range m.order {
-			q := &m.order[o]
-			if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
-				best = max(best, q.Value)
-			}
+	for k, v := range r.loads {
+		if l := s.lid[k.machine][k.from]; l.batches == 0 || l.end != k.to {
+			out = append(out, branch{v, 0, 0})
 		}
-		sum += best * p.young
+	}
+	for k, v := range r.turns {
+		if !turns[k] {
+			out = append(out, branch{v, 0, 0})
+		}
 	}
 	return
 }
 
-// fraction finds the whole variable to branch on: a gate nearest to one half, else
-// a number of eggs.
-func (r *relaxation) fraction() (v int, x float64) {
-	for _, list := range [][]int{r.gates, r.sums, r.counts, r.lays} {
-		best := 1e-6
-		v = -1
-		for _, j := range list {
-			at := r.X(j)
-			if off := math.Abs(at - math.Round(at)); off > best {
-				best, v, x = off, j, at
+// plan is the plan that whole variables stand for, as far as it keeps the rules.
+func (r *relaxation) plan(m *model) *state {
+	s := newSearcher(m, 0)
+	s.trial.copy(m.base)
+	left := make([]int, len(r.laid))
+	for i, l := range r.laid {
+		left[i] = int(math.Round(r.X(l.v)))
+	}
+	for _, w := range r.ways {
+		x := &m.source[w.src]
+		p := part{src: w.src, t: w.t, a: w.a, h: w.h}
+		want := min(int(math.Round(r.X(w.eggs))), int(s.trial.setterRoom(w.src, w.t, w.a)), int(s.trial.hatcherRoom(w.src, w.t, w.h)))
+		for i, l := range r.laid {
+			if n := min(left[i], want-p.eggs); n > 0 && l.src == w.src && l.t == w.t {
+				left[i] -= n
+				p.eggs += n
+				p.young += float64(n) * x.Yield * x.sp.AgeFactor[l.t-l.day-x.first]
+				p.lays = append(p.lays, take{l.day, n})
 			}
 		}
-		if v >= 0 {
-			return v, x
+		if p.eggs > 0 && p.young*x.sp.BroodPlaces <= s.trial.broodRoom(w.src, w.t) {
+			s.trial.put(p)
 		}
 	}
-	return -1, 0
+	s.trial.dropSmall()
+	s.spread()
+	return s.trial
 }
