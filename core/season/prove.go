@@ -39,6 +39,7 @@ func (p *prover) turns(pause func(struct{}) bool) {
 	p.lower(p.m.windows(p.stop))
 	p.r = p.m.relax()
 	rows, _ := p.r.Size()
+	p.r.fixed = rows
 	if rows > mostRows {
 		return
 	}
@@ -97,21 +98,21 @@ func (p *prover) refine() {
 // far. The other branches are kept. False: no more can be known.
 func (p *prover) dive(open *nodes) bool {
 	n := heap.Pop(open).(node)
+	p.r.Trim(p.r.fixed)
+	first := true
 	for n.bound > p.goal() {
-		own, v, x := p.r.visit(&n, p.goal(), p.stop)
+		own, v, x := p.visit(&n, first)
+		first = false
 		if own <= p.goal() {
 			return true
 		}
 		if p.stop() {
-			heap.Push(open, node{own, n.branches})
+			heap.Push(open, node{bound: own, branches: n.branches})
 			return true
 		}
 		if v < 0 { // whole
-			if s := p.r.plan(p.m); s.score > p.best.score+hair {
-				p.best.copy(s)
-			}
 			if own > p.goal() { // but what fills settings up has no room: this is the bound
-				heap.Push(open, node{own, n.branches})
+				heap.Push(open, node{bound: own, branches: n.branches})
 				p.lower(p.r.base + (*open)[0].bound)
 				return false
 			}
@@ -121,8 +122,8 @@ func (p *prover) dive(open *nodes) bool {
 		if x-math.Floor(x) < .5 {
 			here, there = there, here
 		}
-		heap.Push(open, node{own, append(slices.Clone(n.branches), there)})
-		n = node{own, append(n.branches, here)}
+		heap.Push(open, node{own, append(slices.Clone(n.branches), there), v, x})
+		n = node{own, append(n.branches, here), v, x}
 	}
 	return true
 }
@@ -131,6 +132,8 @@ func (p *prover) dive(open *nodes) bool {
 type node struct {
 	bound    float64
 	branches []branch
+	v        int // the last variable that was branched on, and where it stood
+	x        float64
 }
 
 type branch struct {
@@ -155,7 +158,8 @@ const mostRows = 2600
 
 // visit bounds a node, and gives a whole variable to branch on, or -1. What is then
 // known of other whole variables is kept with the node.
-func (r *relaxation) visit(n *node, goal float64, stop func() bool) (own float64, v int, x float64) {
+func (p *prover) visit(n *node, first bool) (own float64, v int, x float64) {
+	r := p.r
 	type span struct{ low, high float64 }
 	kept := map[int]span{}
 	for _, b := range n.branches {
@@ -165,16 +169,29 @@ func (r *relaxation) visit(n *node, goal float64, stop func() bool) (own float64
 		}
 		r.Bounds(b.v, max(low, b.low), min(high, b.high))
 	}
-	feasible := r.Solve(goal, stop)
-	own = math.Min(n.bound, r.Bound())
-	if !feasible {
-		own = math.Inf(-1)
+	own = n.bound
+	for rounds := 1; ; rounds++ {
+		before := own
+		feasible := r.Solve(p.goal(), p.stop)
+		if own = min(own, r.Bound()); !feasible {
+			own = math.Inf(-1)
+		}
+		if own <= p.goal() || p.over || !first || len(n.branches) > 0 && rounds > 1 || rounds > 12 || before-own < 1e-6 && rounds > 3 || r.cut() == 0 {
+			break
+		}
 	}
-	v, x = r.fraction()
-	if own > goal {
+	if n.x != 0 {
+		r.learn(n, max(own, p.goal()))
+	}
+	if v, x = r.fraction(); v < 0 && own > p.goal() && !p.over {
+		if s := r.plan(p.m); s.score > p.best.score+hair {
+			p.best.copy(s)
+		}
+	}
+	if own > p.goal() {
 		for _, j := range r.gates {
 			low, high := r.Range(j)
-			if cost := r.Cost(j); low < high && math.Abs(cost) > own-goal+1e-7 {
+			if cost := r.Cost(j); low < high && math.Abs(cost) > own-p.goal()+1e-7 {
 				if cost < 0 {
 					n.branches = append(n.branches, branch{j, low, low})
 				} else {
@@ -189,16 +206,78 @@ func (r *relaxation) visit(n *node, goal float64, stop func() bool) (own float64
 	return
 }
 
-// fraction finds the whole variable to branch on: a gate nearest to one half, else
-// a number of eggs.
+// lesson is how much the bound fell for every unit that a variable was moved down or up.
+type lesson [2]struct {
+	sum float64
+	n   float64
+}
+
+func (l *lesson) mean(way int) float64 { return l[way].sum / max(l[way].n, 1) }
+
+func (r *relaxation) learn(n *node, own float64) {
+	way, by := 0, n.x-math.Floor(n.x)
+	if low, _ := r.Range(n.v); low > n.x {
+		way, by = 1, 1-by
+	}
+	for _, l := range []*lesson{r.lesson(n.v), &r.kinds[r.kind[n.v]]} {
+		l[way].sum += max(0, n.bound-own) / by
+		l[way].n++
+	}
+}
+
+func (r *relaxation) lesson(v int) *lesson {
+	if r.lessons[v] == nil {
+		r.lessons[v] = &lesson{}
+	}
+	return r.lessons[v]
+}
+
+// fraction finds the whole variable to branch on.
 func (r *relaxation) fraction() (v int, x float64) {
-	for _, list := range [][]int{r.gates, r.sums, r.counts, r.lays} {
-		best := 1e-6
+	if r.lessons == nil {
+		r.lessons = map[int]*lesson{}
+		r.kind = map[int]int{}
+		for _, v := range r.settings {
+			r.kind[v] = 0
+		}
+		for _, v := range r.loads {
+			r.kind[v] = 1
+		}
+		for _, v := range r.turns {
+			r.kind[v] = 2
+		}
+		for _, v := range r.sums {
+			r.kind[v] = 3
+		}
+		for _, v := range r.counts {
+			r.kind[v] = 4
+		}
+		for _, v := range r.lays {
+			r.kind[v] = 5
+		}
+	}
+	for _, list := range [][]int{slices.Concat(r.gates, r.sums), r.counts, r.lays} {
+		best := -1.
 		v = -1
 		for _, j := range list {
 			at := r.X(j)
-			if off := math.Abs(at - math.Round(at)); off > best {
-				best, v, x = off, j, at
+			down := at - math.Floor(at)
+			if min(down, 1-down) < 1e-6 {
+				continue
+			}
+			gain := 1.
+			for way, by := range []float64{down, 1 - down} {
+				l := r.lesson(j)
+				mean := l.mean(way)
+				if k := &r.kinds[r.kind[j]]; l[way].n == 0 {
+					if mean = k.mean(way); k[way].n == 0 {
+						mean = 1
+					}
+				}
+				gain *= max(mean*by, 1e-6)
+			}
+			if gain > best {
+				best, v, x = gain, j, at
 			}
 		}
 		if v >= 0 {

@@ -22,10 +22,18 @@ type relaxation struct {
 	gates    []int // settings, loads and turns
 	counts   []int // eggs
 	lays     []int // eggs of a lay day
+	lessons  map[int]*lesson
+	kind     map[int]int
+	kinds    [6]lesson
+	fixed    int
 }
 
 // laid are eggs of a lay day that are set on day t.
-type laid struct{ v, src, t, day int } // day is an index into the supply
+type laid struct {
+	v, src, t, day int // day is an index into the supply
+	most           float64
+	through        [2][]int // variables of settings, and of loads, one of which they go through
+}
 
 // span is a load, from its first to its last day, or a stretch of turning in a
 // machine that may be shut, up to lockdown.
@@ -85,7 +93,7 @@ func (m *model) relax() *relaxation {
 			each := x.Yield * x.sp.AgeFactor[age]
 			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
 			r.lays = append(r.lays, e)
-			r.laid = append(r.laid, laid{e, d.src, d.t, i})
+			r.laid = append(r.laid, laid{v: e, src: d.src, t: d.t, day: i, most: float64(m.base.left[d.src][i])})
 			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
 			young = append(young, term(e, -each))
 			brood = append(brood, term(e, each*x.sp.BroodPlaces))
@@ -150,7 +158,52 @@ func (m *model) relax() *relaxation {
 		}
 	}
 	r.machines(m, ways)
+	for i := range r.laid {
+		r.laid[i].through = r.through(m, r.laid[i].src, r.laid[i].t)
+	}
 	return r
+}
+
+// through are the variables of the settings and of the loads through which eggs of
+// a source that are set on a day may go.
+func (r *relaxation) through(m *model, src, t int) (vars [2][]int) {
+	x := &m.source[src]
+	for _, w := range r.ways {
+		if w.src != src || w.t != t {
+			continue
+		}
+		if v, ok := r.settings[at{w.a, t}]; ok && !slices.Contains(vars[0], v) {
+			vars[0] = append(vars[0], v)
+		}
+		for k, v := range r.loads {
+			if k.machine == w.h && k.from == t+x.sp.Lockdown && k.to >= t+x.sp.Pull && !slices.Contains(vars[1], v) {
+				vars[1] = append(vars[1], v)
+			}
+		}
+	}
+	slices.Sort(vars[1])
+	return
+}
+
+// cut asks of eggs of a lay day, where fractions of settings or loads let too many
+// through, that no more of them are set than by those. There are too many such rows
+// to ask them all beforehand.
+func (r *relaxation) cut() (cuts int) {
+	for _, l := range r.laid {
+		for _, through := range l.through {
+			over := r.X(l.v)
+			terms := []lp.Term{{At: l.v, By: 1}}
+			for _, v := range through {
+				over -= l.most * r.X(v)
+				terms = append(terms, lp.Term{At: v, By: -l.most})
+			}
+			if over > 1e-3 {
+				r.Row(0, terms...)
+				cuts++
+			}
+		}
+	}
+	return
 }
 
 func sortedOrders(m map[int]int) []int {
@@ -244,42 +297,59 @@ type gate struct {
 	room  []lp.Term
 	eggs  []lp.Term
 	young map[int][]lp.Term
-	most  map[int]float64 // young that fit, were all the room a promise's
-	still bool            // of a setting: some of it never turns
+	fits  map[int][]fit
+	still bool // of a setting: some of it never turns
+}
+
+// fit is what an egg takes of a machine's room, and the young it gives at best.
+type fit struct{ share, each float64 }
+
+// most is how many young fit, were all the room theirs; in whole eggs if all take
+// the same room, as different ones may fill what others leave.
+func most(fits []fit) float64 {
+	all, share := 0.0, fits[0].share
+	for _, f := range fits {
+		if f.share <= 0 {
+			return math.Inf(1)
+		}
+		all = max(all, f.each/f.share)
+		if f.share != share {
+			share = 0
+		}
+	}
+	if share > 0 {
+		return all * share * math.Floor((1+tolerance)/share)
+	}
+	return all
 }
 
 func (g *gate) add(m *model, w *way, share float64) {
 	if g.young == nil {
-		g.young, g.most = map[int][]lp.Term{}, map[int]float64{}
+		g.young, g.fits = map[int][]lp.Term{}, map[int][]fit{}
 	}
 	x := &m.source[w.src]
 	g.room = append(g.room, lp.Term{At: w.eggs, By: share})
 	g.eggs = append(g.eggs, lp.Term{At: w.eggs, By: 1})
 	for _, o := range sortedOrders(w.young) {
 		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
-		fits := m.order[o].Young
-		if share > 0 {
-			fits = x.Yield * slices.Max(x.sp.AgeFactor) * math.Floor((1+tolerance)/share)
-		}
-		g.most[o] = min(m.order[o].Young, max(g.most[o], fits))
+		g.fits[o] = append(g.fits[o], fit{share, x.Yield * slices.Max(x.sp.AgeFactor)})
 	}
 }
 
 // open asks that nothing goes through the gate unless one of the variables is 1.
-func (g *gate) open(r *relaxation, by ...int) {
-	with := func(terms []lp.Term, most float64) {
-		terms = slices.Clone(terms)
+func (g *gate) open(m *model, r *relaxation, by ...int) {
+	with := func(c limit) {
+		terms := slices.Clone(c.terms)
 		for _, v := range by {
-			terms = append(terms, lp.Term{At: v, By: -most})
+			terms = append(terms, lp.Term{At: v, By: -c.room})
 		}
 		r.Row(0, terms...)
 	}
-	with(g.room, 1)
-	for _, cut := range whole(g.room) {
-		with(cut.terms, cut.room)
+	for _, l := range whole(g.room, 1) {
+		with(l)
 	}
 	for _, o := range sortedGates(g.young) {
-		with(g.young[o], g.most[o])
+		with(limit{g.young[o], min(most(g.fits[o]), m.order[o].Young)})
 	}
 }
 
@@ -342,14 +412,14 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			r.loads[span{k.machine, k.day, k.day + wide}] = v
 			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
 		}
-		loads[k].open(r, vars...)
+		loads[k].open(m, r, vars...)
 		for o := range loads[k].young {
 			for _, v := range vars {
 				loadsOf[o] = append(loadsOf[o], lp.Term{At: v, By: 1})
 			}
 		}
 		for i, wide := range lengths[1:] { // longer stays need a longer lid
-			stays[k][wide].open(r, vars[i+1:]...)
+			stays[k][wide].open(m, r, vars[i+1:]...)
 		}
 	}
 	for _, o := range sortedGates(loadsOf) {
@@ -392,7 +462,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		y := r.Var(cost, 0, 1)
 		r.gates = append(r.gates, y)
 		r.settings[k] = y
-		g.open(r, y)
+		g.open(m, r, y)
 		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
 			filler := r.Var(-m.p.EggCost, 0, least)
 			terms := []lp.Term{{At: y, By: least}, {At: filler, By: -1}}
@@ -407,7 +477,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	}
 	for _, days := range [][]at{setDays, loadDays} {
 		for _, k := range days {
-			r.turning(m, ways, k, shutOn(k.machine, k.day))
+			r.turning(m, k, shutOn(k.machine, k.day))
 		}
 	}
 	// In a machine that does both, what turns is not shut in with a load.
@@ -427,7 +497,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		v := r.Var(0, 0, 1)
 		r.gates = append(r.gates, v)
 		r.turns[k] = v
-		both[k].open(r, v)
+		both[k].open(m, r, v)
 		days := []int{k.from} // and every day on which a lid might be shut meanwhile
 		for _, l := range lids[k.machine] {
 			if l.from > k.from && l.from < k.to && !slices.Contains(days, l.from) {
@@ -442,35 +512,39 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	}
 }
 
-// cut is a limit on terms.
-type cut struct {
+// limit is the most that terms sum to.
+type limit struct {
 	terms []lp.Term
 	room  float64
 }
 
-// whole cuts off fractions of eggs that fill a machine's room (mixed-integer
-// rounding by each egg's share): where 36.7 eggs have room, 36 do.
-func whole(room []lp.Term) (cuts []cut) {
+// whole is a limit on eggs' shares of some room, with what follows from whole eggs
+// (mixed-integer rounding by each share): where 36.7 eggs have room, 36 do.
+func whole(terms []lp.Term, room float64) []limit {
+	limits := []limit{{terms, room}}
 	var tried []float64
-	for _, t := range room {
+	for _, t := range terms {
 		if t.By <= 0 || slices.Contains(tried, t.By) {
 			continue
 		}
 		tried = append(tried, t.By)
-		fits := (1 + tolerance) / t.By
+		fits := (room + tolerance) / t.By
 		over := fits - math.Floor(fits)
 		if over < .001 || over > .999 {
 			continue
 		}
-		c := cut{room: math.Floor(fits)}
-		for _, u := range room {
+		l := limit{room: math.Floor(fits)}
+		for _, u := range terms {
 			n := u.By / t.By
-			whole := math.Floor(n + 1e-12)
-			c.terms = append(c.terms, lp.Term{At: u.At, By: whole + max(0, n-whole-over)/(1-over)})
+			k := math.Floor(n + 1e-12)
+			l.terms = append(l.terms, lp.Term{At: u.At, By: k + max(0, n-k-over)/(1-over)})
 		}
-		cuts = append(cuts, c)
+		limits = append(limits, l)
 	}
-	return
+	if len(tried) == 1 && len(limits) == 2 && !slices.ContainsFunc(terms, func(t lp.Term) bool { return t.By <= 0 }) {
+		return limits[1:] // it says all
+	}
+	return limits
 }
 
 // sum adds a whole variable that is the sum of others.
@@ -488,18 +562,22 @@ func (r *relaxation) sum(terms []lp.Term, most float64) {
 	r.Row(0, append(minus, lp.Term{At: v, By: 1})...)
 }
 
-// turning keeps a setter's room on a day.
-func (r *relaxation) turning(m *model, ways []*way, k at, shut []lp.Term) {
-	terms := slices.Clone(shut)
-	n := 0
-	for _, w := range ways {
+// turning keeps a setter's room on a day, if no lid is shut.
+func (r *relaxation) turning(m *model, k at, shut []lp.Term) {
+	var eggs []lp.Term
+	for _, w := range r.ways {
 		if x := &m.source[w.src]; w.a == k.machine && w.t <= k.day && k.day < w.t+x.sp.Lockdown {
-			terms = append(terms, lp.Term{At: w.eggs, By: m.machine[w.a].egg[x.spNo]})
-			n++
+			eggs = append(eggs, lp.Term{At: w.eggs, By: m.machine[w.a].egg[x.spNo]})
 		}
 	}
-	if n > 0 {
-		r.Row(max(0, 1-m.base.turn[k.machine][k.day]), terms...)
+	if len(eggs) == 0 {
+		return
+	}
+	for _, l := range whole(eggs, max(0, 1-m.base.turn[k.machine][k.day])) {
+		for _, s := range shut {
+			l.terms = append(l.terms, lp.Term{At: s.At, By: s.By * l.room})
+		}
+		r.Row(l.room, l.terms...)
 	}
 }
 

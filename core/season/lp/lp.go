@@ -33,6 +33,8 @@ type Program struct {
 	alpha  []float64
 	cost   []float64 // by the last Bound
 	since  int       // pivots since the inverse was made anew
+	idle   int       // pivots that brought nothing
+	nudged bool      // the reduced costs
 	Pivots int
 }
 
@@ -43,13 +45,98 @@ func (p *Program) Var(c, low, high float64) int {
 	return len(p.c) - 1
 }
 
-// Row asks that the terms sum to at most b.
+// Row asks that the terms sum to at most b. It may come at any time, and what was
+// found so far is gone on from.
 func (p *Program) Row(b float64, terms ...Term) {
 	i := len(p.b)
 	p.b = append(p.b, b)
 	p.rows = append(p.rows, terms)
 	for _, t := range terms {
 		p.cols[t.At] = append(p.cols[t.At], Term{i, t.By})
+	}
+	if p.basis != nil {
+		p.border()
+	}
+}
+
+// border lets the slack of the last row into the basis.
+func (p *Program) border() {
+	i := len(p.basis)
+	p.basis, p.where = append(p.basis, len(p.c)+i), append(p.where, i)
+	p.xb, p.d, p.up, p.alpha = append(p.xb, 0), append(p.d, 0), append(p.up, false), append(p.alpha, 0)
+	norm := 1.0
+	for k, col := range p.inv {
+		v := 0.0
+		for _, t := range p.rows[i] {
+			if r := p.where[t.At]; r >= 0 {
+				v -= t.By * p.at(r, k)
+			}
+		}
+		p.inv[k] = append(col, v)
+		norm += v * v
+	}
+	p.inv, p.norm = append(p.inv, make([]float64, i+1)), append(p.norm, norm)
+	p.inv[i][i] = 1
+}
+
+// Trim forgets rows from a number on that do not bind.
+func (p *Program) Trim(from int) {
+	if p.basis == nil {
+		return
+	}
+	n, m := len(p.c), len(p.b)
+	number := make([]int, m) // of the rows that stay, or -1
+	var stay []int
+	for i := range m {
+		number[i] = -1
+		if i < from || p.where[n+i] < 0 {
+			number[i] = len(stay)
+			stay = append(stay, i)
+		}
+	}
+	if len(stay) == m {
+		return
+	}
+	keep := func(all []float64, ok func(i int) bool) []float64 {
+		kept := all[:0]
+		for i, v := range all {
+			if ok(i) {
+				kept = append(kept, v)
+			}
+		}
+		return kept
+	}
+	row := func(i int) bool { return number[i] >= 0 }
+	place := func(i int) bool { return p.basis[i] < n || row(p.basis[i]-n) } // a slack that goes takes its own place in the basis with it
+	for k, i := range stay {
+		p.rows[k], p.inv[k] = p.rows[i], keep(p.inv[i], place)
+	}
+	p.rows, p.inv = p.rows[:len(stay)], p.inv[:len(stay)]
+	p.xb, p.norm, p.b = keep(p.xb, place), keep(p.norm, place), keep(p.b, row)
+	p.d = keep(p.d, func(j int) bool { return j < n || row(j-n) })
+	var basis []int
+	for _, j := range p.basis {
+		if j < n {
+			basis = append(basis, j)
+		} else if row(j - n) {
+			basis = append(basis, n+number[j-n])
+		}
+	}
+	p.basis = basis
+	p.where, p.up, p.alpha = p.where[:n+len(stay)], p.up[:n+len(stay)], p.alpha[:n+len(stay)]
+	for j := n; j < len(p.where); j++ {
+		p.where[j], p.up[j] = -1, false
+	}
+	for i, j := range p.basis {
+		p.where[j] = i
+	}
+	for j := range p.cols {
+		p.cols[j] = p.cols[j][:0]
+	}
+	for i, terms := range p.rows {
+		for _, t := range terms {
+			p.cols[t.At] = append(p.cols[t.At], Term{i, t.By})
+		}
 	}
 }
 
@@ -97,18 +184,23 @@ func (p *Program) settle() {
 	}
 	clear(p.xb)
 	for k, v := range rest {
-		add(p.xb, v, p.inv[k])
+		p.add(p.xb, v, k)
 	}
 }
 
-// add adds so many times what.
-func add(to []float64, times float64, what []float64) {
+// add adds so many times a column of the inverse. That of a row whose slack is in the
+// basis is nothing but a one.
+func (p *Program) add(to []float64, times float64, k int) {
 	if times == 0 {
 		return
 	}
-	what = what[:len(to)]
+	if i := p.where[len(p.c)+k]; i >= 0 {
+		to[i] += times
+		return
+	}
+	col := p.inv[k][:len(to)]
 	for i := range to {
-		to[i] += times * what[i]
+		to[i] += times * col[i]
 	}
 }
 
@@ -139,10 +231,15 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 		p.begin()
 	}
 	p.settle()
+	nudges := 0
 	for step := 0; ; step++ {
 		if p.since > 400 {
 			p.remake()
 			p.settle()
+		}
+		if p.idle > 100 && nudges < 4 {
+			p.nudge()
+			nudges++
 		}
 		if step%20 == 19 && (stop() || p.Bound() <= enough) {
 			return true
@@ -164,7 +261,12 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 			}
 		}
 		if r < 0 {
-			return true
+			if !p.nudged || p.Bound() <= enough {
+				return true
+			}
+			p.reprice() // and without the nudge, from here
+			p.settle()
+			continue
 		}
 		if !p.pivot(r, out) {
 			return false
@@ -187,7 +289,7 @@ func (p *Program) pivot(r int, out float64) bool {
 	n := len(p.c)
 	clear(p.alpha)
 	for i := range p.inv {
-		v := p.inv[i][r]
+		v := p.at(r, i)
 		if v == 0 {
 			continue
 		}
@@ -264,7 +366,7 @@ func (p *Program) pivot(r int, out float64) bool {
 			}
 		}
 		for k, v := range move {
-			add(p.xb, -v, p.inv[k])
+			p.add(p.xb, -v, k)
 		}
 	}
 	leaving := p.basis[r]
@@ -276,8 +378,13 @@ func (p *Program) pivot(r int, out float64) bool {
 	col := p.column(q)
 	theta := (p.xb[r] - target) / col[r]
 	entering := p.value(q) + theta
-	add(p.xb, -theta, col)
+	for i, v := range col {
+		p.xb[i] -= theta * v
+	}
 	t := p.d[q] / p.alpha[q]
+	if p.idle++; math.Abs(t*out) > 1e-10 {
+		p.idle = 0
+	}
 	for j, a := range p.alpha {
 		if a != 0 && p.where[j] < 0 {
 			p.d[j] -= t * a
@@ -295,13 +402,21 @@ func (p *Program) pivot(r int, out float64) bool {
 func (p *Program) column(q int) []float64 {
 	col := make([]float64, len(p.b))
 	if q >= len(p.c) {
-		copy(col, p.inv[q-len(p.c)])
+		p.add(col, 1, q-len(p.c))
 		return col
 	}
 	for _, t := range p.cols[q] {
-		add(col, t.By, p.inv[t.At])
+		p.add(col, t.By, t.At)
 	}
 	return col
+}
+
+// at is a number of the inverse.
+func (p *Program) at(i, k int) float64 {
+	if w := p.where[len(p.c)+k]; w >= 0 && w != i {
+		return 0
+	}
+	return p.inv[k][i]
 }
 
 // exchange puts variable q into the basis at row r.
@@ -314,8 +429,8 @@ func (p *Program) exchange(r, q int, col []float64) {
 	}
 	length := 0.0
 	cross := make([]float64, len(col))
-	for _, inv := range p.inv {
-		v := inv[r]
+	for k, inv := range p.inv {
+		v := p.at(r, k)
 		if v == 0 {
 			continue
 		}
@@ -371,6 +486,31 @@ func (p *Program) remake() {
 			p.exchange(best, j, col)
 		}
 	}
+	p.reprice()
+	p.since = 0
+}
+
+// nudge moves the reduced costs apart a little, each to its own side, where pivots
+// bring nothing because many are zero.
+func (p *Program) nudge() {
+	p.nudged, p.idle = true, 0
+	for j := range p.d {
+		if p.where[j] >= 0 {
+			continue
+		}
+		by := 1e-6 * (1 + float64(j*7919%1000)/1000)
+		if p.up[j] {
+			p.d[j] += by
+		} else {
+			p.d[j] -= by
+		}
+	}
+}
+
+// reprice makes the reduced costs anew.
+func (p *Program) reprice() {
+	p.nudged, p.idle = false, 0
+	n, m := len(p.c), len(p.b)
 	y := p.prices()
 	for j := range n {
 		p.d[j] = p.c[j]
@@ -386,7 +526,6 @@ func (p *Program) remake() {
 			p.d[n+i] = 0
 		}
 	}
-	p.since = 0
 }
 
 // prices are the duals of the rows, by the inverse.
