@@ -12,11 +12,13 @@ import (
 // much time, so that what it finds depends on the number of rounds alone.
 type prover struct {
 	m       *model
+	of      *model // with what r takes as given
 	r       *relaxation
 	ctx     context.Context
 	best    *state  // the best plan that anybody knows
 	refined float64 // the score whose settings and loads were looked at closely
 	bound   float64
+	quiet   int // rounds since the best was found
 	left    int // work of this turn
 	pivots  int // that are paid for
 	pause   func(struct{}) bool
@@ -37,31 +39,56 @@ func (m *model) prover(ctx context.Context) *prover {
 func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(p.m.windows(p.stop))
-	p.r = p.m.relax()
-	rows, _ := p.r.Size()
-	p.r.fixed = rows
-	if rows > mostRows {
-		return
+	for range 10 { // the search finds most by itself at first
+		if p.quiet <= settled {
+			p.left = -1
+			p.stop()
+		}
 	}
+	p.refine()
+	r := p.m.relax(nil)
+	rows, _ := r.Size()
 	if rows == 0 {
 		p.lower(p.m.base.score + p.m.fixedWorth())
 		return
 	}
-	open := &nodes{{bound: p.bound - p.r.base}}
-	for open.Len() > 0 && !p.stop() {
-		if p.best.score != p.refined {
+	open := &nodes{{bound: p.bound - r.base}}
+	if rows > mostRows {
+		r = nil
+	}
+	all := lens{free: true, wide: 14}
+	for looking := rows > fewRows; (r != nil || looking) && !p.stop(); {
+		if p.quiet > settled && p.best.score != p.refined {
 			p.refine()
+			continue
 		}
+		if looking && p.look(&all) {
+			looking = all.luck
+			all.luck = false
+		}
+		if r == nil {
+			continue
+		}
+		p.use(p.m, r)
 		if !p.dive(open) {
-			return
-		}
-		if open.Len() == 0 {
+			p.lower(r.base + (*open)[0].bound)
+			r = nil
+		} else if open.Len() == 0 {
 			p.lower(p.best.score)
+			return
 		} else {
-			p.lower(p.r.base + (*open)[0].bound)
+			p.lower(r.base + (*open)[0].bound)
 		}
 	}
 }
+
+// fewRows is how large a season may be for the proof alone to find the best plan.
+const fewRows = 1000
+
+// settled is how many rounds without a better plan make it worth a closer look.
+const settled = 3
+
+func (p *prover) use(m *model, r *relaxation) { p.of, p.r, p.pivots = m, r, r.Pivots }
 
 func (p *prover) lower(bound float64) { p.bound = min(p.bound, max(bound, p.best.score)) }
 
@@ -81,49 +108,31 @@ func (p *prover) stop() bool {
 	return p.over
 }
 
-// refine looks for better eggs in the settings and loads of the best plan.
-func (p *prover) refine() {
-	p.refined = p.best.score
-	open := &nodes{{bound: p.bound - p.r.base, branches: p.r.closed(p.best)}}
-	for n := 0; n < 20 && open.Len() > 0 && !p.stop(); n++ {
-		if !p.dive(open) {
-			break
-		}
-	}
-	p.refined = p.best.score
-}
-
 // dive takes the most promising part and goes down from it, one branch after the
 // other, as long as there is something to be found: from one to the next it is not
 // far. The other branches are kept. False: no more can be known.
 func (p *prover) dive(open *nodes) bool {
 	n := heap.Pop(open).(node)
-	p.r.Trim(p.r.fixed)
-	first := true
-	for n.bound > p.goal() {
-		own, v, x := p.visit(&n, first)
-		first = false
-		if own <= p.goal() {
-			return true
+	p.r.Trim(p.r.rows)
+	for cuts := true; n.bound > p.goal(); cuts = false {
+		on := p.visit(&n, cuts)
+		if n.bound <= p.goal() {
+			break
 		}
 		if p.stop() {
-			heap.Push(open, node{bound: own, branches: n.branches})
-			return true
+			heap.Push(open, n)
+			break
 		}
-		if v < 0 { // whole
-			if own > p.goal() { // but what fills settings up has no room: this is the bound
-				heap.Push(open, node{bound: own, branches: n.branches})
-				p.lower(p.r.base + (*open)[0].bound)
-				return false
-			}
-			return true
+		if on == nil { // what fills settings up has no room: this is the bound
+			heap.Push(open, n)
+			return false
 		}
-		here, there := branch{v, math.Ceil(x), math.Inf(1)}, branch{v, math.Inf(-1), math.Floor(x)}
-		if x-math.Floor(x) < .5 {
+		here, there := branch{on.v, math.Ceil(on.x), math.Inf(1)}, branch{on.v, math.Inf(-1), math.Floor(on.x)}
+		if on.x-math.Floor(on.x) < .5 {
 			here, there = there, here
 		}
-		heap.Push(open, node{own, append(slices.Clone(n.branches), there), v, x})
-		n = node{own, append(n.branches, here), v, x}
+		heap.Push(open, node{n.bound, append(slices.Clone(n.branches), there), on})
+		n = node{n.bound, append(n.branches, here), on}
 	}
 	return true
 }
@@ -132,13 +141,18 @@ func (p *prover) dive(open *nodes) bool {
 type node struct {
 	bound    float64
 	branches []branch
-	v        int // the last variable that was branched on, and where it stood
-	x        float64
+	on       *split // the last of them
 }
 
 type branch struct {
 	v         int
 	low, high float64
+}
+
+// split is a whole variable, and where it stood.
+type split struct {
+	v, kind int
+	x       float64
 }
 
 type nodes []node
@@ -156,135 +170,125 @@ func (n *nodes) Pop() any {
 // mostRows of a relaxation that is worked on: its inverse takes rows² numbers.
 const mostRows = 2600
 
-// visit bounds a node, and gives a whole variable to branch on, or -1. What is then
-// known of other whole variables is kept with the node.
-func (p *prover) visit(n *node, first bool) (own float64, v int, x float64) {
+// visit lowers the bound of a node and gives a whole variable to branch on, or nil if
+// all are whole: the plan that they stand for is then kept if it is the best. Cuts are
+// made at the beginning of a dive. What becomes known of other variables on the way
+// stays with the node.
+func (p *prover) visit(n *node, cuts bool) (on *split) {
 	r := p.r
-	type span struct{ low, high float64 }
-	kept := map[int]span{}
+	kept := map[int]branch{}
 	for _, b := range n.branches {
 		low, high := r.Range(b.v)
 		if _, seen := kept[b.v]; !seen {
-			kept[b.v] = span{low, high}
+			kept[b.v] = branch{b.v, low, high}
 		}
 		r.Bounds(b.v, max(low, b.low), min(high, b.high))
 	}
-	own = n.bound
-	for rounds := 1; ; rounds++ {
-		before := own
-		feasible := r.Solve(p.goal(), p.stop)
-		if own = min(own, r.Bound()); !feasible {
-			own = math.Inf(-1)
+	before, rounds := n.bound, 1
+	if cuts {
+		rounds = 2
+		if n.on == nil {
+			rounds = 12
 		}
-		if own <= p.goal() || p.over || !first || len(n.branches) > 0 && rounds > 1 || rounds > 12 || before-own < 1e-6 && rounds > 3 || r.cut() == 0 {
+	}
+	for ; rounds > 0; rounds-- {
+		feasible := r.Solve(p.goal(), p.stop)
+		if n.bound = min(n.bound, r.Bound()); !feasible {
+			n.bound = math.Inf(-1)
+		}
+		if n.bound <= p.goal() || p.over || rounds == 1 || r.cut() == 0 {
 			break
 		}
 	}
-	if n.x != 0 {
-		r.learn(n, max(own, p.goal()))
+	if n.on != nil {
+		r.learn(n.on, before-max(n.bound, p.goal()))
 	}
-	if v, x = r.fraction(); v < 0 && own > p.goal() && !p.over {
-		if s := r.plan(p.m); s.score > p.best.score+hair {
-			p.best.copy(s)
-		}
-	}
-	if own > p.goal() {
-		for _, j := range r.gates {
-			low, high := r.Range(j)
-			if cost := r.Cost(j); low < high && math.Abs(cost) > own-p.goal()+1e-7 {
-				if cost < 0 {
-					n.branches = append(n.branches, branch{j, low, low})
-				} else {
-					n.branches = append(n.branches, branch{j, high, high})
-				}
+	if n.bound > p.goal() && !p.over {
+		if on = r.fraction(); on == nil {
+			if s := r.plan(p.of); s.score > p.best.score+hair {
+				p.best.copy(s)
 			}
 		}
+		n.branches = append(n.branches, r.settled(n.bound-p.goal())...)
 	}
-	for v, s := range kept {
-		r.Bounds(v, s.low, s.high)
+	for v, b := range kept {
+		r.Bounds(v, b.low, b.high)
 	}
 	return
 }
 
-// lesson is how much the bound fell for every unit that a variable was moved down or up.
-type lesson [2]struct {
-	sum float64
-	n   float64
-}
-
-func (l *lesson) mean(way int) float64 { return l[way].sum / max(l[way].n, 1) }
-
-func (r *relaxation) learn(n *node, own float64) {
-	way, by := 0, n.x-math.Floor(n.x)
-	if low, _ := r.Range(n.v); low > n.x {
-		way, by = 1, 1-by
-	}
-	for _, l := range []*lesson{r.lesson(n.v), &r.kinds[r.kind[n.v]]} {
-		l[way].sum += max(0, n.bound-own) / by
-		l[way].n++
-	}
-}
-
-func (r *relaxation) lesson(v int) *lesson {
-	if r.lessons[v] == nil {
-		r.lessons[v] = &lesson{}
-	}
-	return r.lessons[v]
-}
-
-// fraction finds the whole variable to branch on.
-func (r *relaxation) fraction() (v int, x float64) {
-	if r.lessons == nil {
-		r.lessons = map[int]*lesson{}
-		r.kind = map[int]int{}
-		for _, v := range r.settings {
-			r.kind[v] = 0
-		}
-		for _, v := range r.loads {
-			r.kind[v] = 1
-		}
-		for _, v := range r.turns {
-			r.kind[v] = 2
-		}
-		for _, v := range r.sums {
-			r.kind[v] = 3
-		}
-		for _, v := range r.counts {
-			r.kind[v] = 4
-		}
-		for _, v := range r.lays {
-			r.kind[v] = 5
-		}
-	}
-	for _, list := range [][]int{slices.Concat(r.gates, r.sums), r.counts, r.lays} {
-		best := -1.
-		v = -1
-		for _, j := range list {
-			at := r.X(j)
-			down := at - math.Floor(at)
-			if min(down, 1-down) < 1e-6 {
-				continue
+// settled are settings, loads and turns that have to stay where they are, as the bound
+// would fall by more than it may.
+func (r *relaxation) settled(most float64) (out []branch) {
+	for _, kind := range []int{aSetting, aLoad, aTurn} {
+		for _, v := range r.whole[kind] {
+			low, high := r.Range(v)
+			switch cost := r.Cost(v); {
+			case low == high || math.Abs(cost) <= most+1e-7:
+			case cost < 0:
+				out = append(out, branch{v, low, low})
+			default:
+				out = append(out, branch{v, high, high})
 			}
-			gain := 1.
-			for way, by := range []float64{down, 1 - down} {
-				l := r.lesson(j)
-				mean := l.mean(way)
-				if k := &r.kinds[r.kind[j]]; l[way].n == 0 {
-					if mean = k.mean(way); k[way].n == 0 {
-						mean = 1
-					}
+		}
+	}
+	return
+}
+
+// lesson is by how much the bound fell, in all, for every unit that a variable was moved
+// down or up, and how often.
+type lesson [2]struct{ sum, times float64 }
+
+const down, up = 0, 1
+
+// learn sees what the last branch brought.
+func (r *relaxation) learn(on *split, fell float64) {
+	way, by := down, on.x-math.Floor(on.x)
+	if low, _ := r.Range(on.v); low > on.x {
+		way, by = up, 1-by
+	}
+	for _, l := range []*lesson{&r.lessons[on.v], &r.average[on.kind]} {
+		l[way].sum += max(0, fell) / by
+		l[way].times++
+	}
+}
+
+// gain is what branching on a variable may bring, by what was learned.
+func (r *relaxation) gain(v, kind int, fraction float64) float64 {
+	gain := 1.
+	for way, by := range []float64{fraction, 1 - fraction} {
+		each := 1.
+		for _, l := range []*lesson{&r.average[kind], &r.lessons[v]} {
+			if l[way].times > 0 {
+				each = l[way].sum / l[way].times
+			}
+		}
+		gain *= max(each*by, 1e-6)
+	}
+	return gain
+}
+
+// fraction finds the whole variable that branching on promises most of, or nil.
+func (r *relaxation) fraction() (on *split) {
+	for _, list := range [][]int{{aSetting, aLoad, aTurn, aSum}, {anEgg}, {anEggLaid}} {
+		most := 0.
+		for _, kind := range list {
+			for _, v := range r.whole[kind] {
+				x := r.X(v)
+				fraction := x - math.Floor(x)
+				if min(fraction, 1-fraction) < 1e-6 {
+					continue
 				}
-				gain *= max(mean*by, 1e-6)
-			}
-			if gain > best {
-				best, v, x = gain, j, at
+				if gain := r.gain(v, kind, fraction); gain > most {
+					most, on = gain, &split{v, kind, x}
+				}
 			}
 		}
-		if v >= 0 {
-			return v, x
+		if on != nil {
+			break
 		}
 	}
-	return -1, 0
+	return
 }
 
 // plain is the bound that anybody sees: every promise filled from its best

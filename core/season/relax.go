@@ -13,20 +13,27 @@ import (
 type relaxation struct {
 	lp.Program
 	base     float64
+	rows     int // without cuts
 	ways     []*way
 	settings map[at]int // variables, 0 or 1
 	loads    map[span]int
-	turns    map[span]int
 	laid     []laid
-	sums     []int // loads, and eggs of a source, of each promise: branching on them first breaks what days have in common
-	gates    []int // settings, loads and turns
-	counts   []int // eggs
-	lays     []int // eggs of a lay day
-	lessons  map[int]*lesson
-	kind     map[int]int
-	kinds    [6]lesson
-	fixed    int
+	whole    [kinds][]int // variables
+	lessons  []lesson     // by variable
+	average  [kinds]lesson
 }
+
+// The kinds of whole variables. Settings, loads and turns are 0 or 1; sums of loads, and
+// of a source's eggs, for a promise break what days have in common.
+const (
+	aSetting = iota
+	aLoad
+	aTurn
+	aSum
+	anEgg     // of a way
+	anEggLaid // on a day
+	kinds
+)
 
 // laid are eggs of a lay day that are set on day t.
 type laid struct {
@@ -50,10 +57,10 @@ type way struct {
 type at struct{ machine, day int }
 
 // relax builds it.
-func (m *model) relax() *relaxation {
-	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}, turns: map[span]int{}}
+func (m *model) relax(keep func(*way) bool) *relaxation {
+	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
 	p := m.p
-	r.ways = m.ways(r)
+	r.ways = m.ways(r, keep)
 	ways := r.ways
 	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
 
@@ -92,7 +99,7 @@ func (m *model) relax() *relaxation {
 			}
 			each := x.Yield * x.sp.AgeFactor[age]
 			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
-			r.lays = append(r.lays, e)
+			r.whole[anEggLaid] = append(r.whole[anEggLaid], e)
 			r.laid = append(r.laid, laid{v: e, src: d.src, t: d.t, day: i, most: float64(m.base.left[d.src][i])})
 			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
 			young = append(young, term(e, -each))
@@ -114,6 +121,12 @@ func (m *model) relax() *relaxation {
 			places[b] = append(places[b], brood...)
 		}
 	}
+	for i := range m.base.parts {
+		f := &m.base.parts[i]
+		if pull := f.t + m.source[f.src].sp.Pull; pull >= 0 && !slices.Contains(pulls, pull) {
+			pulls = append(pulls, pull)
+		}
+	}
 	for _, l := range laidOn {
 		if len(supply[l]) > 1 { // one alone keeps to the bound of its variable
 			r.Row(float64(m.base.left[l.src][l.t]), supply[l]...)
@@ -132,32 +145,45 @@ func (m *model) relax() *relaxation {
 			served[o] = append(served[o], term(q, 1))
 		}
 	}
+	spares := make([][]lp.Term, len(m.base.parts))
 	for o := range m.order {
 		q := &m.order[o]
+		need := max(0, q.Young-m.base.got[o])
 		slices.SortFunc(served[o], func(a, b lp.Term) int { return a.At - b.At })
 		if len(served[o]) == 0 {
 			continue
 		}
+		spare := false
 		for i := range m.base.parts { // what is fixed serves too
 			f := &m.base.parts[i]
-			if pull := f.t + m.source[f.src].sp.Pull; pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, f.src) {
-				served[o] = append(served[o], term(r.Var(q.Value, 0, min(f.young, q.Young)), 1))
+			if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, f.src) {
+				served[o] = append(served[o], term(r.Var(q.Value, 0, min(f.spare(), need)), 1))
+				spares[i] = append(spares[i], served[o][len(served[o])-1])
+				spare = true
 			}
 		}
-		r.Row(q.Young, served[o]...)
+		r.Row(need, served[o]...)
 		var yields []float64
 		for _, s := range q.sources {
 			if y := m.source[s].Yield * slices.Max(m.source[s].sp.AgeFactor); y > 0 && !slices.Contains(yields, y) {
 				yields = append(yields, y)
 			}
 		}
-		if len(m.base.parts) == 0 {
+		if !spare {
 			for _, y := range yields {
-				r.rounding(m, o, y, ways, served[o])
+				r.rounding(m, o, need, y, ways, served[o])
 			}
 		}
 	}
+	for i := range m.base.parts {
+		if len(spares[i]) > 1 {
+			r.Row(m.base.parts[i].spare(), spares[i]...)
+		}
+	}
 	r.machines(m, ways)
+	var vars int
+	r.rows, vars = r.Size()
+	r.lessons = make([]lesson, vars)
 	for i := range r.laid {
 		r.laid[i].through = r.through(m, r.laid[i].src, r.laid[i].t)
 	}
@@ -217,8 +243,8 @@ func sortedOrders(m map[int]int) []int {
 
 // rounding cuts off fractions of eggs (mixed-integer rounding): of D young at y an
 // egg, D/y eggs would do, yet only whole ones can be set.
-func (r *relaxation) rounding(m *model, o int, y float64, ways []*way, served []lp.Term) {
-	need := m.order[o].Young / y
+func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, served []lp.Term) {
+	need := young / y
 	f := need - math.Floor(need)
 	if f < .01 || f > .999 {
 		return
@@ -239,7 +265,7 @@ func (r *relaxation) rounding(m *model, o int, y float64, ways []*way, served []
 }
 
 // ways lists the batches that can serve a promise.
-func (m *model) ways(r *relaxation) (all []*way) {
+func (m *model) ways(r *relaxation, keep func(*way) bool) (all []*way) {
 	type key struct{ src, t, a, h int }
 	known := map[key]*way{}
 	for o, cands := range m.cands {
@@ -255,21 +281,19 @@ func (m *model) ways(r *relaxation) (all []*way) {
 			each := x.Yield * slices.Max(x.sp.AgeFactor)
 			for _, a := range c.setters {
 				for _, h := range c.hatches {
-					most := have
-					if x.sp.Lockdown > 0 {
-						most = min(most, math.Floor(1/m.machine[a].egg[x.spNo]+tolerance))
-					}
-					if x.Kept > 0 {
-						most = min(most, math.Floor(1/(m.machine[h].hatch[x.spNo]*x.Kept)+tolerance))
-					}
+					most := min(have, math.Floor(min(m.base.setterRoom(c.src, c.t, a), m.base.hatcherRoom(c.src, c.t, h))+tolerance))
 					if most < 1 || m.banned(c.src, c.t, a, h) {
 						continue
 					}
 					k := key{c.src, c.t, a, h}
 					w := known[k]
 					if w == nil {
-						w = &way{src: c.src, t: c.t, a: a, h: h, most: most, young: map[int]int{}, eggs: r.Var(-m.p.EggCost, 0, most)}
-						r.counts = append(r.counts, w.eggs)
+						w = &way{src: c.src, t: c.t, a: a, h: h, most: most, young: map[int]int{}}
+						if keep != nil && !keep(w) {
+							continue
+						}
+						w.eggs = r.Var(-m.p.EggCost, 0, most)
+						r.whole[anEgg] = append(r.whole[anEgg], w.eggs)
 						known[k] = w
 						all = append(all, w)
 					}
@@ -298,7 +322,8 @@ type gate struct {
 	eggs  []lp.Term
 	young map[int][]lp.Term
 	fits  map[int][]fit
-	still bool // of a setting: some of it never turns
+	still bool    // of a setting: some of it never turns
+	taken float64 // room that fixed batches take
 }
 
 // fit is what an egg takes of a machine's room, and the young it gives at best.
@@ -306,7 +331,7 @@ type fit struct{ share, each float64 }
 
 // most is how many young fit, were all the room theirs; in whole eggs if all take
 // the same room, as different ones may fill what others leave.
-func most(fits []fit) float64 {
+func most(fits []fit, room float64) float64 {
 	all, share := 0.0, fits[0].share
 	for _, f := range fits {
 		if f.share <= 0 {
@@ -318,9 +343,9 @@ func most(fits []fit) float64 {
 		}
 	}
 	if share > 0 {
-		return all * share * math.Floor((1+tolerance)/share)
+		return all * share * math.Floor((room+tolerance)/share)
 	}
-	return all
+	return all * room
 }
 
 func (g *gate) add(m *model, w *way, share float64) {
@@ -345,11 +370,11 @@ func (g *gate) open(m *model, r *relaxation, by ...int) {
 		}
 		r.Row(0, terms...)
 	}
-	for _, l := range whole(g.room, 1) {
+	for _, l := range whole(g.room, max(0, 1-g.taken)) {
 		with(l)
 	}
 	for _, o := range sortedGates(g.young) {
-		with(limit{g.young[o], min(most(g.fits[o]), m.order[o].Young)})
+		with(limit{g.young[o], min(most(g.fits[o], max(0, 1-g.taken)), m.order[o].Young)})
 	}
 }
 
@@ -385,12 +410,13 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		k := at{w.h, w.t + x.sp.Lockdown}
 		share = m.machine[w.h].hatch[x.spNo] * x.Kept
 		open(loads, &loadDays, k).add(m, w, share)
+		loads[k].taken = m.base.lid[k.machine][k.day].room
 		if stays[k] == nil {
 			stays[k] = map[int]*gate{}
 		}
 		wide := x.sp.Pull - x.sp.Lockdown
 		if stays[k][wide] == nil {
-			stays[k][wide] = &gate{}
+			stays[k][wide] = &gate{taken: loads[k].taken}
 		}
 		stays[k][wide].add(m, w, share)
 	}
@@ -408,7 +434,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		for _, wide := range lengths {
 			v := r.Var(0, 0, 1)
 			vars = append(vars, v)
-			r.gates = append(r.gates, v)
+			r.whole[aLoad] = append(r.whole[aLoad], v)
 			r.loads[span{k.machine, k.day, k.day + wide}] = v
 			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
 		}
@@ -460,7 +486,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			cost = 0
 		}
 		y := r.Var(cost, 0, 1)
-		r.gates = append(r.gates, y)
+		r.whole[aSetting] = append(r.whole[aSetting], y)
 		r.settings[k] = y
 		g.open(m, r, y)
 		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
@@ -495,8 +521,7 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	}
 	for _, k := range turns {
 		v := r.Var(0, 0, 1)
-		r.gates = append(r.gates, v)
-		r.turns[k] = v
+		r.whole[aTurn] = append(r.whole[aTurn], v)
 		both[k].open(m, r, v)
 		days := []int{k.from} // and every day on which a lid might be shut meanwhile
 		for _, l := range lids[k.machine] {
@@ -553,7 +578,7 @@ func (r *relaxation) sum(terms []lp.Term, most float64) {
 		return
 	}
 	v := r.Var(0, 0, most)
-	r.sums = append(r.sums, v)
+	r.whole[aSum] = append(r.whole[aSum], v)
 	minus := make([]lp.Term, len(terms))
 	for i, t := range terms {
 		minus[i] = lp.Term{At: t.At, By: -t.By}
@@ -579,31 +604,6 @@ func (r *relaxation) turning(m *model, k at, shut []lp.Term) {
 		}
 		r.Row(l.room, l.terms...)
 	}
-}
-
-// closed are branches that leave out every setting and load that a plan has not.
-func (r *relaxation) closed(s *state) (out []branch) {
-	turns := map[span]bool{}
-	for i := range s.parts {
-		p := &s.parts[i]
-		turns[span{p.a, p.t, p.t + s.m.source[p.src].sp.Lockdown}] = true
-	}
-	for k, v := range r.settings {
-		if s.sets[k.machine][k.day].batches == 0 {
-			out = append(out, branch{v, 0, 0})
-		}
-	}
-	for k, v := range r.loads {
-		if l := s.lid[k.machine][k.from]; l.batches == 0 || l.end != k.to {
-			out = append(out, branch{v, 0, 0})
-		}
-	}
-	for k, v := range r.turns {
-		if !turns[k] {
-			out = append(out, branch{v, 0, 0})
-		}
-	}
-	return
 }
 
 // plan is the plan that whole variables stand for, as far as it keeps the rules.

@@ -40,7 +40,7 @@ const unbounded = 20 * round
 
 // patience is how many rounds without a better plan show that the work is better
 // spent on the proof.
-const patience = 40
+const patience = 12
 
 // searchers that work side by side; more than two hardly help.
 const searchers = 2
@@ -86,7 +86,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		var work sync.WaitGroup
 		if proving {
 			prover.best.copy(lead.best)
-			prover.left = turn
+			prover.quiet, prover.left = quiet, turn
 			if quiet > patience { // the search finds no more
 				prover.left *= 8
 			}

@@ -231,15 +231,15 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 		p.begin()
 	}
 	p.settle()
-	nudges := 0
+	nudge := 1e-7
 	for step := 0; ; step++ {
 		if p.since > 400 {
 			p.remake()
 			p.settle()
 		}
-		if p.idle > 100 && nudges < 4 {
-			p.nudge()
-			nudges++
+		if p.idle > 100 {
+			p.nudge(nudge)
+			nudge *= 10
 		}
 		if step%20 == 19 && (stop() || p.Bound() <= enough) {
 			return true
@@ -261,7 +261,7 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 			}
 		}
 		if r < 0 {
-			if !p.nudged || p.Bound() <= enough {
+			if !p.nudged || nudge > 1e-5 || p.Bound() <= enough {
 				return true
 			}
 			p.reprice() // and without the nudge, from here
@@ -492,13 +492,13 @@ func (p *Program) remake() {
 
 // nudge moves the reduced costs apart a little, each to its own side, where pivots
 // bring nothing because many are zero.
-func (p *Program) nudge() {
+func (p *Program) nudge(much float64) {
 	p.nudged, p.idle = true, 0
 	for j := range p.d {
 		if p.where[j] >= 0 {
 			continue
 		}
-		by := 1e-6 * (1 + float64(j*7919%1000)/1000)
+		by := much * (1 + float64(j*7919%1000)/1000)
 		if p.up[j] {
 			p.d[j] += by
 		} else {

@@ -1,0 +1,63 @@
+package season
+
+import "math"
+
+// lens is what of the best plan is looked at closely: its settings, or all that may be.
+type lens struct {
+	free       bool
+	from, wide int // days
+	luck       bool
+}
+
+// refine looks for better eggs in the settings and loads of the best plan.
+func (p *prover) refine() {
+	p.refined = p.best.score
+	for l := (lens{wide: p.m.p.Days}); !p.look(&l) && !p.stop(); {
+	}
+}
+
+// look takes the batches of some days out of the best plan and puts better ones in, as
+// far as a few dives find them, and moves the lens on; true at the end of the season.
+func (p *prover) look(l *lens) bool {
+	m, to := *p.m, l.from+l.wide-1
+	m.base = m.empty()
+	m.base.copy(p.best)
+	for i := len(m.base.parts) - 1; i >= 0; i-- {
+		if q := &m.base.parts[i]; !q.fixed && q.t >= l.from && q.t <= to {
+			m.base.drop(i)
+		}
+	}
+	r := m.relax(func(w *way) bool {
+		x := &m.source[w.src]
+		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
+		return w.t >= l.from && w.t <= to && (l.free || p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull)
+	})
+	rows, _ := r.Size()
+	before := p.best.score
+	if rows > mostLook && l.wide > 2 {
+		l.wide = (l.wide + 1) * 2 / 3
+		return false
+	}
+	if rows > 0 && rows <= mostLook {
+		p.use(&m, r)
+		open := &nodes{{bound: math.Inf(1)}}
+		for limit := r.Pivots + closely/(rows*rows); r.Pivots < limit && open.Len() > 0 && !p.stop(); {
+			if !p.dive(open) {
+				break
+			}
+		}
+	}
+	l.luck = l.luck || p.best.score > before+hair
+	if l.from += (l.wide + 1) / 2; to < m.p.Days-1 {
+		return false
+	}
+	l.from = 0
+	return true
+}
+
+// mostLook is how many rows a close look may have, and closely how much work is given
+// to it.
+const (
+	mostLook = 700
+	closely  = 1e9
+)
