@@ -5,12 +5,32 @@ import "math"
 // lens is what of the best plan is looked at closely: its settings, or all that may be.
 type lens struct {
 	free       bool
-	from, wide int // days
-	luck       bool
+	from, wide int  // days
+	luck       bool // something was found
 }
 
-// refine looks for better eggs in the settings and loads of the best plan.
+// pass looks closely at the whole season, some weeks at a time; true if that found
+// something. The search, which finds most by itself, is given some rounds first.
+func (p *prover) pass() bool {
+	for range 10 {
+		if p.quiet <= settled {
+			p.left = -1
+			p.stop()
+		}
+	}
+	l := lens{free: true, wide: 21}
+	for p.refine(); !p.look(&l) && !p.stop(); {
+		p.refine()
+	}
+	return l.luck
+}
+
+// refine looks for better eggs in the settings and loads of the best plan, when the
+// search finds no better one for a while.
 func (p *prover) refine() {
+	if p.quiet <= settled || p.best.score == p.refined {
+		return
+	}
 	p.refined = p.best.score
 	for l := (lens{wide: p.m.p.Days}); !p.look(&l) && !p.stop(); {
 	}
@@ -27,21 +47,20 @@ func (p *prover) look(l *lens) bool {
 			m.base.drop(i)
 		}
 	}
-	r := m.relax(func(w *way) bool {
+	r := m.relax(false, func(w *way) bool {
 		x := &m.source[w.src]
 		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
 		return w.t >= l.from && w.t <= to && (l.free || p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull)
 	})
-	rows, _ := r.Size()
 	before := p.best.score
-	if rows > mostLook && l.wide > 2 {
+	if r.rows > mostLook && l.wide > 2 {
 		l.wide = (l.wide + 1) * 2 / 3
 		return false
 	}
-	if rows > 0 && rows <= mostLook {
+	if r.rows > 0 && r.rows <= mostLook {
 		p.use(&m, r)
 		open := &nodes{{bound: math.Inf(1)}}
-		for limit := r.Pivots + closely/(rows*rows); r.Pivots < limit && open.Len() > 0 && !p.stop(); {
+		for limit := r.Pivots + closely/(r.rows*r.rows); r.Pivots < limit && open.Len() > 0 && !p.stop(); {
 			if !p.dive(open) {
 				break
 			}
@@ -59,5 +78,5 @@ func (p *prover) look(l *lens) bool {
 // to it.
 const (
 	mostLook = 700
-	closely  = 1e9
+	closely  = 4e8
 )

@@ -39,51 +39,40 @@ func (m *model) prover(ctx context.Context) *prover {
 func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(p.m.windows(p.stop))
-	for range 10 { // the search finds most by itself at first
-		if p.quiet <= settled {
-			p.left = -1
-			p.stop()
-		}
-	}
-	p.refine()
-	r := p.m.relax(nil)
-	rows, _ := r.Size()
-	if rows == 0 {
-		p.lower(p.m.base.score + p.m.fixedWorth())
-		return
-	}
-	open := &nodes{{bound: p.bound - r.base}}
-	if rows > mostRows {
-		r = nil
-	}
-	all := lens{free: true, wide: 14}
-	for looking := rows > fewRows; (r != nil || looking) && !p.stop(); {
-		if p.quiet > settled && p.best.score != p.refined {
-			p.refine()
-			continue
-		}
-		if looking && p.look(&all) {
-			looking = all.luck
-			all.luck = false
-		}
-		if r == nil {
-			continue
-		}
-		p.use(p.m, r)
-		if !p.dive(open) {
-			p.lower(r.base + (*open)[0].bound)
-			r = nil
-		} else if open.Len() == 0 {
-			p.lower(p.best.score)
-			return
-		} else {
-			p.lower(r.base + (*open)[0].bound)
-		}
+	r := p.m.relax(false, nil)
+	luck := r.rows > fewRows && p.pass()
+	p.prove(r)
+	for luck && !p.stop() {
+		luck = p.pass()
 	}
 }
 
-// fewRows is how large a season may be for the proof alone to find the best plan.
-const fewRows = 1000
+// fewRows is how large a season may be for the proof to find the best plan by itself.
+const fewRows = 500
+
+// prove works on a relaxation until it is done or more cannot be known.
+func (p *prover) prove(r *relaxation) {
+	if r.rows > mostRows {
+		return
+	}
+	open := &nodes{{bound: p.bound - r.base}}
+	for open.Len() > 0 && !p.stop() {
+		p.refine()
+		p.use(p.m, r)
+		known := p.dive(open)
+		if open.Len() == 0 {
+			p.lower(p.best.score)
+			return
+		}
+		p.lower(r.base + (*open)[0].bound)
+		if !known {
+			if !r.exact {
+				p.prove(p.m.relax(true, nil))
+			}
+			return
+		}
+	}
+}
 
 // settled is how many rounds without a better plan make it worth a closer look.
 const settled = 3
@@ -92,7 +81,13 @@ func (p *prover) use(m *model, r *relaxation) { p.of, p.r, p.pivots = m, r, r.Pi
 
 func (p *prover) lower(bound float64) { p.bound = min(p.bound, max(bound, p.best.score)) }
 
-func (p *prover) goal() float64 { return p.best.score + 1e-6 - p.r.base }
+// goal is the bound that proves the best plan.
+func (p *prover) goal() float64 {
+	if p.best.lacks() > 0 {
+		return math.Inf(-1)
+	}
+	return p.best.score + 1e-6 - p.r.base
+}
 
 // stop pauses when the turn is used up, and says whether it is all over.
 func (p *prover) stop() bool {
@@ -186,9 +181,9 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 	}
 	before, rounds := n.bound, 1
 	if cuts {
-		rounds = 2
+		rounds = 4
 		if n.on == nil {
-			rounds = 12
+			rounds = 40
 		}
 	}
 	for ; rounds > 0; rounds-- {
@@ -205,7 +200,7 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 	}
 	if n.bound > p.goal() && !p.over {
 		if on = r.fraction(); on == nil {
-			if s := r.plan(p.of); s.score > p.best.score+hair {
+			if s := r.plan(p.of); s.better(p.best) {
 				p.best.copy(s)
 			}
 		}
@@ -300,7 +295,7 @@ func (m *model) plain() float64 {
 		most := 0.0
 		for _, c := range m.cands[o] {
 			x := &m.source[c.src]
-			if each := x.Yield * slices.Max(x.sp.AgeFactor); each > 0 {
+			if each := x.best(); each > 0 {
 				most = max(most, q.Young*(q.Value-m.p.EggCost/each))
 			}
 		}

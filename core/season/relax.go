@@ -8,11 +8,12 @@ import (
 )
 
 // relaxation is the problem as a linear program that every plan satisfies, so that
-// its optimum is a bound. Left out: that eggs which only fill a setting up to the
-// fewest take room and supply. The whole variables are branched on.
+// its optimum is a bound. The whole variables are branched on. Unless it is exact, it
+// leaves out that eggs which only fill a setting up to the fewest take room and supply.
 type relaxation struct {
 	lp.Program
 	base     float64
+	exact    bool
 	rows     int // without cuts
 	ways     []*way
 	settings map[at]int // variables, 0 or 1
@@ -57,10 +58,13 @@ type way struct {
 type at struct{ machine, day int }
 
 // relax builds it.
-func (m *model) relax(keep func(*way) bool) *relaxation {
+func (m *model) relax(exact bool, keep func(*way) bool) *relaxation {
 	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
 	p := m.p
 	r.ways = m.ways(r, keep)
+	if r.exact = exact; exact {
+		m.fillers(r)
+	}
 	ways := r.ways
 	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
 
@@ -150,9 +154,6 @@ func (m *model) relax(keep func(*way) bool) *relaxation {
 		q := &m.order[o]
 		need := max(0, q.Young-m.base.got[o])
 		slices.SortFunc(served[o], func(a, b lp.Term) int { return a.At - b.At })
-		if len(served[o]) == 0 {
-			continue
-		}
 		spare := false
 		for i := range m.base.parts { // what is fixed serves too
 			f := &m.base.parts[i]
@@ -162,10 +163,13 @@ func (m *model) relax(keep func(*way) bool) *relaxation {
 				spare = true
 			}
 		}
+		if len(served[o]) == 0 {
+			continue
+		}
 		r.Row(need, served[o]...)
 		var yields []float64
 		for _, s := range q.sources {
-			if y := m.source[s].Yield * slices.Max(m.source[s].sp.AgeFactor); y > 0 && !slices.Contains(yields, y) {
+			if y := m.source[s].best(); y > 0 && !slices.Contains(yields, y) {
 				yields = append(yields, y)
 			}
 		}
@@ -256,7 +260,7 @@ func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, se
 	for _, w := range ways {
 		if _, ok := w.young[o]; ok {
 			x := &m.source[w.src]
-			a := x.Yield * slices.Max(x.sp.AgeFactor) / y
+			a := x.best() / y
 			whole := math.Floor(a + 1e-12)
 			terms = append(terms, lp.Term{At: w.eggs, By: -(whole + min(a-whole, f)/f)})
 		}
@@ -269,50 +273,85 @@ func (m *model) ways(r *relaxation, keep func(*way) bool) (all []*way) {
 	type key struct{ src, t, a, h int }
 	known := map[key]*way{}
 	for o, cands := range m.cands {
-		q := &m.order[o]
 		for _, c := range cands {
-			x := &m.source[c.src]
-			have := 0.0
-			for _, age := range x.ages[0] {
-				if i := c.t - age - x.first; i >= 0 && i < len(x.supply) {
-					have += float64(max(0, m.base.left[c.src][i]))
-				}
-			}
-			each := x.Yield * slices.Max(x.sp.AgeFactor)
 			for _, a := range c.setters {
 				for _, h := range c.hatches {
-					most := min(have, math.Floor(min(m.base.setterRoom(c.src, c.t, a), m.base.hatcherRoom(c.src, c.t, h))+tolerance))
-					if most < 1 || m.banned(c.src, c.t, a, h) {
-						continue
-					}
 					k := key{c.src, c.t, a, h}
 					w := known[k]
 					if w == nil {
-						w = &way{src: c.src, t: c.t, a: a, h: h, most: most, young: map[int]int{}}
-						if keep != nil && !keep(w) {
+						if w = m.way(c.src, c.t, a, h); w == nil || keep != nil && !keep(w) {
 							continue
 						}
-						w.eggs = r.Var(-m.p.EggCost, 0, most)
-						r.whole[anEgg] = append(r.whole[anEgg], w.eggs)
+						r.addEggs(m, w)
 						known[k] = w
 						all = append(all, w)
 					}
 					if _, twice := w.young[o]; !twice {
-						w.young[o] = r.Var(q.Value, 0, min(q.Young, most*each))
+						w.young[o] = r.Var(m.order[o].Value, 0, min(m.order[o].Young, w.most*m.source[w.src].best()))
 					}
 				}
 			}
 		}
 	}
 	for _, w := range all {
-		x := &m.source[w.src]
-		terms := []lp.Term{{At: w.eggs, By: -x.Yield * slices.Max(x.sp.AgeFactor)}}
+		terms := []lp.Term{{At: w.eggs, By: -m.source[w.src].best()}}
 		for _, o := range sortedOrders(w.young) {
 			terms = append(terms, lp.Term{At: w.young[o], By: 1})
 		}
 		r.Row(0, terms...)
 	}
 	return all
+}
+
+// way is a batch that may be, by what is fixed, or nil.
+func (m *model) way(src, t, a, h int) *way {
+	x := &m.source[src]
+	have := 0.0
+	for _, age := range x.ages[0] {
+		if i := t - age - x.first; i >= 0 && i < len(x.supply) {
+			have += float64(max(0, m.base.left[src][i]))
+		}
+	}
+	most := min(have, math.Floor(min(m.base.setterRoom(src, t, a), m.base.hatcherRoom(src, t, h))+tolerance))
+	if most < 1 || m.banned(src, t, a, h) {
+		return nil
+	}
+	return &way{src: src, t: t, a: a, h: h, most: most, young: map[int]int{}}
+}
+
+func (r *relaxation) addEggs(m *model, w *way) {
+	w.eggs = r.Var(-m.p.EggCost, 0, w.most)
+	r.whole[anEgg] = append(r.whole[anEgg], w.eggs)
+}
+
+// fillers adds the batches that serve nobody but may fill settings up.
+func (m *model) fillers(r *relaxation) {
+	if m.p.MinBatch <= 1 {
+		return
+	}
+	type day struct{ src, t int }
+	serves := map[day]bool{} // more of the same eggs will do there
+	var settings []at
+	for _, w := range r.ways {
+		serves[day{w.src, w.t}] = true
+		if k := (at{w.a, w.t}); !slices.Contains(settings, k) {
+			settings = append(settings, k)
+		}
+	}
+	for _, k := range settings {
+		for src := range m.source {
+			c, ok := m.cand(src, k.day)
+			if !ok || serves[day{src, k.day}] || !slices.Contains(c.setters, k.machine) {
+				continue
+			}
+			for _, h := range c.hatches {
+				if w := m.way(src, k.day, k.machine, h); w != nil {
+					r.addEggs(m, w)
+					r.ways = append(r.ways, w)
+				}
+			}
+		}
+	}
 }
 
 // gate is a setting or a load: how much of its machine's room it opens, and the
@@ -357,7 +396,7 @@ func (g *gate) add(m *model, w *way, share float64) {
 	g.eggs = append(g.eggs, lp.Term{At: w.eggs, By: 1})
 	for _, o := range sortedOrders(w.young) {
 		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
-		g.fits[o] = append(g.fits[o], fit{share, x.Yield * slices.Max(x.sp.AgeFactor)})
+		g.fits[o] = append(g.fits[o], fit{share, x.best()})
 	}
 }
 
@@ -486,12 +525,17 @@ func (r *relaxation) machines(m *model, ways []*way) {
 			cost = 0
 		}
 		y := r.Var(cost, 0, 1)
+		if slices.Contains(m.small, k) {
+			r.Bounds(y, 1, 1) // it is there, and has to be filled up
+		}
 		r.whole[aSetting] = append(r.whole[aSetting], y)
 		r.settings[k] = y
 		g.open(m, r, y)
 		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
-			filler := r.Var(-m.p.EggCost, 0, least)
-			terms := []lp.Term{{At: y, By: least}, {At: filler, By: -1}}
+			terms := []lp.Term{{At: y, By: least}}
+			if !r.exact {
+				terms = append(terms, lp.Term{At: r.Var(-m.p.EggCost, 0, least), By: -1})
+			}
 			for _, t := range g.eggs {
 				terms = append(terms, lp.Term{At: t.At, By: -1})
 			}
@@ -614,6 +658,13 @@ func (r *relaxation) plan(m *model) *state {
 	for i, l := range r.laid {
 		left[i] = int(math.Round(r.X(l.v)))
 	}
+	type gift struct{ src, t, order int }
+	gifts := map[gift]float64{}
+	for _, w := range r.ways {
+		for o, v := range w.young {
+			gifts[gift{w.src, w.t, o}] += r.X(v)
+		}
+	}
 	for _, w := range r.ways {
 		x := &m.source[w.src]
 		p := part{src: w.src, t: w.t, a: w.a, h: w.h}
@@ -626,8 +677,17 @@ func (r *relaxation) plan(m *model) *state {
 				p.lays = append(p.lays, take{l.day, n})
 			}
 		}
-		if p.eggs > 0 && p.young*x.sp.BroodPlaces <= s.trial.broodRoom(w.src, w.t) {
-			s.trial.put(p)
+		if p.eggs == 0 || p.young*x.sp.BroodPlaces > s.trial.broodRoom(w.src, w.t) {
+			continue
+		}
+		s.trial.put(p)
+		last := len(s.trial.parts) - 1
+		for _, o := range sortedOrders(w.young) {
+			k := gift{w.src, w.t, o}
+			if y := min(gifts[k], s.trial.parts[last].spare(), m.order[o].Young-s.trial.got[o]); y > 0 {
+				gifts[k] -= y
+				s.trial.give(last, o, y)
+			}
 		}
 	}
 	s.trial.dropSmall()

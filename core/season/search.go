@@ -44,12 +44,21 @@ func (s *searcher) start() {
 
 // keep takes the trial as the plan if it may.
 func (s *searcher) keep() {
-	if s.trial.score > s.now.score-s.heat*s.dice.ExpFloat64() {
+	lacks := s.trial.lacks()
+	if more := lacks - s.now.lacks(); more < 0 || more == 0 && s.trial.score > s.now.score-s.heat*s.dice.ExpFloat64() {
 		s.now, s.trial = s.trial, s.now
 	}
-	if s.now.score > s.best.score+hair {
+	if s.now.better(s.best) {
 		s.best.copy(s.now)
 	}
+}
+
+// better: less is lacking, or it scores more.
+func (s *state) better(o *state) bool {
+	if a, b := s.lacks(), o.lacks(); a != b {
+		return a < b
+	}
+	return s.score > o.score+hair
 }
 
 // round is so many steps that cool down once; now and then the plan goes back to
@@ -103,6 +112,11 @@ func (s *searcher) ruin() {
 	if n == 0 {
 		return
 	}
+	for i := range s.trial.parts {
+		if p := &s.trial.parts[i]; p.fixed && s.dice.IntN(2) == 0 {
+			s.trial.takeBack(i)
+		}
+	}
 	var out func(p *part) bool
 	switch s.dice.IntN(5) {
 	case 0:
@@ -144,12 +158,68 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 		}
 	}
 	slices.SortFunc(s.queue, func(a, b int) int { return cmp.Or(cmp.Compare(s.rank[a], s.rank[b]), a-b) })
-	s.spread()
+	s.join()
+	if len(s.m.base.parts) == 0 || s.dice.IntN(2) == 0 { // what is fixed need not serve the dearest
+		s.spread()
+	}
 	for _, o := range s.queue {
 		for s.fill(o) {
 		}
 		s.spread()
 	}
+}
+
+// join fills pinned settings up to the fewest eggs, with those that serve best.
+func (s *searcher) join() {
+	for _, k := range s.m.small {
+		for {
+			lack := int(math.Ceil(s.m.p.MinBatch-tolerance)) - s.trial.sets[k.machine][k.day].eggs
+			if lack <= 0 {
+				break
+			}
+			var best part
+			most := math.Inf(-1)
+			for src := range s.m.source {
+				c, ok := s.m.cand(src, k.day)
+				if !ok || !slices.Contains(c.setters, k.machine) {
+					continue
+				}
+				x := &s.m.source[src]
+				for _, h := range c.hatches {
+					if s.m.banned(src, k.day, k.machine, h) {
+						continue
+					}
+					p := part{src: src, t: k.day, a: k.machine, h: h}
+					p.eggs = int(min(float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h), s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12)))
+					s.take(&p)
+					p.eggs = 0
+					for _, l := range p.lays {
+						p.eggs += l.eggs
+						p.young += float64(l.eggs) * x.Yield * x.sp.AgeFactor[k.day-l.laid-x.first]
+					}
+					if worth := s.worth(&p) + s.dice.Float64()*s.jitter; p.eggs > 0 && worth > most {
+						most, best = worth, p
+					}
+				}
+			}
+			if best.eggs == 0 {
+				break
+			}
+			s.trial.put(best)
+		}
+	}
+}
+
+// worth is what a part's young would bring, an egg.
+func (s *searcher) worth(p *part) (worth float64) {
+	pull := p.t + s.m.source[p.src].sp.Pull
+	for o := range s.m.order {
+		q := &s.m.order[o]
+		if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
+			worth = max(worth, q.Value*min(p.young, q.Young-s.trial.got[o])/float64(max(p.eggs, 1)))
+		}
+	}
+	return
 }
 
 // spread hands spare young to the promises that want them, the dearest first.

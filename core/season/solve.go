@@ -1,8 +1,8 @@
 package season
 
 import (
-	"cmp"
 	"context"
+	"fmt"
 	"iter"
 	"math"
 	"slices"
@@ -52,7 +52,12 @@ func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
 	if err := p.pins(); err != nil {
 		return nil, err
 	}
-	plan, _ := newModel(p).solve(ctx, o)
+	m := newModel(p)
+	plan, best := m.solve(ctx, o)
+	if best.lacks() > 0 {
+		k := m.small[slices.IndexFunc(m.small, func(k at) bool { return float64(best.sets[k.machine][k.day].eggs) < p.MinBatch*(1-tolerance) })]
+		return nil, fmt.Errorf("fixed: the setting of day %d in %s holds %d eggs, at least %g are needed, and no more can join it", k.day, p.Machines[k.machine].ID, m.base.sets[k.machine][k.day].eggs, p.MinBatch)
+	}
 	return plan, nil
 }
 
@@ -73,7 +78,12 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		}
 		team[i].start()
 	}
-	lead := slices.MaxFunc(team, func(a, b *searcher) int { return cmp.Compare(a.best.score, b.best.score) })
+	lead := team[0]
+	for _, s := range team {
+		if s.best.better(lead.best) {
+			lead = s
+		}
+	}
 	prover := m.prover(ctx)
 	prove, halt := iter.Pull(prover.turns)
 	defer halt()
@@ -82,7 +92,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		prover.bound = math.Inf(1)
 	}
 	done, quiet := 0, 0
-	for ctx.Err() == nil && prover.bound-lead.best.score > 1e-6 && (steps == 0 || done < steps) {
+	for ctx.Err() == nil && (prover.bound-lead.best.score > 1e-6 || lead.best.lacks() > 0) && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
 		if proving {
 			prover.best.copy(lead.best)
@@ -103,16 +113,16 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		done += round * searchers
 		quiet++
 		for _, s := range team {
-			if s.best.score > lead.best.score+hair {
+			if s.best.better(lead.best) {
 				lead, quiet = s, 0
 			}
 		}
-		if prover.best.score > lead.best.score+hair {
+		if prover.best.better(lead.best) {
 			lead.best.copy(prover.best)
 			lead.now.copy(prover.best)
 		}
 		for _, s := range team { // who is behind begins anew from the best, now and then
-			if s != lead && s.best.score < lead.best.score && (done/round)%8 == 0 {
+			if s != lead && lead.best.better(s.best) && (done/round)%8 == 0 {
 				s.now.copy(lead.best)
 				s.best.copy(lead.best)
 			}

@@ -19,6 +19,7 @@ type model struct {
 	changed map[at]bool // settings of a plan that was accepted; nil: there is none
 	change  float64     // what every setting costs that is dropped or new
 	base    *state      // with the fixed batches alone
+	small   []at        // pinned settings that others have to join
 }
 
 type pen struct {
@@ -30,6 +31,9 @@ type pen struct {
 	ages   [2][]int // in the order in which they are taken: best first, of equals the oldest; or just the oldest
 	eats   float64  // brooder places an egg's young take, fresh
 }
+
+// best is the young of an egg at its best age.
+func (x *pen) best() float64 { return x.Yield * slices.Max(x.sp.AgeFactor) }
 
 type box struct {
 	*Machine
@@ -434,6 +438,16 @@ func (s *state) give(i, order int, young float64) {
 	s.score += young * s.m.order[order].Value
 }
 
+// takeBack takes a part's young back from the promises.
+func (s *state) takeBack(i int) {
+	p := &s.parts[i]
+	for _, g := range p.gives {
+		s.got[g.order] -= g.young
+		s.score -= g.young * s.m.order[g.order].Value
+	}
+	p.gives = p.gives[:0]
+}
+
 // stand puts what is fixed into the base state.
 func (m *model) stand() {
 	m.base = m.empty()
@@ -458,6 +472,22 @@ func (m *model) stand() {
 		}
 		m.base.put(p)
 	}
+	m.small = nil
+	for a := range m.machine {
+		for t, set := range m.base.sets[a] {
+			if set.batches > 0 && float64(set.eggs) < m.p.MinBatch*(1-tolerance) {
+				m.small = append(m.small, at{a, t})
+			}
+		}
+	}
+}
+
+// lacks is how many eggs pinned settings lack.
+func (s *state) lacks() (eggs int) {
+	for _, k := range s.m.small {
+		eggs += max(0, int(math.Ceil(s.m.p.MinBatch-tolerance))-s.sets[k.machine][k.day].eggs)
+	}
+	return
 }
 
 func (m *model) sourceNo(id string) int {

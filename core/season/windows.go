@@ -26,7 +26,7 @@ func (m *model) windows(stop func() bool) float64 {
 	for o, cands := range m.cands {
 		for _, c := range cands {
 			x := &m.source[c.src]
-			each := x.Yield * slices.Max(x.sp.AgeFactor)
+			each := x.best()
 			if each <= 0 {
 				continue
 			}
