@@ -202,8 +202,16 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 		})
 	}
 	add("brooder", "The brooder is full when its young would come.", fmt.Sprintf("%v more brooder places", math.Ceil(2*short)), func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) })
-	if len(p.Away) > 0 {
-		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on those days", func(q *Problem) { q.Away = nil })
+	touch := p.touching(o)
+	for _, i := range touch {
+		days := fmt.Sprintf("day %d", p.Away[i].From)
+		if p.Away[i].To > p.Away[i].From {
+			days = fmt.Sprintf("days %d to %d", p.Away[i].From, p.Away[i].To)
+		}
+		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days, func(q *Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) })
+	}
+	if len(touch) > 1 {
+		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on all those days", func(q *Problem) { q.Away = nil })
 	}
 	add("window", "Its window is too narrow for what else goes on.", "Three days more on both sides of its window", func(q *Problem) {
 		q.Orders = slices.Clone(p.Orders)
@@ -212,4 +220,22 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 		q.Orders[i].PullTo += 3
 	})
 	return all
+}
+
+// touching lists the times away on which a promise's eggs would else be set, locked
+// down or pulled.
+func (p *Problem) touching(o Order) (away []int) {
+	for i, a := range p.Away {
+		hits := func(action string, from, to int) bool {
+			return slices.Contains(a.Not, action) && a.From <= to && from <= a.To
+		}
+		if slices.ContainsFunc(o.Sources, func(id string) bool {
+			s := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == id })]
+			sp, _ := p.speciesOf(s.Species)
+			return hits("set", o.PullFrom-sp.Pull, o.PullTo-sp.Pull) || hits("lockdown", o.PullFrom-sp.Pull+sp.Lockdown, o.PullTo-sp.Pull+sp.Lockdown) || hits("pull", o.PullFrom, o.PullTo)
+		}) {
+			away = append(away, i)
+		}
+	}
+	return
 }

@@ -359,6 +359,12 @@ func TestNotesNameTheLimit(t *testing.T) {
 			assert.Equal(t, limit != "window", notes[0].Gains > 0, limit)
 		}
 	}
+	away := small() // the plainest way out is named: one of the days, and none that has nothing to do with it
+	away.Away = []season.Away{{From: 40, To: 42, Not: []string{"set"}}, {From: 9, To: 9, Not: []string{"set"}}, {From: 8, To: 8, Not: []string{"set"}}}
+	notes := season.Explain(t.Context(), away, solve(t, away, time.Minute, season.Options{Steps: 1}), 1)
+	require.Len(t, notes, 1)
+	assert.Equal(t, "Somebody at home on day 9 would bring 8.0 more of its young.", notes[0].Cure)
+
 	nothing := small()
 	nothing.Sources[0].Supply = nil
 	nothing.Machines[0].Hatch["chicken"] = 0
@@ -390,6 +396,17 @@ func TestPins(t *testing.T) {
 	p.Fixed[1].Eggs = season.Clutch{{Laid: 12, Eggs: 4}, {Laid: 13, Eggs: 4}}
 	_, err := season.Solve(t.Context(), p, season.Options{Steps: 1})
 	assert.ErrorContains(t, err, "the pins contradict the rules: machine box: batch 1 turns on day 14 to 31, a load stands")
+
+	p = small() // a pinned setting that is too small is filled up, or it is said that it cannot be
+	p.Orders[0].Young = 2
+	p.Fixed = []season.Batch{{Source: "barred", SetDay: 8, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 8, Eggs: 4}}}}
+	plan = solve(t, p, time.Minute, season.Options{Steps: 1})
+	_, broken = p.Judge(plan.Batches)
+	assert.Empty(t, broken)
+	assert.InDelta(t, 2*3-6*.1-1, plan.Score, 1e-9, "two eggs more are the fewest")
+	p.Sources[0].Supply = []season.Lay{{Laid: 8, Eggs: 4}}
+	_, err = season.Solve(t.Context(), p, season.Options{Steps: 1})
+	assert.ErrorContains(t, err, "fixed: the setting of day 8 in box holds 4 eggs, at least 6 are needed, and no more can join it")
 
 	p = small()
 	day := 8
