@@ -6,23 +6,24 @@ import "math"
 type lens struct {
 	free       bool
 	from, wide int  // days
-	luck       bool // something was found
+	luck       bool // something was found in the last round, or in this one
+	found      bool // in this one
 }
 
-// pass looks closely at the whole season, some weeks at a time; true if that found
-// something. The search, which finds most by itself, is given some rounds first.
-func (p *prover) pass() bool {
+// wait leaves the work to the search at first, which finds most by itself.
+func (p *prover) wait() {
 	for range 10 {
 		if p.quiet <= settled {
 			p.left = -1
 			p.stop()
 		}
 	}
-	l := lens{free: true, wide: 21}
-	for p.refine(); !p.look(&l) && !p.stop(); {
-		p.refine()
-	}
-	return l.luck
+}
+
+// look looks closely at some weeks; true at the end of the season.
+func (p *prover) look() bool {
+	p.refine()
+	return p.through(&p.all)
 }
 
 // refine looks for better eggs in the settings and loads of the best plan, when the
@@ -32,13 +33,13 @@ func (p *prover) refine() {
 		return
 	}
 	p.refined = p.best.score
-	for l := (lens{wide: p.m.p.Days}); !p.look(&l) && !p.stop(); {
+	for l := (lens{wide: p.m.p.Days}); !p.through(&l) && !p.stop(); {
 	}
 }
 
-// look takes the batches of some days out of the best plan and puts better ones in, as
-// far as a few dives find them, and moves the lens on; true at the end of the season.
-func (p *prover) look(l *lens) bool {
+// through takes the batches of some days out of the best plan and puts better ones in,
+// as far as a few dives find them, and moves the lens on; true at the end of the season.
+func (p *prover) through(l *lens) bool {
 	m, to := *p.m, l.from+l.wide-1
 	m.base = m.empty()
 	m.base.copy(p.best)
@@ -60,17 +61,19 @@ func (p *prover) look(l *lens) bool {
 	if r.rows > 0 && r.rows <= mostLook {
 		p.use(&m, r)
 		open := &nodes{{bound: math.Inf(1)}}
-		for limit := r.Pivots + closely/(r.rows*r.rows); r.Pivots < limit && open.Len() > 0 && !p.stop(); {
+		for r.Work < closely && open.Len() > 0 && !p.stop() {
 			if !p.dive(open) {
 				break
 			}
 		}
 	}
-	l.luck = l.luck || p.best.score > before+hair
+	if p.best.score > before+hair {
+		l.luck, l.found = true, true
+	}
 	if l.from += (l.wide + 1) / 2; to < m.p.Days-1 {
 		return false
 	}
-	l.from = 0
+	l.from, l.luck, l.found = 0, l.found, false
 	return true
 }
 
@@ -78,5 +81,5 @@ func (p *prover) look(l *lens) bool {
 // to it.
 const (
 	mostLook = 700
-	closely  = 4e8
+	closely  = 6e7
 )

@@ -12,6 +12,7 @@ import (
 // much time, so that what it finds depends on the number of rounds alone.
 type prover struct {
 	m       *model
+	all     lens   // that moves over the season
 	of      *model // with what r takes as given
 	r       *relaxation
 	ctx     context.Context
@@ -20,17 +21,17 @@ type prover struct {
 	bound   float64
 	quiet   int // rounds since the best was found
 	left    int // work of this turn
-	pivots  int // that are paid for
+	paid    int // work that was counted
 	pause   func(struct{}) bool
 	over    bool
 }
 
-// turn is the work of a usual turn, in squared rows of the program for each pivot and
-// each part that is looked at: about as much as a searcher does in a round.
-const turn = 80e6
+// turn is the work of a usual turn, in additions and multiplications: about as much as
+// a searcher does in a round.
+const turn = 6e6
 
 func (m *model) prover(ctx context.Context) *prover {
-	p := &prover{m: m, ctx: ctx, best: m.empty(), bound: m.plain()}
+	p := &prover{m: m, ctx: ctx, best: m.empty(), bound: m.plain(), all: lens{free: true, wide: 21}}
 	p.best.copy(m.base)
 	return p
 }
@@ -40,24 +41,34 @@ func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(p.m.windows(p.stop))
 	r := p.m.relax(false, nil)
-	luck := r.rows > fewRows && p.pass()
-	p.prove(r)
-	for luck && !p.stop() {
-		luck = p.pass()
+	if r.rows > fewRows {
+		p.wait()
+		for !p.look() && !p.stop() {
+		}
+	}
+	if r.rows <= mostRows {
+		p.prove(r)
+	}
+	for p.all.luck && !p.stop() {
+		p.look()
 	}
 }
 
-// fewRows is how large a season may be for the proof to find the best plan by itself.
-const fewRows = 500
+// How large a season may be for the proof to find the best plan by itself, to find it
+// before long, and to be worked on.
+const (
+	fewRows  = 500
+	manyRows = 1000
+	mostRows = 5000
+)
 
 // prove works on a relaxation until it is done or more cannot be known.
 func (p *prover) prove(r *relaxation) {
-	if r.rows > mostRows {
-		return
-	}
 	open := &nodes{{bound: p.bound - r.base}}
 	for open.Len() > 0 && !p.stop() {
-		p.refine()
+		if p.refine(); r.rows > manyRows && p.all.luck {
+			p.look()
+		}
 		p.use(p.m, r)
 		known := p.dive(open)
 		if open.Len() == 0 {
@@ -77,7 +88,7 @@ func (p *prover) prove(r *relaxation) {
 // settled is how many rounds without a better plan make it worth a closer look.
 const settled = 3
 
-func (p *prover) use(m *model, r *relaxation) { p.of, p.r, p.pivots = m, r, r.Pivots }
+func (p *prover) use(m *model, r *relaxation) { p.of, p.r, p.paid = m, r, r.Work }
 
 func (p *prover) lower(bound float64) { p.bound = min(p.bound, max(bound, p.best.score)) }
 
@@ -92,9 +103,8 @@ func (p *prover) goal() float64 {
 // stop pauses when the turn is used up, and says whether it is all over.
 func (p *prover) stop() bool {
 	if p.r != nil {
-		rows, _ := p.r.Size()
-		p.left -= rows * rows * (1 + p.r.Pivots - p.pivots)
-		p.pivots = p.r.Pivots
+		p.left -= p.r.rows + p.r.Work - p.paid
+		p.paid = p.r.Work
 	}
 	if p.left < 0 && !p.over {
 		p.over = !p.pause(struct{}{})
@@ -161,9 +171,6 @@ func (n *nodes) Pop() any {
 	*n = (*n)[:len(*n)-1]
 	return last
 }
-
-// mostRows of a relaxation that is worked on: its inverse takes rows² numbers.
-const mostRows = 2600
 
 // visit lowers the bound of a node and gives a whole variable to branch on, or nil if
 // all are whole: the plan that they stand for is then kept if it is the best. Cuts are

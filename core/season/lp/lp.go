@@ -27,8 +27,10 @@ type Program struct {
 	where  []int       // row of a basic variable, or -1
 	up     []bool      // a nonbasic variable stands at its upper bound
 	xb     []float64   // values of the basic ones
+	worth  []float64   // of variables and slacks: c, nudged, and nothing
 	d      []float64   // reduced costs
-	inv    [][]float64 // the inverse of the basis, by column
+	inv    [][]float64 // the inverse of the basis, by column; nil for a row whose slack is basic, which is nothing but a one
+	spare  [][]float64 // columns that are not in use
 	norm   []float64   // squared length of each of its rows
 	alpha  []float64
 	cost   []float64 // by the last Bound
@@ -36,6 +38,7 @@ type Program struct {
 	idle   int       // pivots that brought nothing
 	nudged bool      // the reduced costs
 	Pivots int
+	Work   int // about how many additions and multiplications were done
 }
 
 // Var adds a variable worth c each, between low and high, and gives its number.
@@ -63,20 +66,22 @@ func (p *Program) Row(b float64, terms ...Term) {
 func (p *Program) border() {
 	i := len(p.basis)
 	p.basis, p.where = append(p.basis, len(p.c)+i), append(p.where, i)
-	p.xb, p.d, p.up, p.alpha = append(p.xb, 0), append(p.d, 0), append(p.up, false), append(p.alpha, 0)
+	p.xb, p.worth, p.d, p.up, p.alpha = append(p.xb, 0), append(p.worth, 0), append(p.d, 0), append(p.up, false), append(p.alpha, 0)
 	norm := 1.0
 	for k, col := range p.inv {
+		if col == nil {
+			continue
+		}
 		v := 0.0
 		for _, t := range p.rows[i] {
 			if r := p.where[t.At]; r >= 0 {
-				v -= t.By * p.at(r, k)
+				v -= t.By * col[r]
 			}
 		}
 		p.inv[k] = append(col, v)
 		norm += v * v
 	}
-	p.inv, p.norm = append(p.inv, make([]float64, i+1)), append(p.norm, norm)
-	p.inv[i][i] = 1
+	p.inv, p.norm = append(p.inv, nil), append(p.norm, norm)
 }
 
 // Trim forgets rows from a number on that do not bind.
@@ -109,11 +114,15 @@ func (p *Program) Trim(from int) {
 	row := func(i int) bool { return number[i] >= 0 }
 	place := func(i int) bool { return p.basis[i] < n || row(p.basis[i]-n) } // a slack that goes takes its own place in the basis with it
 	for k, i := range stay {
-		p.rows[k], p.inv[k] = p.rows[i], keep(p.inv[i], place)
+		p.rows[k], p.inv[k] = p.rows[i], p.inv[i]
+		if p.inv[i] != nil {
+			p.inv[k] = keep(p.inv[i], place)
+		}
 	}
 	p.rows, p.inv = p.rows[:len(stay)], p.inv[:len(stay)]
 	p.xb, p.norm, p.b = keep(p.xb, place), keep(p.norm, place), keep(p.b, row)
-	p.d = keep(p.d, func(j int) bool { return j < n || row(j-n) })
+	variable := func(j int) bool { return j < n || row(j-n) }
+	p.worth, p.d = keep(p.worth, variable), keep(p.d, variable)
 	var basis []int
 	for _, j := range p.basis {
 		if j < n {
@@ -154,6 +163,8 @@ func (p *Program) begin() {
 	m, n := len(p.b), len(p.c)
 	p.basis, p.where = make([]int, m), make([]int, n+m)
 	p.xb, p.d, p.up, p.alpha = make([]float64, m), make([]float64, n+m), make([]bool, n+m), make([]float64, n+m)
+	p.worth = make([]float64, n+m)
+	copy(p.worth, p.c)
 	copy(p.d, p.c)
 	for j := range p.where {
 		p.where[j] = -1
@@ -161,9 +172,7 @@ func (p *Program) begin() {
 	p.cost = make([]float64, n)
 	p.inv, p.norm = make([][]float64, m), make([]float64, m)
 	for i := range m {
-		p.basis[i], p.where[n+i] = n+i, i
-		p.inv[i] = make([]float64, m)
-		p.inv[i][i], p.norm[i] = 1, 1
+		p.basis[i], p.where[n+i], p.norm[i] = n+i, i, 1
 	}
 }
 
@@ -188,16 +197,17 @@ func (p *Program) settle() {
 	}
 }
 
-// add adds so many times a column of the inverse. That of a row whose slack is in the
-// basis is nothing but a one.
+// add adds so many times a column of the inverse.
 func (p *Program) add(to []float64, times float64, k int) {
 	if times == 0 {
 		return
 	}
-	if i := p.where[len(p.c)+k]; i >= 0 {
-		to[i] += times
+	p.Work++
+	if p.inv[k] == nil {
+		to[p.where[len(p.c)+k]] += times
 		return
 	}
+	p.Work += len(to)
 	col := p.inv[k][:len(to)]
 	for i := range to {
 		to[i] += times * col[i]
@@ -233,13 +243,13 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 	p.settle()
 	nudge := 1e-7
 	for step := 0; ; step++ {
-		if p.since > 400 {
+		if p.since > 600 {
 			p.remake()
 			p.settle()
 		}
 		if p.idle > 100 {
 			p.nudge(nudge)
-			nudge *= 10
+			nudge = min(10*nudge, 1e-4)
 		}
 		if step%20 == 19 && (stop() || p.Bound() <= enough) {
 			return true
@@ -261,12 +271,10 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 			}
 		}
 		if r < 0 {
-			if !p.nudged || nudge > 1e-5 || p.Bound() <= enough {
-				return true
+			if p.nudged && p.Bound() > enough {
+				p.finish()
 			}
-			p.reprice() // and without the nudge, from here
-			p.settle()
-			continue
+			return true
 		}
 		if !p.pivot(r, out) {
 			return false
@@ -287,17 +295,7 @@ func (p *Program) span(j int) (low, high float64) {
 // pivot lets the basic variable of row r leave, which lies over its bound by out.
 func (p *Program) pivot(r int, out float64) bool {
 	n := len(p.c)
-	clear(p.alpha)
-	for i := range p.inv {
-		v := p.at(r, i)
-		if v == 0 {
-			continue
-		}
-		p.alpha[n+i] = v
-		for _, t := range p.rows[i] {
-			p.alpha[t.At] += v * t.By
-		}
-	}
+	p.row(r)
 	type hit struct {
 		j     int
 		ratio float64
@@ -381,22 +379,113 @@ func (p *Program) pivot(r int, out float64) bool {
 	for i, v := range col {
 		p.xb[i] -= theta * v
 	}
-	t := p.d[q] / p.alpha[q]
-	if p.idle++; math.Abs(t*out) > 1e-10 {
+	if p.idle++; math.Abs(p.d[q]/p.alpha[q]*out) > 1e-10 {
 		p.idle = 0
 	}
+	p.swap(r, q, col, entering, toUpper)
+	return true
+}
+
+// row works out row r of the program in terms of the basis.
+func (p *Program) row(r int) {
+	clear(p.alpha)
+	for i := range p.inv {
+		v := p.at(r, i)
+		if v == 0 {
+			continue
+		}
+		p.alpha[len(p.c)+i] = v
+		p.Work += len(p.rows[i])
+		for _, t := range p.rows[i] {
+			p.alpha[t.At] += v * t.By
+		}
+	}
+}
+
+// swap lets variable q enter with a value where that of row r, which was worked out,
+// leaves to one of its bounds.
+func (p *Program) swap(r, q int, col []float64, value float64, toUpper bool) {
+	t := p.d[q] / p.alpha[q]
 	for j, a := range p.alpha {
 		if a != 0 && p.where[j] < 0 {
 			p.d[j] -= t * a
 		}
 	}
+	leaving := p.basis[r]
 	p.d[leaving], p.d[q] = -t, 0
 	p.up[leaving] = toUpper
 	p.exchange(r, q, col)
-	p.xb[r] = entering
+	p.xb[r] = value
 	p.Pivots++
+	p.Work += 10 * len(p.d)
 	p.since++
-	return true
+}
+
+// finish goes from the optimum of the nudged program, where all bounds are kept, to
+// that of the true one, by the primal simplex.
+func (p *Program) finish() {
+	clear(p.worth)
+	copy(p.worth, p.c)
+	p.nudged = false
+	p.price()
+	for idle := 0; idle < 200; {
+		q := -1
+		for j, d := range p.d {
+			if low, high := p.span(j); p.where[j] < 0 && low < high && math.Abs(d) > small && (d > 0) != p.up[j] && (q < 0 || math.Abs(d) > math.Abs(p.d[q])) {
+				q = j
+			}
+		}
+		if q < 0 {
+			break
+		}
+		col := p.column(q)
+		low, high := p.span(q)
+		sign := 1.0
+		if p.up[q] {
+			sign = -1
+		}
+		step, r := high-low, -1
+		for i, v := range col {
+			if math.Abs(v) < small {
+				continue
+			}
+			low, high := p.span(p.basis[i])
+			room := p.xb[i] - low
+			if v*sign < 0 {
+				room = high - p.xb[i]
+			}
+			if room = max(0, room) / math.Abs(v); room < step-1e-12 || r >= 0 && room < step+1e-12 && math.Abs(v) > math.Abs(col[r]) {
+				step, r = min(step, room), i
+			}
+		}
+		if math.IsInf(step, 1) {
+			break
+		}
+		if idle++; step > small {
+			idle = 0
+		}
+		for i, v := range col {
+			p.xb[i] -= sign * step * v
+		}
+		if r < 0 { // from one of its bounds to the other
+			p.up[q] = !p.up[q]
+			continue
+		}
+		p.row(r)
+		p.swap(r, q, col, p.value(q)+sign*step, col[r]*sign < 0)
+	}
+	p.mend()
+}
+
+// mend takes away what a slack must not be worth.
+func (p *Program) mend() {
+	for j := len(p.c); j < len(p.d); j++ {
+		if p.where[j] < 0 && p.d[j] > 0 {
+			p.nudged = p.nudged || p.d[j] > small
+			p.worth[j] -= p.d[j]
+			p.d[j] = 0
+		}
+	}
 }
 
 func (p *Program) column(q int) []float64 {
@@ -413,14 +502,22 @@ func (p *Program) column(q int) []float64 {
 
 // at is a number of the inverse.
 func (p *Program) at(i, k int) float64 {
-	if w := p.where[len(p.c)+k]; w >= 0 && w != i {
-		return 0
+	switch {
+	case p.inv[k] != nil:
+		return p.inv[k][i]
+	case p.where[len(p.c)+k] == i:
+		return 1
 	}
-	return p.inv[k][i]
+	return 0
 }
 
 // exchange puts variable q into the basis at row r.
 func (p *Program) exchange(r, q int, col []float64) {
+	n := len(p.c)
+	if k := p.basis[r] - n; k >= 0 { // a slack leaves
+		p.inv[k] = p.blank()
+		p.inv[k][r] = 1
+	}
 	var at []int // rows that change
 	for i, f := range col {
 		if i != r && math.Abs(f) >= 1e-13 {
@@ -429,17 +526,18 @@ func (p *Program) exchange(r, q int, col []float64) {
 	}
 	length := 0.0
 	cross := make([]float64, len(col))
-	for k, inv := range p.inv {
-		v := p.at(r, k)
-		if v == 0 {
+	for _, inv := range p.inv {
+		if inv == nil || inv[r] == 0 {
 			continue
 		}
-		if v /= col[r]; math.Abs(v) < 1e-13 {
+		v := inv[r] / col[r]
+		if math.Abs(v) < 1e-13 {
 			inv[r] = 0
 			continue
 		}
 		inv[r] = v
 		length += v * v
+		p.Work += 2 * len(at)
 		for _, i := range at {
 			cross[i] += inv[i] * v
 			inv[i] -= col[i] * v
@@ -451,6 +549,21 @@ func (p *Program) exchange(r, q int, col []float64) {
 	}
 	p.where[p.basis[r]] = -1
 	p.basis[r], p.where[q] = q, r
+	if q >= n {
+		p.spare, p.inv[q-n] = append(p.spare, p.inv[q-n]), nil
+	}
+}
+
+// blank is a column of noughts.
+func (p *Program) blank() []float64 {
+	if last := len(p.spare) - 1; last >= 0 && len(p.spare[last]) >= len(p.b) {
+		col := p.spare[last][:len(p.b)]
+		p.spare = p.spare[:last]
+		clear(col)
+		return col
+	}
+	p.spare = nil
+	return make([]float64, len(p.b))
 }
 
 // remake makes the inverse and the reduced costs anew from the basis.
@@ -470,8 +583,10 @@ func (p *Program) remake() {
 		}
 	}
 	for i := range m {
-		clear(p.inv[i])
-		p.inv[i][i], p.norm[i] = 1, 1
+		if p.inv[i] != nil {
+			p.spare = append(p.spare, p.inv[i])
+		}
+		p.inv[i], p.norm[i] = nil, 1
 		p.basis[i], p.where[n+i] = n+i, i
 	}
 	for _, j := range wanted {
@@ -486,7 +601,8 @@ func (p *Program) remake() {
 			p.exchange(best, j, col)
 		}
 	}
-	p.reprice()
+	p.price()
+	p.mend()
 	p.since = 0
 }
 
@@ -499,46 +615,38 @@ func (p *Program) nudge(much float64) {
 			continue
 		}
 		by := much * (1 + float64(j*7919%1000)/1000)
-		if p.up[j] {
-			p.d[j] += by
-		} else {
-			p.d[j] -= by
+		if !p.up[j] {
+			by = -by
 		}
+		p.d[j] += by
+		p.worth[j] += by
 	}
 }
 
-// reprice makes the reduced costs anew.
-func (p *Program) reprice() {
-	p.nudged, p.idle = false, 0
-	n, m := len(p.c), len(p.b)
-	y := p.prices()
-	for j := range n {
-		p.d[j] = p.c[j]
-		for _, t := range p.cols[j] {
-			p.d[j] -= y[t.At] * t.By
-		}
-		if p.where[j] >= 0 {
-			p.d[j] = 0
-		}
-	}
-	for i := range m {
-		if p.d[n+i] = -y[i]; p.where[n+i] >= 0 || p.d[n+i] > 0 {
-			p.d[n+i] = 0
-		}
-	}
-}
-
-// prices are the duals of the rows, by the inverse.
-func (p *Program) prices() []float64 {
-	y := make([]float64, len(p.b))
+// price makes the reduced costs anew.
+func (p *Program) price() {
+	n, y := len(p.c), make([]float64, len(p.b))
 	for k, col := range p.inv {
-		for i, j := range p.basis {
-			if j < len(p.c) {
-				y[k] += p.c[j] * col[i]
+		if col == nil {
+			y[k] = p.worth[n+k]
+		}
+		for i, v := range col {
+			y[k] += p.worth[p.basis[i]] * v
+		}
+	}
+	for j := range p.d {
+		switch {
+		case p.where[j] >= 0:
+			p.d[j] = 0
+		case j >= n:
+			p.d[j] = p.worth[j] - y[j-n]
+		default:
+			p.d[j] = p.worth[j]
+			for _, t := range p.cols[j] {
+				p.d[j] -= y[t.At] * t.By
 			}
 		}
 	}
-	return y
 }
 
 // Bound is proven: b·y + Σ max over the range of x of (c − yA)·x, for the present
@@ -548,7 +656,7 @@ func (p *Program) Bound() float64 {
 	sum := 0.0
 	for i := range y {
 		if p.where[len(p.c)+i] < 0 {
-			y[i] = max(0, -p.d[len(p.c)+i])
+			y[i] = max(0, p.worth[len(p.c)+i]-p.d[len(p.c)+i])
 			sum += y[i] * p.b[i]
 		}
 	}

@@ -91,7 +91,7 @@ func TestEverythingAtZero(t *testing.T) {
 // Whatever the pivot at which it is stopped, the bound holds.
 func TestStoppedAnywhere(t *testing.T) {
 	p := &ours.Program{}
-	for range 40 {
+	for range 150 {
 		p.Var(1, 0, 1)
 	}
 	dice := rand.New(rand.NewPCG(5, 6))
@@ -106,4 +106,114 @@ func TestStoppedAnywhere(t *testing.T) {
 	early := p.Bound()
 	p.Solve(math.Inf(-1), never)
 	assert.GreaterOrEqual(t, early, p.Bound()-1e-9)
+}
+
+// certified solves and asks for a proof: what is found keeps every row, and is worth as
+// much as no plan can be worth more than.
+func certified(t *testing.T, p *ours.Program, c []float64, rows [][]ours.Term, b []float64) float64 {
+	require.True(t, p.Solve(math.Inf(-1), never))
+	worth := 0.0
+	for j := range c {
+		worth += c[j] * p.X(j)
+	}
+	for i, row := range rows {
+		sum := 0.0
+		for _, x := range row {
+			sum += x.By * p.X(x.At)
+		}
+		require.LessOrEqual(t, sum, b[i]+1e-6, "row %d", i)
+	}
+	require.InDelta(t, p.Bound(), worth, 1e-5)
+	return worth
+}
+
+// Rows that come when all is solved bind as if they had been there before; those that
+// do not bind may be forgotten.
+func TestRowsComeAndGo(t *testing.T) {
+	dice := rand.New(rand.NewPCG(7, 8))
+	for range 100 {
+		n, m := 5+dice.IntN(20), 5+dice.IntN(20)
+		whole, late := &ours.Program{}, &ours.Program{}
+		var c, b []float64
+		var rows [][]ours.Term
+		for range n {
+			c = append(c, math.Round(9*dice.Float64()-2))
+			u := math.Round(1 + 6*dice.Float64())
+			whole.Var(c[len(c)-1], 0, u)
+			late.Var(c[len(c)-1], 0, u)
+		}
+		for i := range m {
+			var row []ours.Term
+			for j := range n {
+				if dice.IntN(3) == 0 {
+					row = append(row, ours.Term{At: j, By: math.Round(6*dice.Float64() - 1)})
+				}
+			}
+			rows, b = append(rows, row), append(b, math.Round(12*dice.Float64()))
+			whole.Row(b[i], row...)
+			if i < m/2 {
+				late.Row(b[i], row...)
+			}
+		}
+		want := certified(t, whole, c, rows, b)
+		certified(t, late, c, rows[:m/2], b)
+		for i := m / 2; i < m; i++ {
+			late.Row(b[i], rows[i]...)
+		}
+		assert.InDelta(t, want, certified(t, late, c, rows, b), 1e-5)
+		late.Trim(m / 2)
+		left, _ := late.Size()
+		assert.LessOrEqual(t, left, m)
+		late.Bounds(0, 0, 0)
+		whole.Bounds(0, 0, 0)
+		require.True(t, late.Solve(math.Inf(-1), never))
+		require.True(t, whole.Solve(math.Inf(-1), never))
+		assert.GreaterOrEqual(t, late.Bound(), whole.Bound()-1e-5, "without some rows")
+	}
+}
+
+// Weeks of work for gates that open by fractions, all as good as each other: many pivots
+// bring nothing, and yet it ends, at the optimum.
+func TestIdlePivots(t *testing.T) {
+	dice := rand.New(rand.NewPCG(9, 10))
+	const days, kinds = 90, 40
+	p := &ours.Program{}
+	var c, b []float64
+	var rows [][]ours.Term
+	add := func(worth, most float64) int {
+		c = append(c, worth)
+		return p.Var(worth, 0, most)
+	}
+	ask := func(most float64, terms ...ours.Term) {
+		rows, b = append(rows, terms), append(b, most)
+		p.Row(most, terms...)
+	}
+	gates := make([]int, days)
+	for d := range gates {
+		gates[d] = add(-1, 1)
+	}
+	for range kinds {
+		var all []ours.Term
+		from := dice.IntN(days - 20)
+		for d := from; d < from+20; d++ {
+			x := add(1+.25*float64(dice.IntN(2)), 10)
+			all = append(all, ours.Term{At: x, By: 1})
+			ask(0, ours.Term{At: x, By: 1}, ours.Term{At: gates[d], By: -10})
+		}
+		ask(30, all...)
+	}
+	for d := range days - 6 {
+		var shut []ours.Term
+		for k := range 6 {
+			shut = append(shut, ours.Term{At: gates[d+k], By: 1})
+		}
+		ask(1, shut...)
+	}
+	certified(t, p, c, rows, b)
+	for range 150 {
+		g := gates[dice.IntN(days)]
+		p.Bounds(g, 0, float64(dice.IntN(2)))
+		certified(t, p, c, rows, b)
+	}
+	assert.Greater(t, p.Pivots, 600, "the inverse was made anew")
 }
