@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -55,34 +54,36 @@ func solve(t testing.TB, p *season.Problem, limit time.Duration, o season.Option
 	return plan
 }
 
-// What the best known scores ask for, in a second: 97 %, and the optimum for those
-// proven, which is then proven here too; the bound is never below what anybody has
-// found, and at most 5 % above, 10 % for the two largest.
+// What the best known scores ask for, in a second: 97 %; the bound is never below what
+// anybody has found, and at most 5 % above, 10 % for the two largest.
 func TestSamples(t *testing.T) {
 	names, problems, best := samples(t)
 	for _, name := range names {
 		plan := solve(t, problems[name], time.Second, season.Options{Seed: 1})
-		switch name {
-		case "01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible":
-			assert.InDelta(t, best[name], plan.Score, 1e-6, name)
-			if *plan.Bound > plan.Score { // the proof takes longer than the plan
-				plan = solve(t, problems[name], time.Minute, season.Options{Seed: 1})
-			}
-		}
 		score, broken := problems[name].Judge(plan.Batches)
 		assert.Empty(t, broken, name)
 		assert.InDelta(t, score, plan.Score, 1e-9, name)
 		assert.GreaterOrEqual(t, plan.Score, .97*best[name], name)
 		assert.GreaterOrEqual(t, *plan.Bound, max(plan.Score, best[name])-1e-6, name)
 		gap := .05
-		switch name {
-		case "01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible":
-			assert.Equal(t, plan.Score, *plan.Bound, "%s: the best is proven", name)
-		case "06-mixed-yard", "07-full-season":
+		if name == "06-mixed-yard" || name == "07-full-season" {
 			gap = .1
 		}
 		assert.LessOrEqual(t, *plan.Bound, (1+gap)*max(plan.Score, best[name])+1e-6, name)
 		t.Logf("%-26s %10.4f of %10.4f (%6.2f %%), bound %10.4f, %d steps", name, plan.Score, best[name], 100*plan.Score/max(best[name], 1e-9), *plan.Bound, plan.Steps)
+	}
+}
+
+// The optimum of those whose optimum is known, in as many steps as a second holds on a
+// quiet machine, and its proof, in as many as five hold.
+func TestTheBestIsProven(t *testing.T) {
+	_, problems, best := samples(t)
+	for _, name := range []string{"01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible"} {
+		plan := solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 16000})
+		assert.InDelta(t, best[name], plan.Score, 1e-6, name)
+		plan = solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 40000})
+		assert.InDelta(t, best[name], plan.Score, 1e-6, name)
+		assert.Equal(t, plan.Score, *plan.Bound, name)
 	}
 }
 
@@ -269,9 +270,13 @@ func TestTheBoundHolds(t *testing.T) {
 
 func TestTheSameSeedTheSamePlan(t *testing.T) {
 	_, problems, _ := samples(t)
+	for name, steps := range map[string]int{"04-weekly-quail": 20000, "05-full-brooder-few-eggs": 12000, "06-mixed-yard": 3000} {
+		o := season.Options{Seed: 7, Steps: steps}
+		a, b := solve(t, problems[name], time.Minute, o), solve(t, problems[name], time.Minute, o)
+		assert.Equal(t, a.Batches, b.Batches, name)
+		assert.Equal(t, *a.Bound, *b.Bound, name)
+	}
 	p := problems["06-mixed-yard"]
-	a, b := solve(t, p, time.Minute, season.Options{Seed: 7, Steps: 3000}), solve(t, p, time.Minute, season.Options{Seed: 7, Steps: 3000})
-	assert.Equal(t, a.Batches, b.Batches)
 	ctx, end := context.WithCancel(t.Context())
 	end()
 	plan, err := season.Solve(ctx, p, season.Options{Seed: 7})
@@ -485,16 +490,18 @@ func BenchmarkSample(b *testing.B) {
 	for _, name := range names {
 		for _, seconds := range []float64{1, 5} {
 			b.Run(fmt.Sprintf("%s/%gs", name, seconds), func(b *testing.B) {
-				score, bound := math.Inf(1), 0.0
+				var scores, bounds, gaps []float64
 				for i := range b.N {
 					plan := solve(b, problems[name], time.Duration(seconds*float64(time.Second)), season.Options{Seed: uint64(i + 1)})
-					score, bound = min(score, plan.Score), max(bound, *plan.Bound)
+					scores, bounds, gaps = append(scores, plan.Score), append(bounds, *plan.Bound), append(gaps, 100*(*plan.Bound-plan.Score)/max(plan.Score, 1e-9))
 				}
-				b.ReportMetric(score, "score")
-				b.ReportMetric(bound, "bound")
-				b.ReportMetric(100*(bound/max(score, 1e-9)-1), "gap_%")
+				median := func(all []float64) float64 { slices.Sort(all); return all[len(all)/2] }
+				b.ReportMetric(median(scores), "score")
+				b.ReportMetric(median(bounds), "bound")
+				b.ReportMetric(median(gaps), "gap_%")
 				if best[name] > 0 {
-					b.ReportMetric(100*score/best[name], "of_best_%")
+					b.ReportMetric(100*median(scores)/best[name], "of_best_%")
+					b.ReportMetric(100*slices.Min(scores)/best[name], "worst_of_best_%")
 				}
 			})
 		}

@@ -46,8 +46,9 @@ const patience = 12
 const searchers = 2
 
 // Solve plans until the best is proven, the steps are done or the context ends,
-// and always gives a plan that keeps the rules. The same problem, seed and number
-// of steps give the same plan; the bound may be better when there is more time. Pins that contradict the rules are an error.
+// and always gives a plan that keeps the rules. The same problem, seed and number of
+// steps give the same plan and bound. Pins that contradict the rules, or a pinned
+// setting that is too small and that nothing can join, are an error.
 func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
 	if err := p.pins(); err != nil {
 		return nil, err
