@@ -48,7 +48,7 @@ func (p *prover) through(l *lens) bool {
 			m.base.drop(i)
 		}
 	}
-	r := m.relax(false, func(w *way) bool {
+	r := m.relax(false, mostLook, func(w *way) bool {
 		x := &m.source[w.src]
 		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
 		return w.t >= l.from && w.t <= to && (l.free || p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull)

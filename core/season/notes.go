@@ -73,7 +73,7 @@ func (n *Note) find(ctx context.Context, p *Problem, plan *Plan, got float64, se
 		if ctx.Err() != nil {
 			return
 		}
-		if gains := c.try(plan, o.ID, got, seed); gains > n.Gains+.3 {
+		if gains := c.try(ctx, plan, o.ID, got, seed); gains > n.Gains+.3 {
 			n.Gains = math.Round(10*gains) / 10
 			n.Limit, n.Why = c.limit, c.why
 			n.Cure = fmt.Sprintf("%s would bring %.1f more of its young.", c.says, gains)
@@ -82,7 +82,7 @@ func (n *Note) find(ctx context.Context, p *Problem, plan *Plan, got float64, se
 }
 
 // try gives how many more young the promise gets in the changed problem.
-func (c cure) try(plan *Plan, order string, got float64, seed uint64) float64 {
+func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, seed uint64) float64 {
 	m := newModel(c.p)
 	s := newSearcher(m, seed)
 	s.now.copy(m.restore(plan.Batches))
@@ -92,7 +92,10 @@ func (c cure) try(plan *Plan, order string, got float64, seed uint64) float64 {
 	for s.queue = append(s.queue[:0], no); s.fill(no); {
 	}
 	s.keep()
-	for range cureSteps {
+	for i := range cureSteps {
+		if i%8 == 0 && ctx.Err() != nil {
+			break
+		}
 		s.step()
 	}
 	return s.best.got[no] - got

@@ -40,15 +40,13 @@ func (m *model) prover(ctx context.Context) *prover {
 func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(p.m.windows(p.stop))
-	r := p.m.relax(false, nil)
+	r := p.m.relax(false, mostRows, nil)
 	if r.rows > fewRows {
 		p.wait()
 		for !p.look() && !p.stop() {
 		}
 	}
-	if r.rows <= mostRows {
-		p.prove(r)
-	}
+	p.prove(r)
 	for p.all.luck && !p.stop() {
 		p.look()
 	}
@@ -64,6 +62,9 @@ const (
 
 // prove works on a relaxation until it is done or more cannot be known.
 func (p *prover) prove(r *relaxation) {
+	if r.rows > mostRows {
+		return
+	}
 	open := &nodes{{bound: p.bound - r.base}}
 	for open.Len() > 0 && !p.stop() {
 		if p.refine(); r.rows > manyRows && p.all.luck {
@@ -78,7 +79,7 @@ func (p *prover) prove(r *relaxation) {
 		p.lower(r.base + (*open)[0].bound)
 		if !known {
 			if !r.exact {
-				p.prove(p.m.relax(true, nil))
+				p.prove(p.m.relax(true, mostRows, nil))
 			}
 			return
 		}

@@ -57,13 +57,17 @@ type way struct {
 
 type at struct{ machine, day int }
 
-// relax builds it.
-func (m *model) relax(exact bool, keep func(*way) bool) *relaxation {
+// relax builds it of the batches to keep, or of all. What would have more rows than most is
+// not built to its end.
+func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
 	p := m.p
 	r.ways = m.ways(r, keep)
 	if r.exact = exact; exact {
 		m.fillers(r)
+	}
+	if r.rows = 3 * len(r.ways); r.rows > most { // and there will be more
+		return r
 	}
 	ways := r.ways
 	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
@@ -188,20 +192,22 @@ func (m *model) relax(exact bool, keep func(*way) bool) *relaxation {
 	var vars int
 	r.rows, vars = r.Size()
 	r.lessons = make([]lesson, vars)
+	through := map[day][2][]int{}
 	for i := range r.laid {
-		r.laid[i].through = r.through(m, r.laid[i].src, r.laid[i].t)
+		d := day{r.laid[i].src, r.laid[i].t}
+		if _, known := through[d]; !known {
+			through[d] = r.through(m, d.t, byDay[d])
+		}
+		r.laid[i].through = through[d]
 	}
 	return r
 }
 
-// through are the variables of the settings and of the loads through which eggs of
-// a source that are set on a day may go.
-func (r *relaxation) through(m *model, src, t int) (vars [2][]int) {
-	x := &m.source[src]
-	for _, w := range r.ways {
-		if w.src != src || w.t != t {
-			continue
-		}
+// through are the variables of the settings and of the loads through which eggs of one
+// source go that are set on a day.
+func (r *relaxation) through(m *model, t int, ways []*way) (vars [2][]int) {
+	for _, w := range ways {
+		x := &m.source[w.src]
 		if v, ok := r.settings[at{w.a, t}]; ok && !slices.Contains(vars[0], v) {
 			vars[0] = append(vars[0], v)
 		}
