@@ -1,8 +1,8 @@
 // Package lp bounds linear programs from above: maximise c·x under A x ≤ b and
 // bounds on every x, by the dual simplex method. It can be stopped at any pivot, and
 // what it then gives is still a proven bound, since any y ≥ 0 gives one by weak
-// duality. Bounds of x may be changed and the work goes on from where it stood, as
-// branch and bound needs it.
+// duality. Bounds of x may be changed, and rows come and go, and the work goes on from
+// where it stood, as branch and bound and cuts need it.
 package lp
 
 import (
@@ -29,7 +29,7 @@ type Program struct {
 	xb     []float64   // values of the basic ones
 	worth  []float64   // of variables and slacks: c, nudged, and nothing
 	d      []float64   // reduced costs
-	inv    [][]float64 // the inverse of the basis, by column; nil for a row whose slack is basic, which is nothing but a one
+	inv    [][]float64 // the inverse of the basis, by column; nil: nothing but a one, as the row's slack is basic
 	spare  [][]float64 // columns that are not in use
 	norm   []float64   // squared length of each of its rows
 	alpha  []float64
@@ -272,7 +272,7 @@ func (p *Program) Solve(enough float64, stop func() bool) (feasible bool) {
 		}
 		if r < 0 {
 			if p.nudged && p.Bound() > enough {
-				p.finish()
+				p.finish(stop)
 			}
 			return true
 		}
@@ -423,12 +423,12 @@ func (p *Program) swap(r, q int, col []float64, value float64, toUpper bool) {
 
 // finish goes from the optimum of the nudged program, where all bounds are kept, to
 // that of the true one, by the primal simplex.
-func (p *Program) finish() {
+func (p *Program) finish(stop func() bool) {
 	clear(p.worth)
 	copy(p.worth, p.c)
 	p.nudged = false
 	p.price()
-	for idle := 0; idle < 200; {
+	for step, idle := 1, 0; idle < 200 && (step%20 > 0 || !stop()); step++ {
 		q := -1
 		for j, d := range p.d {
 			if low, high := p.span(j); p.where[j] < 0 && low < high && math.Abs(d) > small && (d > 0) != p.up[j] && (q < 0 || math.Abs(d) > math.Abs(p.d[q])) {
@@ -444,7 +444,7 @@ func (p *Program) finish() {
 		if p.up[q] {
 			sign = -1
 		}
-		step, r := high-low, -1
+		far, r := high-low, -1
 		for i, v := range col {
 			if math.Abs(v) < small {
 				continue
@@ -454,25 +454,25 @@ func (p *Program) finish() {
 			if v*sign < 0 {
 				room = high - p.xb[i]
 			}
-			if room = max(0, room) / math.Abs(v); room < step-1e-12 || r >= 0 && room < step+1e-12 && math.Abs(v) > math.Abs(col[r]) {
-				step, r = min(step, room), i
+			if room = max(0, room) / math.Abs(v); room < far-1e-12 || r >= 0 && room < far+1e-12 && math.Abs(v) > math.Abs(col[r]) {
+				far, r = min(far, room), i
 			}
 		}
-		if math.IsInf(step, 1) {
+		if math.IsInf(far, 1) {
 			break
 		}
-		if idle++; step > small {
+		if idle++; far > small {
 			idle = 0
 		}
 		for i, v := range col {
-			p.xb[i] -= sign * step * v
+			p.xb[i] -= sign * far * v
 		}
 		if r < 0 { // from one of its bounds to the other
 			p.up[q] = !p.up[q]
 			continue
 		}
 		p.row(r)
-		p.swap(r, q, col, p.value(q)+sign*step, col[r]*sign < 0)
+		p.swap(r, q, col, p.value(q)+sign*far, col[r]*sign < 0)
 	}
 	p.mend()
 }
