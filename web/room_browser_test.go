@@ -219,25 +219,30 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"))
 	h.open("/batches/1/trays")
 	require.Equal(t, 300, ask[int](h, `document.querySelectorAll(".map-lies").length`))
-	// From the tap on the place to the next painted frame, the median of nine.
-	took, err := chromedp.Run(h.tab, chromedp.Evaluate[float64](`(async () => {
+	// From the tap on the place to the next painted frame, the median of nine; and what
+	// the same wait takes when nothing moves, which a busy machine stretches too.
+	took, err := chromedp.Run(h.tab, chromedp.Evaluate[[]float64](`(async () => {
 		const frame = () => new Promise(r => requestAnimationFrame(() => requestAnimationFrame(r)));
-		const spots = [...document.querySelectorAll(".spot")], took = [];
+		const spots = [...document.querySelectorAll(".spot")], took = [], idle = [];
+		const median = all => all.sort((a, b) => a - b)[4];
 		for (let i = 0; i < 9; i++) {
 			spots[i * 7].querySelector(".map-egg").dispatchEvent(new MouseEvent("click", {bubbles: true}));
 			await frame();
+			const rested = performance.now();
+			await frame();
 			const began = performance.now();
+			idle.push(began - rested);
 			spots[310 + i].querySelector("rect").dispatchEvent(new MouseEvent("click", {bubbles: true}));
-			if (!spots[310 + i].querySelector(".map-lies")) return -1;
+			if (!spots[310 + i].querySelector(".map-lies")) return [-1, 0];
 			await frame();
 			took.push(performance.now() - began);
 		}
-		return took.sort((a, b) => a - b)[4];
+		return [median(took), median(idle)];
 	})()`, chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
-	t.Logf("an egg among 300 moved in %.0f ms", took)
-	assert.Positive(t, took, "the egg did not move")
-	assert.Less(t, took, 100.0)
+	t.Logf("an egg among 300 moved in %.0f ms, two idle frames take %.0f", took[0], took[1])
+	assert.Positive(t, took[0], "the egg did not move")
+	assert.Less(t, took[0], max(100, 3*took[1]))
 }
 
 func TestThePrintView(t *testing.T) {
