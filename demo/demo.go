@@ -13,6 +13,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/farm"
@@ -108,7 +109,8 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 		steps = append(steps, func(ctx context.Context) error { return l.season(ctx, l.now.AddDate(-s, 1, 0)) })
 	}
 	for _, step := range append(steps, l.present) {
-		if err := db.Farm(ctx, m.FarmID, func(tx *store.Tx) error { l.tx = tx; return step(ctx) }); err != nil {
+		err := db.Write(ctx, m.FarmID, func(tx *store.Tx) error { l.tx = tx; return step(ctx) })
+		if err != nil {
 			return err
 		}
 		if !l.big {
@@ -275,11 +277,14 @@ func (l *loader) live(ctx context.Context, x life) error {
 		return err
 	}
 	for _, lot := range x.lots {
-		if _, err := l.tx.Put(ctx, b.ID, l.pens[lot.pen].id, date.AddDate(0, 0, -lot.age), lot.eggs, nil, x.at); err != nil {
+		from := store.Stock{PenID: l.pens[lot.pen].id, LaidOn: date.AddDate(0, 0, -lot.age)}
+		if _, err := l.tx.Put(ctx, b.ID, from, lot.eggs, nil, x.at); err != nil {
 			return err
 		}
 	}
-	l.note(ctx, b, x.at, fmt.Sprintf("Set %d eggs in %s.", eggs, x.setter))
+	if err := l.note(ctx, b, x.at, fmt.Sprintf("Set %d eggs in %s.", eggs, x.setter)); err != nil {
+		return err
+	}
 	plan := calendar.Batch{Species: kind, SetAt: x.at, Zone: l.m.Place, StorageDays: b.StorageDays, Bantam: b.Bantam, TempC: x.tempC, ChoreAt: &l.m.Hour}
 	milestones, err := calendar.Schedule(plan)
 	if err != nil {
@@ -288,8 +293,9 @@ func (l *loader) live(ctx context.Context, x life) error {
 	return l.play(ctx, b, kind, milestones, x.until)
 }
 
-func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said string) {
-	_, _ = l.tx.Write(ctx, l.m.PersonID, b.ID, at, said, nil, 0)
+func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said string) error {
+	_, err := l.tx.Write(ctx, store.Line{PersonID: l.m.PersonID, BatchID: b.ID, At: at, Said: said})
+	return err
 }
 
 // play rolls each egg's fate and tells, milestone by milestone, what was seen.
@@ -328,7 +334,9 @@ func (l *loader) play(ctx context.Context, b store.Batch, kind *species.Profile,
 			if err := l.tx.MoveBatch(ctx, b); err != nil {
 				return err
 			}
-			l.note(ctx, b, at, "Lockdown.")
+			if err := l.note(ctx, b, at, "Lockdown."); err != nil {
+				return err
+			}
 		case ms.Kind == calendar.Hatch:
 			if err := l.hatch(ctx, b, all, roll, at, until); err != nil {
 				return err
@@ -340,14 +348,16 @@ func (l *loader) play(ctx context.Context, b store.Batch, kind *species.Profile,
 					rest = append(rest, e.ID)
 				}
 			}
-			if _, err := l.tx.End(ctx, rest, "unhatched", string(candling.Late), at); err != nil {
+			if _, err := l.tx.End(ctx, rest, string(outcome.Unhatched), string(candling.Late), at); err != nil {
 				return err
 			}
 			b.ClosedAt = &at
 			if err := l.tx.MoveBatch(ctx, b); err != nil {
 				return err
 			}
-			l.note(ctx, b, at, "Closed.")
+			if err := l.note(ctx, b, at, "Closed."); err != nil {
+				return err
+			}
 		}
 	}
 	return l.known(ctx, b)
@@ -389,10 +399,12 @@ func (l *loader) candle(ctx context.Context, b store.Batch, all []store.Egg, rol
 		if call == "live" {
 			continue
 		}
-		if _, err := l.tx.End(ctx, calls[call], "removed", call, at); err != nil {
+		if _, err := l.tx.End(ctx, calls[call], string(outcome.Removed), call, at); err != nil {
 			return err
 		}
-		l.note(ctx, b, at, fmt.Sprintf("%d called %s and taken out.", len(calls[call]), call))
+		if err := l.note(ctx, b, at, fmt.Sprintf("%d called %s and taken out.", len(calls[call]), call)); err != nil {
+			return err
+		}
 		for _, id := range calls[call] {
 			roll[id] = "gone"
 		}
@@ -408,11 +420,13 @@ func (l *loader) hatch(ctx context.Context, b store.Batch, all []store.Egg, roll
 			out = append(out, e.ID)
 		}
 	}
-	_, err := l.tx.End(ctx, out, "hatched", "", at)
-	if len(out) > 0 {
-		l.note(ctx, b, at, fmt.Sprintf("%d hatched.", len(out)))
+	if len(out) == 0 {
+		return nil
 	}
-	return err
+	if _, err := l.tx.End(ctx, out, string(outcome.Hatched), "", at); err != nil {
+		return err
+	}
+	return l.note(ctx, b, at, fmt.Sprintf("%d hatched.", len(out)))
 }
 
 // known keeps what the calls and the hatch have told of fertility.

@@ -18,7 +18,7 @@ import (
 func TestMain(m *testing.M) { storetest.Main(m) }
 
 func load(t *testing.T, now time.Time) (*farm.Books, *farm.Member) {
-	db := storetest.Open(t, nil)
+	db := storetest.Owner(t, storetest.Open(t, nil))
 	require.NoError(t, demo.Load(t.Context(), db, now, 1))
 	books := farm.Open(db, func() time.Time { return now })
 	m, err := books.Owner(t.Context(), demo.Name)
@@ -101,7 +101,7 @@ func TestTheDemoIsTheSameEachTime(t *testing.T) {
 }
 
 func TestHalfAFarmIsNone(t *testing.T) {
-	db := storetest.Open(t, nil)
+	db := storetest.Owner(t, storetest.Open(t, nil))
 	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
 	ctx, stop := context.WithCancel(t.Context())
 	time.AfterFunc(700*time.Millisecond, stop)

@@ -103,7 +103,7 @@ func (l *loader) weighings(ctx context.Context) error {
 			return err
 		}
 	}
-	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4) // a tray of quail
+	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4, "") // a tray of quail
 }
 
 func (l *loader) care(ctx context.Context, c store.Care) error {

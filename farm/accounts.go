@@ -2,65 +2,15 @@ package farm
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"net/mail"
 	"slices"
-	"strings"
 	"time"
-	"unicode/utf8"
-
-	"github.com/alexedwards/argon2id"
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/store"
 )
-
-// ErrWrong says that address and password do not go together.
-var ErrWrong = errors.New("address or password is wrong")
-
-// ErrWait says that too many wrong passwords were tried.
-var ErrWait = errors.New("too many wrong tries; wait a quarter of an hour")
-
-// Five failures for one address within a quarter of an hour close the door.
-const (
-	triesAllowed = 5
-	triesWindow  = 15 * time.Minute
-)
-
-// a hash to compare with when there is no such person, so that the answer
-// takes as long
-var nobody, _ = argon2id.CreateHash("nobody", argon2id.DefaultParams)
-
-// SignIn checks an address and a password and returns the person's id.
-func (b *Books) SignIn(ctx context.Context, email, password string) (int64, error) {
-	if len(email) > 200 || len(password) > 200 || !utf8.ValidString(email) || strings.ContainsRune(email, 0) {
-		return 0, ErrWrong
-	}
-	digest := sha256.Sum256([]byte(strings.ToLower(strings.TrimSpace(email))))
-	who := hex.EncodeToString(digest[:])
-	failed, err := b.db.FailedSignIns(ctx, who, b.Now().Add(-triesWindow))
-	if err != nil {
-		return 0, err
-	}
-	if failed >= triesAllowed {
-		return 0, ErrWait
-	}
-	p, err := b.db.PersonByEmail(ctx, strings.TrimSpace(email))
-	if err != nil && !errors.Is(err, store.ErrNone) {
-		return 0, err
-	}
-	hash := p.PasswordHash
-	if hash == "" {
-		hash = nobody
-	}
-	if ok, err := argon2id.ComparePasswordAndHash(password, hash); err != nil || !ok || p.ID == 0 {
-		return 0, errors.Join(ErrWrong, b.db.NoteFailedSignIn(ctx, who, b.Now()))
-	}
-	return p.ID, nil
-}
 
 // Member finds who a signed-in person is and on which farm.
 func (b *Books) Member(ctx context.Context, personID int64) (*Member, error) {
@@ -78,8 +28,11 @@ func (b *Books) Owner(ctx context.Context, farmName string) (*Member, error) {
 		return nil, err
 	}
 	people, err := b.db.People(ctx, f.ID)
-	if err != nil || len(people) == 0 {
-		return nil, errors.Join(err, ErrNone)
+	if err != nil {
+		return nil, err
+	}
+	if len(people) == 0 {
+		return nil, ErrNone
 	}
 	return member(people[0])
 }
@@ -90,28 +43,6 @@ func (b *Books) Populated(ctx context.Context) (bool, error) { return b.db.Popul
 // NewFarm is what the first-run set-up asks.
 type NewFarm struct{ Farm, Zone, Name, Email, Password string }
 
-func (p *Problems) account(name, email, password string) store.Person {
-	name = p.name("name", "Your name", name, 80, true)
-	email = p.name("email", "The e-mail address", email, 200, true)
-	if a, err := mail.ParseAddress(email); email != "" && (err != nil || a.Address != email) {
-		p.add("email", "%q is no e-mail address; it may look like anna@example.org.", email)
-	}
-	hash := p.password(password)
-	return store.Person{Email: email, Name: name, PasswordHash: hash}
-}
-
-func (p *Problems) password(password string) string {
-	if n := len(password); n < 10 || n > 200 {
-		p.add("password", "The password has %d characters; it may have 10 to 200.", n)
-		return ""
-	}
-	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
-	if err != nil {
-		p.add("password", "This password cannot be kept: %v.", err)
-	}
-	return hash
-}
-
 func (p *Problems) zone(zone string) {
 	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
 		p.add("zone", "%q is no time zone; it may look like Europe/Vienna.", zone)
@@ -121,15 +52,37 @@ func (p *Problems) zone(zone string) {
 // SetUp makes a farm with its owner. firstRun refuses with ErrNone where
 // anybody has an account already.
 func (b *Books) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID int64, err error) {
+	if firstRun {
+		some, err := b.db.Populated(ctx)
+		if err != nil {
+			return 0, err
+		}
+		if some {
+			return 0, ErrNone
+		}
+	}
 	var p Problems
 	n.Farm = p.name("farm", "The farm's name", n.Farm, 80, true)
 	p.zone(n.Zone)
-	owner := p.account(n.Name, n.Email, n.Password)
+	owner := p.person(n.Name, n.Email)
+	p.password(n.Password, n.Name, n.Email, n.Farm)
 	if err := p.err(); err != nil {
+		return 0, err
+	}
+	if owner.PasswordHash, err = b.hashing.hash(ctx, n.Password); err != nil {
 		return 0, err
 	}
 	_, personID, err = b.db.AddFarm(ctx, store.Farm{Name: n.Farm, Zone: n.Zone}, owner, b.Now(), firstRun)
 	return personID, taken(err, "email", "That e-mail address has an account already.")
+}
+
+func (p *Problems) person(name, email string) store.Person {
+	name = p.name("name", "Your name", name, 80, true)
+	email = p.name("email", "The e-mail address", email, 200, true)
+	if a, err := mail.ParseAddress(email); email != "" && (err != nil || a.Address != email) {
+		p.add("email", "%q is no e-mail address; it may look like anna@example.org.", email)
+	}
+	return store.Person{Email: email, Name: name}
 }
 
 // AddPerson gives somebody an account on the member's farm.
@@ -138,47 +91,131 @@ func (b *Books) AddPerson(ctx context.Context, m *Member, name, email, password,
 		return errOwner
 	}
 	var p Problems
-	person := p.account(name, email, password)
+	person := p.person(name, email)
+	p.password(password, name, email, m.FarmName)
 	if role != "owner" && role != "helper" {
 		p.add("role", "%q is no role; it may be owner or helper.", role)
 	}
 	if err := p.err(); err != nil {
 		return err
 	}
-	_, err := b.db.AddPerson(ctx, m.FarmID, person, role)
+	var err error
+	if person.PasswordHash, err = b.hashing.hash(ctx, password); err != nil {
+		return err
+	}
+	_, err = b.db.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
+		_, err := b.wrote(ctx, tx, m, on("person", id), nil, "Made an account for %s, %s.", person.Name, role)
+		return err
+	})
 	return taken(err, "email", "That e-mail address has an account already.")
 }
 
-// SetPassword replaces the password of the account with this address.
-func (b *Books) SetPassword(ctx context.Context, email, password string) error {
-	var p Problems
-	hash := p.password(password)
-	if err := p.err(); err != nil {
+// RemovePerson takes somebody off the member's farm and ends their sessions; what
+// they did stays in the journal under their name.
+func (b *Books) RemovePerson(ctx context.Context, m *Member, personID int64) error {
+	if !m.Owner() {
+		return errOwner
+	}
+	person, err := b.db.PersonByID(ctx, personID)
+	if err != nil {
 		return err
 	}
+	err = b.db.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
+		_, err := b.wrote(ctx, tx, m, on("person", personID), nil, "%s is no longer on the farm.", person.Name)
+		return err
+	})
+	if errors.Is(err, ErrNone) {
+		return problem("person", "A farm needs an owner; make somebody else one first.")
+	}
+	return err
+}
+
+// SetPassword replaces the password of the account with this address and ends its
+// sessions.
+func (b *Books) SetPassword(ctx context.Context, email, password string) error {
 	person, err := b.db.PersonByEmail(ctx, email)
 	if err != nil {
 		return err
 	}
+	_, err = b.setPassword(ctx, person, password, "")
+	return err
+}
+
+func (b *Books) setPassword(ctx context.Context, person store.Person, password, farmName string) (epoch int, err error) {
+	var p Problems
+	p.password(password, person.Name, person.Email, farmName)
+	if err := p.err(); err != nil {
+		return 0, err
+	}
+	hash, err := b.hashing.hash(ctx, password)
+	if err != nil {
+		return 0, err
+	}
 	return b.db.SetPassword(ctx, person.ID, hash)
+}
+
+// ChangePassword replaces the member's own password, if the one before is known.
+// Every session of theirs ends but the one that is given the epoch returned.
+func (b *Books) ChangePassword(ctx context.Context, m *Member, before, password string) (epoch int, err error) {
+	person, err := b.db.PersonByID(ctx, m.PersonID)
+	if err != nil {
+		return 0, err
+	}
+	wait, err := b.db.TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
+	if err != nil {
+		return 0, err
+	}
+	if wait > 0 {
+		return 0, problem("before", "%s", ErrWait{wait}.Error())
+	}
+	right, err := b.hashing.compare(ctx, before, person.PasswordHash)
+	if err != nil {
+		return 0, err
+	}
+	if !right {
+		return 0, problem("before", "That is not your password until now.")
+	}
+	if err := b.db.ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
+		return 0, err
+	}
+	return b.setPassword(ctx, person, password, m.FarmName)
+}
+
+// SignOutEverywhere ends every session of the member.
+func (b *Books) SignOutEverywhere(ctx context.Context, m *Member) error {
+	_, err := b.db.EndSessions(ctx, m.PersonID)
+	return err
 }
 
 var errOwner = problem("", "Only an owner of the farm may change this.")
 
+// Units are how a person reads figures.
+type Units struct {
+	Temperature string // C or F
+	Mass        string // g or oz
+	Clock       int    // 12 or 24 h
+	CountFrom   int    // the number of the set day
+}
+
 // SaveUnits keeps how the member reads figures.
-func (b *Books) SaveUnits(ctx context.Context, m *Member, temperature string, clock, countFrom int) error {
+func (b *Books) SaveUnits(ctx context.Context, m *Member, u Units) error {
 	var p Problems
-	if temperature != "C" && temperature != "F" {
-		p.add("temperature", "%q is no unit; it may be C or F.", temperature)
+	if u.Temperature != "C" && u.Temperature != "F" {
+		p.add("temperature", "%q is no unit; it may be C or F.", u.Temperature)
 	}
-	if clock != 12 && clock != 24 {
-		p.add("clock", "The clock has %d hours; it may have 12 or 24.", clock)
+	if u.Mass != "g" && u.Mass != "oz" {
+		p.add("mass", "%q is no unit; it may be g or oz.", u.Mass)
 	}
-	p.count("count_from", "The number of the set day", countFrom, 0, 1)
+	if u.Clock != 12 && u.Clock != 24 {
+		p.add("clock", "The clock has %d hours; it may have 12 or 24.", u.Clock)
+	}
+	p.count("count_from", "The number of the set day", u.CountFrom, 0, 1)
 	if err := p.err(); err != nil {
 		return err
 	}
-	return b.db.SetUnits(ctx, m.PersonID, temperature, clock, countFrom)
+	return b.db.SetUnits(ctx, store.Person{
+		ID: m.PersonID, Temperature: u.Temperature, Mass: u.Mass, Clock: u.Clock, CountFrom: u.CountFrom,
+	})
 }
 
 // Rules are the farm's name, zone and hour of chores, for how many hours a machine
@@ -216,7 +253,7 @@ func (b *Books) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (D
 		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Changed the farm's settings.")
+		return b.wrote(ctx, tx, m, nil, nil, "Changed the farm's settings.")
 	})
 }
 

@@ -3,17 +3,18 @@ package farm
 import (
 	"context"
 	"fmt"
-	"math"
-	"strconv"
 	"strings"
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/machine"
 	"metrogon/core/method"
+	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -104,7 +105,7 @@ func (v BatchView) Humidity() species.Figure { return v.Method.Humidity(v.Kind, 
 // Air tells the temperature to hold where the batch stands, °C, and where it is
 // measured.
 func (v BatchView) Air() Air {
-	c, where := method.Temperature(v.Kind, v.Stands().Kind == "still-air")
+	c, where := method.Temperature(v.Kind, v.Stands().Kind == string(machine.StillAir))
 	return Air{c, where}
 }
 
@@ -112,6 +113,12 @@ func (v BatchView) Air() Air {
 type Air struct {
 	TempC float64
 	Where string
+}
+
+// LongPast tells that the usual time of the hatch was over two days ago or more, and
+// nobody has told of a lockdown: whatever became of the eggs is not written down.
+func (v BatchView) LongPast() bool {
+	return v.Open() && v.LockedAt == nil && !v.Kind.IsReptile() && v.Alive > 0 && v.Now.After(v.Hatch().To.AddDate(0, 0, 2))
 }
 
 // Milestone finds the first of a kind.
@@ -210,18 +217,25 @@ func (w *barn) views(ctx context.Context, tx *store.Tx, find func() ([]store.Bat
 // practice]; once a batch was candled, its own count stands.
 const keptShare = 0.85
 
+// stillThere is until when a batch stands where it was put last: as planned, but
+// what is late stands there until somebody says otherwise, for a day more at least.
+func (w *barn) stillThere(planned time.Time) time.Time {
+	if planned.After(w.now) {
+		return planned
+	}
+	return w.now.Add(calendar.Day)
+}
+
 // stays tells where a batch is when: in its setter until lockdown, in its
-// hatcher until it is pulled. What is late takes room until now.
+// hatcher until it is pulled.
 func (w *barn) stays(v BatchView) []season.Stay {
 	alive := float64(v.Alive)
 	if v.ClosedAt != nil {
 		alive = float64(v.Eggs)
 	}
-	out := v.at(calendar.Pull)
+	out := w.stillThere(v.at(calendar.Pull))
 	if v.ClosedAt != nil {
 		out = *v.ClosedAt
-	} else if out.Before(w.now) {
-		out = w.now
 	}
 	stay := func(machine int64, phase season.Phase, from, to time.Time, eggs float64, room int) season.Stay {
 		return season.Stay{BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from, To: to, Eggs: eggs, Room: room}
@@ -235,8 +249,8 @@ func (w *barn) stays(v BatchView) []season.Stay {
 		shut = *v.LockedAt
 	case v.ClosedAt != nil && v.ClosedAt.Before(shut):
 		shut = *v.ClosedAt
-	case v.ClosedAt == nil && shut.Before(w.now):
-		shut = w.now
+	case v.ClosedAt == nil:
+		shut = w.stillThere(shut)
 	}
 	if out.Before(shut) {
 		out = shut
@@ -288,33 +302,69 @@ func (x expectations) keeps(kind *species.Profile, age int) float64 {
 	return storage.Relative(kind, float64(age))
 }
 
+// ageRecords are what eggs of one kind did by the days that they had waited.
+type ageRecords struct {
+	rows   []store.AgeRecord
+	groups map[groupKey]store.Group
+}
+
+type groupKey struct {
+	pen, batch int64
+	trial      bool
+}
+
+func byKey(groups []store.Group) map[groupKey]store.Group {
+	by := map[groupKey]store.Group{}
+	for _, g := range groups {
+		by[groupKey{g.PenID, g.BatchID, g.Trial}] = g
+	}
+	return by
+}
+
+func readAges(ctx context.Context, tx *store.Tx, species string) (r ageRecords, err error) {
+	if r.rows, err = tx.RecordsByAge(ctx, species); err != nil {
+		return r, err
+	}
+	groups, err := tx.Groups(ctx, nil)
+	r.groups = byKey(groups)
+	return r, err
+}
+
+// part is a row with the group that it belongs to, if there is one.
+func (r ageRecords) part(row store.AgeRecord) outcome.Part {
+	g := r.groups[groupKey{row.PenID, row.BatchID, false}]
+	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: groupOf(g)}
+}
+
 // expectations come from the farm's records: of each pen its own on top of a
 // weak start at the mean of its species on this farm (worth four eggs), or of
 // Jeffreys' prior where the farm has no record of the species. An egg that was
 // set old counts as the part of a fresh one that waiting left of it. Bought eggs
 // have a start of their own, since about half of the hatch of home eggs is
 // normal for them [common practice].
-func (w *barn) expectations(records []store.AgeRecord) expectations {
+func (w *barn) expectations(records ageRecords) expectations {
 	x := expectations{map[int64]rates.Beta{}, map[string]storage.Curve{}}
 	type source struct {
 		species  string
 		supplier bool
 	}
-	set, hatched := map[source]float64{}, map[source]int{}
+	set, hatched := map[source]float64{}, map[source]float64{}
 	of := func(penID int64) source { return source{w.pens[penID].Species, w.pens[penID].Supplier} }
-	for _, r := range records {
+	for _, r := range records.rows {
 		kind, ok := w.kinds[w.pens[r.PenID].Species]
 		if !ok {
 			continue
 		}
 		if _, ok := x.curves[kind.ID]; !ok {
-			x.curves[kind.ID] = storage.Blend(kind, w.ownByAge(records, kind.ID))
+			own, _ := w.ownByAge(records, kind.ID)
+			x.curves[kind.ID] = storage.Blend(kind, own)
 		}
+		young, _ := records.part(r).Share()
 		set[of(r.PenID)] += float64(r.Set) * x.keeps(kind, r.Age)
-		hatched[of(r.PenID)] += r.Hatched
+		hatched[of(r.PenID)] += young
 	}
 	mean := func(s source) (float64, bool) {
-		return (float64(hatched[s]) + .5) / (max(set[s], float64(hatched[s])) + 1), set[s] >= 20
+		return (hatched[s] + .5) / (max(set[s], hatched[s]) + 1), set[s] >= 20
 	}
 	for id := range w.pens {
 		s := of(id)
@@ -329,21 +379,27 @@ func (w *barn) expectations(records []store.AgeRecord) expectations {
 			x.young[id] = rates.Beta{A: 4 * m, B: 4 * (1 - m)}
 		}
 	}
-	for _, r := range records {
+	for _, r := range records.rows {
 		b, kind := x.young[r.PenID], w.kinds[w.pens[r.PenID].Species]
 		if kind == nil {
 			continue
 		}
-		x.young[r.PenID] = rates.Beta{A: b.A + float64(r.Hatched), B: b.B + max(0, float64(r.Set)*x.keeps(kind, r.Age)-float64(r.Hatched))}
+		young, _ := records.part(r).Share()
+		x.young[r.PenID] = rates.Beta{A: b.A + young, B: b.B + max(0, float64(r.Set)*x.keeps(kind, r.Age)-young)}
 	}
 	return x
 }
 
-func number(f float64) string { return strconv.FormatFloat(math.Round(f*10)/10, 'f', -1, 64) }
+// expect is how many young eggs of a pen and age should give.
+func (x expectations) expect(kind *species.Profile, penID int64, age, eggs int) float64 {
+	return float64(eggs) * x.young[penID].Mean() * x.keeps(kind, age)
+}
+
+func number(f float64) string { return units.Number(f) }
 
 func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
+	if n == 1 || one == "young" {
+		return fmt.Sprintf("%d %s", n, one)
 	}
 	return fmt.Sprintf("%d %ss", n, one)
 }

@@ -1,8 +1,8 @@
 package farm
 
 import (
+	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -10,6 +10,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/marks"
+	"metrogon/core/outcome"
 	"metrogon/store"
 )
 
@@ -30,13 +31,41 @@ type BatchPage struct {
 	Prospect Prospect
 }
 
-// PenEggs are a batch's eggs of one pen.
+// PenEggs are a batch's eggs of one pen; those on trial stand apart.
 type PenEggs struct {
 	Pen
+	Trial   bool
 	Eggs    []store.Egg
-	Alive   int
+	Alive   int // still in the machine, as far as young were counted
 	Hatched int
+	Counted int // of Hatched, young of which nobody saw from which egg they came
 	Rates
+}
+
+// Label names them.
+func (p PenEggs) Label() string {
+	if p.Trial {
+		return p.Name + ", on trial"
+	}
+	return p.Name
+}
+
+// Field names what belongs to them in a form.
+func (p PenEggs) Field() string {
+	if p.Trial {
+		return fmt.Sprintf("%d-trial", p.ID)
+	}
+	return fmt.Sprint(p.ID)
+}
+
+// left are the eggs whose end nobody has told yet, one by one.
+func (p PenEggs) left() (all []store.Egg) {
+	for _, e := range p.Eggs {
+		if e.Fate == nil {
+			all = append(all, e)
+		}
+	}
+	return
 }
 
 // Batch shows one batch.
@@ -66,7 +95,11 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if err != nil {
 			return err
 		}
-		page.Pens = w.byPen(eggs, page.BatchView)
+		counted, err := tx.CountedYoung(ctx, []int64{id})
+		if err != nil {
+			return err
+		}
+		page.Pens = w.byPen(eggs, counted, page.BatchView)
 		if page.Journal, err = tx.BatchJournal(ctx, id, 30); err != nil {
 			return err
 		}
@@ -94,7 +127,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if page.Prospect, err = w.prospect(ctx, tx, page); err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.dayBegan())
+		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
 		if err != nil {
 			return err
 		}
@@ -105,52 +138,96 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 	return
 }
 
-func (w *barn) byPen(eggs []store.Egg, v BatchView) (pens []PenEggs) {
+func (w *barn) byPen(eggs []store.Egg, counted []store.Young, v BatchView) (pens []PenEggs) {
 	for _, e := range eggs {
-		i := slices.IndexFunc(pens, func(p PenEggs) bool { return p.ID == e.PenID })
+		i := slices.IndexFunc(pens, func(p PenEggs) bool { return p.ID == e.PenID && p.Trial == e.Trial })
 		if i < 0 {
 			i = len(pens)
-			pens = append(pens, PenEggs{Pen: w.pens[e.PenID]})
+			pens = append(pens, PenEggs{Pen: w.pens[e.PenID], Trial: e.Trial})
 		}
 		p := &pens[i]
 		p.Eggs = append(p.Eggs, e)
-		if e.Fate == nil {
+		switch fateOf(e) {
+		case "":
 			p.Alive++
-		} else if *e.Fate == "hatched" {
+		case outcome.Hatched:
 			p.Hatched++
 		}
 	}
 	for i := range pens {
-		pens[i].Rates = ratesOf(record(pens[i].Eggs, v.ClosedAt != nil))
+		p := &pens[i]
+		for _, c := range counted {
+			if c.PenID == p.ID && c.Trial == p.Trial {
+				p.Counted = c.Young
+			}
+		}
+		p.Hatched += p.Counted
+		p.Alive = max(0, p.Alive-p.Counted)
+		p.Rates = ratesOf(p.record(v.ClosedAt != nil))
 	}
 	return
 }
 
-func record(eggs []store.Egg, closed bool) (r store.Record) {
-	for _, e := range eggs {
-		hatched := e.Fate != nil && *e.Fate == "hatched"
-		r.Set++
-		if e.Fertile != nil {
-			r.Examined++
+// fateOf is how an egg ended; "" while it has not.
+func fateOf(e store.Egg) outcome.Fate {
+	if e.Fate == nil {
+		return ""
+	}
+	return outcome.Fate(*e.Fate)
+}
+
+// record counts what the eggs of a pen did in one batch.
+func (p PenEggs) record(closed bool) (r store.Record) {
+	g := store.Group{Young: p.Counted}
+	for _, e := range p.Eggs {
+		fate := fateOf(e)
+		if fate == outcome.Broken { // by hand: it counts against nobody
+			continue
 		}
 		fertile := e.Fertile != nil && *e.Fertile
-		if fertile {
-			r.Fertile++
+		r.Set++
+		r.Examined += count(e.Fertile != nil)
+		r.Fertile += count(fertile)
+		if !closed {
+			continue
 		}
-		if closed {
-			r.SetClosed++
-			if hatched {
-				r.HatchedClosed++
-			}
-			if fertile {
-				r.FertileClosed++
-				if hatched {
-					r.HatchedFertile++
-				}
-			}
+		r.SetClosed++
+		r.HatchedClosed += count(fate == outcome.Hatched)
+		if fate == outcome.Counted {
+			g.Counted++
+			g.Fertile += count(fertile)
+			g.Unknown += count(e.Fertile == nil)
+			continue
 		}
+		r.FertileClosed += count(fertile)
+		r.HatchedFertile += count(fertile && fate == outcome.Hatched)
 	}
-	return
+	return withGroups(r, []store.Group{g})
+}
+
+func count(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func groupOf(g store.Group) outcome.Group {
+	return outcome.Group{Eggs: g.Eggs, Counted: g.Counted, Young: g.Young}
+}
+
+// withGroups adds to a record what is known of groups.
+func withGroups(r store.Record, groups []store.Group) store.Record {
+	for _, g := range groups {
+		if g.Counted == 0 {
+			continue
+		}
+		young, of := groupOf(g).OfFertile(g.Fertile, g.Unknown)
+		r.HatchedClosed += g.Young
+		r.HatchedFertile += young
+		r.FertileClosed += of
+	}
+	return r
 }
 
 // Batches lists what is in the machines, and one page of what was.
@@ -212,18 +289,22 @@ func KnowFertile(ctx context.Context, tx *store.Tx, batchID int64) error {
 		for j, c := range e.Calls {
 			calls[j] = candling.Call(c)
 		}
-		var opened candling.Stage
-		if e.Fate != nil && *e.Fate == "unhatched" && e.Stage != nil {
-			opened = candling.Stage(*e.Stage)
-		}
-		if e.Opened != nil {
-			opened = candling.Stage(*e.Opened)
-		}
-		if fertile, ok := candling.Fertile(calls, e.Fate != nil && *e.Fate == "hatched", opened); ok {
+		if fertile, ok := candling.Fertile(calls, fateOf(e) == outcome.Hatched, openedAs(e.Fate, e.Stage, e.Opened)); ok {
 			known[i] = &fertile
 		}
 	}
 	return tx.SetFertile(ctx, ids, known)
+}
+
+// openedAs is what an egg showed on opening; "" if it was not opened.
+func openedAs(fate, stage, opened *string) candling.Stage {
+	switch {
+	case opened != nil:
+		return candling.Stage(*opened)
+	case fate != nil && outcome.Fate(*fate) == outcome.Unhatched && stage != nil:
+		return candling.Stage(*stage)
+	}
+	return ""
 }
 
 // living checks that these eggs are still in the batch; none at all is a problem.
@@ -246,9 +327,37 @@ func living(ids []int64, eggs map[int64]store.Egg) error {
 // one candling may last so long; a call after it begins the next.
 const candlingLasts = 3 * time.Hour
 
-// Candle records one call for these eggs. takeOut takes those out of the
-// machine that the call condemns.
-func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64, call candling.Call, ids []int64, takeOut bool) (Done, error) {
+// when is the moment at which something was done to a batch: the one that was told,
+// since people write things down later, or, if none was, now.
+func (b *Books) when(m *Member, batch store.Batch, told time.Time) (time.Time, error) {
+	now := b.Now()
+	switch {
+	case told.IsZero():
+		told = now
+	case told.After(now.Add(time.Minute)):
+		return told, problem("when", "%s has not come yet; when was it done?", m.moment(told))
+	case told.After(now):
+		told = now
+	}
+	if told.Before(batch.SetAt) {
+		return told, problem("when", "%s was not set before %s, so nothing was done to it %s.",
+			batch.Code, m.moment(batch.SetAt), m.moment(told))
+	}
+	return told, nil
+}
+
+// Calling is a call for some eggs. TakeOut takes those out of the machine that the
+// call condemns.
+type Calling struct {
+	Call    candling.Call
+	Eggs    []int64
+	TakeOut bool
+	At      time.Time // zero: now
+}
+
+// Candle records one call for these eggs.
+func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64, c Calling) (Done, error) {
+	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return Done{}, problem("call", "%q is no call.", string(call))
@@ -256,18 +365,22 @@ func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64
 		if err := living(ids, eggs); err != nil {
 			return Done{}, err
 		}
-		return b.called(ctx, tx, m, batch, call, ids, takeOut && m.TakesOut(call), b.Now())
+		at, err := b.when(m, batch, c.At)
+		if err != nil {
+			return Done{}, err
+		}
+		return b.called(ctx, tx, m, batch, call, ids, takeOut && m.TakesOut(call), at)
 	})
 }
 
 // CandleRest calls every egg live that is still in the batch and was not called
-// in the candling of these hours.
-func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
-	return b.candleRest(ctx, m, key, batchID, b.Now())
-}
-
-func (b *Books) candleRest(ctx context.Context, m *Member, key string, batchID int64, at time.Time) (Done, error) {
+// in the candling of the hours before; told is when, zero for now.
+func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		at, err := b.when(m, batch, told)
+		if err != nil {
+			return Done{}, err
+		}
 		session, err := tx.Candling(ctx, batchID, at.Add(-candlingLasts), at)
 		if err != nil {
 			return Done{}, err
@@ -306,11 +419,12 @@ func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store
 		}
 		said += " and taken out"
 	}
-	return b.wrote(ctx, tx, m, batch.ID, u, "%s.", said)
+	return b.wrote(ctx, tx, m, on("batch", batch.ID), u, "%s.", said)
 }
 
 // Lockdown stops the turning and moves the batch to where it hatches.
-func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, hatcherID int64) (Done, error) {
+// told is when, zero for now.
+func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, hatcherID int64, told time.Time) (Done, error) {
 	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		w, err := b.barn(ctx, tx, m)
 		if err != nil {
@@ -329,59 +443,183 @@ func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, ha
 		case w.rooms[hatcherID][batch.Species].Hatching == 0:
 			return Done{}, problem("hatcher", "Pick a machine in which these eggs can hatch.")
 		}
-		before, now := batch, b.Now()
-		batch.HatcherID, batch.LockedAt = hatcherID, &now
+		at, err := b.when(m, batch, told)
+		if err != nil {
+			return Done{}, err
+		}
+		before := batch
+		batch.HatcherID, batch.LockedAt = hatcherID, &at
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, &undo{Stand: &before}, "%s in lockdown in %s.", batch.Code, w.machines[hatcherID].Name)
+		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Stand: &before}, "%s in lockdown in %s.", batch.Code, w.machines[hatcherID].Name)
 	})
 }
 
-// Hatched records how many eggs of each pen hatched since the last time, the
-// lowest numbers first.
-func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int64, counts map[int64]int) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		byPen := map[int64][]store.Egg{}
-		for _, e := range eggs {
-			if e.Fate == nil {
-				byPen[e.PenID] = append(byPen[e.PenID], e)
-			}
-		}
-		var ids []int64
-		for pen, n := range counts {
-			left := byPen[pen]
-			if n < 0 || n > len(left) {
-				return Done{}, problem("hatched", "%d young, but %s left; it may be 0 to %d.", n, plural(len(left), "egg"), len(left))
-			}
-			slices.SortFunc(left, func(x, y store.Egg) int { return x.No - y.No })
-			for _, e := range left[:n] {
-				ids = append(ids, e.ID)
-			}
-		}
-		if len(ids) == 0 {
-			return Done{}, problem("hatched", "Say how many hatched.")
-		}
-		return b.end(ctx, tx, m, batch, ids, "hatched", "")
-	})
+// Young are young as they were counted, pen by pen, since the last time.
+type Young struct {
+	ByPen   map[int64]int
+	OnTrial map[int64]int // of eggs that were set on trial
+	At      time.Time     // zero: now
 }
 
-// End ends these eggs: hatched, unhatched with what the break-out showed, or
-// removed with a reason.
-func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, ids []int64, fate, stage string) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		switch {
-		case fate == "hatched" && stage == "":
-		case fate == "unhatched" && slices.Contains(candling.Stages, candling.Stage(stage)):
-		case fate == "removed" && slices.Contains(Reasons, stage):
-		default:
-			return Done{}, problem("fate", "%q is no end of an egg.", fate+" "+stage)
-		}
-		if err := living(ids, eggs); err != nil {
+// Hatched records how many young of each pen hatched. From which eggs they came is
+// not known by that; it is when the batch is closed and no other egg is left.
+func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int64, y Young) (Done, error) {
+	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+		at, err := b.when(m, batch, y.At)
+		if err != nil {
 			return Done{}, err
 		}
-		return b.end(ctx, tx, m, batch, ids, fate, stage)
+		all, err := y.check(batch, pens)
+		if err != nil {
+			return Done{}, err
+		}
+		u := &undo{}
+		if u.Young, err = tx.CountYoung(ctx, batchID, all, at, m.PersonID); err != nil {
+			return Done{}, err
+		}
+		n := 0
+		for _, c := range all {
+			n += c.Young
+		}
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %d young.", batch.Code, n)
 	})
+}
+
+func (y Young) check(batch store.Batch, pens []PenEggs) (all []store.Young, err error) {
+	for trial, counts := range map[bool]map[int64]int{false: y.ByPen, true: y.OnTrial} {
+		for pen, n := range counts {
+			left := 0
+			for _, p := range pens {
+				if p.ID == pen && p.Trial == trial {
+					left = p.Alive
+				}
+			}
+			if n < 0 || n > left {
+				return nil, problem("hatched", "%d young, but %s left; it may be 0 to %d.", n, plural(left, "egg"), left)
+			}
+			if n > 0 {
+				all = append(all, store.Young{BatchID: batch.ID, PenID: pen, Trial: trial, Young: n})
+			}
+		}
+	}
+	if len(all) == 0 {
+		return nil, problem("hatched", "Say how many hatched.")
+	}
+	slices.SortFunc(all, func(a, b store.Young) int {
+		return cmp.Or(cmp.Compare(a.PenID, b.PenID), count(a.Trial)-count(b.Trial))
+	})
+	return all, nil
+}
+
+// onPens runs an action on an open batch, with its eggs by pen.
+func (b *Books) onPens(
+	ctx context.Context, m *Member, key string, batchID int64,
+	work func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error),
+) (Done, error) {
+	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, v, err := b.viewed(ctx, tx, m, batch)
+		if err != nil {
+			return Done{}, err
+		}
+		eggs, err := tx.BatchEggs(ctx, batchID)
+		if err != nil {
+			return Done{}, err
+		}
+		counted, err := tx.CountedYoung(ctx, []int64{batchID})
+		if err != nil {
+			return Done{}, err
+		}
+		return work(tx, batch, w.byPen(eggs, counted, v))
+	})
+}
+
+// Ending is how some eggs of a batch ended.
+type Ending struct {
+	Eggs  []int64
+	Fate  outcome.Fate // Hatched, Unhatched with what the break-out showed, Removed with a reason, or Broken
+	Stage string
+	// Among says of hatched eggs that their young were counted before: now it is
+	// known from which eggs these came.
+	Among bool
+	At    time.Time // zero: now
+}
+
+// End ends these eggs.
+func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e Ending) (Done, error) {
+	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+		switch {
+		case (e.Fate == outcome.Hatched || e.Fate == outcome.Broken) && e.Stage == "":
+		case e.Fate == outcome.Unhatched && slices.Contains(candling.Stages, candling.Stage(e.Stage)):
+		case e.Fate == outcome.Removed && slices.Contains(Reasons, e.Stage):
+		default:
+			return Done{}, problem("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
+		}
+		at, err := b.when(m, batch, e.At)
+		if err != nil {
+			return Done{}, err
+		}
+		eggs := map[int64]store.Egg{}
+		for _, p := range pens {
+			for _, egg := range p.Eggs {
+				eggs[egg.ID] = egg
+			}
+		}
+		if err := living(e.Eggs, eggs); err != nil {
+			return Done{}, err
+		}
+		found, err := e.found(batch, pens)
+		if err != nil {
+			return Done{}, err
+		}
+		u := &undo{}
+		if len(found) > 0 {
+			if u.Young, err = tx.CountYoung(ctx, batchID, found, at, m.PersonID); err != nil {
+				return Done{}, err
+			}
+		}
+		if u.Revive, err = tx.End(ctx, e.Eggs, string(e.Fate), e.Stage, at); err != nil {
+			return Done{}, err
+		}
+		said := fmt.Sprintf("%s: %s %s", batch.Code, plural(len(u.Revive), "egg"), fateWord(e.Fate))
+		if e.Stage != "" {
+			said += ", " + e.Stage
+		}
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s.", said)
+	})
+}
+
+// found gives the counts that are known egg by egg now, as numbers below zero, and
+// sees that as many eggs are left as young were counted of them.
+func (e Ending) found(batch store.Batch, pens []PenEggs) (all []store.Young, err error) {
+	for _, p := range pens {
+		ending := 0
+		left := p.left()
+		for _, egg := range left {
+			ending += count(slices.Contains(e.Eggs, egg.ID))
+		}
+		counted := p.Counted
+		if e.Among && e.Fate == outcome.Hatched {
+			if n := min(ending, counted); n > 0 {
+				counted -= n
+				all = append(all, store.Young{BatchID: batch.ID, PenID: p.ID, Trial: p.Trial, Young: -n})
+			}
+		}
+		if len(left)-ending < counted {
+			return nil, problem("fate", "%d young of %s were counted already, so of the %s left only %d can have ended otherwise.",
+				p.Counted, p.Label(), plural(len(left), "egg"), len(left)-p.Counted)
+		}
+	}
+	return all, nil
+}
+
+// fateWord says an egg's end as it is written in the journal.
+func fateWord(f outcome.Fate) string {
+	return map[outcome.Fate]string{
+		outcome.Hatched: "hatched", outcome.Unhatched: "did not hatch", outcome.Removed: "taken out",
+		outcome.Broken: "broken by hand", outcome.Counted: "counted with others",
+	}[f]
 }
 
 // Opened records what eggs that were taken out showed on opening: a true clear
@@ -414,7 +652,7 @@ func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64
 		if err := KnowFertile(ctx, tx, batchID); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, &undo{Opened: opened}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
+		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Opened: opened}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
 	})
 }
 
@@ -430,15 +668,9 @@ type Proof struct {
 // proofs counts them; calls of which nobody knows yet are left out.
 func proofs(said []store.Said, v BatchView) (all []Proof) {
 	for _, s := range said {
-		var opened candling.Stage
-		if s.Fate != nil && *s.Fate == "unhatched" && s.Stage != nil {
-			opened = candling.Stage(*s.Stage)
-		}
-		if s.Opened != nil {
-			opened = candling.Stage(*s.Opened)
-		}
+		hatched := s.Fate != nil && outcome.Fate(*s.Fate) == outcome.Hatched
 		done := calendar.Elapsed(v.SetAt, s.At) / v.HatchDay
-		right, known := candling.Proved(candling.Call(s.Call), done, s.Fate != nil && *s.Fate == "hatched", opened)
+		right, known := candling.Proved(candling.Call(s.Call), done, hatched, openedAs(s.Fate, s.Stage, s.Opened))
 		if !known {
 			continue
 		}
@@ -455,55 +687,85 @@ func proofs(said []store.Said, v BatchView) (all []Proof) {
 	return
 }
 
-// Reasons are why an egg may be taken out besides what candling says.
-var Reasons = []string{"cracked", "bad", "broken", "other"}
+// Reasons are why an egg may be taken out besides what candling says. One broken by
+// hand is an end of its own, that counts against nobody.
+var Reasons = []string{"cracked", "bad", "other"}
 
-func (b *Books) end(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch, ids []int64, fate, stage string) (Done, error) {
-	ended, err := tx.End(ctx, ids, fate, stage, b.Now())
-	if err != nil {
-		return Done{}, err
-	}
-	said := fmt.Sprintf("%s: %s %s", batch.Code, plural(len(ended), "egg"), fate)
-	if stage != "" {
-		said += ", " + stage
-	}
-	return b.wrote(ctx, tx, m, batch.ID, &undo{Revive: ended}, "%s.", said)
-}
-
-// Close ends a batch: what is left in it did not hatch and was not opened.
-func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		var rest []int64
-		hatched := 0
-		for id, e := range eggs {
-			if e.Fate == nil {
-				rest = append(rest, id)
-			} else if *e.Fate == "hatched" {
-				hatched++
-			}
-		}
-		w, err := b.barn(ctx, tx, m)
+// Close ends a batch: what is left in it did not hatch and was not opened. Where
+// young were counted and it is not known from which eggs they came, these end as
+// counted, with all others of their pen. told is when, zero for now.
+func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
+	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+		at, err := b.when(m, batch, told)
 		if err != nil {
 			return Done{}, err
 		}
-		v, err := w.view(batch)
+		alive, hatched, all := 0, 0, 0
+		for _, p := range pens {
+			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
+		}
+		_, v, err := b.viewed(ctx, tx, m, batch)
 		if err != nil {
 			return Done{}, err
 		}
-		if len(rest) > 0 && !v.Hatching() {
-			return Done{}, problem("batch", "%s are still growing; %s is not due before %s.", plural(len(rest), "egg"), batch.Code, m.ShortDay(v.Hatch().From))
+		if alive > 0 && !v.Hatching() {
+			return Done{}, problem("batch", "%s are still growing; %s is not due before %s.",
+				plural(alive, "egg"), batch.Code, m.ShortDay(v.Hatch().From))
 		}
-		before, now := batch, b.Now()
+		if batch.LockedAt != nil && at.Before(*batch.LockedAt) {
+			return Done{}, problem("when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.moment(*batch.LockedAt))
+		}
+		before := batch
 		u := &undo{Stand: &before}
-		if u.Revive, err = tx.End(ctx, rest, "unhatched", string(candling.NotOpened), now); err != nil {
+		if err := u.endLeft(ctx, tx, batchID, pens, at); err != nil {
 			return Done{}, err
 		}
-		batch.ClosedAt = &now
+		batch.ClosedAt = &at
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, u, "%s closed: %d hatched of %s.", batch.Code, hatched, plural(len(eggs), "egg"))
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, plural(all, "egg"))
 	})
+}
+
+// endLeft ends the eggs that are left when a batch is closed. A batch is known egg
+// by egg, or it is not: if of any pen it is open which eggs the counted young came
+// from, no count of the batch is told of single eggs, also not where all of a pen
+// hatched or none did; else only what went well, or badly, would count.
+func (u *undo) endLeft(ctx context.Context, tx *store.Tx, batchID int64, pens []PenEggs, at time.Time) error {
+	anyCounted, settled := false, true
+	for _, p := range pens {
+		anyCounted = anyCounted || p.Counted > 0
+		settled = settled && (p.Counted == 0 || p.Alive == 0)
+	}
+	for _, p := range pens {
+		fate, stage := outcome.Unhatched, string(candling.NotOpened)
+		seenSingly := p.Hatched > p.Counted
+		switch {
+		case settled && p.Counted > 0:
+			fate, stage = outcome.Hatched, ""
+		case !settled && (p.Counted > 0 || !seenSingly):
+			fate, stage = outcome.Counted, ""
+		}
+		var ids []int64
+		for _, e := range p.left() {
+			ids = append(ids, e.ID)
+		}
+		if len(ids) == 0 {
+			continue
+		}
+		ended, err := tx.End(ctx, ids, string(fate), stage, at)
+		if err != nil {
+			return err
+		}
+		u.Revive = append(u.Revive, ended...)
+	}
+	if !anyCounted || !settled {
+		return nil
+	}
+	u.Unsettle = batchID
+	_, err := tx.SettleYoung(ctx, batchID, true)
+	return err
 }
 
 // MarkDone ticks a chore of a batch off.
@@ -513,10 +775,13 @@ func (b *Books) MarkDone(ctx context.Context, m *Member, key string, batchID int
 			return Done{}, problem("kind", "%q is no chore that can be ticked off.", kind)
 		}
 		open, err := tx.MarkDone(ctx, batchID, kind, day, b.Now())
-		if err != nil || !open {
-			return Done{}, errors.Join(err, problem("kind", "This was done already."))
+		if err != nil {
+			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, &undo{Chore: &store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}}, "%s: %s done.", batch.Code, lower(calendar.Title(kind)))
+		if !open {
+			return Done{}, problem("kind", "This was done already.")
+		}
+		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Chore: &store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}}, "%s: %s done.", batch.Code, lower(calendar.Title(kind)))
 	})
 }
 

@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
+	"metrogon/core/machine"
 	"metrogon/core/method"
 	"metrogon/core/readiness"
 	"metrogon/store"
@@ -69,13 +71,18 @@ func (b *Books) Care(ctx context.Context, m *Member, key string, batchID int64, 
 // stepPrefix marks the care of a machine as a step of making it ready.
 const stepPrefix = "ready:"
 
-// readyState tells how far a machine is from taking eggs.
-func (w *barn) readyState(x Machine, up store.Upkeep, running bool) readiness.State {
+// readyState tells how far a machine is from taking eggs. A kind that is not known
+// is an error.
+func (w *barn) readyState(x Machine, up store.Upkeep, running bool) (readiness.State, error) {
+	kind, err := machine.Find(x.Kind)
+	if err != nil {
+		return readiness.State{}, err
+	}
 	ticked := map[string]time.Time{}
 	var emptied time.Time
 	for _, c := range up.Last {
-		if c.MachineID != nil && *c.MachineID == x.ID && len(c.Kind) > len(stepPrefix) {
-			ticked[c.Kind[len(stepPrefix):]] = c.At
+		if step, ok := strings.CutPrefix(c.Kind, stepPrefix); ok && c.MachineID != nil && *c.MachineID == x.ID {
+			ticked[step] = c.At
 		}
 	}
 	for _, e := range up.Emptied {
@@ -83,7 +90,8 @@ func (w *barn) readyState(x Machine, up store.Upkeep, running bool) readiness.St
 			emptied = e.At
 		}
 	}
-	return readiness.Judge(x.Kind, x.ByHand, ticked, emptied, running, time.Duration(w.member.WarmHours)*time.Hour, w.now)
+	needed := time.Duration(w.member.WarmHours) * time.Hour
+	return readiness.Judge(kind, x.ByHand, ticked, emptied, running, needed, w.now), nil
 }
 
 // stands tells whether eggs of an open batch stand in a machine.
@@ -102,10 +110,15 @@ func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID 
 		if !ok {
 			return Done{}, ErrNone
 		}
+		kind, err := machine.Find(x.Kind)
+		if err != nil {
+			return Done{}, err
+		}
 		u := &undo{}
-		for _, step := range readiness.Steps(x.Kind, x.ByHand) {
-			if !slices.Contains(steps, step.ID) {
-				continue
+		for _, done := range steps {
+			step, err := kind.Step(done, x.ByHand)
+			if err != nil {
+				return Done{}, problem("step", "%s.", capital(err.Error()))
 			}
 			id, err := tx.AddCare(ctx, store.Care{Kind: stepPrefix + step.ID, MachineID: &machineID, At: w.now}, m.PersonID)
 			if err != nil {
@@ -116,6 +129,6 @@ func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID 
 		if len(u.Care) == 0 {
 			return Done{}, problem("step", "Mark what is done.")
 		}
-		return b.wrote(ctx, tx, m, 0, u, "%s: %s of making ready done.", x.Name, plural(len(u.Care), "step"))
+		return b.wrote(ctx, tx, m, on("machine", machineID), u, "%s: %s of making ready done.", x.Name, plural(len(u.Care), "step"))
 	})
 }

@@ -58,7 +58,7 @@ func (b *Books) Cellar(ctx context.Context, m *Member, batchID int64) (page Cell
 		if err != nil {
 			return err
 		}
-		water, cells := waterOf(trays.BatchView), map[string]string{}
+		water, cells := w.waterOf(trays.BatchView), map[string]string{}
 		water.gather(weighings, eggs)
 		for _, d := range water.Dark {
 			cells[d.Code] = fmt.Sprintf("air cell of %s: %.0f %% lost", m.ShortDay(d.At), d.LossPct)
@@ -113,12 +113,16 @@ const longCandling = 20 * time.Minute
 // was done; send the rest again.
 func (b *Books) Bench(ctx context.Context, m *Member, batchID int64, ops []Op) (all []OpDone, err error) {
 	for _, op := range ops {
-		done, err := b.op(ctx, m, batchID, op)
-		var p Problems
+		what, err := json.Marshal(op)
+		if err != nil {
+			return all, err
+		}
+		done, err := b.op(Asked(ctx, fmt.Sprintf("bench %d %s", batchID, what)), m, batchID, op)
+		p, typed := AsProblems(err)
 		switch {
 		case err == nil:
 			all = append(all, OpDone{op.Key, true, done.Said})
-		case errors.As(err, &p):
+		case typed:
 			all = append(all, OpDone{op.Key, false, p.Error()})
 		case errors.Is(err, ErrNone):
 			all = append(all, OpDone{op.Key, false, "There is no such egg in this batch any more."})
@@ -143,12 +147,13 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 			if err := living([]int64{op.Egg}, eggs); err != nil {
 				return Done{}, err
 			}
+			at := latest(at, batch.SetAt)
 			return b.called(ctx, tx, m, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
 		})
 	case "cell":
 		return b.readCell(ctx, m, op, batchID, at)
 	case "rest":
-		return b.candleRest(ctx, m, op.Key, batchID, at)
+		return b.CandleRest(ctx, m, op.Key, batchID, at)
 	case "take-back":
 		return b.takeBack(ctx, m, op)
 	case "end":
@@ -157,7 +162,7 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 			if open < longCandling {
 				return Done{Said: "Candled."}, nil
 			}
-			return b.wrote(ctx, tx, m, batchID, nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
+			return b.wrote(ctx, tx, m, on("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
 		})
 	}
 	return Done{}, problem("kind", "%.20q is nothing that can be done at the bench.", op.Kind)

@@ -8,6 +8,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/choice"
+	"metrogon/core/machine"
 	"metrogon/core/storage"
 	"metrogon/store"
 )
@@ -58,7 +59,7 @@ func (p SetPage) machines(s *Setting, now time.Time) {
 	}
 	roomier := func(a, b Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
 	s.SetterID = slices.MaxFunc(p.Setters, roomier).ID
-	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x Place) bool { return x.Kind != "hatcher" })
+	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x Place) bool { return x.Kind != string(machine.Hatcher) })
 	if len(hatchers) == 0 {
 		hatchers = p.Hatchers
 	}
@@ -88,7 +89,7 @@ func (p SetPage) room(s Setting) int {
 // until then among them: not past their days, not resting, of the wished pen.
 func (p SetPage) lots(x expectations, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []Lot) {
 	add := func(pen int64, age, eggs int, l Lot) {
-		if k := storage.Judge(p.Kind, age); eggs > 0 && k != storage.Stale && k != storage.Lost {
+		if k := storage.Judge(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
 			lots = append(lots, choice.Lot{Pen: pen, Age: float64(age), Eggs: eggs, Young: x.young[pen], Keeps: x.keeps(p.Kind, age)})
 			of = append(of, l)
 		}
@@ -170,9 +171,6 @@ func (p SetPage) later(w *barn, x expectations, laying []store.Stock) *Later {
 	older := slices.Clone(lots)
 	for i := range older {
 		older[i].Keeps = x.keeps(p.Kind, int(older[i].Age)+days)
-		if k := storage.Judge(p.Kind, int(older[i].Age)+days); k == storage.Lost {
-			older[i].Keeps = 0
-		}
 	}
 	l.Lost = now.Young.Mean() - choice.Expect(older, now.Take).Mean()
 	return l

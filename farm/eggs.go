@@ -16,6 +16,7 @@ import (
 	"metrogon/core/moisture"
 	"metrogon/core/species"
 	"metrogon/core/storage"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -31,20 +32,28 @@ type StockRow struct {
 type Lot struct {
 	PenID   int64
 	LaidOn  time.Time
-	Age     int // days
+	Trial   bool // rejected or doubtful ones, to be set apart
+	Age     int  // days
 	Eggs    int
 	Keeping storage.Keeping
 	BestOn  time.Time // the last day on which they are at their best
 	LastOn  time.Time // the last day before most would stop
 	Resting int       // of them, shipped ones that are not to be set yet
 	ReadyAt *time.Time
+	Young   float64 // to be expected of them, where they are past the day at which most stop
 }
+
+// Past tells that they are past the day at which most stop.
+func (l Lot) Past() bool { return l.Keeping == storage.Stale || l.Keeping == storage.Late }
 
 // lot judges eggs on a date.
 func lot(kind *species.Profile, s store.Stock, on time.Time) Lot {
 	age := ageDays(s.LaidOn, on)
-	return Lot{s.PenID, s.LaidOn, age, s.Eggs, storage.Judge(kind, age),
-		s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), s.LaidOn.AddDate(0, 0, int(kind.StorageLimitDays.At)), s.Resting, s.ReadyAt}
+	return Lot{
+		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.Judge(kind, age),
+		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(0, 0, int(kind.StorageLimitDays.At)),
+		Resting: s.Resting, ReadyAt: s.ReadyAt,
+	}
 }
 
 // EggRoom is what is in store.
@@ -54,8 +63,9 @@ type EggRoom struct {
 	Usual      map[int64]method.Washing
 	Stock      []StockRow
 	Eggs       int
-	Turning    int // of them, eggs that pass their best or last day tomorrow
-	Past       int // past the day at which most stop
+	Turning    int     // of them, eggs that pass their best or last day tomorrow
+	Past       int     // past the day at which most stop
+	PastYoung  float64 // that these may still give
 	Resting    int
 	Gatherings []store.Gathering
 	Places     []PlaceView
@@ -81,7 +91,7 @@ func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error
 		for _, p := range room.Pens {
 			room.Usual[p.ID] = w.method(p.Species).Washing
 		}
-		up, err := tx.Upkeep(ctx, w.dayBegan())
+		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
 		room.Places = w.storePlaces(up)
 		return err
 	})
@@ -130,13 +140,18 @@ func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 		row.Eggs += s.Eggs
 		room.Eggs += s.Eggs
 		room.Resting += s.Resting
-		if l.Keeping == storage.Stale || l.Keeping == storage.Lost {
+		if l.Keeping == storage.Stale || l.Keeping == storage.Late {
 			room.Past += s.Eggs
 		} else if storage.Judge(row.Kind, l.Age+1) != l.Keeping {
 			room.Turning += s.Eggs
 		}
 	}
 	for _, row := range by {
+		young, err := w.lateYoung(ctx, tx, row)
+		if err != nil {
+			return room, err
+		}
+		room.PastYoung += young
 		room.Stock = append(room.Stock, *row)
 	}
 	slices.SortFunc(room.Stock, func(a, b StockRow) int {
@@ -146,6 +161,54 @@ func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 		return strings.Compare(a.Name, b.Name)
 	})
 	return room, nil
+}
+
+// lateYoung reckons what eggs past the day at which most stop may still give, as
+// Set does, and keeps it with their lots.
+func (w *barn) lateYoung(ctx context.Context, tx *store.Tx, row *StockRow) (young float64, err error) {
+	if !slices.ContainsFunc(row.Lots, Lot.Past) {
+		return 0, nil
+	}
+	records, err := readAges(ctx, tx, row.Kind.ID)
+	if err != nil {
+		return 0, err
+	}
+	x := w.expectations(records)
+	for i, l := range row.Lots {
+		if l.Past() {
+			row.Lots[i].Young = x.expect(row.Kind, row.ID, l.Age, l.Eggs)
+			young += row.Lots[i].Young
+		}
+	}
+	return young, nil
+}
+
+// OnTrial puts rejected eggs of a collection into store, to be set on trial and told
+// apart.
+func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID int64, reason string, eggs int) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		var p Problems
+		p.count("eggs", "The number of eggs", eggs, 1, MaxEggs)
+		if err := p.err(); err != nil {
+			return Done{}, err
+		}
+		ids, err := tx.OnTrial(ctx, collectionID, reason, eggs)
+		if err != nil {
+			return Done{}, err
+		}
+		if len(ids) == 0 {
+			return Done{}, problem("eggs", "There are none of these rejected eggs any more.")
+		}
+		codes, err := MarkEggs(ctx, tx)
+		if err != nil {
+			return Done{}, err
+		}
+		said := plural(len(ids), "rejected egg") + " in store on trial"
+		if len(codes) > 0 {
+			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
+		}
+		return b.wrote(ctx, tx, m, nil, &undo{OffTrial: ids}, "%s.", said)
+	})
 }
 
 // Collected is one gathering as it is typed.
@@ -180,7 +243,7 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		if err != nil {
 			return Done{}, err
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return Done{}, err
 		}
@@ -190,9 +253,11 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		}
 		var p Problems
 		var said []string
+		var about subjects
 		rows := make([]store.Collection, len(all))
 		for i, c := range all {
 			rows[i] = p.collection(w, up, c)
+			about = about.and("pen", c.PenID)
 			said = append(said, w.gathered(c, weighed))
 		}
 		if len(all) == 0 {
@@ -215,7 +280,7 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		case n == 1:
 			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
 		}
-		return b.wrote(ctx, tx, m, 0, &undo{Collections: ids}, "%s", strings.Join(said, " "))
+		return b.wrote(ctx, tx, m, about, &undo{Collections: ids}, "%s", strings.Join(said, " "))
 	})
 }
 
@@ -250,7 +315,7 @@ func (p *Problems) collection(w *barn, up store.Upkeep, c Collected) store.Colle
 		}
 		row.PlaceID = &c.PlaceID
 	}
-	p.measure("mass", "The weight", c.MassG, .3, 400, "g")
+	p.mass(w.member.Units(), "mass", "The weight", c.MassG, .3, 400)
 	p.measure("length", "The length", c.LengthMM, 8, 150, "mm")
 	p.measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
 	if (c.LengthMM == nil) != (c.Breadth == nil) {
@@ -263,10 +328,25 @@ func (p *Problems) collection(w *barn, up store.Upkeep, c Collected) store.Colle
 }
 
 func (p *Problems) measure(field, what string, v *float64, least, most float64, unit string) {
-	if v != nil && !(*v >= least && *v <= most) {
-		p.add(field, "%s is %g %s; it may be %g to %g.", what, *v, unit, least, most)
+	if outside(v, least, most) {
+		p.add(field, "%s", units.Outside(what, *v, least, most, unit))
 	}
 }
+
+// temp and mass say what is wrong in the units in which it was typed.
+func (p *Problems) temp(r units.Reader, field, what string, c *float64, least, most float64) {
+	if outside(c, least, most) {
+		p.add(field, "%s", r.OutsideTemp(what, *c, least, most))
+	}
+}
+
+func (p *Problems) mass(r units.Reader, field, what string, g *float64, least, most float64) {
+	if outside(g, least, most) {
+		p.add(field, "%s", r.OutsideMass(what, *g, least, most))
+	}
+}
+
+func outside(v *float64, least, most float64) bool { return v != nil && !(*v >= least && *v <= most) }
 
 // gathered says one gathering in words.
 func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
@@ -294,7 +374,7 @@ func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
 		mass = *c.MassG
 	case c.LengthMM != nil && c.Breadth != nil:
 		mass = moisture.FreshMass(*c.LengthMM, *c.Breadth)
-		said += fmt.Sprintf(" Fresh weight about %.1f g by its size.", mass)
+		said += fmt.Sprintf(" Fresh weight about %s by its size.", w.member.Units().Mass(mass))
 	}
 	var usual grading.Usual
 	for _, u := range weighed {
@@ -302,7 +382,7 @@ func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
 			usual = grading.Usual{N: u.N, Mean: u.Mean, SD: u.SD}
 		}
 	}
-	if _, says := usual.Size(mass, kind.EggG.At); says != "" {
+	if _, says := usual.Size(mass, kind.EggG.At, w.member.Units()); says != "" {
 		said += " " + says + " Better not set it."
 	}
 	return said
@@ -353,7 +433,7 @@ func (b *Books) CastOut(ctx context.Context, m *Member, key string, penID int64,
 		if len(ids) == 0 {
 			return Done{}, problem("eggs", "There are none of these eggs in store any more.")
 		}
-		return b.wrote(ctx, tx, m, 0, &undo{PutBack: ids}, "%s of %s taken out of the store.", plural(len(ids), "egg"), laidOn.Format("2 Jan"))
+		return b.wrote(ctx, tx, m, on("pen", penID), &undo{PutBack: ids}, "%s of %s taken out of the store.", plural(len(ids), "egg"), laidOn.Format("2 Jan"))
 	})
 }
 
@@ -386,11 +466,8 @@ type Imported struct {
 // or another file, changes nothing. Pens that the farm does not have are made
 // if makePens is set, and reported otherwise.
 func (b *Books) ImportEggs(ctx context.Context, m *Member, lines []Line, makePens bool) (done Imported, err error) {
-	err = b.db.Farm(ctx, m.FarmID, func(tx *store.Tx) error {
+	err = b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error {
 		done = Imported{}
-		if err := tx.Queue(ctx); err != nil {
-			return err
-		}
 		pens, err := tx.Pens(ctx)
 		if err != nil {
 			return err
@@ -463,6 +540,7 @@ func (d *Imported) check(lines []Line, pens map[string]Pen, today time.Time) {
 }
 
 func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member, lines []Line, pens map[string]Pen, made int) error {
+	var about subjects
 	same := map[string]int{} // equal lines of one file are different gatherings
 	all := make([]store.Collection, len(lines))
 	for i, l := range lines {
@@ -471,6 +549,7 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 		sum := sha256.Sum256(fmt.Appendf(nil, "%s|%d", text, same[text]))
 		key := hex.EncodeToString(sum[:16])
 		all[i] = store.Collection{PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected, Note: strings.TrimSpace(l.Note), ImportKey: &key}
+		about = about.and("pen", all[i].PenID)
 		d.Eggs += l.Eggs
 		d.Rejected += l.Rejected
 	}
@@ -497,7 +576,7 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 	if made > 0 {
 		said += ", " + plural(made, "new pen")
 	}
-	done, err := b.wrote(ctx, tx, m, 0, &undo{Collections: ids}, "%s.", said)
+	done, err := b.wrote(ctx, tx, m, about, &undo{Collections: ids}, "%s.", said)
 	d.Entry = done.Entry
 	return err
 }

@@ -5,9 +5,6 @@
 package farm
 
 import (
-	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -15,10 +12,9 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/google/uuid"
-
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -27,12 +23,15 @@ type Clock func() time.Time
 
 // Books are the farms' books.
 type Books struct {
-	db    *store.DB
-	clock Clock
+	db      *store.DB
+	clock   Clock
+	hashing hashing
 }
 
 // Open gives the books kept in a database.
-func Open(db *store.DB, clock Clock) *Books { return &Books{db, clock} }
+func Open(db *store.DB, clock Clock) *Books {
+	return &Books{db: db, clock: clock, hashing: newHashing()}
+}
 
 // Now is the books' own time, to the second.
 func (b *Books) Now() time.Time { return b.clock().Truncate(time.Second) }
@@ -54,6 +53,16 @@ func (p Problems) Error() string {
 	}
 	return strings.Join(says, " ")
 }
+
+// AsProblems tells what was typed wrong from everything else that can go wrong: an
+// error is told as the user's mistake only if it is nothing but that.
+func AsProblems(err error) (Problems, bool) {
+	p, ok := err.(Problems)
+	return p, ok
+}
+
+// Unavailable tells that the database is away, too busy or too slow just now.
+func Unavailable(err error) bool { return store.Unavailable(err) }
 
 func problem(field, format string, args ...any) error {
 	return Problems{{field, fmt.Sprintf(format, args...)}}
@@ -107,6 +116,11 @@ func member(m store.Member) (*Member, error) {
 	return &Member{m, place, hour}, err
 }
 
+// Units are how the member reads figures.
+func (m *Member) Units() units.Reader {
+	return units.Reader{Fahrenheit: m.Temperature == "F", Ounces: m.Mass == "oz"}
+}
+
 // Owner tells whether the member may change pens, machines, people and settings.
 func (m *Member) Owner() bool { return m.Role == "owner" }
 
@@ -125,205 +139,3 @@ func (m *Member) Date(at time.Time) time.Time {
 
 // ageDays counts the nights between a lay date and a date.
 func ageDays(laidOn, on time.Time) int { return int(on.Sub(laidOn).Hours() / 24) }
-
-// read runs a use case that changes nothing.
-func (b *Books) read(ctx context.Context, m *Member, work func(*store.Tx) error) error {
-	return b.db.Farm(ctx, m.FarmID, work)
-}
-
-// Done says what an action did. Entry is its line in the journal if it can be
-// taken back.
-type Done struct {
-	Said    string
-	Entry   int64
-	BatchID int64
-}
-
-// act runs a use case that changes something: farm by farm one after the
-// other, and once for each key.
-func (b *Books) act(ctx context.Context, m *Member, key string, work func(*store.Tx) (Done, error)) (done Done, err error) {
-	if uuid.Validate(key) != nil {
-		return done, problem("key", "This form is broken; open the page again.")
-	}
-	err = b.db.Farm(ctx, m.FarmID, func(tx *store.Tx) error {
-		if err := tx.Queue(ctx); err != nil {
-			return err
-		}
-		before, again, err := tx.Claim(ctx, key, b.Now())
-		if err != nil {
-			return err
-		}
-		if again {
-			return json.Unmarshal([]byte(before), &done)
-		}
-		if done, err = work(tx); err != nil {
-			return err
-		}
-		answer, err := json.Marshal(done)
-		if err != nil {
-			return err
-		}
-		return tx.Answer(ctx, key, string(answer))
-	})
-	return done, err
-}
-
-// undo is what taking an action back has to do.
-type undo struct {
-	Collections []int64          `json:"collections,omitempty"` // drop
-	PutBack     []int64          `json:"put_back,omitempty"`    // eggs, into the store
-	DropBatch   int64            `json:"drop_batch,omitempty"`
-	Calls       []int64          `json:"calls,omitempty"`  // drop
-	Revive      []int64          `json:"revive,omitempty"` // eggs of a batch
-	Stand       *store.Batch     `json:"stand,omitempty"`  // as the batch stood
-	Chore       *store.ChoreDone `json:"chore,omitempty"`
-	Counter     *counterBefore   `json:"counter,omitempty"`
-	Care        []int64          `json:"care,omitempty"`   // drop
-	Lies        []store.Lie      `json:"lies,omitempty"`   // as eggs lay
-	Parcel      *store.Parcel    `json:"parcel,omitempty"` // as it stood
-	DropParcel  int64            `json:"drop_parcel,omitempty"`
-	Weighing    int64            `json:"weighing,omitempty"` // drop
-	Response    int64            `json:"response,omitempty"` // drop
-	Opened      []int64          `json:"opened,omitempty"`   // shut again
-}
-
-type counterBefore struct {
-	Machine int64
-	Started *time.Time
-}
-
-// wrote puts a line into the journal and returns what was done.
-func (b *Books) wrote(ctx context.Context, tx *store.Tx, m *Member, batchID int64, u *undo, format string, args ...any) (Done, error) {
-	done := Done{Said: fmt.Sprintf(format, args...), BatchID: batchID}
-	var back []byte
-	if u != nil {
-		var err error
-		if back, err = json.Marshal(u); err != nil {
-			return done, err
-		}
-	}
-	id, err := tx.Write(ctx, m.PersonID, batchID, b.Now(), done.Said, back, 0)
-	if u != nil {
-		done.Entry = id
-	}
-	return done, err
-}
-
-// Undo takes the action of a journal line back, if nothing that came after it
-// on the same batch still stands.
-func (b *Books) Undo(ctx context.Context, m *Member, key string, entryID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		e, err := tx.Entry(ctx, entryID)
-		if err != nil {
-			return Done{}, err
-		}
-		if e.Undone || e.Undo == nil {
-			return Done{}, problem("entry", "This was taken back already.")
-		}
-		if standing, err := tx.Standing(ctx, entryID); err != nil || !standing {
-			return Done{}, errors.Join(err, problem("entry", "Take back first what was done after it."))
-		}
-		var u undo
-		if err := json.Unmarshal(e.Undo, &u); err != nil {
-			return Done{}, err
-		}
-		done := Done{Said: "Taken back: " + e.Said}
-		if e.BatchID != nil && u.DropBatch == 0 {
-			done.BatchID = *e.BatchID
-		}
-		if err := u.apply(ctx, tx); err != nil {
-			return Done{}, err
-		}
-		if done.BatchID != 0 {
-			if err := KnowFertile(ctx, tx, done.BatchID); err != nil {
-				return Done{}, err
-			}
-		}
-		_, err = tx.Write(ctx, m.PersonID, done.BatchID, b.Now(), done.Said, nil, entryID)
-		return done, err
-	})
-}
-
-func (u undo) apply(ctx context.Context, tx *store.Tx) error {
-	if u.Parcel != nil { // lets go of its collection, which is dropped below
-		if err := tx.SaveParcel(ctx, *u.Parcel); err != nil {
-			return err
-		}
-	}
-	if len(u.Care) > 0 {
-		if err := tx.DropCare(ctx, u.Care); err != nil {
-			return err
-		}
-	}
-	if len(u.Lies) > 0 {
-		if err := tx.Lay(ctx, u.Lies); err != nil {
-			return err
-		}
-	}
-	if len(u.Opened) > 0 {
-		if _, err := tx.Open(ctx, u.Opened, ""); err != nil {
-			return err
-		}
-	}
-	if u.Weighing != 0 {
-		if err := tx.DropWeighing(ctx, u.Weighing); err != nil {
-			return err
-		}
-	}
-	if u.Response != 0 {
-		if err := tx.DropResponse(ctx, u.Response); err != nil {
-			return err
-		}
-	}
-	if u.DropParcel != 0 {
-		if err := tx.DropParcel(ctx, u.DropParcel); err != nil {
-			return err
-		}
-	}
-	if len(u.Collections) > 0 {
-		n, err := tx.DropCollections(ctx, u.Collections)
-		if err != nil {
-			return err
-		}
-		if n < len(u.Collections) {
-			return problem("entry", "Some of these eggs were set or taken out meanwhile.")
-		}
-	}
-	if len(u.Calls) > 0 {
-		if err := tx.DropCalls(ctx, u.Calls); err != nil {
-			return err
-		}
-	}
-	if len(u.PutBack) > 0 {
-		if err := tx.PutBack(ctx, u.PutBack); err != nil {
-			return err
-		}
-	}
-	if len(u.Revive) > 0 {
-		if _, err := tx.End(ctx, u.Revive, "", "", time.Time{}); err != nil {
-			return err
-		}
-	}
-	if u.Stand != nil {
-		if err := tx.MoveBatch(ctx, *u.Stand); err != nil {
-			return err
-		}
-	}
-	if u.Chore != nil {
-		if err := tx.MarkUndone(ctx, u.Chore.BatchID, u.Chore.Kind, u.Chore.Day); err != nil {
-			return err
-		}
-	}
-	if u.Counter != nil {
-		if err := tx.StartCounter(ctx, u.Counter.Machine, u.Counter.Started); err != nil {
-			return err
-		}
-	}
-	if u.DropBatch != 0 {
-		return tx.DropBatch(ctx, u.DropBatch)
-	}
-	return nil
-}
-
-// NewKey makes an idempotency key for a form.
-func NewKey() string { return uuid.NewString() }

@@ -3,14 +3,16 @@ package farm
 import (
 	"context"
 	"errors"
-	"maps"
 	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"metrogon/core/calendar"
+	"metrogon/core/grading"
+	"metrogon/core/machine"
 	"metrogon/core/marks"
+	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/store"
@@ -59,14 +61,18 @@ func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Do
 				return Done{}, ErrNone
 			}
 			pen.Supplier = pens[i].Supplier
-			if some, err := tx.PenHasEggs(ctx, pen.ID); err != nil || (some && pens[i].Species != pen.Species) {
-				return Done{}, errors.Join(err, problem("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name))
+			some, err := tx.PenHasEggs(ctx, pen.ID)
+			if err != nil {
+				return Done{}, err
+			}
+			if some && pens[i].Species != pen.Species {
+				return Done{}, problem("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
 			}
 		}
-		if _, err = tx.SavePen(ctx, pen); err != nil {
+		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
 			return Done{}, taken(err, "name", "There is a pen of that name already.")
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Saved the pen %s.", pen.Name)
+		return b.wrote(ctx, tx, m, on("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
 	})
 }
 
@@ -101,24 +107,18 @@ func (p *Problems) date(field, what string, on, latest time.Time) {
 	}
 }
 
-// MachineKinds are the kinds of machine, in the words of the trade.
-var MachineKinds = []struct{ ID, Name string }{
-	{"forced-air", "Forced-air setter"}, {"still-air", "Still-air setter"}, {"cabinet", "Cabinet setter"}, {"hatcher", "Hatcher"},
-	{"all-in-one", "All-in-one"}, {"broody-hen", "Broody hen"}, {"reptile-box", "Reptile box"},
-}
-
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
-func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, machine Machine, rooms []Room) (Done, error) {
+func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, x Machine, rooms []Room) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
 		var p Problems
-		machine.Name = p.name("name", "The machine's name", machine.Name, 60, true)
-		if !slices.ContainsFunc(MachineKinds, func(k struct{ ID, Name string }) bool { return k.ID == machine.Kind }) {
+		x.Name = p.name("name", "The machine's name", x.Name, 60, true)
+		if _, err := machine.Find(x.Kind); err != nil {
 			p.add("kind", "Pick what kind of machine it is.")
 		}
-		p.count("counter_from", "The counter's first number", machine.CounterFrom, 0, 1)
+		p.count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
 		rooms = slices.DeleteFunc(rooms, func(r Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 		if len(rooms) == 0 {
 			p.add("rooms", "Say how many eggs of at least one kind it holds.")
@@ -131,16 +131,17 @@ func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, machine 
 			p.count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
 			p.count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
 		}
-		if at := machine.CounterStartedAt; at != nil {
+		if at := x.CounterStartedAt; at != nil {
 			p.date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
 		}
 		if err := p.err(); err != nil {
 			return Done{}, err
 		}
-		if _, err := tx.SaveMachine(ctx, machine, rooms); err != nil {
+		var err error
+		if x.ID, err = tx.SaveMachine(ctx, x, rooms); err != nil {
 			return Done{}, taken(err, "name", "There is a machine of that name already.")
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Saved the machine %s.", machine.Name)
+		return b.wrote(ctx, tx, m, on("machine", x.ID), nil, "Saved the machine %s.", x.Name)
 	})
 }
 
@@ -172,6 +173,27 @@ func ratesOf(r store.Record) Rates {
 	return Rates{rate(r.Fertile, r.Examined), rate(r.HatchedFertile, r.FertileClosed), rate(r.HatchedClosed, r.SetClosed)}
 }
 
+// recordsOf tells what the eggs of these pens did, nil of all, with the young that
+// were counted.
+func recordsOf(ctx context.Context, tx *store.Tx, pens []int64) ([]store.Record, error) {
+	records, err := tx.Records(ctx, pens)
+	if err != nil {
+		return nil, err
+	}
+	groups, err := tx.Groups(ctx, pens)
+	if err != nil {
+		return nil, err
+	}
+	for i := range records {
+		for _, g := range groups {
+			if g.PenID == records[i].PenID && !g.Trial {
+				records[i] = withGroups(records[i], []store.Group{g})
+			}
+		}
+	}
+	return records, nil
+}
+
 // PenRates is a pen with its rates.
 type PenRates struct {
 	Pen
@@ -189,7 +211,7 @@ func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error)
 		if err != nil {
 			return err
 		}
-		records, err := tx.Records(ctx, nil)
+		records, err := recordsOf(ctx, tx, nil)
 		if err != nil {
 			return err
 		}
@@ -255,6 +277,8 @@ type PenPage struct {
 	Batches                         []PenBatch // the newest
 	Hens                            []Part     // where eggs are known hen by hen
 	Shells                          []Part     // where shells were treated in more than one way
+	Trials                          []Part     // rejected or doubtful eggs that were set on trial, by reason
+	LeftOut                         int        // eggs that tell nothing of hens and shells: young were counted by pen
 	Band                            marks.Band // of its hatch basket
 }
 
@@ -270,68 +294,135 @@ type Part struct {
 	Rates
 }
 
-// parts adds up the eggs that were set by a name that their lots have.
-func parts[K comparable](lots []store.PenLot, name func(store.PenLot) K) (names []K, sums map[K]store.Record) {
-	sums = map[K]store.Record{}
-	var none K
-	for _, l := range lots {
-		n := name(l)
-		if n == none || l.Set == 0 {
+// lots are a pen's eggs as far as they are told apart, with the groups that they
+// belong to.
+type lots struct {
+	all    []store.PenLot
+	groups map[groupKey]store.Group
+}
+
+func (l lots) group(x store.PenLot) store.Group {
+	return l.groups[groupKey{x.PenID, x.BatchID, x.Trial}]
+}
+
+// byBatch sums the eggs that were set and are not on trial, in the order of the lots.
+func (l lots) byBatch() (ids []int64, sums map[int64]store.Record) {
+	sums = map[int64]store.Record{}
+	for _, x := range l.all {
+		if x.BatchID == 0 || x.Set == 0 || x.Trial {
 			continue
 		}
-		if !slices.Contains(names, n) {
-			names = append(names, n)
+		before, seen := sums[x.BatchID]
+		if !seen {
+			ids = append(ids, x.BatchID)
+			before = withGroups(before, []store.Group{l.group(x)})
 		}
-		sums[n] = sum(l.PenID, []store.Record{sums[n], l.Record})
+		sums[x.BatchID] = plus(before, x.Record)
 	}
 	return
 }
 
-func named(names []string, sums map[string]store.Record) (all []Part) {
+// parts sums the eggs that were set by a name that their lots have, "" for none.
+// Hatch is told of a group only where all its eggs have the name.
+func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
+	sums := map[string]store.Record{}
+	type cell struct {
+		key  groupKey
+		name string
+	}
+	cells := map[cell]store.PenLot{}
+	var names []string
+	for _, x := range l.all {
+		n := name(x)
+		if n == "" || x.Set == 0 {
+			continue
+		}
+		if _, seen := sums[n]; !seen {
+			names = append(names, n)
+		}
+		if l.group(x).Eggs == 0 {
+			sums[n] = plus(sums[n], x.Record)
+			continue
+		}
+		at := cell{groupKey{x.PenID, x.BatchID, x.Trial}, n}
+		before := cells[at]
+		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
+		cells[at] = x
+		sums[n] = sums[n]
+	}
+	for at, x := range cells {
+		g := l.groups[at.key]
+		_, _, out := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: groupOf(g)}.Known()
+		r := x.Record
+		if out == 0 {
+			r = withGroups(r, []store.Group{g})
+		} else {
+			r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
+		}
+		leftOut += out
+		sums[at.name] = plus(sums[at.name], r)
+	}
 	for _, n := range names {
 		all = append(all, Part{n, ratesOf(sums[n])})
 	}
-	return
+	return all, leftOut
 }
 
-func (p *PenPage) count(lots []store.PenLot) {
-	for _, l := range lots {
-		p.Laid += l.Eggs
-		p.Stored += l.Stored
-		p.CastOut += l.CastOut
-		if !l.Rejected {
+func (p *PenPage) count(l lots) {
+	for _, x := range l.all {
+		p.Laid += x.Eggs
+		p.Stored += x.Stored
+		p.CastOut += x.CastOut
+		if !x.Rejected {
 			continue
 		}
-		p.Rejected += l.Eggs
-		i := slices.IndexFunc(p.Reasons, func(r Reject) bool { return r.Reason == l.Reason })
+		p.Rejected += x.Eggs
+		i := slices.IndexFunc(p.Reasons, func(r Reject) bool { return r.Reason == x.Reason })
 		if i < 0 {
 			i = len(p.Reasons)
-			p.Reasons = append(p.Reasons, Reject{Reason: l.Reason})
+			p.Reasons = append(p.Reasons, Reject{Reason: x.Reason})
 		}
-		p.Reasons[i].Eggs += l.Eggs
+		p.Reasons[i].Eggs += x.Eggs
 	}
 	slices.SortStableFunc(p.Reasons, func(a, b Reject) int { return b.Eggs - a.Eggs })
-	p.Hens = named(parts(lots, func(l store.PenLot) string { return l.Hen }))
-	if p.Shells = named(parts(lots, func(l store.PenLot) string { return l.Washing })); len(p.Shells) < 2 {
-		p.Shells = nil // nothing to compare
+	ordinary := func(name func(store.PenLot) string) func(store.PenLot) string {
+		return func(x store.PenLot) string {
+			if x.Trial {
+				return ""
+			}
+			return name(x)
+		}
 	}
+	var outOfHens, outOfShells int
+	p.Hens, outOfHens = l.parts(ordinary(func(x store.PenLot) string { return x.Hen }))
+	if p.Shells, outOfShells = l.parts(ordinary(func(x store.PenLot) string { return x.Washing })); len(p.Shells) < 2 {
+		p.Shells, outOfShells = nil, 0 // nothing to compare
+	}
+	p.LeftOut = max(outOfHens, outOfShells)
+	p.Trials, _ = l.parts(func(x store.PenLot) string {
+		if !x.Trial {
+			return ""
+		}
+		if reason, known := grading.Known(x.Reason); known {
+			return reason.Name
+		}
+		return "rejected"
+	})
 }
 
 // newest is how many batches a pen shows.
 const newest = 60
 
-func sum(penID int64, byBatch []store.Record) store.Record {
-	all := store.Record{PenID: penID}
-	for _, r := range byBatch {
-		all.Set += r.Set
-		all.Examined += r.Examined
-		all.Fertile += r.Fertile
-		all.SetClosed += r.SetClosed
-		all.HatchedClosed += r.HatchedClosed
-		all.FertileClosed += r.FertileClosed
-		all.HatchedFertile += r.HatchedFertile
-	}
-	return all
+// plus adds one record to another.
+func plus(a, b store.Record) store.Record {
+	a.Set += b.Set
+	a.Examined += b.Examined
+	a.Fertile += b.Fertile
+	a.SetClosed += b.SetClosed
+	a.HatchedClosed += b.HatchedClosed
+	a.FertileClosed += b.FertileClosed
+	a.HatchedFertile += b.HatchedFertile
+	return a
 }
 
 // Pen shows one pen.
@@ -345,14 +436,23 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if !ok {
 			return ErrNone
 		}
-		lots, err := tx.PenLots(ctx, id)
+		l := lots{}
+		if l.all, err = tx.PenLots(ctx, id); err != nil {
+			return err
+		}
+		groups, err := tx.Groups(ctx, []int64{id})
 		if err != nil {
 			return err
 		}
-		page.count(lots)
+		l.groups = byKey(groups)
+		page.count(l)
 		page.Band = barn.band(id)
-		ids, byBatch := parts(lots, func(l store.PenLot) int64 { return l.BatchID })
-		if page.PenRates, err = barn.penRates(pen, []store.Record{sum(id, slices.Collect(maps.Values(byBatch)))}); err != nil {
+		ids, byBatch := l.byBatch()
+		whole := store.Record{PenID: id}
+		for _, r := range byBatch {
+			whole = plus(whole, r)
+		}
+		if page.PenRates, err = barn.penRates(pen, []store.Record{whole}); err != nil {
 			return err
 		}
 		ids = ids[:min(len(ids), newest)]

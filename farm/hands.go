@@ -6,9 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -66,7 +69,7 @@ func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands
 		if page.Water, err = w.water(ctx, tx, batchID); err != nil {
 			return err
 		}
-		if page.Key, err = tx.ScaleKey(ctx, rand.Text()); err != nil {
+		if page.Key, err = scaleKey(ctx, tx, m); err != nil {
 			return err
 		}
 		if !take {
@@ -95,9 +98,9 @@ func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands
 	weigh := Weigh{TrayID: on.TrayID, Code: on.Code, Eggs: on.Eggs, MassG: reading.MassG - h.TareG, RHPct: h.RHPct, TempC: h.TempC, At: reading.At,
 		Sure: h.OddG > 0 && math.Abs(reading.MassG-h.OddG) < .02*h.OddG}
 	done, err := b.Weigh(ctx, m, readingKey(m.FarmID, reading.ID), batchID, weigh)
-	var p Problems
+	p, odd := AsProblems(err)
 	switch {
-	case errors.As(err, &p):
+	case odd:
 		page.Asks, page.OddG = p.Error(), reading.MassG
 	case err != nil:
 		return page, err
@@ -137,16 +140,49 @@ func targets(page Water, eggs []BenchEgg, oneByOne bool) (all []Target) {
 	return
 }
 
-// Read keeps what a farm's scale sent, in g. ErrNone: no farm has a scale with
-// this key.
-func (b *Books) Read(ctx context.Context, scaleKey string, massG float64) error {
+// scaleKey is shown to owners alone; "" while there is none.
+func scaleKey(ctx context.Context, tx *store.Tx, m *Member) (string, error) {
+	if !m.Owner() {
+		return "", nil
+	}
+	return tx.ScaleKey(ctx)
+}
+
+// ScaleKey gives an owner the key of the farm's scale; "" while there is none.
+func (b *Books) ScaleKey(ctx context.Context, m *Member) (key string, err error) {
+	err = b.read(ctx, m, func(tx *store.Tx) error {
+		key, err = scaleKey(ctx, tx, m)
+		return err
+	})
+	return
+}
+
+// RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
+func (b *Books) RenewScaleKey(ctx context.Context, m *Member, key string) (Done, error) {
+	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+		if !m.Owner() {
+			return Done{}, errOwner
+		}
+		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
+			return Done{}, err
+		}
+		return b.wrote(ctx, tx, m, nil, nil, "Gave the scale a new key.")
+	})
+}
+
+// RecordReading keeps what a farm's scale sent, in g; a pack that came before, by
+// its digest, counts once. ErrNone: no farm has a scale with this key.
+func (b *Books) RecordReading(ctx context.Context, scaleKey string, massG float64, pack string) error {
+	if len(scaleKey) > 200 || !utf8.ValidString(scaleKey) || strings.ContainsRune(scaleKey, 0) {
+		return ErrNone
+	}
 	farmID, err := b.db.FarmOfScale(ctx, scaleKey)
 	if err != nil {
 		return err
 	}
 	var p Problems
-	if p.measure("v", "The weight", &massG, .1, 200000, "g"); p != nil {
+	if p.mass(units.Reader{}, "v", "The weight", &massG, .1, 200000); p != nil {
 		return p
 	}
-	return b.db.Farm(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG) })
+	return b.db.Write(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG, pack) })
 }

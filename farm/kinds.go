@@ -3,6 +3,7 @@ package farm
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"metrogon/core/method"
 	"metrogon/core/species"
@@ -126,8 +127,8 @@ func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes
 				return Done{}, err
 			}
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
+		return b.wrote(ctx, tx, m, nil, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
 	})
 }
 
-func capital(s string) string { return string(s[0]&^0x20) + s[1:] }
+func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

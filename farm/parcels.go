@@ -33,7 +33,7 @@ func (b *Books) Parcels(ctx context.Context, m *Member) (all []ParcelView, suppl
 				suppliers = append(suppliers, p)
 			}
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return err
 		}
@@ -84,7 +84,7 @@ func (b *Books) Order(ctx context.Context, m *Member, key string, o store.Parcel
 		if err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, 0, &undo{DropParcel: id}, "%s ordered from %s.", plural(o.Ordered, "egg"), from.Name)
+		return b.wrote(ctx, tx, m, on("parcel", id).and("pen", o.PenID), &undo{DropParcel: id}, "%s ordered from %s.", plural(o.Ordered, "egg"), from.Name)
 	})
 }
 
@@ -131,7 +131,7 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 			p.add("at", "The moment of arrival lies too far off; it may be within the last month.")
 		}
 		a.Note = p.name("note", "The note", a.Note, 500, false)
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return Done{}, err
 		}
@@ -164,7 +164,7 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 		if len(codes) > 1 {
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
-		return b.wrote(ctx, tx, m, 0, &undo{Parcel: &before, Collections: ids}, "%s.", said)
+		return b.wrote(ctx, tx, m, on("parcel", id).and("pen", parcel.PenID), &undo{Parcel: &before, Collections: ids}, "%s.", said)
 	})
 }
 

@@ -3,6 +3,7 @@ package farm
 import (
 	"context"
 
+	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/store"
 )
@@ -29,7 +30,7 @@ func (w *barn) prospect(ctx context.Context, tx *store.Tx, page BatchPage) (o Pr
 	for i, p := range page.Pens {
 		ids[i] = p.ID
 	}
-	records, err := tx.Records(ctx, ids)
+	records, err := recordsOf(ctx, tx, ids)
 	if err != nil {
 		return o, err
 	}
@@ -42,20 +43,26 @@ func (w *barn) prospect(ctx context.Context, tx *store.Tx, page BatchPage) (o Pr
 		hatch[r.PenID] = newHatch.After(r.HatchedFertile, r.FertileClosed).Mean()
 	}
 	for _, p := range page.Pens {
+		left := 0.0
 		for _, e := range p.Eggs {
 			o.AtSet += fertile[p.ID] * hatch[p.ID]
-			switch {
-			case e.Fate != nil && *e.Fate == "hatched":
-				o.Young++
-			case e.Fate != nil && *e.Fate == "removed":
+			switch fateOf(e) {
+			case outcome.Removed, outcome.Broken:
 				o.Out++
-			case e.Fate != nil:
-			case e.Fertile == nil:
-				o.Young += fertile[p.ID] * hatch[p.ID]
-			case *e.Fertile:
-				o.Young += hatch[p.ID]
+			case "":
+				switch {
+				case e.Fertile == nil:
+					left += fertile[p.ID] * hatch[p.ID]
+				case *e.Fertile:
+					left += hatch[p.ID]
+				}
 			}
 		}
+		// Of eggs whose young were counted some are shells by now.
+		if in := len(p.left()); in > 0 {
+			left *= float64(p.Alive) / float64(in)
+		}
+		o.Young += float64(p.Hatched) + left
 	}
 	return o, nil
 }

@@ -116,7 +116,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	assert.True(t, due())
 
 	y.now = start.Add(29 * time.Hour)
-	all, _, err := y.Baskets(ctx, y.m, 0)
+	all, _, _, err := y.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	require.Len(t, all, 1)
 	assert.Equal(t, []any{1, 29, "Larder", "AAA", "AAF"}, []any{all[0].Age, all[0].Hours, all[0].Place, *all[0].FirstMark, *all[0].LastMark})
@@ -194,7 +194,7 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	parcels, _, _, err = y.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	assert.Equal(t, []int{24, 26, 2, 4, 20}, []int{parcels[0].Ordered, *parcels[0].Sent, *parcels[0].Broken, parcels[0].Stored, parcels[0].Parcel.Set})
-	_, err = y.Candle(ctx, y.m, key(), done.BatchID, "clear", nos(y.batch(done.BatchID), 1, 2, 3, 4, 5), true)
+	_, err = y.Candle(ctx, y.m, key(), done.BatchID, farm.Calling{Call: "clear", Eggs: nos(y.batch(done.BatchID), 1, 2, 3, 4, 5), TakeOut: true})
 	require.NoError(t, err)
 	pens, err := y.Pens(ctx, y.m)
 	require.NoError(t, err)
@@ -208,9 +208,9 @@ func (y *yard) proven(name string, machine int64) int64 {
 	id := y.set(farm.Setting{Species: "chicken", SetterID: machine, HatcherID: machine, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 40}}})
 	now := y.now
 	y.now = y.now.AddDate(0, 0, 22)
-	_, err := y.Hatched(y.Context(), y.m, key(), id, map[int64]int{pen: 20})
+	_, err := y.Hatched(y.Context(), y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 20}})
 	require.NoError(y, err)
-	_, err = y.Close(y.Context(), y.m, key(), id)
+	_, err = y.Close(y.Context(), y.m, key(), id, time.Time{})
 	require.NoError(y, err)
 	y.now = now
 	return pen
@@ -279,7 +279,7 @@ func TestTheSameEggsAtTheSameMoment(t *testing.T) {
 	for round := range 10 {
 		pen := y.pen(fmt.Sprintf("Line %d", round), "chicken")
 		y.collect(pen, 1, 30, 0)
-		singles, err := y.SingleEggs(ctx, y.m, pen, day(1))
+		singles, err := y.SingleEggs(ctx, y.m, pen, day(1), false)
 		require.NoError(t, err)
 		pick := farm.Pick{PenID: pen, LaidOn: day(1), Eggs: 18}
 		if round%2 == 1 {
@@ -305,7 +305,7 @@ func TestTheSameEggsAtTheSameMoment(t *testing.T) {
 		} else {
 			assert.ErrorContains(t, said[lost], fmt.Sprintf("from Line %d only 12 are left in store, 18 were picked. Nothing was set", round))
 		}
-		left, err := y.SingleEggs(ctx, y.m, pen, day(1))
+		left, err := y.SingleEggs(ctx, y.m, pen, day(1), false)
 		require.NoError(t, err)
 		assert.Len(t, left, 30-pick.Eggs)
 	}
@@ -400,7 +400,7 @@ func TestEggsLieInTrays(t *testing.T) {
 	hatcher := y.machine("Hatch box", "hatcher", "chicken", 0, 40)
 	_, err = y.LayByPen(ctx, y.m, key(), first)
 	require.NoError(t, err)
-	_, err = y.Lockdown(ctx, y.m, key(), first, hatcher)
+	_, err = y.Lockdown(ctx, y.m, key(), first, hatcher, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(t, []string{". B . .", ". . . ."}, drawn(y.trays(other), letters), "what moved to the hatcher lies in the setter no more")
 }
@@ -439,6 +439,8 @@ func TestAMachineIsMadeReady(t *testing.T) {
 	}
 	assert.Equal(t, "not ticked: cleaned and sanitized and 7 more steps", why())
 	_, err := y.MadeReady(ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers", "nonsense")
+	assert.ErrorContains(t, err, `"nonsense" is no step`)
+	_, err = y.MadeReady(ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers")
 	require.NoError(t, err)
 	assert.Equal(t, "not running warm yet", why())
 	_, err = y.MadeReady(ctx, y.m, key(), cabinet, "warm")
@@ -450,7 +452,7 @@ func TestAMachineIsMadeReady(t *testing.T) {
 	id := y.set(s)
 	assert.Empty(t, why(), "eggs stand in it")
 	y.now = y.now.AddDate(0, 0, 22)
-	_, err = y.Close(ctx, y.m, key(), id)
+	_, err = y.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
 	y.now = y.now.Add(time.Minute)
 	s.Picks[0].Eggs = 1
@@ -536,16 +538,16 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 		id := y.set(farm.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []farm.Pick{{PenID: pen, LaidOn: day(back), Eggs: 200}}})
 		now := y.now
 		y.now = y.now.AddDate(0, 0, 22)
-		_, err := y.Hatched(ctx, y.m, key(), id, map[int64]int{pen: hatched})
+		_, err := y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: hatched}})
 		require.NoError(t, err)
-		_, err = y.Close(ctx, y.m, key(), id)
+		_, err = y.Close(ctx, y.m, key(), id, time.Time{})
 		require.NoError(t, err)
 		y.now = now
 	}
 	after, err := y.Waiting(ctx, y.m, "chicken")
 	require.NoError(t, err)
 	assert.Equal(t, 400, after.Curve.Eggs)
-	assert.Contains(t, after.Says(), "Your own 400 eggs keep worse than the published curve. At 7 days 200 of them count, which is 83 % of the blend")
+	assert.Contains(t, after.Says(), "Your own 400 eggs keep worse than the published curve, most at 7 days. At 7 days 200 of them count, which is 83 % of the blend")
 	assert.Less(t, after.Ages[6].Relative, .55)
 	assert.InDelta(t, .898, after.Ages[6].Published, .001)
 	assert.Equal(t, []int{200, 60}, []int{after.Ages[6].Set, after.Ages[6].Hatched})
@@ -581,7 +583,7 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.False(t, series().Known)
 	y.now = y.now.AddDate(0, 0, 9)
 	assert.ErrorContains(t, weigh(20, 18*57.3, 60, false), "weighs like 18 eggs, not 20")
-	_, err := y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2), true)
+	_, err := y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true})
 	require.NoError(t, err)
 	require.NoError(t, weigh(18, 18*57.3, 60, false), "two clears were taken out: they are no water")
 	s := series()
@@ -610,8 +612,8 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	id := y.incubating(10)
 	y.now = y.now.AddDate(0, 0, 7)
 	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
-	must(y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2, 3, 4), true))
-	must(y.CandleRest(ctx, y.m, key(), id))
+	must(y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true}))
+	must(y.CandleRest(ctx, y.m, key(), id, time.Time{}))
 	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
 	_, err := y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
 	assert.ErrorContains(t, err, "taken out and not opened yet")
@@ -624,9 +626,9 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
 
 	y.now = y.now.AddDate(0, 0, 15)
-	must(y.End(ctx, y.m, key(), id, nos(y.batch(id), 5, 6, 7, 8), "hatched", ""))
-	must(y.End(ctx, y.m, key(), id, nos(y.batch(id), 9), "unhatched", "late"))
-	must(y.Close(ctx, y.m, key(), id))
+	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: "hatched", Stage: ""}))
+	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 9), Fate: "unhatched", Stage: "late"}))
+	must(y.Close(ctx, y.m, key(), id, time.Time{}))
 	var said []string
 	for _, p := range y.batch(id).Proofs {
 		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
@@ -663,7 +665,7 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 	}
 	weigh(farm.Weigh{Eggs: 5, MassG: 300})
 	y.now = y.now.AddDate(0, 0, 5)
-	_, err := y.End(ctx, y.m, key(), id, []int64{heavy}, "removed", "cracked")
+	_, err := y.End(ctx, y.m, key(), id, farm.Ending{Eggs: []int64{heavy}, Fate: "removed", Stage: "cracked"})
 	require.NoError(t, err)
 	weigh(farm.Weigh{Eggs: 4, MassG: 213.4, Sure: true})
 	w, err := y.Water(ctx, y.m, id)
@@ -750,6 +752,8 @@ func TestHandsFree(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	id := y.incubating(10)
+	_, err := y.RenewScaleKey(ctx, y.m, key())
+	require.NoError(t, err)
 	p, err := y.HandsFree(ctx, y.m, id, farm.Hands{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
 	require.NoError(t, err)
 	require.Len(t, p.Targets, 10)
@@ -760,10 +764,10 @@ func TestHandsFree(t *testing.T) {
 		return p
 	}
 	assert.False(t, hear(p.Hands).Heard, "nothing was sent yet")
-	assert.ErrorIs(t, y.Read(ctx, "no key", 60), farm.ErrNone)
-	assert.ErrorContains(t, y.Read(ctx, p.Key, -3), "it may be 0.1 to 200000")
+	assert.ErrorIs(t, y.RecordReading(ctx, "no key", 60, ""), farm.ErrNone)
+	assert.ErrorContains(t, y.RecordReading(ctx, p.Key, -3, ""), "it may be 0.1 to 200000")
 	y.now = y.now.Add(time.Minute)
-	require.NoError(t, y.Read(ctx, p.Key, 65))
+	require.NoError(t, y.RecordReading(ctx, p.Key, 65, ""))
 	first, again := hear(p.Hands), hear(p.Hands)
 	assert.Equal(t, 1, first.Next)
 	assert.Equal(t, first.Hands, again.Hands, "asked twice, the reading counts once")
@@ -772,11 +776,11 @@ func TestHandsFree(t *testing.T) {
 	require.Len(t, w.Singles, 1)
 	assert.InDelta(t, 60, w.Singles[0].Weighings[0].MassG, 1e-9, "without the tray")
 
-	require.NoError(t, y.Read(ctx, p.Key, 7.1))
+	require.NoError(t, y.RecordReading(ctx, p.Key, 7.1, ""))
 	odd := hear(first.Hands)
 	assert.Contains(t, odd.Asks, "ounces?")
 	assert.Equal(t, 1, odd.Next, "it is asked about, not kept")
-	require.NoError(t, y.Read(ctx, p.Key, 7.1))
+	require.NoError(t, y.RecordReading(ctx, p.Key, 7.1, ""))
 	assert.Equal(t, 2, hear(odd.Hands).Next, "put down again, so it is meant")
 	h := p.Hands
 	h.Next = 99
@@ -792,11 +796,11 @@ func TestYoungToExpect(t *testing.T) {
 	id := y.incubating(10)
 	assert.InDelta(t, 6.8, y.batch(id).Prospect.Young, 1e-9)
 	y.now = y.now.AddDate(0, 0, 7)
-	_, err := y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1, 2), true)
+	_, err := y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true})
 	require.NoError(t, err)
-	_, err = y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 3), false)
+	_, err = y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false})
 	require.NoError(t, err)
-	_, err = y.CandleRest(ctx, y.m, key(), id)
+	_, err = y.CandleRest(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
 	p := y.batch(id).Prospect
 	assert.InDelta(t, 5.6, p.Young, 1e-9)
@@ -813,9 +817,9 @@ func TestTheFarmsRuleForTakingOut(t *testing.T) {
 	y.m, err = y.Owner(ctx, "Wickfold")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"bad"}, y.m.OutCalls, "a live one is never taken out by rule")
-	_, err = y.Candle(ctx, y.m, key(), id, candling.Clear, nos(y.batch(id), 1), true)
+	_, err = y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true})
 	require.NoError(t, err)
-	_, err = y.Candle(ctx, y.m, key(), id, candling.Bad, nos(y.batch(id), 2), true)
+	_, err = y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true})
 	require.NoError(t, err)
 	assert.Equal(t, 3, y.batch(id).Alive)
 }
@@ -825,7 +829,7 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	ctx := y.Context()
 	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 8)
-	_, err := y.Candle(ctx, y.m, key(), id, candling.Unsure, nos(y.batch(id), 1, 2), false)
+	_, err := y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false})
 	require.NoError(t, err)
 	again := func() (titles []string) {
 		today, err := y.Today(ctx, y.m)
@@ -840,10 +844,10 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	assert.Empty(t, again(), "not on the same day")
 	y.now = y.now.AddDate(0, 0, 3)
 	assert.Equal(t, []string{"Look again at 2 doubtful eggs"}, again())
-	_, err = y.Candle(ctx, y.m, key(), id, candling.Live, nos(y.batch(id), 1), false)
+	_, err = y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Look again at 1 doubtful egg"}, again())
-	_, err = y.Candle(ctx, y.m, key(), id, candling.Quit, nos(y.batch(id), 2), true)
+	_, err = y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true})
 	require.NoError(t, err)
 	assert.Empty(t, again())
 }

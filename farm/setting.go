@@ -2,8 +2,8 @@ package farm
 
 import (
 	"context"
-	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -21,8 +21,14 @@ import (
 type Pick struct {
 	PenID  int64
 	LaidOn time.Time
+	Trial  bool // rejected or doubtful ones, to see how they do
 	Eggs   int
 	Only   []int64
+}
+
+// of tells whether a pick is of these eggs.
+func (p Pick) of(l Lot) bool {
+	return p.PenID == l.PenID && p.Trial == l.Trial && p.LaidOn.Equal(l.LaidOn)
 }
 
 // Setting is a batch that is about to be set.
@@ -119,7 +125,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		}
 		stays := w.allStays(open)
 		page.Setters, page.Hatchers = w.places(stays, page.Kind.ID)
-		records, err := tx.RecordsByAge(ctx, page.Kind.ID)
+		records, err := readAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}
@@ -147,19 +153,26 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		if batch, problems = w.check(s); problems != nil {
 			return nil
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return err
 		}
 		if page.Answer, err = w.answer(batch, s, stays, x); err != nil {
 			return err
 		}
-		page.Answer.NotReady = w.readyState(w.machines[s.SetterID], up, stands(open, s.SetterID)).Why()
+		ready, err := w.readyState(w.machines[s.SetterID], up, stands(open, s.SetterID))
+		if err != nil {
+			return err
+		}
+		page.Answer.NotReady = ready.Why()
 		page.Answer.Resting = resting(w, s, page.Stock)
 		page.Answer.Left = left(page.Stock, s)
 		return nil
 	})
-	return page, errors.Join(err, problems)
+	if err != nil {
+		return page, err
+	}
+	return page, problems
 }
 
 // resting names picked eggs that have not rested yet.
@@ -167,7 +180,7 @@ func resting(w *barn, s Setting, stock []StockRow) (all []string) {
 	for _, row := range stock {
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
-				if pick.PenID == row.ID && pick.LaidOn.Equal(l.LaidOn) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
+				if pick.of(l) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
 					all = append(all, fmt.Sprintf("%s of %s rest until %s, so that their air cells settle.", plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.member.moment(*l.ReadyAt)))
 				}
 			}
@@ -183,14 +196,14 @@ func left(stock []StockRow, s Setting) (all []LeftOver) {
 		for _, lot := range row.Lots {
 			n := lot.Eggs
 			for _, pick := range s.Picks {
-				if pick.PenID == row.ID && pick.LaidOn.Equal(lot.LaidOn) {
+				if pick.of(lot) {
 					n -= pick.Eggs
 				}
 			}
 			if n <= 0 {
 				continue
 			}
-			if lot.Keeping == storage.Stale || lot.Keeping == storage.Lost {
+			if lot.Keeping == storage.Stale || lot.Keeping == storage.Late {
 				l.Stale += n
 			} else if l.Until.IsZero() {
 				l.Until = lot.LastOn
@@ -250,9 +263,8 @@ func (w *barn) check(s Setting) (batch store.Batch, err error) {
 	batch = store.Batch{ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt, Bantam: true}
 	if kind.IsReptile() {
 		batch.TempC = &s.TempC
-		if _, err := kind.Incubation(s.TempC); err != nil {
-			p.add("temp_c", "%v.", err)
-		}
+		least, most := kind.TempSpan()
+		p.temp(w.member.Units(), "temp", "The temperature of the box", &s.TempC, least, most)
 	}
 	if w.rooms[s.SetterID][kind.ID].Setting == 0 {
 		p.add("setter", "Pick a machine that takes %s eggs.", lower(kind.Name))
@@ -306,9 +318,14 @@ func (w *barn) answer(batch store.Batch, s Setting, stays []season.Stay, x expec
 		a.Eggs += pick.Eggs
 		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.young[pick.PenID], Keeps: x.keeps(v.Kind, age)})
 		take = append(take, pick.Eggs)
-		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Lost {
-			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s.",
-				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, number(v.Kind.StorageLimitDays.At)))
+		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Late {
+			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s; expect about %s of them.",
+				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, number(v.Kind.StorageLimitDays.At),
+				plural(int(math.Round(x.expect(v.Kind, pick.PenID, age, pick.Eggs))), "young")))
+		}
+		if pick.Trial {
+			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s on trial: their hatch is told apart, and does not count for or against the pen.",
+				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name))
 		}
 	}
 	a.Alive = a.Eggs
@@ -387,7 +404,8 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 		var gone Problems
 		eggs := 0
 		for _, pick := range s.Picks {
-			n, err := tx.Put(ctx, id, pick.PenID, pick.LaidOn, pick.Eggs, pick.Only, restedAt)
+			from := store.Stock{PenID: pick.PenID, LaidOn: pick.LaidOn, Trial: pick.Trial}
+			n, err := tx.Put(ctx, id, from, pick.Eggs, pick.Only, restedAt)
 			if err != nil {
 				return Done{}, err
 			}
@@ -400,10 +418,11 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 			gone.add("eggs", "Nothing was set; pick again from what is left.")
 			return Done{}, gone
 		}
-		u := &undo{DropBatch: id}
+		u, about := &undo{DropBatch: id}, on("batch", id)
 		if s.StartCounter {
 			setter := w.machines[s.SetterID]
 			u.Counter = &counterBefore{setter.ID, setter.CounterStartedAt}
+			about = about.and("machine", setter.ID)
 			if err := tx.StartCounter(ctx, setter.ID, &s.SetAt); err != nil {
 				return Done{}, err
 			}
@@ -415,7 +434,7 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 		if len(unrested) > 0 {
 			said += " Before their rest was over: " + strings.Join(unrested, " ")
 		}
-		return b.wrote(ctx, tx, m, id, u, "%s", said)
+		return b.wrote(ctx, tx, m, about, u, "%s", said)
 	})
 }
 
@@ -430,9 +449,11 @@ func (w *barn) went(ctx context.Context, tx *store.Tx, pick Pick, left int) stri
 }
 
 // SingleEggs lists the eggs in store of a pen and lay day, one by one.
-func (b *Books) SingleEggs(ctx context.Context, m *Member, penID int64, laidOn time.Time) (eggs []store.StoredEgg, err error) {
+func (b *Books) SingleEggs(
+	ctx context.Context, m *Member, penID int64, laidOn time.Time, trial bool,
+) (eggs []store.StoredEgg, err error) {
 	err = b.read(ctx, m, func(tx *store.Tx) error {
-		eggs, err = tx.StoredEggs(ctx, penID, laidOn, b.Now())
+		eggs, err = tx.StoredEggs(ctx, penID, laidOn, trial, b.Now())
 		return err
 	})
 	return

@@ -2,14 +2,15 @@ package farm
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/grading"
 	"metrogon/core/species"
 	"metrogon/core/storage"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -28,6 +29,7 @@ type PlaceView struct {
 	store.StoragePlace
 	Eggs     int
 	Oldest   time.Time
+	Resting  int // of them, shipped eggs that are not to be tilted yet
 	TiltedAt *time.Time
 	TiltDue  bool
 	Advice   species.Figure // °C for eggs that wait as long as the oldest may
@@ -52,7 +54,7 @@ func (w *barn) storePlaces(up store.Upkeep) (all []PlaceView) {
 		v := PlaceView{StoragePlace: p}
 		for _, s := range up.Stored {
 			if (s.PlaceID == nil && p.ID == 0) || (s.PlaceID != nil && *s.PlaceID == p.ID) {
-				v.Eggs, v.Oldest = s.Eggs, s.Oldest
+				v.Eggs, v.Oldest, v.Resting = s.Eggs, s.Oldest, s.Resting
 			}
 		}
 		if p.UntilOn != nil && v.Eggs == 0 {
@@ -63,21 +65,21 @@ func (w *barn) storePlaces(up store.Upkeep) (all []PlaceView) {
 				v.TiltedAt = &c.At
 			}
 		}
-		v.TiltDue = p.ID != 0 && v.Eggs > 0 && (v.TiltedAt == nil || v.TiltedAt.Before(w.dayBegan()))
+		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && (v.TiltedAt == nil || v.TiltedAt.Before(w.dayBegan()))
 		days := 0.0
 		if v.Eggs > 0 {
 			days = float64(ageDays(v.Oldest, w.member.Date(w.now)))
 		}
 		v.Advice = storage.AdviseTemperature(max(days, 4))
-		v.Warnings = placeWarnings(p)
+		v.Warnings = placeWarnings(p, w.member.Units())
 		all = append(all, v)
 	}
 	return
 }
 
-func placeWarnings(p store.StoragePlace) (all []string) {
+func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
 	if t := p.TempC; t != nil && *t > storage.GrowsAboveC {
-		all = append(all, "too warm: above 20 °C the germ begins to grow")
+		all = append(all, fmt.Sprintf("too warm: above %s the germ begins to grow", r.Temp(storage.GrowsAboveC)))
 	} else if t != nil && *t < storage.ChillsBelowC {
 		all = append(all, "too cold for eggs that are to hatch")
 	}
@@ -95,15 +97,16 @@ func (b *Books) SaveStoragePlace(ctx context.Context, m *Member, key string, pla
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
 		var p Problems
 		place.Name = p.name("name", "The name of the place", place.Name, 60, true)
-		p.measure("temp", "The temperature", place.TempC, -10, 45, "°C")
+		p.temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
 		p.measure("rh", "The humidity", place.RHPct, 0, 100, "%")
 		if err := p.err(); err != nil {
 			return Done{}, err
 		}
-		if _, err := tx.SaveStoragePlace(ctx, place); err != nil {
+		var err error
+		if place.ID, err = tx.SaveStoragePlace(ctx, place); err != nil {
 			return Done{}, taken(err, "name", "There is a place of that name already.")
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Saved the place %s.", place.Name)
+		return b.wrote(ctx, tx, m, on("place", place.ID), nil, "Saved the place %s.", place.Name)
 	})
 }
 
@@ -114,7 +117,7 @@ func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceV
 		if err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return err
 		}
@@ -133,7 +136,7 @@ func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceV
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
 	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		up, err := tx.Upkeep(ctx, b.Now())
+		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return Done{}, err
 		}
@@ -152,11 +155,14 @@ func (b *Books) cared(ctx context.Context, tx *store.Tx, m *Member, c store.Care
 	if err != nil {
 		return Done{}, err
 	}
-	batch := int64(0)
+	var about subjects
 	if c.BatchID != nil {
-		batch = *c.BatchID
+		about = on("batch", *c.BatchID)
 	}
-	return b.wrote(ctx, tx, m, batch, &undo{Care: []int64{id}}, format, args...)
+	if c.PlaceID != nil {
+		about = on("place", *c.PlaceID)
+	}
+	return b.wrote(ctx, tx, m, about, &undo{Care: []int64{id}}, format, args...)
 }
 
 // BasketView is what is left in store of one collection.
@@ -170,13 +176,15 @@ type BasketView struct {
 
 // Baskets lists what is in store, collection by collection, of one pen or, with
 // 0, of all.
-func (b *Books) Baskets(ctx context.Context, m *Member, penID int64) (all []BasketView, places []PlaceView, err error) {
+func (b *Books) Baskets(
+	ctx context.Context, m *Member, penID int64,
+) (all []BasketView, places []PlaceView, rejects []RejectView, err error) {
 	err = b.read(ctx, m, func(tx *store.Tx) error {
 		w, err := b.barn(ctx, tx, m)
 		if err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return err
 		}
@@ -207,9 +215,42 @@ func (b *Books) Baskets(ctx context.Context, m *Member, penID int64) (all []Bask
 			}
 			all = append(all, v)
 		}
-		return nil
+		rejects, err = w.rejects(ctx, tx)
+		return err
 	})
 	return
+}
+
+// RejectView is rejected eggs that still lie about and are young enough to be set on
+// trial.
+type RejectView struct {
+	store.Reject
+	Pen
+	Name string // of the reason
+	Age  int
+}
+
+func (w *barn) rejects(ctx context.Context, tx *store.Tx) (all []RejectView, err error) {
+	today := w.member.Date(w.now)
+	rows, err := tx.Rejects(ctx, today.AddDate(0, 0, -14))
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range rows {
+		pen, kind := w.pens[x.PenID], w.kinds[w.pens[x.PenID].Species]
+		age := ageDays(x.LaidOn, today)
+		if kind == nil || storage.Judge(kind, age) == storage.Late {
+			continue
+		}
+		name := "rejected"
+		if reason, known := grading.Known(x.Reason); known {
+			name = reason.Name
+		}
+		if x.Reason != "broken" {
+			all = append(all, RejectView{x, pen, name, age})
+		}
+	}
+	return all, nil
 }
 
 // MoveBaskets puts collections into a storage place; 0 is no place in particular.
@@ -218,9 +259,11 @@ func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []in
 		if len(ids) == 0 {
 			return Done{}, problem("basket", "Mark what is to be moved.")
 		}
+		slices.Sort(ids)
+		ids = slices.Compact(ids)
 		name, to := "no place in particular", (*int64)(nil)
 		if placeID != 0 {
-			up, err := tx.Upkeep(ctx, b.Now())
+			up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 			if err != nil {
 				return Done{}, err
 			}
@@ -230,10 +273,14 @@ func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []in
 			}
 			name, to = up.Places[i].Name, &placeID
 		}
-		if err := tx.MoveBasket(ctx, ids, to); err != nil {
+		n, err := tx.MoveBasket(ctx, ids, to)
+		if err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
+		if n != len(ids) {
+			return Done{}, ErrNone
+		}
+		return b.wrote(ctx, tx, m, nil, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
 	})
 }
 
@@ -244,6 +291,9 @@ type Waiting struct {
 	Curve storage.Curve
 	Own   []storage.Own
 	Ages  []WaitingAge
+	// LeftOut are eggs of which young were counted by pen, eggs of several ages
+	// together: they tell nothing of waiting.
+	LeftOut int
 }
 
 // WaitingAge is one age of the curve, explained.
@@ -271,15 +321,15 @@ func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Wai
 		slices.SortFunc(page.Kinds, compareKinds)
 		if page.Kind, err = w.kind(kindID); err != nil || page.Kind.IsReptile() {
 			if len(page.Kinds) == 0 {
-				return errors.Join(ErrNone)
+				return ErrNone
 			}
 			page.Kind = page.Kinds[0]
 		}
-		records, err := tx.RecordsByAge(ctx, page.Kind.ID)
+		records, err := readAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}
-		page.Own = w.ownByAge(records, page.Kind.ID)
+		page.Own, page.LeftOut = w.ownByAge(records, page.Kind.ID)
 		page.Curve = storage.Blend(page.Kind, page.Own)
 		for day := 1; day <= int(page.Kind.StorageLimitDays.To)+4; day++ {
 			a := WaitingAge{Days: day, Published: storage.Relative(page.Kind, float64(day)), Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day)}
@@ -296,26 +346,45 @@ func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Wai
 	return
 }
 
-// Says tells in one sentence what the curve rests on.
+// Says tells in one sentence what the curve rests on. Better or worse is said of the
+// age, between the best day and the last, at which own eggs differ most from the
+// published curve, if these eggs can carry it.
 func (p Waiting) Says() string {
+	out := ""
+	if p.LeftOut > 0 {
+		out = fmt.Sprintf(" Of %s young were counted by pen with eggs of other ages, so they tell nothing of waiting and are left out.",
+			plural(p.LeftOut, "egg"))
+	}
 	if p.Curve.Eggs == 0 {
+		if p.LeftOut > 0 {
+			return "This is the published curve alone." + out
+		}
 		return "No batch of yours is done yet, so this is the published curve alone."
 	}
-	worse := p.Curve.Relative(p.Kind.StorageLimitDays.At) - storage.Relative(p.Kind, p.Kind.StorageLimitDays.At)
-	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
-	verdict := "as the published curve says"
-	if worse > .03 {
-		verdict = "better than the published curve"
-	} else if worse < -.03 {
-		verdict = "worse than the published curve"
+	verdict := "about as the published curve says"
+	day, worse, sure := p.Curve.Differs(p.Kind.StorageLimitDays.To)
+	word := map[bool]string{true: "worse", false: "better"}[worse < 0]
+	switch {
+	case sure:
+		verdict = fmt.Sprintf("%s than the published curve, most at %d days", word, day)
+	case worse < -.03 || worse > .03:
+		verdict = fmt.Sprintf("perhaps %s than the published curve; there are too few to be sure", word)
 	}
-	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.",
-		p.Curve.Eggs, verdict, number(p.Kind.StorageBestDays.At), eggs, 100*share)
+	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
+	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.%s",
+		p.Curve.Eggs, verdict, number(p.Kind.StorageBestDays.At), eggs, 100*share, out)
 }
 
-func (w *barn) ownByAge(records []store.AgeRecord, kindID string) (own []storage.Own) {
-	for _, r := range records {
+// ownByAge gives what own eggs of a kind did at each age, and of how many nothing
+// is known by age, since young were counted of eggs of several ages together.
+func (w *barn) ownByAge(records ageRecords, kindID string) (own []storage.Own, leftOut int) {
+	for _, r := range records.rows {
 		if w.pens[r.PenID].Species != kindID || r.Age > 60 || w.pens[r.PenID].Supplier {
+			continue
+		}
+		set, hatched, out := records.part(r).Known()
+		leftOut += out
+		if set == 0 {
 			continue
 		}
 		i := slices.IndexFunc(own, func(o storage.Own) bool { return int(o.AgeDays) == r.Age })
@@ -323,8 +392,8 @@ func (w *barn) ownByAge(records []store.AgeRecord, kindID string) (own []storage
 			i = len(own)
 			own = append(own, storage.Own{AgeDays: float64(r.Age)})
 		}
-		own[i].Set += r.Set
-		own[i].Hatched += r.Hatched
+		own[i].Set += set
+		own[i].Hatched += hatched
 	}
 	return
 }

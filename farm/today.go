@@ -123,7 +123,7 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 		stays := w.allStays(open)
 		page.Clashes = w.clashes(stays)
 		page.Running = w.running(open, stays)
-		up, err := tx.Upkeep(ctx, w.dayBegan())
+		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
 		if err != nil {
 			return err
 		}
@@ -173,6 +173,9 @@ func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 	if v.Alive == 0 {
 		return []Due{{BatchView: v, Chore: calendar.ClearOut, At: w.now, Title: "Close " + v.Code, Reason: "No egg is left in it."}}
 	}
+	if v.LongPast() {
+		return []Due{w.past(v)}
+	}
 	for i, ms := range v.Milestones {
 		day := int(math.Round(ms.Day))
 		done := slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: ms.Kind, Day: day})
@@ -200,6 +203,19 @@ func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 	return
 }
 
+// Past is the chore of telling what became of eggs whose hatch is long past.
+const Past = "past"
+
+func (w *barn) past(v BatchView) Due {
+	by := v.Hatch().To
+	return Due{
+		BatchView: v, Chore: Past, At: by, Title: fmt.Sprintf("What became of %s?", plural(v.Alive, "egg")),
+		Reason: fmt.Sprintf("%s · day %s. They should have hatched by %s, and no lockdown is written down. "+
+			"Record how many hatched, with the day, or close the batch. Eggs this old may burst: goggles, a bag, outdoors.",
+			v.Stands().Name, w.member.Counting().Position(v.Day, v.HatchDay), w.member.ShortDay(by)),
+	}
+}
+
 // LookAgain is the chore of candling once more what was unsure or not to be seen.
 const LookAgain = "again"
 
@@ -216,8 +232,7 @@ func (w *barn) again(v BatchView, doubts []store.Doubt) (Due, bool) {
 
 func (w *barn) due(v BatchView, ms calendar.Milestone, day int) Due {
 	d := Due{BatchView: v, Chore: ms.Kind, Day: day, At: ms.At}
-	counted := w.member.Counting().Count(ms.Day)
-	where := fmt.Sprintf("%s · day %d of %s", v.Stands().Name, counted, number(math.Floor(v.HatchDay)+float64(w.member.Counting())))
+	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.member.Counting().Position(v.Day, v.HatchDay))
 	switch ms.Kind {
 	case calendar.Candle:
 		d.Title = fmt.Sprintf("Candle %s", plural(v.Alive, "egg"))
@@ -347,12 +362,15 @@ func (b *Books) Machines(ctx context.Context, m *Member) (all []MachinePage, err
 		if err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.now)
+		up, err := tx.Upkeep(ctx, w.now, w.now)
 		if err != nil {
 			return err
 		}
 		for _, r := range w.running(open, w.allStays(open)) {
-			page := MachinePage{Running: r, Ready: w.readyState(r.Machine, up, stands(open, r.ID))}
+			page := MachinePage{Running: r}
+			if page.Ready, err = w.readyState(r.Machine, up, stands(open, r.ID)); err != nil {
+				return err
+			}
 			for _, room := range w.rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}

@@ -2,7 +2,6 @@ package farm
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -188,7 +187,7 @@ func (b *Books) MoveEggs(ctx context.Context, m *Member, key string, batchID int
 			return Done{}, err
 		}
 		// In the journal, but not on the batch's own list: there are hundreds.
-		return b.wrote(ctx, tx, m, 0, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
+		return b.wrote(ctx, tx, m, nil, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
 	})
 }
 
@@ -340,7 +339,7 @@ func (b *Books) LayByPen(ctx context.Context, m *Member, key string, batchID int
 		if rest := len(eggs) - len(laid); rest > 0 {
 			said += fmt.Sprintf(", %d without a place", rest)
 		}
-		return b.wrote(ctx, tx, m, batchID, u, "%s.", said)
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s.", said)
 	})
 }
 
@@ -391,9 +390,9 @@ func (b *Books) SaveTray(ctx context.Context, m *Member, key string, t store.Tra
 			return Done{}, err
 		}
 		if _, err := tx.SaveTray(ctx, t); err != nil {
-			return Done{}, errors.Join(taken(err, "name", "There was a tray of that name already."))
+			return Done{}, taken(err, "name", "There was a tray of that name already.")
 		}
-		return b.wrote(ctx, tx, m, 0, nil, "Saved %s of %s.", t.Name, machine.Name)
+		return b.wrote(ctx, tx, m, on("machine", machine.ID), nil, "Saved %s of %s.", t.Name, machine.Name)
 	})
 }
 

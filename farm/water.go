@@ -19,6 +19,7 @@ import (
 // Water is what a batch's eggs have lost, and what to do about it.
 type Water struct {
 	BatchView
+	Counting calendar.Counting // of the reader
 	Series   []WaterSeries
 	Singles  []WaterSeries // eggs weighed one by one, those that stray furthest first
 	Dark     []DarkEgg     // eggs whose own air cell was read
@@ -88,7 +89,7 @@ func (w *barn) water(ctx context.Context, tx *store.Tx, batchID int64) (page Wat
 	if err != nil {
 		return page, err
 	}
-	page = waterOf(views[0])
+	page = w.waterOf(views[0])
 	if page.Kind.IsReptile() {
 		return page, nil
 	}
@@ -111,8 +112,8 @@ func (w *barn) water(ctx context.Context, tx *store.Tx, batchID int64) (page Wat
 }
 
 // waterOf is what a batch's eggs should lose.
-func waterOf(v BatchView) Water {
-	p := Water{BatchView: v}
+func (w *barn) waterOf(v BatchView) Water {
+	p := Water{BatchView: v, Counting: w.member.Counting()}
 	if v.Kind.IsReptile() {
 		return p
 	}
@@ -306,13 +307,17 @@ func (s *WaterSeries) work(page Water) {
 		s.Why = "These weighings cannot be worked out: " + err.Error() + "."
 		return
 	}
+	if o.NoLoss {
+		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs again in two or three days."
+		return
+	}
 	s.Outlook, s.Known = o, true
 	fresh := last.MeanG / (1 - o.LossPct/100)
 	for i := range s.Weighings {
 		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
 	}
 	held := last.RHPct
-	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %.0f; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.LastDay, number(page.Target))
+	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.Counting.Count(page.LastDay), number(page.Target))
 	switch {
 	case !o.Attainable && o.BestRHPct <= moisture.Driest:
 		s.Advice = fmt.Sprintf("%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost, o.BestRHPct, o.BestLossPct)

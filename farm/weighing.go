@@ -10,6 +10,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -88,10 +89,10 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 			}
 			row.CellPct = x.Cell.pct(usual)
 		} else {
-			p.measure("mass", "The weight", &row.MassG, .3, 200000, "g")
+			p.mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
 		}
 		p.measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
-		p.measure("temp", "The temperature", &x.TempC, 30, 42, "°C")
+		p.temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
 		if x.At.Before(batch.SetAt.Add(-time.Hour)) || x.At.After(w.now.Add(time.Hour)) {
 			p.add("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
 		}
@@ -117,7 +118,7 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 		if err := p.err(); err != nil {
 			return Done{}, err
 		}
-		if odd := oddOf(row, before, usual); odd != "" && !x.Sure {
+		if odd := oddOf(row, before, usual, m.Units()); odd != "" && !x.Sure {
 			return Done{}, problem("sure", "%s", odd)
 		}
 		id, err := tx.AddWeighing(ctx, row)
@@ -130,25 +131,25 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 			what = "egg " + markOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
 		}
 		if row.CellPct == 0 {
-			return b.wrote(ctx, tx, m, batchID, u, "%s: %s weighed, %.1f g each.", batch.Code, what, row.MassG/float64(row.Eggs))
+			return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
 		}
 		loss := moisture.LossOfCell(row.CellPct / 100)
 		if row.EggID == nil || before == nil {
-			return b.wrote(ctx, tx, m, batchID, u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
+			return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
 		}
 		growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay)
-		return b.wrote(ctx, tx, m, batchID, u, "%s: the air cell of %s %s.", batch.Code, what, growth)
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
 	})
 }
 
 // oddOf asks about a figure that does not go with the one before.
-func oddOf(row store.Weighing, before *store.Weighing, usualG float64) string {
+func oddOf(row store.Weighing, before *store.Weighing, usualG float64, r units.Reader) string {
 	mean, days := 0.0, 0.0
 	if before != nil {
 		mean, days = before.MassG/float64(before.Eggs), row.At.Sub(before.At).Hours()/24
 	}
 	if row.CellPct == 0 {
-		return moisture.Odd(row.MassG, row.Eggs, mean, days, usualG)
+		return moisture.Odd(row.MassG, row.Eggs, mean, days, usualG, r)
 	}
 	if before != nil && row.CellPct < before.CellPct-3 {
 		return "The air cell was larger last time, and it only grows: was it read right?"
@@ -188,7 +189,7 @@ func (b *Books) NoteResponse(ctx context.Context, m *Member, key string, batchID
 		if err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, &undo{Response: id}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
+		return b.wrote(ctx, tx, m, on("batch", batchID).and("machine", v.Stands().ID), &undo{Response: id}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
 	})
 }
 
@@ -212,6 +213,6 @@ func (b *Books) GoByWeight(ctx context.Context, m *Member, key string, batchID i
 		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, batchID, nil, "%s eggs go by weight from now on.", kind.Name)
+		return b.wrote(ctx, tx, m, on("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
 	})
 }

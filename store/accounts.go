@@ -13,8 +13,10 @@ type Person struct {
 	Email, Name  string
 	PasswordHash string
 	Temperature  string // C or F
+	Mass         string // g or oz
 	Clock        int    // 12 or 24 h
 	CountFrom    int    // the number of the set day
+	Epoch        int    // sessions of an earlier one have ended
 }
 
 // Farm is one holding.
@@ -33,7 +35,9 @@ type Member struct {
 	PersonID         int64
 	Name, Email      string
 	Temperature      string
+	Mass             string
 	Clock, CountFrom int
+	Epoch            int
 	FarmID           int64
 	FarmName, Zone   string
 	ChoreAt          string
@@ -43,44 +47,64 @@ type Member struct {
 	Role             string
 }
 
+const (
+	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
+	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, out_calls`
+
+	member = `
+		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
+			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
+			f.warm_hours, f.rest_hours, f.out_calls, m.role
+		from people p
+		join memberships m on m.person_id = p.id and m.ended_at is null
+		join farms f on f.id = m.farm_id
+		where `
+)
+
 // Populated tells whether anybody has an account yet.
 func (db *DB) Populated(ctx context.Context) (bool, error) {
-	return value[bool](ctx, db.Pool, `select exists (select from people)`)
+	return value[bool](ctx, db.door, `select exists (select from people)`)
 }
 
 // PersonByEmail finds an account, whatever the case of the address.
 func (db *DB) PersonByEmail(ctx context.Context, email string) (Person, error) {
-	return one[Person](ctx, db.Pool, `select id, email, name, password_hash, temperature, clock, count_from from people where lower(email) = lower($1)`, email)
+	return one[Person](ctx, db.door, `select `+personColumns+` from people where lower(email) = lower($1)`, email)
+}
+
+// PersonByID finds an account.
+func (db *DB) PersonByID(ctx context.Context, id int64) (Person, error) {
+	return one[Person](ctx, db.door, `select `+personColumns+` from people where id = $1`, id)
 }
 
 // MemberByPerson finds the farm of a person; of several the first.
 func (db *DB) MemberByPerson(ctx context.Context, personID int64) (Member, error) {
-	return one[Member](ctx, db.Pool, `
-		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, f.out_calls, m.role
-		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
-		where p.id = $1 order by m.farm_id limit 1`, personID)
+	return one[Member](ctx, db.door, member+`p.id = $1 order by m.farm_id limit 1`, personID)
 }
 
 // FarmByName finds a farm by its name.
 func (db *DB) FarmByName(ctx context.Context, name string) (Farm, error) {
-	return one[Farm](ctx, db.Pool, `select id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, out_calls from farms where name = $1 order by id limit 1`, name)
+	return one[Farm](ctx, db.door, `select `+farmColumns+` from farms where name = $1 order by id limit 1`, name)
 }
 
 // AddFarm makes a farm and its owner in one step. onlyFirst refuses with
 // ErrNone when anybody has an account already.
-func (db *DB) AddFarm(ctx context.Context, f Farm, p Person, at time.Time, onlyFirst bool) (farmID, personID int64, err error) {
-	err = pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
+func (db *DB) AddFarm(
+	ctx context.Context, f Farm, p Person, at time.Time, onlyFirst bool,
+) (farmID, personID int64, err error) {
+	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(729)`); err != nil {
 			return err
 		}
-		if some, err := value[bool](ctx, tx, `select exists (select from people)`); err != nil || (some && onlyFirst) {
-			if err == nil {
-				err = ErrNone
-			}
+		some, err := value[bool](ctx, tx, `select exists (select from people)`)
+		if err != nil {
 			return err
 		}
-		if farmID, err = value[int64](ctx, tx, `insert into farms (name, zone, created_at) values ($1, $2, $3) returning id`, f.Name, f.Zone, at); err != nil {
+		if some && onlyFirst {
+			return ErrNone
+		}
+		farmID, err = value[int64](ctx, tx,
+			`insert into farms (name, zone, created_at) values ($1, $2, $3) returning id`, f.Name, f.Zone, at)
+		if err != nil {
 			return err
 		}
 		personID, err = addPerson(ctx, tx, farmID, p, "owner")
@@ -89,37 +113,66 @@ func (db *DB) AddFarm(ctx context.Context, f Farm, p Person, at time.Time, onlyF
 	return
 }
 
-// DropFarm forgets a farm with all its records and people.
+// tables hold a farm's rows, those that others lean on last.
+var tables = []string{
+	"readings", "responses", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
+	"eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
+	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests",
+}
+
+// DropFarm forgets a farm with all its records and people. Only the owner of the
+// tables may.
 func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
-		for _, table := range []string{"weighings", "care", "calls", "candlings", "chores_done", "eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods", "machine_room", "machines", "pens", "journal", "requests"} {
+		for _, table := range tables {
 			if _, err := tx.Exec(ctx, `delete from `+table+` where farm_id = $1`, farmID); err != nil {
 				return err
 			}
 		}
-		_, err := tx.Exec(ctx, `with gone as (delete from memberships where farm_id = $1 returning person_id) select 1 from gone`, farmID)
-		if err != nil {
-			return err
+		for _, sql := range []string{
+			`delete from memberships where farm_id = $1`,
+			`delete from people p where $1::bigint is not null
+				and not exists (select from memberships m where m.person_id = p.id)`,
+			`delete from farms where id = $1`,
+		} {
+			if _, err := tx.Exec(ctx, sql, farmID); err != nil {
+				return err
+			}
 		}
-		if _, err := tx.Exec(ctx, `delete from people p where not exists (select from memberships m where m.person_id = p.id)`); err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `delete from farms where id = $1`, farmID)
-		return err
+		return nil
 	})
 }
 
-// AddPerson makes an account on a farm.
-func (db *DB) AddPerson(ctx context.Context, farmID int64, p Person, role string) (id int64, err error) {
-	err = pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
+// AddPerson makes an account on a farm, and tells record in the same transaction.
+func (db *DB) AddPerson(
+	ctx context.Context, farmID int64, p Person, role string, record func(*Tx, int64) error,
+) (id int64, err error) {
+	err = db.withRecord(ctx, farmID, func(tx pgx.Tx) error {
 		id, err = addPerson(ctx, tx, farmID, p, role)
 		return err
-	})
+	}, func(tx *Tx) error { return record(tx, id) })
 	return
 }
 
+// withRecord does work on accounts, and then a farm's part in the same transaction.
+func (db *DB) withRecord(
+	ctx context.Context, farmID int64, work func(pgx.Tx) error, record func(*Tx) error,
+) error {
+	return pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		if err := work(tx); err != nil {
+			return err
+		}
+		if err := asFarm(ctx, tx, farmID); err != nil {
+			return err
+		}
+		return record(&Tx{tx, farmID})
+	})
+}
+
 func addPerson(ctx context.Context, tx pgx.Tx, farmID int64, p Person, role string) (int64, error) {
-	id, err := value[int64](ctx, tx, `insert into people (email, name, password_hash) values ($1, $2, $3) returning id`, p.Email, p.Name, p.PasswordHash)
+	id, err := value[int64](ctx, tx,
+		`insert into people (email, name, password_hash) values ($1, $2, $3) returning id`,
+		p.Email, p.Name, p.PasswordHash)
 	if err != nil {
 		return 0, err
 	}
@@ -127,41 +180,139 @@ func addPerson(ctx context.Context, tx pgx.Tx, farmID int64, p Person, role stri
 	return id, err
 }
 
-// SetPassword replaces a person's password.
-func (db *DB) SetPassword(ctx context.Context, personID int64, hash string) error {
-	_, err := db.Pool.Exec(ctx, `update people set password_hash = $2 where id = $1`, personID, hash)
+// EndMembership takes somebody off a farm, ends their sessions, and tells record.
+// ErrNone: nobody such is on it, or nobody would be left to own it.
+func (db *DB) EndMembership(
+	ctx context.Context, farmID, personID int64, at time.Time, record func(*Tx) error,
+) error {
+	return db.withRecord(ctx, farmID, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(730, $1::int)`, int32(farmID)); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, `
+			update memberships m set ended_at = $3
+			where farm_id = $1 and person_id = $2 and ended_at is null
+				and exists (
+					select from memberships o
+					where o.farm_id = $1 and o.person_id <> $2 and o.role = 'owner' and o.ended_at is null
+				)`, farmID, personID, at)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrNone
+		}
+		_, err = tx.Exec(ctx, `update people set epoch = epoch + 1 where id = $1`, personID)
+		return err
+	}, record)
+}
+
+// SetPassword replaces a person's password and ends all sessions of theirs.
+func (db *DB) SetPassword(ctx context.Context, personID int64, hash string) (epoch int, err error) {
+	return value[int](ctx, db.door, `
+		update people set password_hash = $2, epoch = epoch + 1
+		where id = $1 returning epoch`, personID, hash)
+}
+
+// Rehash keeps the same password under other parameters.
+func (db *DB) Rehash(ctx context.Context, personID int64, before, hash string) error {
+	_, err := db.door.Exec(ctx, `
+		update people set password_hash = $3
+		where id = $1 and password_hash = $2`, personID, before, hash)
 	return err
 }
 
+// EndSessions ends every session of a person; a new one needs the epoch returned.
+func (db *DB) EndSessions(ctx context.Context, personID int64) (epoch int, err error) {
+	return value[int](ctx, db.door, `update people set epoch = epoch + 1 where id = $1 returning epoch`, personID)
+}
+
 // SetUnits keeps how a person reads figures.
-func (db *DB) SetUnits(ctx context.Context, personID int64, temperature string, clock, countFrom int) error {
-	_, err := db.Pool.Exec(ctx, `update people set temperature = $2, clock = $3, count_from = $4 where id = $1`, personID, temperature, clock, countFrom)
+func (db *DB) SetUnits(ctx context.Context, p Person) error {
+	_, err := db.door.Exec(ctx, `
+		update people set temperature = $2, mass = $3, clock = $4, count_from = $5
+		where id = $1`, p.ID, p.Temperature, p.Mass, p.Clock, p.CountFrom)
 	return err
 }
 
 // People lists who belongs to a farm.
 func (db *DB) People(ctx context.Context, farmID int64) ([]Member, error) {
-	return list[Member](ctx, db.Pool, `
-		select p.id as person_id, p.name, p.email, p.temperature, p.clock, p.count_from,
-			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at, f.warm_hours, f.rest_hours, f.out_calls, m.role
-		from people p join memberships m on m.person_id = p.id join farms f on f.id = m.farm_id
-		where f.id = $1 order by m.role desc, p.name`, farmID)
+	return list[Member](ctx, db.door, member+`f.id = $1 order by m.role desc, p.name`, farmID)
 }
 
-// FailedSignIns counts failures for this digest since a moment.
-func (db *DB) FailedSignIns(ctx context.Context, who string, since time.Time) (int, error) {
-	return value[int](ctx, db.Pool, `select count(*) from failed_sign_ins where who = $1 and at > $2`, who, since)
+// Try is how often somebody may try to sign in: so many times at once, then after
+// waits that grow.
+type Try struct {
+	Who   string // a digest
+	Free  int    // tries before anybody waits
+	Most  time.Duration
+	Reset time.Duration // after which tries are forgotten
 }
 
-// NoteFailedSignIn keeps a failure, and forgets those of the day before.
-func (db *DB) NoteFailedSignIn(ctx context.Context, who string, at time.Time) error {
-	_, err := db.Pool.Exec(ctx, `with old as (delete from failed_sign_ins where at < $2::timestamptz - interval '1 day') insert into failed_sign_ins values ($1, $2)`, who, at)
+// TakeTry counts a try before it is made. It gives how long to wait, 0 if it may be
+// made now. The wait after the free tries doubles from a second on. What lies in
+// the future (a clock that was put back) does not count.
+func (db *DB) TakeTry(ctx context.Context, t Try, at time.Time) (wait time.Duration, err error) {
+	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `
+			insert into sign_in_tries (who, tries, at, closed) values ($1, 0, $2, $2)
+			on conflict do nothing`, t.Who, at)
+		if err != nil {
+			return err
+		}
+		row, err := one[struct {
+			Tries      int
+			At, Closed time.Time
+		}](ctx, tx, `select tries, at, closed from sign_in_tries where who = $1 for update`, t.Who)
+		if err != nil {
+			return err
+		}
+		if row.At.After(at.Add(time.Minute)) || at.Sub(row.At) > t.Reset {
+			row.Tries, row.Closed = 0, at
+		}
+		if wait = row.Closed.Sub(at); wait > 0 {
+			return nil
+		}
+		wait = 0
+		row.Tries++
+		next := time.Duration(0)
+		if over := row.Tries - t.Free; over >= 0 {
+			next = min(time.Second<<min(over, 20), t.Most)
+		}
+		_, err = tx.Exec(ctx, `
+			update sign_in_tries set tries = $2, at = $3, closed = $4
+			where who = $1`, t.Who, row.Tries, at, at.Add(next))
+		return err
+	})
+	return wait, err
+}
+
+// ForgetTries forgets tries, since the right password was given, and those of
+// everybody that are older than a day.
+func (db *DB) ForgetTries(ctx context.Context, who []string, at time.Time) error {
+	_, err := db.door.Exec(ctx, `
+		delete from sign_in_tries
+		where who = any ($1) or at < $2::timestamptz - interval '1 day'`, who, at)
 	return err
+}
+
+// Secret gives what the program keeps to itself under a name; fresh is kept where
+// there is none yet.
+func (db *DB) Secret(ctx context.Context, name string, fresh []byte) ([]byte, error) {
+	if _, err := db.door.Exec(ctx, `
+		insert into secrets (name, value) values ($1, $2)
+		on conflict do nothing`, name, fresh); err != nil {
+		return nil, err
+	}
+	return value[[]byte](ctx, db.door, `select value from secrets where name = $1`, name)
 }
 
 // SaveFarm changes a farm's name, zone, hour of chores and usual waiting times.
 func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
-	_, err := tx.Exec(ctx, `update farms set name = $2, zone = $3, chore_at = $4::text::time, warm_hours = $5, rest_hours = $6, out_calls = $7 where id = $1`,
+	_, err := tx.Exec(ctx, `
+		update farms set name = $2, zone = $3, chore_at = $4::text::time,
+			warm_hours = $5, rest_hours = $6, out_calls = $7
+		where id = $1`,
 		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls)
 	return err
 }

@@ -22,13 +22,13 @@ type Batch struct {
 	ClosedAt    *time.Time
 }
 
-// Tally counts a batch's eggs: every one set is alive, out, hatched or
-// unhatched.
+// Tally counts a batch's eggs: every one set is alive, out, broken by hand,
+// hatched or unhatched.
 type Tally struct {
-	BatchID                                  int64
-	Eggs, Alive, Removed, Hatched, Unhatched int
-	Examined, Fertile                        int
-	CandledAt                                *time.Time // the last time
+	BatchID                                          int64
+	Eggs, Alive, Removed, Broken, Hatched, Unhatched int
+	Examined, Fertile                                int
+	CandledAt                                        *time.Time // the last time
 }
 
 // Egg is one egg of a batch.
@@ -47,6 +47,8 @@ type Egg struct {
 	MassG   *float64
 	Opened  *string // what a removed one showed on opening
 	FateAt  *time.Time
+	Trial   bool
+	Reason  *string // why it is on trial
 }
 
 // Record is what a pen's eggs did, in all batches or in one. Closed figures
@@ -56,6 +58,14 @@ type Record struct {
 	Set, Examined, Fertile        int
 	SetClosed, HatchedClosed      int
 	FertileClosed, HatchedFertile int
+}
+
+// Young is how many young of a pen were counted in a batch, whose eggs nobody saw;
+// those of eggs on trial apart.
+type Young struct {
+	BatchID, PenID int64
+	Trial          bool
+	Young          int
 }
 
 const batchColumns = `id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at`
@@ -97,7 +107,12 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 
 // DropBatch puts a batch's eggs back in store and forgets it.
 func (tx *Tx) DropBatch(ctx context.Context, id int64) error {
-	_, err := tx.Exec(ctx, `with eggs as (update eggs set batch_id = null, no = null, fertile = null, tray_id = null, place = null where farm_id = $1 and batch_id = $2) delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
+	_, err := tx.Exec(ctx, `
+		with back as (
+			update eggs set batch_id = null, no = null, fertile = null, tray_id = null, place = null
+			where farm_id = $1 and batch_id = $2
+		)
+		delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 	return err
 }
 
@@ -107,13 +122,36 @@ func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
 	return err
 }
 
-// Tallies counts the eggs of these batches.
+// Tallies counts the eggs of these batches. Young that were counted by pen are
+// among the hatched, and while the batch is open not among the living.
 func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error) {
-	all, err := list[Tally](ctx, tx, `select batch_id, count(*) as eggs, count(*) filter (where fate is null) as alive,
-		count(*) filter (where fate = 'removed') as removed, count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fate = 'unhatched') as unhatched,
-		count(fertile) as examined, count(*) filter (where fertile) as fertile,
-		(select max(at) from candlings c where c.farm_id = $1 and c.batch_id = e.batch_id) as candled_at
-		from eggs e where farm_id = $1 and batch_id = any ($2) group by batch_id`, tx.FarmID, ids)
+	all, err := list[Tally](ctx, tx, `
+		with counted as (
+			select batch_id, sum(young) as young from young_counts
+			where farm_id = $1 and batch_id = any ($2) and not settled
+			group by batch_id
+		), egg as (
+			select batch_id, count(*) as eggs,
+				count(*) filter (where fate is null) as living,
+				count(*) filter (where fate = 'removed') as removed,
+				count(*) filter (where fate = 'broken') as broken,
+				count(*) filter (where fate = 'hatched') as hatched,
+				count(*) filter (where fate = 'unhatched') as unhatched,
+				count(*) filter (where fate = 'counted') as counted,
+				count(fertile) as examined,
+				count(*) filter (where fertile) as fertile
+			from eggs
+			where farm_id = $1 and batch_id = any ($2)
+			group by batch_id
+		)
+		select e.batch_id, eggs, removed, broken, examined, fertile,
+			hatched + coalesce(young, 0)::int as hatched,
+			case when counted > 0 then 0 else living - coalesce(young, 0)::int end as alive,
+			case when counted > 0 then unhatched + counted - coalesce(young, 0)::int
+				else unhatched end as unhatched,
+			(select max(at) from candlings n where n.farm_id = $1 and n.batch_id = e.batch_id) as candled_at
+		from egg e
+		left join counted c on c.batch_id = e.batch_id`, tx.FarmID, ids)
 	by := map[int64]Tally{}
 	for _, t := range all {
 		by[t.BatchID] = t
@@ -123,9 +161,55 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, `select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place, e.mass_g, e.opened, e.fate_at,
-		coalesce(array_agg(c.call order by c.id) filter (where c.id is not null), '{}') as calls
-		from eggs e left join calls c on c.farm_id = $1 and c.egg_id = e.id where e.farm_id = $1 and e.batch_id = $2 group by e.farm_id, e.id order by e.no`, tx.FarmID, batchID)
+	return list[Egg](ctx, tx, `
+		select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
+			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,
+			coalesce(array_agg(c.call order by s.at, c.id) filter (where c.id is not null), '{}') as calls
+		from eggs e
+		left join calls c on c.farm_id = $1 and c.egg_id = e.id
+		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		where e.farm_id = $1 and e.batch_id = $2
+		group by e.farm_id, e.id
+		order by e.no`, tx.FarmID, batchID)
+}
+
+// CountYoung notes how many young of each pen were counted, and returns the ids of
+// the notes. A number below zero says that so many were found out egg by egg.
+func (tx *Tx) CountYoung(ctx context.Context, batchID int64, all []Young, at time.Time, personID int64) ([]int64, error) {
+	pens, young, trial := make([]int64, len(all)), make([]int, len(all)), make([]bool, len(all))
+	for i, y := range all {
+		pens[i], young[i], trial[i] = y.PenID, y.Young, y.Trial
+	}
+	return tx.ids(ctx, `
+		insert into young_counts (farm_id, batch_id, pen_id, young, trial, at, person_id)
+		select $1, $2, pen, young, trial, $6, nullif($7::bigint, 0)
+		from unnest($3::bigint[], $4::int[], $5::bool[]) c (pen, young, trial)
+		returning id`, tx.FarmID, batchID, pens, young, trial, at, personID)
+}
+
+// DropYoung takes counts back.
+func (tx *Tx) DropYoung(ctx context.Context, ids []int64) error {
+	_, err := tx.Exec(ctx, `delete from young_counts where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
+	return err
+}
+
+// CountedYoung tells how many young were counted in these batches, pen by pen;
+// what is settled is known egg by egg and not among them.
+func (tx *Tx) CountedYoung(ctx context.Context, batchIDs []int64) ([]Young, error) {
+	return list[Young](ctx, tx, `
+		select batch_id, pen_id, trial, sum(young)::int as young from young_counts
+		where farm_id = $1 and batch_id = any ($2) and not settled
+		group by batch_id, pen_id, trial
+		order by batch_id, pen_id, trial`, tx.FarmID, batchIDs)
+}
+
+// SettleYoung marks a batch's counts as known egg by egg, or, with false, as not,
+// and returns the ids of those that were changed.
+func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]int64, error) {
+	return tx.ids(ctx, `
+		update young_counts set settled = $3
+		where farm_id = $1 and batch_id = $2 and settled <> $3
+		returning id`, tx.FarmID, batchID, settled)
 }
 
 // Candling finds the batch's candling that began after a moment, or makes one.
@@ -171,10 +255,16 @@ func (tx *Tx) Said(ctx context.Context, batchID int64) ([]Said, error) {
 
 // DropCalls takes calls back, and candlings that are left with none.
 func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
-	if _, err := tx.Exec(ctx, `delete from calls where farm_id = $1 and id = any ($2)`, tx.FarmID, ids); err != nil {
-		return err
-	}
-	_, err := tx.Exec(ctx, `delete from candlings c where farm_id = $1 and not exists (select from calls where farm_id = $1 and candling_id = c.id)`, tx.FarmID)
+	_, err := tx.Exec(ctx, `
+		with gone as (
+			delete from calls where farm_id = $1 and id = any ($2) returning candling_id
+		)
+		delete from candlings n
+		where farm_id = $1 and id in (select candling_id from gone)
+			and not exists (
+				select from calls c
+				where c.farm_id = $1 and c.candling_id = n.id and not c.id = any ($2)
+			)`, tx.FarmID, ids)
 	return err
 }
 
@@ -222,62 +312,167 @@ func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
 	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
 }
 
-// Records tells what the eggs of these pens did; nil is every pen.
+// ofRates are the eggs that rates are about: an egg broken by hand counts against
+// nobody, and one on trial is compared by itself.
+const ofRates = `fate is distinct from 'broken' and not trial`
+
+// Group is the eggs of one pen in one batch that is done, of which young were
+// counted by pen and not by egg.
+type Group struct {
+	PenID, BatchID   int64
+	Trial            bool
+	Eggs             int // all that were set
+	Counted          int // of Eggs, whose own end nobody saw
+	Young            int // that were counted of these
+	Fertile, Unknown int // of Counted: known to be fertile, and not known
+}
+
+// byCount names the batches that are done and not known egg by egg.
+const byCount = `
+	select y.batch_id from young_counts y
+	join batches b on b.farm_id = $1 and b.id = y.batch_id and b.closed_at is not null
+	where y.farm_id = $1 and not y.settled
+	group by y.batch_id`
+
+// Groups lists them, of these pens; nil is every pen. In a batch that is not known
+// egg by egg every pen is a group of which no egg was seen to hatch by itself.
+func (tx *Tx) Groups(ctx context.Context, pens []int64) ([]Group, error) {
+	return list[Group](ctx, tx, `
+		with young as (
+			select pen_id, batch_id, trial, sum(young)::int as young from young_counts
+			where farm_id = $1 and not settled and ($2::bigint[] is null or pen_id = any ($2))
+			group by pen_id, batch_id, trial
+		)
+		select e.pen_id, e.batch_id, e.trial, coalesce(max(y.young), 0) as young,
+			count(*) as eggs,
+			count(*) filter (where e.fate = 'counted') as counted,
+			count(*) filter (where e.fate = 'counted' and e.fertile) as fertile,
+			count(*) filter (where e.fate = 'counted' and e.fertile is null) as unknown
+		from eggs e
+		left join young y on y.pen_id = e.pen_id and y.batch_id = e.batch_id and y.trial = e.trial
+		where e.farm_id = $1 and e.batch_id in (`+byCount+`)
+			and e.fate is distinct from 'broken' and ($2::bigint[] is null or e.pen_id = any ($2))
+		group by e.pen_id, e.batch_id, e.trial
+		having count(*) filter (where e.fate = 'hatched') = 0 or count(*) filter (where e.fate = 'counted') > 0`,
+		tx.FarmID, pens)
+}
+
+// Records tells what the eggs of these pens did; nil is every pen. Of the eggs of
+// a group nothing is told but that they were set: see Groups.
 func (tx *Tx) Records(ctx context.Context, pens []int64) ([]Record, error) {
-	return list[Record](ctx, tx, `with lot as (
-		select pen_id, batch_id, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
-			count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
-		from eggs where farm_id = $1 and batch_id is not null and ($2::bigint[] is null or pen_id = any ($2)) group by pen_id, batch_id
-	), told as (
-		select pen_id, eggs as set, examined, fertile, case when closed_at is null then 0 else 1 end as closed, hatched, hatched_fertile
-		from lot join batches b on b.farm_id = $1 and b.id = batch_id
-	) select pen_id, 0::bigint as batch_id, sum(set)::int as set, sum(examined)::int as examined, sum(fertile)::int as fertile,
-		sum(set * closed)::int as set_closed, sum(hatched * closed)::int as hatched_closed, sum(fertile * closed)::int as fertile_closed, sum(hatched_fertile * closed)::int as hatched_fertile
-		from told group by pen_id order by pen_id`, tx.FarmID, pens)
+	return list[Record](ctx, tx, `
+		with lot as (
+			select pen_id, batch_id, count(*) as eggs,
+				count(fertile) as examined,
+				count(*) filter (where fertile) as fertile,
+				count(*) filter (where fate = 'hatched') as hatched,
+				count(*) filter (where fertile and fate is distinct from 'counted') as seen_fertile,
+				count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
+			from eggs
+			where farm_id = $1 and batch_id is not null and `+ofRates+`
+				and ($2::bigint[] is null or pen_id = any ($2))
+			group by pen_id, batch_id
+		), told as (
+			select l.*, case when closed_at is null then 0 else 1 end as closed
+			from lot l
+			join batches b on b.farm_id = $1 and b.id = l.batch_id
+		)
+		select pen_id, 0::bigint as batch_id,
+			sum(eggs)::int as set,
+			sum(examined)::int as examined,
+			sum(fertile)::int as fertile,
+			sum(eggs * closed)::int as set_closed,
+			sum(hatched * closed)::int as hatched_closed,
+			sum(seen_fertile * closed)::int as fertile_closed,
+			sum(hatched_fertile * closed)::int as hatched_fertile
+		from told
+		group by pen_id
+		order by pen_id`, tx.FarmID, pens)
 }
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
-// that they had waited when they were set.
+// that they had waited when they were set; those of a batch that is not known egg
+// by egg apart, batch by batch.
 func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, error) {
-	return list[AgeRecord](ctx, tx, `with lot as (
-			select pen_id, batch_id, laid_on, count(*) as eggs, count(*) filter (where fate = 'hatched') as hatched
-			from eggs where farm_id = $1 and pen_id in (select id from pens where farm_id = $1 and species = $2) and batch_id is not null group by pen_id, batch_id, laid_on
+	return list[AgeRecord](ctx, tx, `
+		with by_count as (`+byCount+`), lot as (
+			select pen_id, batch_id, laid_on, count(*) as eggs,
+				count(*) filter (where fate = 'hatched') as hatched,
+				count(*) filter (where fate = 'counted') as counted
+			from eggs
+			where farm_id = $1 and batch_id is not null and `+ofRates+`
+				and pen_id in (select id from pens where farm_id = $1 and species = $2)
+			group by 1, 2, 3
 		)
-		select l.pen_id, greatest(0, (b.set_at at time zone (select zone from farms where id = $1))::date - l.laid_on) as age, sum(l.eggs)::int as set, sum(l.hatched)::int as hatched
-		from lot l join batches b on b.farm_id = $1 and b.id = l.batch_id where b.closed_at is not null group by 1, 2 order by 1, 2`, tx.FarmID, species)
+		select l.pen_id, coalesce(n.batch_id, 0) as batch_id,
+			greatest(0, (b.set_at at time zone f.zone)::date - l.laid_on) as age,
+			sum(l.eggs)::int as set,
+			sum(l.hatched)::int as hatched,
+			sum(l.counted)::int as counted
+		from lot l
+		join batches b on b.farm_id = $1 and b.id = l.batch_id and b.closed_at is not null
+		join farms f on f.id = $1
+		left join by_count n on n.batch_id = l.batch_id
+		group by 1, 2, 3
+		order by 1, 3, 2`, tx.FarmID, species)
 }
 
-// AgeRecord is what a pen's eggs of one age did, in batches that are done.
+// AgeRecord is what a pen's eggs of one age did, in batches that are done; in one
+// batch where that is not known egg by egg.
 type AgeRecord struct {
-	PenID        int64
-	Age          int
-	Set, Hatched int
+	PenID, BatchID int64
+	Age            int
+	Set            int
+	Hatched        int // seen by itself
+	Counted        int // of Set, whose own end nobody saw
 }
 
 // PenLot is some eggs of one pen: of one batch (0: none), one hen, shells treated
-// one way, and, of rejects, one reason. Its record counts those that were set.
+// one way, and, of rejects, one reason. Its record counts those that were set;
+// Counted of them are of the batch's group and have no fate of their own.
 type PenLot struct {
 	Hen, Washing    string
-	Rejected        bool
+	Rejected, Trial bool
 	Reason          string
 	Eggs            int
 	Stored, CastOut int
+	Counted         int
 	Record
 }
 
 // PenLots tells all that is known of a pen's eggs, those of the newest batches
 // first, in one pass over them.
 func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
-	return list[PenLot](ctx, tx, `with c as materialized (select id, hen, washing from collections where farm_id = $1 and pen_id = $2), lot as (
-			select batch_id, hen, washing, rejected, coalesce(reason, '') as reason, count(*) as eggs, count(fertile) as examined, count(*) filter (where fertile) as fertile,
-				count(*) filter (where fate = 'hatched') as hatched, count(*) filter (where fertile and fate = 'hatched') as hatched_fertile,
-				count(*) filter (where not rejected and batch_id is null and fate is null) as stored, count(*) filter (where fate = 'cast-out') as cast_out
-			from eggs e join c on c.id = e.collection_id where e.farm_id = $1 and e.pen_id = $2 group by batch_id, hen, washing, rejected, reason
+	return list[PenLot](ctx, tx, `
+		with c as materialized (
+			select id, hen, washing from collections where farm_id = $1 and pen_id = $2
+		), lot as (
+			select batch_id, hen, washing, rejected, trial, coalesce(reason, '') as reason,
+				count(*) as eggs,
+				count(*) filter (where fate is distinct from 'broken') as told,
+				count(fertile) filter (where fate is distinct from 'broken') as examined,
+				count(*) filter (where fertile and fate is distinct from 'broken') as fertile,
+				count(*) filter (where fate = 'hatched') as hatched,
+				count(*) filter (where fertile and fate = 'hatched') as hatched_fertile,
+				count(*) filter (where fertile and fate not in ('broken', 'counted')) as seen_fertile,
+				count(*) filter (where fate = 'counted') as counted,
+				count(*) filter (where (trial or not rejected) and batch_id is null and fate is null) as stored,
+				count(*) filter (where fate = 'cast-out') as cast_out
+			from eggs e
+			join c on c.id = e.collection_id
+			where e.farm_id = $1 and e.pen_id = $2
+			group by batch_id, hen, washing, rejected, trial, reason
 		)
-		select $2::bigint as pen_id, coalesce(batch_id, 0) as batch_id, hen, washing, rejected, reason, eggs, stored, cast_out, examined, fertile,
-			case when b.id is null then 0 else eggs end as set, case when b.closed_at is null then 0 else eggs end as set_closed, case when b.closed_at is null then 0 else hatched end as hatched_closed,
-			case when b.closed_at is null then 0 else l.fertile end as fertile_closed, case when b.closed_at is null then 0 else hatched_fertile end as hatched_fertile
-		from lot l left join batches b on b.farm_id = $1 and b.id = batch_id order by b.set_at desc nulls last, b.id, hen, washing`, tx.FarmID, penID)
+		select $2::bigint as pen_id, coalesce(l.batch_id, 0) as batch_id,
+			hen, washing, rejected, trial, reason, eggs, stored, cast_out, counted, examined, fertile,
+			case when b.id is null then 0 else told end as set,
+			case when b.closed_at is null then 0 else told end as set_closed,
+			case when b.closed_at is null then 0 else hatched end as hatched_closed,
+			case when b.closed_at is null then 0 else seen_fertile end as fertile_closed,
+			case when b.closed_at is null then 0 else hatched_fertile end as hatched_fertile
+		from lot l
+		left join batches b on b.farm_id = $1 and b.id = l.batch_id
+		order by b.set_at desc nulls last, b.id, hen, washing`, tx.FarmID, penID)
 }
 
 // BatchesByID finds batches.

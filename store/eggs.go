@@ -26,10 +26,12 @@ type Collection struct {
 	MassG, LengthMM, BreadthMM *float64 // of each egg; of a single one as a rule
 }
 
-// Stock is how many eggs of a pen and a lay day are in store.
+// Stock is how many eggs of a pen and a lay day are in store; those on trial
+// stand apart.
 type Stock struct {
 	PenID   int64
 	LaidOn  time.Time
+	Trial   bool
 	Eggs    int
 	Resting int // of them, not to be set yet
 	ReadyAt *time.Time
@@ -105,13 +107,21 @@ func (tx *Tx) DropCollections(ctx context.Context, ids []int64) (int, error) {
 	return int(tag.RowsAffected()), err
 }
 
-const inStore = `e.batch_id is null and e.fate is null and not e.rejected`
+// inStore are sound eggs, and rejected ones that are to be set on trial.
+const inStore = `e.batch_id is null and e.fate is null and (e.trial or not e.rejected)`
 
 // Stock counts the eggs in store by pen and lay day, oldest first, and how many
 // of them still rest at a moment.
 func (tx *Tx) Stock(ctx context.Context, at time.Time) ([]Stock, error) {
-	return list[Stock](ctx, tx, `select e.pen_id, e.laid_on, count(*) as eggs, count(*) filter (where c.ready_at > $2) as resting, max(c.ready_at) as ready_at
-		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and `+inStore+` group by e.pen_id, e.laid_on order by e.pen_id, e.laid_on`, tx.FarmID, at)
+	return list[Stock](ctx, tx, `
+		select e.pen_id, e.laid_on, e.trial, count(*) as eggs,
+			count(*) filter (where c.ready_at > $2) as resting,
+			max(c.ready_at) as ready_at
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and `+inStore+`
+		group by e.pen_id, e.laid_on, e.trial
+		order by e.pen_id, e.laid_on, e.trial`, tx.FarmID, at)
 }
 
 // Basket is what is left in store of one collection.
@@ -126,6 +136,7 @@ type Basket struct {
 	PlaceID   *int64
 	ReadyAt   *time.Time
 	Eggs      int
+	Trial     int      // of them, on trial
 	MassG     *float64 // mean of those weighed
 	FirstMark *string
 	LastMark  *string
@@ -134,10 +145,60 @@ type Basket struct {
 // Baskets lists what is in store by collection, oldest first; of one pen, or of
 // all with 0.
 func (tx *Tx) Baskets(ctx context.Context, penID int64) ([]Basket, error) {
-	return list[Basket](ctx, tx, `select c.id, c.pen_id, c.laid_on, c.at, c.hen, c.washing, c.wash_with, c.place_id, c.ready_at, count(*) as eggs, avg(e.mass_g) as mass_g,
-			(array_agg(e.mark order by e.id))[1] as first_mark, (array_agg(e.mark order by e.id desc))[1] as last_mark
-		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and `+inStore+` and ($2 = 0 or e.pen_id = $2)
-		group by c.farm_id, c.id order by c.laid_on, c.id`, tx.FarmID, penID)
+	return list[Basket](ctx, tx, `
+		select c.id, c.pen_id, c.laid_on, c.at, c.hen, c.washing, c.wash_with, c.place_id, c.ready_at,
+			count(*) as eggs,
+			count(*) filter (where e.trial) as trial,
+			avg(e.mass_g) as mass_g,
+			(array_agg(e.mark order by e.id))[1] as first_mark,
+			(array_agg(e.mark order by e.id desc))[1] as last_mark
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and `+inStore+` and ($2 = 0 or e.pen_id = $2)
+		group by c.farm_id, c.id
+		order by c.laid_on, c.id`, tx.FarmID, penID)
+}
+
+// Reject is eggs of one collection that were not fit to set, for one reason.
+type Reject struct {
+	CollectionID int64
+	PenID        int64
+	LaidOn       time.Time
+	Reason       string
+	Eggs         int
+}
+
+// Rejects lists what was rejected and still lies about, laid on a date or later.
+func (tx *Tx) Rejects(ctx context.Context, since time.Time) ([]Reject, error) {
+	return list[Reject](ctx, tx, `
+		select collection_id, pen_id, laid_on, coalesce(reason, '') as reason, count(*) as eggs
+		from eggs
+		where farm_id = $1 and rejected and not trial and fate is null and batch_id is null and laid_on >= $2
+		group by collection_id, pen_id, laid_on, reason
+		order by laid_on desc, collection_id, reason`, tx.FarmID, since)
+}
+
+// OnTrial puts up to n rejected eggs of a collection and reason into store, to be
+// set on trial, and returns their ids.
+func (tx *Tx) OnTrial(ctx context.Context, collectionID int64, reason string, n int) ([]int64, error) {
+	return tx.ids(ctx, `
+		update eggs set trial = true
+		where farm_id = $1 and id in (
+			select id from eggs
+			where farm_id = $1 and collection_id = $2 and coalesce(reason, '') = $3
+				and rejected and not trial and fate is null and batch_id is null
+			order by id
+			limit $4
+		)
+		returning id`, tx.FarmID, collectionID, reason, n)
+}
+
+// OffTrial takes OnTrial back, of eggs that are still in store.
+func (tx *Tx) OffTrial(ctx context.Context, ids []int64) (int, error) {
+	tag, err := tx.Exec(ctx, `
+		update eggs set trial = false, mark = null
+		where farm_id = $1 and id = any ($2) and batch_id is null and fate is null`, tx.FarmID, ids)
+	return int(tag.RowsAffected()), err
 }
 
 // StoredEgg is a single egg in store.
@@ -151,9 +212,13 @@ type StoredEgg struct {
 
 // StoredEggs lists the eggs in store of a pen and lay day, in the order in which
 // they are taken.
-func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn, at time.Time) ([]StoredEgg, error) {
-	return list[StoredEgg](ctx, tx, `select e.id, e.mark, c.hen, e.mass_g, coalesce(c.ready_at > $4, false) as resting
-		from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id where e.farm_id = $1 and e.pen_id = $2 and e.laid_on = $3 and `+inStore+` order by e.id`, tx.FarmID, penID, laidOn, at)
+func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn time.Time, trial bool, at time.Time) ([]StoredEgg, error) {
+	return list[StoredEgg](ctx, tx, `
+		select e.id, e.mark, c.hen, e.mass_g, coalesce(c.ready_at > $5, false) as resting
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and e.pen_id = $2 and e.laid_on = $3 and e.trial = $4 and `+inStore+`
+		order by e.id`, tx.FarmID, penID, laidOn, trial, at)
 }
 
 // Gatherings lists the newest collections.
@@ -166,15 +231,20 @@ func (tx *Tx) Gatherings(ctx context.Context, most int) ([]Gathering, error) {
 		group by c.id, c.pen_id, p.name, p.species, c.hen, c.laid_on, c.note order by c.id desc`, tx.FarmID, most)
 }
 
-// MoveBasket puts a collection into another storage place.
-func (tx *Tx) MoveBasket(ctx context.Context, ids []int64, placeID *int64) error {
-	_, err := tx.Exec(ctx, `update collections set place_id = $3 where farm_id = $1 and id = any ($2)`, tx.FarmID, ids, placeID)
-	return err
+// MoveBasket puts collections into another storage place and tells how many.
+func (tx *Tx) MoveBasket(ctx context.Context, ids []int64, placeID *int64) (int, error) {
+	tag, err := tx.Exec(ctx, `
+		update collections set place_id = $3
+		where farm_id = $1 and id = any ($2)`, tx.FarmID, ids, placeID)
+	return int(tag.RowsAffected()), err
 }
 
 // Unmarked lists living eggs that have no pencil code yet, in order.
 func (tx *Tx) Unmarked(ctx context.Context) ([]int64, error) {
-	return tx.ids(ctx, `select id from eggs where farm_id = $1 and mark is null and fate is null and not rejected order by id`, tx.FarmID)
+	return tx.ids(ctx, `
+		select id from eggs
+		where farm_id = $1 and mark is null and fate is null and (trial or not rejected)
+		order by id`, tx.FarmID)
 }
 
 // Marks tells the code that was given last, and lists those in use.
@@ -215,15 +285,26 @@ func (tx *Tx) Weighed(ctx context.Context) ([]Weighed, error) {
 // Laying tells how many sound eggs each pen gave on the days from a date up to,
 // and not including, another.
 func (tx *Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
-	return list[Stock](ctx, tx, `select c.pen_id, $2::date as laid_on, count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
-		from collections c join eggs e on e.farm_id = $1 and e.collection_id = c.id where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3 group by c.pen_id`, tx.FarmID, from, to)
+	return list[Stock](ctx, tx, `
+		select c.pen_id, $2::date as laid_on, false as trial,
+			count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
+		from collections c
+		join eggs e on e.farm_id = $1 and e.collection_id = c.id
+		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
+		group by c.pen_id`, tx.FarmID, from, to)
 }
 
 // CastOut takes eggs of a pen and lay day out of the store (eaten, sold, thrown
 // away) and returns their ids, fewer than asked if there are fewer.
 func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {
-	return tx.ids(ctx, `update eggs set fate = 'cast-out', fate_at = $4 where farm_id = $5 and id in (
-		select id from eggs where farm_id = $5 and pen_id = $1 and laid_on = $2 and batch_id is null and fate is null and not rejected order by id limit $3)
+	return tx.ids(ctx, `
+		update eggs set fate = 'cast-out', fate_at = $4
+		where farm_id = $5 and id in (
+			select e.id from eggs e
+			where e.farm_id = $5 and e.pen_id = $1 and e.laid_on = $2 and `+inStore+`
+			order by e.trial desc, e.id
+			limit $3
+		)
 		returning id`, penID, laidOn, n, at, tx.FarmID)
 }
 
@@ -236,16 +317,35 @@ func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
 // Put takes up to n eggs of a pen and lay day from the store into a batch,
 // those of only, if any are named, numbering on from what the batch has. Eggs
 // that still rest at a moment stay. It returns how many there were.
-func (tx *Tx) Put(ctx context.Context, batchID, penID int64, laidOn time.Time, n int, only []int64, restedAt time.Time) (int, error) {
+func (tx *Tx) Put(
+	ctx context.Context, batchID int64, lot Stock, n int, only []int64, restedAt time.Time,
+) (int, error) {
 	if only == nil {
 		only = []int64{}
 	}
+	last, err := value[int](ctx, tx,
+		`select coalesce(max(no), 0) from eggs where farm_id = $1 and batch_id = $2`, tx.FarmID, batchID)
+	if err != nil {
+		return 0, err
+	}
+	picked, err := tx.ids(ctx, `
+		select e.id
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and e.pen_id = $2 and e.laid_on = $3 and e.trial = $4 and `+inStore+`
+			and (c.ready_at is null or c.ready_at <= $7)
+			and (cardinality($6::bigint[]) = 0 or e.id = any ($6))
+		order by e.id
+		limit $5`, tx.FarmID, lot.PenID, lot.LaidOn, lot.Trial, n, only, restedAt)
+	if err != nil {
+		return 0, err
+	}
+	// Named one by one the eggs are found by their key, whatever the statistics of a
+	// table say that grew under the plan.
 	tag, err := tx.Exec(ctx, `
-		with picked as (select e.id, row_number() over (order by e.id) as k from eggs e join collections c on c.farm_id = $5 and c.id = e.collection_id
-			where e.farm_id = $5 and e.pen_id = $2 and e.laid_on = $3 and `+inStore+` and (c.ready_at is null or c.ready_at <= $7)
-				and (cardinality($6::bigint[]) = 0 or e.id = any ($6)) order by e.id limit $4)
-		update eggs set batch_id = $1, no = k + (select coalesce(max(no), 0) from eggs where farm_id = $5 and batch_id = $1)
-		from picked where eggs.farm_id = $5 and eggs.id = picked.id`, batchID, penID, laidOn, n, tx.FarmID, only, restedAt)
+		update eggs set batch_id = $2, no = $3 + p.k
+		from unnest($4::bigint[]) with ordinality p (id, k)
+		where eggs.farm_id = $1 and eggs.id = p.id and eggs.id = any ($4)`, tx.FarmID, batchID, last, picked)
 	return int(tag.RowsAffected()), err
 }
 

@@ -1,4 +1,8 @@
 package store
 
-// MigrateTo lends the tests one step of the migrations.
-var MigrateTo = (*DB).migrateTo
+import "context"
+
+// MigrateTo takes a database's tables up to one step.
+func MigrateTo(ctx context.Context, url string, version int64) (int, error) {
+	return migrateTo(ctx, url, version)
+}

@@ -6,6 +6,13 @@ import (
 	"time"
 )
 
+// Subject is what a line of the journal is about. Undo goes in reverse order for
+// each subject.
+type Subject struct {
+	Kind string // batch, pen, parcel, machine, place or person
+	ID   int64
+}
+
 // Entry is one line of the journal.
 type Entry struct {
 	ID      int64
@@ -17,21 +24,58 @@ type Entry struct {
 	Undone  bool
 }
 
-// Write adds a line to the journal and returns its id. undoes names the line
-// that this one takes back, 0 for none.
-func (tx *Tx) Write(ctx context.Context, personID int64, batchID int64, at time.Time, said string, undo []byte, undoes int64) (int64, error) {
-	return value[int64](ctx, tx, `insert into journal (farm_id, at, person_id, batch_id, said, undo, undoes)
-		values ($1, $2, nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, nullif($7::bigint, 0)) returning id`,
-		tx.FarmID, at, personID, batchID, said, undo, undoes)
+// Line is an entry that is to be written.
+type Line struct {
+	PersonID int64
+	BatchID  int64 // in whose list it stands; 0: none
+	About    []Subject
+	At       time.Time
+	Said     string
+	Undo     []byte
+	Undoes   int64 // the line that this one takes back; 0: none
 }
 
-const entry = `select j.id, j.at, coalesce(p.name, 'the program') as who, j.batch_id, j.said, j.undo,
-	exists (select from journal u where u.farm_id = $1 and u.undoes = j.id) as undone
-	from journal j left join people p on p.id = j.person_id where j.farm_id = $1 and `
+// Write adds a line to the journal and returns its id.
+func (tx *Tx) Write(ctx context.Context, l Line) (int64, error) {
+	kinds, ids := []string{}, []int64{}
+	about := l.About
+	if l.BatchID != 0 {
+		about = append(about, Subject{"batch", l.BatchID})
+	}
+	for _, s := range about {
+		kinds, ids = append(kinds, s.Kind), append(ids, s.ID)
+	}
+	return value[int64](ctx, tx, `
+		with line as (
+			insert into journal (farm_id, at, person_id, batch_id, said, undo, undoes)
+			values ($1, $2, nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, nullif($7::bigint, 0))
+			returning id
+		), about as (
+			insert into journal_subjects (farm_id, entry_id, kind, subject_id)
+			select distinct $1::bigint, line.id, s.kind, s.id
+			from line, unnest($8::text[], $9::bigint[]) s (kind, id)
+		)
+		select id from line`,
+		tx.FarmID, l.At, l.PersonID, l.BatchID, l.Said, l.Undo, l.Undoes, kinds, ids)
+}
+
+const entry = `
+	select j.id, j.at, coalesce(p.name, 'the program') as who, j.batch_id, j.said, j.undo,
+		exists (select from journal u where u.farm_id = $1 and u.undoes = j.id) as undone
+	from journal j
+	left join people p on p.id = j.person_id
+	where j.farm_id = $1 and `
 
 // Entry finds a line.
 func (tx *Tx) Entry(ctx context.Context, id int64) (Entry, error) {
 	return one[Entry](ctx, tx, entry+`j.id = $2`, tx.FarmID, id)
+}
+
+// Subjects lists what a line is about.
+func (tx *Tx) Subjects(ctx context.Context, entryID int64) ([]Subject, error) {
+	return list[Subject](ctx, tx, `
+		select kind, subject_id as id from journal_subjects
+		where farm_id = $1 and entry_id = $2 order by kind, subject_id`, tx.FarmID, entryID)
 }
 
 // BatchJournal lists a batch's lines, the newest first.
@@ -39,22 +83,42 @@ func (tx *Tx) BatchJournal(ctx context.Context, batchID int64, most int) ([]Entr
 	return list[Entry](ctx, tx, entry+`j.batch_id = $2 order by j.id desc limit $3`, tx.FarmID, batchID, most)
 }
 
-// Standing tells whether nothing that can be taken back, and was not, came
-// after this line on the same batch (or, off batches, in general).
-func (tx *Tx) Standing(ctx context.Context, id int64) (bool, error) {
-	return value[bool](ctx, tx, `select not exists (select from journal l join journal j on j.farm_id = $1 and j.id = $2 and l.batch_id = j.batch_id
-		where l.farm_id = $1 and l.id > j.id and l.undo is not null and not exists (select from journal u where u.farm_id = $1 and u.undoes = l.id))`, tx.FarmID, id)
+// InTheWay gives what the newest line says that can be taken back, was not, and
+// came after this line on one of its subjects; "" if there is none. Gatherings of one
+// pen do not lean on one another: whether their eggs are still there is seen when
+// they are taken back.
+func (tx *Tx) InTheWay(ctx context.Context, id int64) (string, error) {
+	return value[string](ctx, tx, `
+		select coalesce((
+			select l.said
+			from journal_subjects mine
+			join journal_subjects s on s.farm_id = $1 and s.kind = mine.kind
+				and s.subject_id = mine.subject_id and s.entry_id > $2
+			join journal l on l.farm_id = $1 and l.id = s.entry_id and l.undo is not null
+			where mine.farm_id = $1 and mine.entry_id = $2 and mine.kind <> 'pen'
+				and not exists (select from journal u where u.farm_id = $1 and u.undoes = l.id)
+			order by l.id desc
+			limit 1
+		), '')`, tx.FarmID, id)
 }
 
-// Claim takes an idempotency key. done tells that it was taken before, and
-// answer what was answered then.
-func (tx *Tx) Claim(ctx context.Context, key string, at time.Time) (answer string, done bool, err error) {
-	tag, err := tx.Exec(ctx, `insert into requests (farm_id, key, at) values ($1, $2, $3) on conflict do nothing`, tx.FarmID, key, at)
+// Claimed is a request that was taken before.
+type Claimed struct {
+	Answer string // what was answered then
+	Digest string // of what was asked
+}
+
+// Claim takes an idempotency key for a request; nil is the first time.
+func (tx *Tx) Claim(ctx context.Context, key, digest string, at time.Time) (*Claimed, error) {
+	tag, err := tx.Exec(ctx, `
+		insert into requests (farm_id, key, at, digest) values ($1, $2, $3, $4)
+		on conflict do nothing`, tx.FarmID, key, at, digest)
 	if err != nil || tag.RowsAffected() == 1 {
-		return "", false, err
+		return nil, err
 	}
-	answer, err = tx.Answered(ctx, key)
-	return answer, true, err
+	before, err := one[Claimed](ctx, tx,
+		`select answer, digest from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
+	return &before, err
 }
 
 // Answered gives what a request was answered.

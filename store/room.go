@@ -29,6 +29,7 @@ type Stored struct {
 	PlaceID *int64
 	Eggs    int
 	Oldest  time.Time
+	Resting int // of them, shipped eggs that are not to be moved yet
 }
 
 // Parcel is eggs ordered from a supplier.
@@ -227,8 +228,8 @@ type Emptied struct {
 	At        time.Time
 }
 
-// Upkeep reads it in one round trip.
-func (tx *Tx) Upkeep(ctx context.Context, since time.Time) (u Upkeep, err error) {
+// Upkeep reads it in one round trip, as it stands now.
+func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err error) {
 	q := &pgx.Batch{}
 	ask(q, &u.Care, `select c.kind, c.batch_id, c.machine_id, c.place_id, c.at from care c join batches b on b.farm_id = $1 and b.id = c.batch_id
 		where c.farm_id = $1 and b.closed_at is null and c.at >= $2 order by c.at`, tx.FarmID, since)
@@ -237,8 +238,13 @@ func (tx *Tx) Upkeep(ctx context.Context, since time.Time) (u Upkeep, err error)
 			select setter_id as machine_id, case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at from batches where farm_id = $1
 			union all select hatcher_id, closed_at from batches where farm_id = $1) e where at is not null group by machine_id`, tx.FarmID)
 	ask(q, &u.Places, `select id, name, temp_c, rh_pct, until_on from places where farm_id = $1 order by until_on is not null, name`, tx.FarmID)
-	ask(q, &u.Stored, `select c.place_id, count(*) as eggs, min(e.laid_on) as oldest from eggs e join collections c on c.farm_id = $1 and c.id = e.collection_id
-		where e.farm_id = $1 and `+inStore+` group by c.place_id`, tx.FarmID)
+	ask(q, &u.Stored, `
+		select c.place_id, count(*) as eggs, min(e.laid_on) as oldest,
+			count(*) filter (where c.ready_at > $2) as resting
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and `+inStore+`
+		group by c.place_id`, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()
 }
 

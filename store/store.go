@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 
 	"metrogon/store/migrations"
 )
@@ -21,21 +22,68 @@ import (
 var ErrNone = errors.New("no such record")
 
 // DB is the database of all farms.
-type DB struct{ Pool *pgxpool.Pool }
+type DB struct {
+	Pool  *pgxpool.Pool // for the work of farms
+	door  *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
+	gates gates
+}
 
-// Open connects a pool. An optional tracer sees every query.
+const (
+	farmConns = 12
+	doorConns = 4
+)
+
+// Limits of one statement, on the server, as the program serves; so that no
+// statement holds a connection for good.
+var serving = map[string]string{
+	"role":                                "metrogon_serve",
+	"statement_timeout":                   "15s",
+	"lock_timeout":                        "4s",
+	"idle_in_transaction_session_timeout": "30s",
+}
+
+// Open connects as the program serves: as the role metrogon_serve, or one that
+// may become it. An optional tracer sees every query. Migrate goes before it.
 func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) {
+	return open(ctx, url, tracer, serving)
+}
+
+// OpenOwner connects as the owner of the tables, without limits: to load whole
+// farms, and to drop them.
+func OpenOwner(ctx context.Context, url string) (*DB, error) { return open(ctx, url, nil, nil) }
+
+func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[string]string) (*DB, error) {
+	farms, err := pool(ctx, url, tracer, params, farmConns)
+	if err != nil {
+		return nil, err
+	}
+	door, err := pool(ctx, url, tracer, params, doorConns)
+	if err != nil {
+		farms.Close()
+		return nil, err
+	}
+	return &DB{Pool: farms, door: door}, nil
+}
+
+func pool(
+	ctx context.Context, url string, tracer pgx.QueryTracer, params map[string]string, conns int32,
+) (*pgxpool.Pool, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, errors.New("METROGON_DATABASE_URL is no address of a PostgreSQL database")
 	}
+	config.MaxConns = conns
 	config.ConnConfig.Tracer = tracer
 	config.ConnConfig.ConnectTimeout = 5 * time.Second
-	config.ConnConfig.RuntimeParams["application_name"] = "metrogon"
-	config.ConnConfig.RuntimeParams["timezone"] = "UTC"
+	run := config.ConnConfig.RuntimeParams
+	run["application_name"] = "metrogon"
+	run["timezone"] = "UTC"
 	// Farms differ in size and tables grow under a plan made when they were empty:
 	// each query is planned for what it asks.
-	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_custom_plan"
+	run["plan_cache_mode"] = "force_custom_plan"
+	for name, value := range params {
+		run[name] = value
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, err
@@ -44,19 +92,41 @@ func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) 
 		pool.Close()
 		return nil, fmt.Errorf("the database does not answer: %w", err)
 	}
-	return &DB{pool}, nil
+	return pool, nil
 }
 
-// Close ends the pool once its queries are done.
-func (db *DB) Close() { db.Pool.Close() }
+// Close ends the pools once their queries are done.
+func (db *DB) Close() {
+	db.Pool.Close()
+	db.door.Close()
+}
 
-// Migrate brings the tables to the newest step and returns how many it took.
-func (db *DB) Migrate(ctx context.Context) (int, error) { return db.migrateTo(ctx, -1) }
+// Ping tells whether the database answers.
+func (db *DB) Ping(ctx context.Context) error { return db.door.Ping(ctx) }
 
-func (db *DB) migrateTo(ctx context.Context, version int64) (int, error) {
-	conn := stdlib.OpenDBFromPool(db.Pool)
+// Migrate brings the tables of a database to the newest step, as their owner, and
+// returns how many steps it took. Of several programs that begin at once one does
+// it and the others wait.
+func Migrate(ctx context.Context, ownerURL string) (int, error) { return migrateTo(ctx, ownerURL, -1) }
+
+func migrateTo(ctx context.Context, ownerURL string, version int64) (int, error) {
+	p, err := pool(ctx, ownerURL, nil, nil, 3)
+	if err != nil {
+		return 0, err
+	}
+	defer p.Close()
+	conn := stdlib.OpenDBFromPool(p)
 	defer conn.Close()
-	provider, err := goose.NewProvider(goose.DialectPostgres, conn, migrations.Files)
+	// One program after the other: a new one looks again each half second.
+	locker, err := lock.NewPostgresSessionLocker(
+		lock.WithLockTimeout(1, 120), lock.WithUnlockTimeout(1, 10),
+	)
+	if err != nil {
+		return 0, err
+	}
+	provider, err := goose.NewProvider(
+		goose.DialectPostgres, conn, migrations.Files, goose.WithSessionLocker(locker),
+	)
 	if err != nil {
 		return 0, err
 	}
@@ -78,20 +148,47 @@ type Tx struct {
 	FarmID int64
 }
 
-// Farm runs work in one transaction bound to a farm, and commits it if it
-// returns nil.
-func (db *DB) Farm(ctx context.Context, farmID int64, work func(*Tx) error) error {
-	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `select set_config('role', 'metrogon_farm', true), set_config('app.farm_id', $1::text, true)`, fmt.Sprint(farmID)); err != nil {
+// Read runs work in one transaction bound to a farm that changes nothing.
+func (db *DB) Read(ctx context.Context, farmID int64, work func(*Tx) error) error {
+	leave, err := db.gates.enter(ctx, farmID, false)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	return db.farm(ctx, farmID, pgx.TxOptions{AccessMode: pgx.ReadOnly}, work)
+}
+
+// Write runs work in one transaction bound to a farm, and commits it if it
+// returns nil. A farm's writers wait for one another, before they take a
+// connection and, where several programs serve, on a lock in the database.
+func (db *DB) Write(ctx context.Context, farmID int64, work func(*Tx) error) error {
+	leave, err := db.gates.enter(ctx, farmID, true)
+	if err != nil {
+		return err
+	}
+	defer leave()
+	return db.farm(ctx, farmID, pgx.TxOptions{}, func(tx *Tx) error {
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(728, $1::int)`, int32(farmID)); err != nil {
+			return err
+		}
+		return work(tx)
+	})
+}
+
+func (db *DB) farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func(*Tx) error) error {
+	return pgx.BeginTxFunc(ctx, db.Pool, o, func(tx pgx.Tx) error {
+		if err := asFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
 		return work(&Tx{tx, farmID})
 	})
 }
 
-// Queue makes a farm's writers wait for one another until the transaction ends.
-func (tx *Tx) Queue(ctx context.Context) error {
-	_, err := tx.Exec(ctx, `select pg_advisory_xact_lock(728, $1::int)`, int32(tx.FarmID))
+// asFarm binds the rest of a transaction to a farm.
+func asFarm(ctx context.Context, tx pgx.Tx, farmID int64) error {
+	_, err := tx.Exec(ctx, `
+		select set_config('role', 'metrogon_farm', true), set_config('app.farm_id', $1::text, true)`,
+		fmt.Sprint(farmID))
 	return err
 }
 

@@ -34,17 +34,18 @@ func tablesOfAFarm(t *testing.T, db *store.DB) []string {
 
 func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 	db := storetest.Open(t, nil)
-	require.NoError(t, demo.Load(t.Context(), db, noon, 1))
+	owner := storetest.Owner(t, db)
+	require.NoError(t, demo.Load(t.Context(), owner, noon, 1))
 	stranger := newFarm(t, db, "elsewhere")
-	names := tablesOfAFarm(t, db)
-	assert.Len(t, names, 21, "a table more or less? see that it has its wall")
+	names := tablesOfAFarm(t, owner)
+	assert.Len(t, names, 23, "a table more or less? see that it has its wall")
 	for _, table := range names {
 		var rows int
-		require.NoError(t, db.Pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&rows))
-		if table != "requests" && table != "chores_done" {
+		require.NoError(t, owner.Pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&rows))
+		if table != "requests" && table != "chores_done" && table != "young_counts" {
 			assert.Positive(t, rows, "%s is empty, so that nothing is proved", table)
 		}
-		require.NoError(t, db.Farm(t.Context(), stranger, func(tx *store.Tx) error {
+		require.NoError(t, db.Write(t.Context(), stranger, func(tx *store.Tx) error {
 			var seen int
 			require.NoError(t, tx.QueryRow(t.Context(), `select count(*) from `+table+` where farm_id <> $1`, stranger).Scan(&seen))
 			assert.Zero(t, seen, "%s shows another farm's rows", table)
@@ -57,8 +58,12 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 		"a loss of the past":     `delete from journal`,
 		"the passwords":          `select password_hash from people`,
 		"the sessions":           `select * from sessions`,
+		"a new member":           `insert into memberships (farm_id, person_id, role) select id, 1, 'owner' from farms`,
+		"another role":           `update memberships set role = 'owner'`,
+		"the program's secrets":  `select * from secrets`,
+		"a change of subjects":   `delete from journal_subjects`,
 	} {
-		err := db.Farm(t.Context(), stranger, func(tx *store.Tx) error {
+		err := db.Write(t.Context(), stranger, func(tx *store.Tx) error {
 			_, err := tx.Exec(t.Context(), sql)
 			return err
 		})
@@ -67,12 +72,13 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 }
 
 func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
-	db, err := store.Open(t.Context(), storetest.EmptyURL(t), nil)
-	require.NoError(t, err)
-	defer db.Close()
-	steps, err := store.MigrateTo(db, t.Context(), 1)
+	url := storetest.EmptyURL(t)
+	steps, err := store.MigrateTo(t.Context(), storetest.Owned(url), 1)
 	require.NoError(t, err)
 	assert.Equal(t, 1, steps)
+	db, err := store.OpenOwner(t.Context(), storetest.Owned(url))
+	require.NoError(t, err)
+	defer db.Close()
 	_, err = db.Pool.Exec(t.Context(), `
 		insert into people (email, name, password_hash) values ('a@b.example', 'Anna', 'x');
 		insert into farms (name, zone, created_at) values ('Wickfold', 'UTC', now());
@@ -85,9 +91,9 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		insert into eggs (farm_id, collection_id, pen_id, laid_on, rejected, batch_id, no, fate, fate_at)
 			select 1, 1, 1, '2027-02-26', n = 30, case when n <= 20 then 1 end, case when n <= 20 then n end, case when n = 1 then 'removed' end, case when n = 1 then now() end from generate_series(1, 30) n`)
 	require.NoError(t, err)
-	_, err = db.Migrate(t.Context())
+	_, err = store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)
-	require.NoError(t, db.Farm(t.Context(), 1, func(tx *store.Tx) error {
+	require.NoError(t, db.Write(t.Context(), 1, func(tx *store.Tx) error {
 		stock, err := tx.Stock(t.Context(), noon)
 		require.NoError(t, err)
 		require.Len(t, stock, 1)
@@ -104,7 +110,7 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		assert.Equal(t, 19, tallies[1].Alive)
 		return nil
 	}))
-	again, err := db.Migrate(t.Context())
+	again, err := store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)
 	assert.Zero(t, again, "a second run has nothing to do")
 }
@@ -113,10 +119,13 @@ func TestADatabaseThatRestartsIsSurvived(t *testing.T) {
 	db := storetest.Open(t, nil)
 	id := newFarm(t, db, "steady")
 	read := func() error {
-		return db.Farm(t.Context(), id, func(tx *store.Tx) error { _, err := tx.Pens(t.Context()); return err })
+		return db.Read(t.Context(), id, func(tx *store.Tx) error { _, err := tx.Pens(t.Context()); return err })
 	}
 	require.NoError(t, read())
 	// What a restart does to a client: every connection is gone at once.
-	_, _ = db.Pool.Exec(t.Context(), `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`)
+	_, err := db.Pool.Exec(t.Context(), `
+		select pg_terminate_backend(pid) from pg_stat_activity
+		where datname = current_database() and usename = current_user and pid <> pg_backend_pid()`)
+	require.NoError(t, err)
 	require.Eventually(t, func() bool { return read() == nil }, 10*time.Second, 20*time.Millisecond)
 }

@@ -56,24 +56,33 @@ func (tx *Tx) LastReading(ctx context.Context) (int64, error) {
 	return value[int64](ctx, tx, `select coalesce(max(id), 0) from readings where farm_id = $1`, tx.FarmID)
 }
 
-// AddReading keeps what a scale sent, and drops what is older than a day.
-func (tx *Tx) AddReading(ctx context.Context, at time.Time, massG float64) error {
-	if _, err := tx.Exec(ctx, `delete from readings where farm_id = $1 and at < $2`, tx.FarmID, at.AddDate(0, 0, -1)); err != nil {
+// AddReading keeps what a scale sent, and drops what is older than a day. A pack
+// that came before, by its digest, is not counted again.
+func (tx *Tx) AddReading(ctx context.Context, at time.Time, massG float64, pack string) error {
+	_, err := tx.Exec(ctx, `delete from readings where farm_id = $1 and at < $2`, tx.FarmID, at.AddDate(0, 0, -1))
+	if err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, `insert into readings (farm_id, at, mass_g) values ($1, $2, $3)`, tx.FarmID, at, massG)
+	_, err = tx.Exec(ctx, `
+		insert into readings (farm_id, at, mass_g, pack) values ($1, $2, $3, nullif($4, ''))
+		on conflict do nothing`, tx.FarmID, at, massG, pack)
 	return err
 }
 
-// ScaleKey gives the key by which the farm's scale is known; a farm without one
-// takes the key handed in.
-func (tx *Tx) ScaleKey(ctx context.Context, fresh string) (string, error) {
-	return value[string](ctx, tx, `update farms set scale_key = coalesce(scale_key, $2) where id = $1 returning scale_key`, tx.FarmID, fresh)
+// ScaleKey gives the key by which the farm's scale is known; "" while there is none.
+func (tx *Tx) ScaleKey(ctx context.Context) (string, error) {
+	return value[string](ctx, tx, `select coalesce(scale_key, '') from farms where id = $1`, tx.FarmID)
+}
+
+// SetScaleKey gives the farm's scale a key; one that had another is known no more.
+func (tx *Tx) SetScaleKey(ctx context.Context, key string) error {
+	_, err := tx.Exec(ctx, `update farms set scale_key = $2 where id = $1`, tx.FarmID, key)
+	return err
 }
 
 // FarmOfScale finds the farm whose scale has this key, or ErrNone.
 func (db *DB) FarmOfScale(ctx context.Context, key string) (int64, error) {
-	return value[int64](ctx, db.Pool, `select id from farms where scale_key = $1`, key)
+	return value[int64](ctx, db.door, `select id from farms where scale_key = $1`, key)
 }
 
 // Response is what a machine's humidity did after something was changed.

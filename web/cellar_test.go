@@ -45,7 +45,7 @@ func (s *site) cellar() *hand {
 
 // called counts calls, eggs called and eggs taken out in the database.
 func (s *site) called() (n [3]int) {
-	require.NoError(s, s.db.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]))
+	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]))
 	return
 }
 
@@ -105,7 +105,7 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	require.NoError(t, err)
 	batch, err := s.books.Batch(t.Context(), m, 1)
 	require.NoError(t, err)
-	_, err = s.books.End(t.Context(), m, farm.NewKey(), 1, []int64{batch.Pens[0].Eggs[100].ID}, "removed", "broken")
+	_, err = s.books.End(t.Context(), m, farm.NewKey(), 1, farm.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "broken"})
 	require.NoError(t, err)
 
 	s.cut.Store(false)
@@ -120,7 +120,7 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	b.until(`document.querySelectorAll("#refused li").length === 0`, "what was seen stays")
 	// The times are those of the calls, in one candling.
 	var candlings int
-	require.NoError(t, s.db.Pool.QueryRow(t.Context(), `select count(*) from candlings`).Scan(&candlings))
+	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from candlings`).Scan(&candlings))
 	assert.Equal(t, 1, candlings)
 }
 
@@ -275,7 +275,7 @@ func TestAScaleIsToldInALine(t *testing.T) {
 	status, says := send("nobody", `[{"u":"g","v":9}]`)
 	assert.Equal(t, http.StatusUnauthorized, status)
 	assert.Equal(t, "No farm has a scale with this key.\n", says)
-	_, err := s.db.Pool.Exec(t.Context(), `alter table farms rename to away`)
+	_, err := s.owner.Pool.Exec(t.Context(), `alter table farms rename to away`)
 	require.NoError(t, err)
 	status, says = send("nobody", `[{"u":"g","v":9}]`)
 	assert.Equal(t, http.StatusServiceUnavailable, status)

@@ -77,6 +77,7 @@ type site struct {
 	testing.TB
 	*httptest.Server
 	db     *store.DB
+	owner  *store.DB // of its tables
 	books  *farm.Books
 	traced *tracer
 	now    time.Time
@@ -87,8 +88,9 @@ type site struct {
 func newSite(t testing.TB) *site {
 	s := &site{TB: t, traced: &tracer{}, now: noon, log: &strings.Builder{}}
 	s.db = storetest.Open(t, s.traced)
+	s.owner = storetest.Owner(t, s.db)
 	s.books = farm.Open(s.db, func() time.Time { return s.now })
-	h, err := New(s.books, Options{Sessions: s.db.Pool, Log: slog.New(slog.NewTextHandler(s.log, nil))})
+	h, err := New(s.books, Options{Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.cut.Load() { // what a lost signal does
@@ -101,7 +103,7 @@ func newSite(t testing.TB) *site {
 }
 
 func (s *site) demo(seasons int) *site {
-	require.NoError(s, demo.Load(s.Context(), s.db, noon, seasons))
+	require.NoError(s, demo.Load(s.Context(), s.owner, noon, seasons))
 	return s
 }
 

@@ -24,7 +24,7 @@ import (
 var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz", "/sw.js"}
 
 func (s *site) routes() (all []string) {
-	e, _, err := routes(s.books, Options{Sessions: s.db.Pool})
+	e, _, err := routes(s.books, Options{Sessions: s.db.Sessions()})
 	require.NoError(s, err)
 	for _, r := range e.Router().Routes() {
 		if !slices.Contains(open, r.Path) {
@@ -39,7 +39,7 @@ func (s *site) routes() (all []string) {
 var marks = regexp.MustCompile(`Quillmarsh|Barred|Oat line|Hatch box|Chicken 27-|Fennimoor`)
 
 func (s *site) eggsAndJournal() (n [3]int) {
-	require.NoError(s, s.db.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]))
+	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]))
 	return
 }
 
@@ -55,7 +55,7 @@ func TestEveryRouteIsBehindTheWalls(t *testing.T) {
 		eggs = append(eggs, m[1])
 	}
 	var journal string
-	require.NoError(t, s.db.Pool.QueryRow(t.Context(), `select max(id)::text from journal`).Scan(&journal))
+	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select max(id)::text from journal`).Scan(&journal))
 	before := s.eggsAndJournal()
 	for _, route := range s.routes() {
 		method, path, _ := strings.Cut(route, " ")
@@ -275,10 +275,10 @@ func gzipped(t *testing.T, s string) int {
 // holds figures.
 func BenchmarkPages(b *testing.B) {
 	s := newSite(b).demo(10)
-	_, err := s.db.Pool.Exec(b.Context(), `analyze`)
+	_, err := s.owner.Pool.Exec(b.Context(), `analyze`)
 	require.NoError(b, err)
 	var eggs, batches, pens int
-	require.NoError(b, s.db.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens))
+	require.NoError(b, s.owner.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens))
 	b.Logf("%d eggs, %d batches, %d pens", eggs, batches, pens)
 	v := s.signedIn(demo.Email, demo.Password)
 	for name, path := range bigPages(v) {
@@ -320,7 +320,7 @@ func BenchmarkEggRoom(b *testing.B) {
 	}
 	_, err = s.books.Collect(b.Context(), m, farm.NewKey(), all...)
 	require.NoError(b, err)
-	_, err = s.db.Pool.Exec(b.Context(), `analyze`)
+	_, err = s.owner.Pool.Exec(b.Context(), `analyze`)
 	require.NoError(b, err)
 	v := s.signedIn(demo.Email, demo.Password)
 	b.Log(v.find("/", `(\d+ eggs in store)`))

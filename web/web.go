@@ -12,9 +12,7 @@ import (
 	"strings"
 	"time"
 
-	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
-	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
@@ -45,9 +43,8 @@ var files embed.FS
 
 // Options say how the pages are served.
 type Options struct {
-	Sessions *pgxpool.Pool // where sessions are kept
-	Sweep    time.Duration // how often expired sessions are removed; 0 never
-	Secure   bool          // cookies over HTTPS only
+	Sessions scs.CtxStore // where sessions are kept
+	Secure   bool         // behind a proxy that speaks HTTPS
 	Log      *slog.Logger
 }
 
@@ -71,7 +68,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 		return nil, nil, err
 	}
 	sessions := scs.New()
-	sessions.Store = pgxstore.NewWithCleanupInterval(o.Sessions, o.Sweep)
+	sessions.Store = o.Sessions
 	sessions.Lifetime = 30 * 24 * time.Hour
 	sessions.Cookie.Name = "metrogon"
 	sessions.Cookie.HttpOnly = true
@@ -79,10 +76,15 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 	sessions.Cookie.Secure = o.Secure
 	sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
 		o.Log.Error("session", "err", err)
-		http.Error(w, "The database does not answer just now. Nothing was lost; try again in a moment.", http.StatusServiceUnavailable)
+		w.Header().Set("Retry-After", "3")
+		http.Error(w, away, http.StatusServiceUnavailable)
 	}
-	site := &page.Site{Books: books, Sessions: sessions, Assets: shelf, Log: o.Log}
+	site := &page.Site{Books: books, Sessions: sessions, Assets: shelf, Log: o.Log, Secure: o.Secure}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
+	e.IPExtractor = echo.ExtractIPDirect()
+	if o.Secure {
+		e.IPExtractor = echo.ExtractIPFromXFFHeader()
+	}
 	e.HTTPErrorHandler = sorry(site)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
@@ -91,7 +93,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 			o.Log.Info("request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms", float64(v.Latency.Microseconds())/1000)
 			return nil
 		},
-	}), middleware.Recover(), middleware.BodyLimit(eggcsv.MaxBytes+1<<16), middleware.GzipWithConfig(middleware.GzipConfig{
+	}), middleware.Recover(), bounded, middleware.BodyLimit(eggcsv.MaxBytes+1<<16), middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 	}))
 	e.GET("/assets/*", echo.WrapHandler(shelf))
@@ -101,7 +103,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 	e.GET("/healthz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
 		defer cancel()
-		if err := o.Sessions.Ping(ctx); err != nil {
+		if err := books.Ping(ctx); err != nil {
 			return c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		}
 		return c.String(http.StatusOK, "well\n")
@@ -126,6 +128,22 @@ func headers(next http.Handler) http.Handler {
 	})
 }
 
+// away is said while the database is.
+const away = "The database does not answer just now. Nothing was lost; try again in a moment."
+
+// longest is how long a request may be worked on.
+const longest = 30 * time.Second
+
+// bounded ends the work on a request after its time, or once nobody waits for it.
+func bounded(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx, cancel := context.WithTimeout(c.Request().Context(), longest)
+		defer cancel()
+		c.SetRequest(c.Request().WithContext(ctx))
+		return next(c)
+	}
+}
+
 // sorry turns what went wrong into a page with one sentence.
 func sorry(site *page.Site) echo.HTTPErrorHandler {
 	t := page.Parse(site, files)
@@ -138,8 +156,13 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 		switch {
 		case errors.Is(err, farm.ErrNone):
 			status = http.StatusNotFound
-		case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-			status, says = http.StatusServiceUnavailable, "The database does not answer just now. Try again in a moment."
+		case c.Request().Context().Err() != nil && !errors.Is(c.Request().Context().Err(), context.DeadlineExceeded):
+			site.Log.Info("nobody waited", "path", c.Request().URL.Path)
+			status, says = http.StatusServiceUnavailable, away
+		case farm.Unavailable(err):
+			status, says = http.StatusServiceUnavailable, away
+			site.Log.Error("unavailable", "path", c.Request().URL.Path, "err", err)
+			c.Response().Header().Set("Retry-After", "3")
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
 			status, says = coded.StatusCode(), "This cannot be read. Go back and send it again."
 		}

@@ -22,13 +22,17 @@ func (d *demoCmd) Run(ctx context.Context, c *cli) error {
 	if d.Seasons < 1 || d.Seasons > 20 {
 		return wrong{fmt.Errorf("--seasons is %d; it may be 1 to 20", d.Seasons)}
 	}
-	db, end, err := d.open(ctx)
+	db, end, err := d.openOwner(ctx)
 	if err != nil {
 		return err
 	}
 	defer end()
-	if there, err := demo.There(ctx, db); err != nil || there {
-		return errors.Join(err, errors.New("the demo farm is there already"))
+	there, err := demo.There(ctx, db)
+	if err != nil {
+		return err
+	}
+	if there {
+		return errors.New("the demo farm is there already")
 	}
 	if err := demo.Load(ctx, db, c.Now.clock()(), d.Seasons); err != nil {
 		return err
@@ -40,11 +44,11 @@ func (d *demoCmd) Run(ctx context.Context, c *cli) error {
 type migrateCmd struct{ database }
 
 func (m *migrateCmd) Run(ctx context.Context) error {
-	_, end, err := m.open(ctx)
+	o, err := m.ready(ctx)
 	if err != nil {
 		return err
 	}
-	end()
+	o.close()
 	fmt.Println("The tables are up to date.")
 	return nil
 }

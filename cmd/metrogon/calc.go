@@ -28,7 +28,7 @@ type calcCmd struct {
 // calculator turns one JSON object into one value, or says which field is wrong.
 type calculator struct {
 	name, says, example string
-	run                 func(in []byte) (any, error)
+	run                 func(ctx context.Context, in []byte) (any, error)
 }
 
 var calculators = []calculator{
@@ -41,7 +41,7 @@ var calculators = []calculator{
 	{"setcount", "how many eggs to set for so many young", `{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount},
 }
 
-func (c *calcCmd) Run() error {
+func (c *calcCmd) Run(ctx context.Context) error {
 	if c.Name == "" {
 		for _, k := range calculators {
 			fmt.Printf("%-10s %s\n", k.name, k.says)
@@ -60,7 +60,7 @@ func (c *calcCmd) Run() error {
 		if err != nil {
 			return err
 		}
-		out, err := k.run(in)
+		out, err := k.run(ctx, in)
 		if err != nil {
 			return wrong{err}
 		}
@@ -100,12 +100,12 @@ func strict(in []byte, into any) error {
 // planExample is one pen, one machine and one promise.
 const planExample = `{"days": 60, "min_batch": 6, "egg_cost": 0.1, "setting_cost": 1, "species": [{"id": "chicken", "lockdown": 18, "pull": 22, "max_age": 7, "age_factor": [1, 1, 1, 1, 1, 0.99, 0.98, 0.96], "brood_places": 1, "brood_days": 28}], "sources": [{"id": "barred", "species": "chicken", "yield": 0.7, "kept": 0.88, "supply": [{"laid": 1, "eggs": 6}, {"laid": 3, "eggs": 7}, {"laid": 5, "eggs": 6}]}], "machines": [{"id": "cabinet", "set": {"chicken": 40}, "hatch": {"chicken": 30}, "clean_days": 1, "closed": []}], "brooder_places": 40, "away": [{"from": 12, "to": 14, "not": ["set", "lockdown", "pull"]}], "orders": [{"id": "market", "sources": ["barred"], "young": 12, "pull_from": 26, "pull_to": 32, "value": 3}], "seconds": 1}`
 
-func calcPlan(in []byte) (any, error) {
+func calcPlan(ctx context.Context, in []byte) (any, error) {
 	r, err := season.ReadRequest(in)
 	if err != nil {
 		return nil, err
 	}
-	return r.Work(context.Background(), nil)
+	return r.Work(ctx, nil)
 }
 
 func between(field string, v, least, most float64) error {
@@ -115,7 +115,7 @@ func between(field string, v, least, most float64) error {
 	return nil
 }
 
-func calcHumidity(in []byte) (any, error) {
+func calcHumidity(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		DryBulbC    *float64 `json:"dry_bulb_c"`
 		WetBulbC    *float64 `json:"wet_bulb_c"`
@@ -158,7 +158,7 @@ func calcHumidity(in []byte) (any, error) {
 	return way.from(*q.DryBulbC, *way.x, pressure)
 }
 
-func calcSchedule(in []byte) (any, error) {
+func calcSchedule(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		Species     string             `json:"species"`
 		SetAt       string             `json:"set_at"`
@@ -215,7 +215,7 @@ type groupOut struct {
 	HatchOfSet     *rateOut `json:"hatch_of_set"`
 }
 
-func calcRates(in []byte) (any, error) {
+func calcRates(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		Groups []struct {
 			Name    string `json:"name"`
@@ -270,7 +270,7 @@ func calcRates(in []byte) (any, error) {
 	return map[string]any{"groups": out}, nil
 }
 
-func calcSetCount(in []byte) (any, error) {
+func calcSetCount(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		Wanted        int      `json:"wanted"`
 		ConfidencePct float64  `json:"confidence_pct"`
@@ -317,7 +317,7 @@ func calcSetCount(in []byte) (any, error) {
 	return map[string]any{"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected}, nil
 }
 
-func calcStorage(in []byte) (any, error) {
+func calcStorage(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		Species  string    `json:"species"`
 		AgesDays []float64 `json:"ages_days"`
@@ -372,7 +372,7 @@ func calcStorage(in []byte) (any, error) {
 	return out, nil
 }
 
-func calcMoisture(in []byte) (any, error) {
+func calcMoisture(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		FreshMassG *float64 `json:"fresh_mass_g"`
 		LengthMM   *float64 `json:"length_mm"`
@@ -452,17 +452,27 @@ func calcMoisture(in []byte) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return struct {
-		G            float64 `json:"g_mg_day_kpa"`
-		GLow         float64 `json:"g_low"`
-		GHigh        float64 `json:"g_high"`
-		GSeaLevel    float64 `json:"g_sea_level_mg_day_kpa"`
-		LossPct      float64 `json:"loss_pct"`
-		ProjectedPct float64 `json:"projected_loss_pct"`
-		RequiredRH   float64 `json:"required_rh_pct"`
-		Attainable   bool    `json:"attainable"`
-		BestRH       float64 `json:"best_rh_pct"`
-		BestLoss     float64 `json:"best_loss_pct"`
-		AirCell      float64 `json:"air_cell_volume_cm3"`
-	}{o.G, o.GLow, o.GHigh, o.GSeaLevel, o.LossPct, o.ProjectedPct, o.RequiredRHPct, o.Attainable, o.BestRHPct, o.BestLossPct, o.AirCellCM3}, nil
+	out := struct {
+		G            float64  `json:"g_mg_day_kpa"`
+		GLow         float64  `json:"g_low"`
+		GHigh        float64  `json:"g_high"`
+		GSeaLevel    float64  `json:"g_sea_level_mg_day_kpa"`
+		LossPct      float64  `json:"loss_pct"`
+		ProjectedPct float64  `json:"projected_loss_pct"`
+		RequiredRH   *float64 `json:"required_rh_pct"`
+		Attainable   bool     `json:"attainable"`
+		BestRH       *float64 `json:"best_rh_pct"`
+		BestLoss     *float64 `json:"best_loss_pct"`
+		AirCell      float64  `json:"air_cell_volume_cm3"`
+		Why          string   `json:"why,omitempty"` // there is no advice
+	}{
+		G: o.G, GLow: o.GLow, GHigh: o.GHigh, GSeaLevel: o.GSeaLevel, LossPct: o.LossPct, ProjectedPct: o.ProjectedPct,
+		Attainable: o.Attainable, AirCell: o.AirCellCM3,
+	}
+	if o.NoLoss {
+		out.Why = "no loss to be seen yet: weigh again after two or three days"
+		return out, nil
+	}
+	out.RequiredRH, out.BestRH, out.BestLoss = &o.RequiredRHPct, &o.BestRHPct, &o.BestLossPct
+	return out, nil
 }

@@ -14,7 +14,7 @@ func calc(t *testing.T, name, in string) map[string]any {
 	t.Helper()
 	for _, k := range calculators {
 		if k.name == name {
-			out, err := k.run([]byte(in))
+			out, err := k.run(t.Context(), []byte(in))
 			require.NoError(t, err, in)
 			text, err := json.Marshal(out)
 			require.NoError(t, err)
@@ -131,7 +131,7 @@ func TestMoistureAgainstR(t *testing.T) {
 
 func TestExamplesWork(t *testing.T) {
 	for _, k := range calculators {
-		_, err := k.run([]byte(k.example))
+		_, err := k.run(t.Context(), []byte(k.example))
 		assert.NoError(t, err, k.name)
 	}
 }
@@ -187,7 +187,7 @@ func TestMistakesNameTheField(t *testing.T) {
 	} {
 		for _, k := range calculators {
 			if k.name == c.name {
-				_, err := k.run([]byte(c.in))
+				_, err := k.run(t.Context(), []byte(c.in))
 				assert.ErrorContains(t, err, c.says, "%s %s", c.name, c.in)
 			}
 		}

@@ -2,6 +2,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -76,41 +77,67 @@ func main() {
 // database says where the records are.
 type database struct {
 	DatabaseURL string `name:"database-url" env:"METROGON_DATABASE_URL" help:"Use this PostgreSQL database instead of one of the program's own." placeholder:"URL"`
+	OwnerURL    string `name:"owner-url" env:"METROGON_OWNER_URL" help:"The same database as the owner of its tables, who brings them up to date; --database-url where it is not given." placeholder:"URL"`
 	Data        string `env:"METROGON_DATA" default:".metrogon" help:"Folder of the program's own database." type:"path"`
 }
 
-// open starts the program's own database if none is named, brings its tables
-// up to date, and returns it with what ends it.
-func (d database) open(ctx context.Context) (*store.DB, func(), error) {
-	url, end := d.DatabaseURL, func() {}
-	if url == "" {
+// opened is a database that is up to date.
+type opened struct {
+	url, owner string
+	server     *cluster.Cluster // the program's own; nil where one was named
+}
+
+// close stops the program's own server, if it is this program's to stop.
+func (o opened) close() {
+	if o.server == nil || o.server.Joined() {
+		return
+	}
+	if err := o.server.Stop(); err != nil {
+		slog.Error("stopping", "err", err)
+	}
+}
+
+// ready starts the program's own server if no database is named, and brings the
+// tables up to date as their owner.
+func (d database) ready(ctx context.Context) (o opened, err error) {
+	o.url, o.owner = d.DatabaseURL, cmp.Or(d.OwnerURL, d.DatabaseURL)
+	if o.url == "" {
 		if err := room(d.Data); err != nil {
-			return nil, end, err
+			return o, err
 		}
-		server, err := cluster.Start(d.Data)
-		if err != nil {
-			return nil, end, err
+		if o.server, err = cluster.Start(d.Data); err != nil {
+			return o, err
 		}
-		url = server.URL
-		if !server.Joined() {
-			end = func() {
-				if err := server.Stop(); err != nil {
-					slog.Error("stopping", "err", err)
-				}
-			}
-		}
+		o.url, o.owner = o.server.URL, o.server.Owner
 	}
-	db, err := store.Open(ctx, url, nil)
+	if _, err := store.Migrate(ctx, o.owner); err != nil {
+		o.close()
+		return o, err
+	}
+	return o, nil
+}
+
+// open connects as the program serves, and returns what ends it.
+func (d database) open(ctx context.Context) (*store.DB, func(), error) {
+	return d.connect(ctx, func(o opened) (*store.DB, error) { return store.Open(ctx, o.url, nil) })
+}
+
+// openOwner connects as the owner of the tables.
+func (d database) openOwner(ctx context.Context) (*store.DB, func(), error) {
+	return d.connect(ctx, func(o opened) (*store.DB, error) { return store.OpenOwner(ctx, o.owner) })
+}
+
+func (d database) connect(ctx context.Context, how func(opened) (*store.DB, error)) (*store.DB, func(), error) {
+	o, err := d.ready(ctx)
 	if err != nil {
-		end()
-		return nil, func() {}, err
+		return nil, nil, err
 	}
-	closeAll := func() { db.Close(); end() }
-	if _, err := db.Migrate(ctx); err != nil {
-		closeAll()
-		return nil, func() {}, err
+	db, err := how(o)
+	if err != nil {
+		o.close()
+		return nil, nil, err
 	}
-	return db, closeAll, nil
+	return db, func() { db.Close(); o.close() }, nil
 }
 
 // room tells early, in a sentence, that a disk is full.

@@ -12,6 +12,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/store"
 	"metrogon/web"
 )
 
@@ -34,22 +35,27 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		level = slog.LevelError
 	}
 	log := slog.New(slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-	db, end, err := s.open(ctx)
+	o, err := s.ready(ctx)
 	if err != nil {
 		return err
 	}
-	defer end()
-	books := farm.Open(db, c.Now.clock())
-	some, err := books.Populated(ctx)
-	if err != nil {
-		return err
+	defer o.close()
+	if o.server != nil && !o.server.Joined() {
+		o.server.Watch(log)
 	}
-	if s.Demo && !some {
-		if err := demo.Load(ctx, db, books.Now(), 2); err != nil {
-			return fmt.Errorf("the demo farm could not be loaded: %w", err)
+	if s.Demo {
+		if err := loadDemo(ctx, o, c.Now.clock()); err != nil {
+			return err
 		}
 	}
-	h, err := web.New(books, web.Options{Sessions: db.Pool, Sweep: 10 * time.Minute, Secure: s.Secure, Log: log})
+	db, err := store.Open(ctx, o.url, nil)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	books := farm.Open(db, c.Now.clock())
+	go sweep(ctx, db.Sessions(), log)
+	h, err := web.New(books, web.Options{Sessions: db.Sessions(), Secure: s.Secure, Log: log})
 	if err != nil {
 		return err
 	}
@@ -75,4 +81,35 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	return nil
+}
+
+// loadDemo loads the demo farm where there is no farm yet.
+func loadDemo(ctx context.Context, o opened, clock farm.Clock) error {
+	db, err := store.OpenOwner(ctx, o.owner)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	some, err := db.Populated(ctx)
+	if err != nil || some {
+		return err
+	}
+	if err := demo.Load(ctx, db, clock(), 2); err != nil {
+		return fmt.Errorf("the demo farm could not be loaded: %w", err)
+	}
+	return nil
+}
+
+// sweep removes sessions that are over, now and then.
+func sweep(ctx context.Context, sessions store.Sessions, log *slog.Logger) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(10 * time.Minute):
+		}
+		if err := sessions.Sweep(ctx); err != nil && ctx.Err() == nil {
+			log.Error("sweeping sessions", "err", err)
+		}
+	}
 }

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"metrogon/core/species"
+	"metrogon/core/units"
 )
 
 // Day is one completed day of the embryo.
@@ -42,6 +43,12 @@ func (c Counting) Number(start, now time.Time) int {
 
 // Count gives the number of the day in which so many elapsed days fall.
 func (c Counting) Count(days float64) int { return int(math.Floor(days+1e-9)) + int(c) }
+
+// Position says on which day of how many eggs stand: "7 of 21", "8 of 22" counted
+// from one.
+func (c Counting) Position(days, hatchDay float64) string {
+	return fmt.Sprintf("%d of %s", c.Count(days), units.Number(hatchDay+float64(c)))
+}
 
 // WallTime is an hour of the day at which a chore is done.
 type WallTime struct{ Hour, Minute int }

@@ -4,6 +4,8 @@ package grading
 import (
 	"fmt"
 	"math"
+
+	"metrogon/core/units"
 )
 
 // Reason is why an egg is not set.
@@ -49,7 +51,7 @@ const enough = 10
 // standard deviations, but at least 12 % and at most 25 % around the mean
 // [common practice: take normal ones]. It says nothing for a usual egg, or
 // where nothing is known to compare with.
-func (u Usual) Size(mass, speciesMass float64) (reason, says string) {
+func (u Usual) Size(mass, speciesMass float64, r units.Reader) (reason, says string) {
 	mean, slack, against := speciesMass, .25, "of this kind"
 	if u.N >= enough {
 		mean, slack, against = u.Mean, min(max(2*u.SD/u.Mean, .12), .25), "of this pen"
@@ -61,5 +63,5 @@ func (u Usual) Size(mass, speciesMass float64) (reason, says string) {
 	if mass > mean {
 		reason, word = "large", "large"
 	}
-	return reason, fmt.Sprintf("%.1f g is %s: eggs %s weigh about %.1f g.", mass, word, against, mean)
+	return reason, fmt.Sprintf("%s is %s: eggs %s weigh about %s.", r.Mass(mass), word, against, r.Mass(mean))
 }

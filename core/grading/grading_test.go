@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"metrogon/core/grading"
+	"metrogon/core/units"
 )
 
 func TestSizeAgainstThePensOwn(t *testing.T) {
@@ -23,11 +24,11 @@ func TestSizeAgainstThePensOwn(t *testing.T) {
 		{"against the kind", grading.Usual{}, 40, 58, "small"},
 		{"nothing known", grading.Usual{}, 40, 0, ""}, {"not weighed", own, 0, 58, ""},
 	} {
-		reason, says := c.usual.Size(c.mass, c.kindly)
+		reason, says := c.usual.Size(c.mass, c.kindly, units.Reader{})
 		assert.Equal(t, c.want, reason, c.name)
 		assert.Equal(t, c.want == "", says == "", c.name)
 	}
-	_, says := own.Size(60, 58)
+	_, says := own.Size(60, 58, units.Reader{})
 	assert.Equal(t, "60.0 g is large: eggs of this pen weigh about 50.0 g.", says)
 	_, ok := grading.Known("crack")
 	assert.True(t, ok)

@@ -15,6 +15,7 @@ import (
 	"gonum.org/v1/gonum/stat/distuv"
 
 	"metrogon/core/air"
+	"metrogon/core/units"
 )
 
 // What a machine can hold, percent relative humidity.
@@ -63,6 +64,7 @@ type Lot struct {
 // Outlook is what follows from the weighings.
 type Outlook struct {
 	G, GLow, GHigh float64 // as the eggs lose here, at this altitude
+	NoLoss         bool    // the weighings show no loss yet: G is 0, and nothing follows
 	GSeaLevel      float64
 	LossPct        float64 // at the last weighing
 	ProjectedPct   float64 // on the target day, if nothing changes
@@ -107,8 +109,12 @@ func Work(l Lot) (Outlook, error) {
 	switch {
 	case len(points) >= 2:
 		l.fit(&o, points)
-		if !(o.G > 0) {
+		if last.MassG > points[0].MassG {
 			return Outlook{}, fmt.Errorf("weighings: the eggs gained weight, from %g to %g g; it may only fall", points[0].MassG, last.MassG)
+		}
+		if !(o.G > 0) { // a scale in whole grams may show no loss yet
+			o.G, o.GLow, o.NoLoss = 0, 0, true
+			o.GHigh = max(o.GHigh, 0)
 		}
 	default:
 		o.G = l.KnownG * thin
@@ -119,16 +125,19 @@ func Work(l Lot) (Outlook, error) {
 	left := l.TargetDay - o.day
 	now := l.rh(o.day)
 	o.ProjectedPct = o.After(now, l.TargetDay)
-	needed := (l.TargetPct/100*o.fresh - (o.fresh - last.MassG)) * 1000 / (o.G * left) // kPa
-	o.RequiredRHPct = 100 * (inside - needed) / outside
-	o.Attainable = o.RequiredRHPct >= Driest && o.RequiredRHPct <= Wettest
-	o.BestRHPct = min(max(o.RequiredRHPct, Driest), Wettest)
-	o.BestLossPct = o.After(o.BestRHPct, l.TargetDay)
 	volume := l.VolumeCM3
 	if volume == 0 {
 		volume = l.FreshMassG * 0.51 / 0.548
 	}
 	o.AirCellCM3 = freshCell*volume + (o.fresh - last.MassG)
+	if o.NoLoss {
+		return o, nil
+	}
+	needed := (l.TargetPct/100*o.fresh - (o.fresh - last.MassG)) * 1000 / (o.G * left) // kPa
+	o.RequiredRHPct = 100 * (inside - needed) / outside
+	o.Attainable = o.RequiredRHPct >= Driest && o.RequiredRHPct <= Wettest
+	o.BestRHPct = min(max(o.RequiredRHPct, Driest), Wettest)
+	o.BestLossPct = o.After(o.BestRHPct, l.TargetDay)
 	return o, nil
 }
 
@@ -147,33 +156,38 @@ func (l Lot) backToFresh() float64 {
 // the mean mass of the one before (0: none), how many days ago it was, and what
 // an egg of the kind weighs; nothing if it looks right. Bounds: eggs lose at most
 // about 1.1 % a day [common practice: 0.6 to 0.8 %], kinds vary up to twofold.
-func Odd(massG float64, eggs int, before, days, kindG float64) string {
-	const ounce = 28.35
+func Odd(massG float64, eggs int, before, days, kindG float64, r units.Reader) string {
+	const ounce = units.GramsPerOunce
 	mean := massG / float64(eggs)
 	if before == 0 {
 		switch {
 		case near(mean*ounce, kindG, 2) && !near(mean, kindG, 2):
-			return fmt.Sprintf("%.1f g an egg is little: was it %.4g ounces?", mean, massG)
+			return fmt.Sprintf("%s an egg is little: was it %.4g ounces?", r.Mass(mean), massG)
 		case !near(mean, kindG, 2):
-			return fmt.Sprintf("%.1f g an egg is far from the usual %.4g g: is the number of eggs right?", mean, kindG)
+			return fmt.Sprintf("%s an egg is far from the usual %s: is the number of eggs right?", r.Mass(mean), r.Mass(kindG))
 		}
 		return ""
 	}
+	// A coarse scale may hide the loss of two or three days, but not of a week.
 	least, most := before*(1-.011*max(days, .5)), before*1.002
-	if days >= 3 {
+	if days >= 5 {
 		most = before * (1 - .001*days)
 	}
 	switch {
 	case near(mean*ounce, before, 1.15):
-		return fmt.Sprintf("%.1f g an egg, after %.1f g: was it %.4g ounces?", mean, before, massG)
+		return fmt.Sprintf("%s an egg, after %s: was it %.4g ounces?", r.Mass(mean), r.Mass(before), massG)
 	case mean > most || mean < least*.98:
 		if n := int(math.Round(massG / (before * (1 - .0075*days)))); n != eggs && n > 0 && massG/float64(n) <= most && massG/float64(n) >= least {
 			return fmt.Sprintf("This weighs like %d eggs, not %d: how many lay on the scale?", n, eggs)
 		}
-		if mean > most {
-			return fmt.Sprintf("%.1f g an egg, after %.1f g: eggs only lose, and more than that. Was something else on the scale?", mean, before)
+		if mean > most && mean <= before*1.002 {
+			return fmt.Sprintf("%s an egg, after %s: no loss in %.0f days is unusual, even on a coarse scale. Is it right?",
+				r.Mass(mean), r.Mass(before), math.Floor(days))
 		}
-		return fmt.Sprintf("%.1f g an egg, after %.1f g, is more than eggs lose in %.0f days: is it right?", mean, before, math.Ceil(days))
+		if mean > most {
+			return fmt.Sprintf("%s an egg, after %s: eggs only lose. Was something else on the scale?", r.Mass(mean), r.Mass(before))
+		}
+		return fmt.Sprintf("%s an egg, after %s, is more than eggs lose in %.0f days: is it right?", r.Mass(mean), r.Mass(before), math.Ceil(days))
 	}
 	return ""
 }

@@ -1,6 +1,7 @@
 package moisture_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +10,7 @@ import (
 
 	"metrogon/core/air"
 	"metrogon/core/moisture"
+	"metrogon/core/units"
 )
 
 func held(rh float64) []moisture.Period { return []moisture.Period{{FromDay: 0, ToDay: 30, RHPct: rh}} }
@@ -134,7 +136,8 @@ func TestOddWeighingsAreAskedAbout(t *testing.T) {
 		before, days float64
 		says         string
 	}{
-		{"a usual loss", 57.1 * 20, 20, 60, 7, ""}, {"nothing lost yet", 60 * 20, 20, 60, .2, ""}, {"the first, usual", 61 * 20, 20, 0, 0, ""},
+		{"a usual loss", 57.1 * 20, 20, 60, 7, ""}, {"nothing lost yet", 60 * 20, 20, 60, .2, ""}, {"nothing lost in three days, on a coarse scale", 60 * 20, 20, 60, 3, ""},
+		{"nothing lost in a week", 60 * 4, 4, 60, 7, "no loss in 7 days is unusual"}, {"the first, usual", 61 * 20, 20, 0, 0, ""},
 		{"weight up", 60.9 * 20, 20, 60, .5, "60.9 g an egg, after 60.0 g: eggs only lose"},
 		{"ounces", 57.1 * 20 / 28.35, 20, 60, 7, "was it 40.28 ounces?"},
 		{"ounces at first", 60 * 20 / 28.35, 20, 0, 0, "was it 42.33 ounces?"},
@@ -142,13 +145,38 @@ func TestOddWeighingsAreAskedAbout(t *testing.T) {
 		{"one egg more than typed", 57.1 * 21, 20, 60, 7, "weighs like 21 eggs, not 20"},
 		{"far off", 20 * 20, 20, 0, 0, "is the number of eggs right"},
 	} {
-		got := moisture.Odd(c.mass, c.eggs, c.before, c.days, 58)
+		got := moisture.Odd(c.mass, c.eggs, c.before, c.days, 58, units.Reader{})
 		if c.says == "" {
 			assert.Empty(t, got, c.name)
 		} else {
 			assert.Contains(t, got, c.says, c.name)
 		}
 	}
+}
+
+// Twenty eggs on a scale that shows whole ounces: 42 oz on both days.
+func TestNoLossIsPossibleAndAdvisesNothing(t *testing.T) {
+	for name, l := range map[string]moisture.Lot{
+		"two equal weighings":  {Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 3, MassG: 55.1}}},
+		"equal to the fresh":   {FreshMassG: 55.1, Weighings: []moisture.Weighing{{Day: 3, MassG: 55.1}}},
+		"up and down to equal": {Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 1, MassG: 54}, {Day: 3, MassG: 55.1}}},
+	} {
+		l.RH, l.TargetPct, l.TargetDay = held(50), 12, 18
+		l.AirTempC, l.EggTempC = 37.5, 37.5
+		o, err := moisture.Work(l)
+		require.NoError(t, err, name)
+		assert.True(t, o.NoLoss || o.G > 0, name)
+		if o.NoLoss {
+			assert.Equal(t, [4]float64{}, [4]float64{o.G, o.GLow, o.RequiredRHPct, o.BestRHPct}, name)
+		}
+		assert.False(t, math.IsNaN(o.LossPct) || math.IsInf(o.ProjectedPct, 0), name)
+	}
+	o, err := moisture.Work(moisture.Lot{FreshMassG: 55.1, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12, TargetDay: 18,
+		Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 3, MassG: 55.1}}})
+	require.NoError(t, err)
+	assert.True(t, o.NoLoss)
+	assert.Zero(t, o.LossPct)
+	assert.Zero(t, o.ProjectedPct)
 }
 
 func TestFreshMassIsFoundByGoingBack(t *testing.T) {

@@ -124,6 +124,13 @@ type Profile struct {
 // IsReptile tells a clutch from a batch of birds' eggs.
 func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
 
+// TempSpan is between which temperatures in °C a reptile's duration is known, those
+// two degrees outside the profile's points included.
+func (p *Profile) TempSpan() (lo, hi float64) {
+	pts := p.Duration.Points
+	return pts[0].TempC - 2, pts[len(pts)-1].TempC + 2
+}
+
 // Incubation gives the days from set to hatch at a constant temperature: the
 // profile's own for birds (tempC is not used), interpolated between the
 // profile's points on the log of the duration for reptiles. Outside the points
@@ -133,7 +140,7 @@ func (p *Profile) Incubation(tempC float64) (Figure, error) {
 		return p.HatchDays, nil
 	}
 	pts := p.Duration.Points
-	lo, hi := pts[0].TempC-2, pts[len(pts)-1].TempC+2
+	lo, hi := p.TempSpan()
 	if !(tempC >= lo && tempC <= hi) {
 		return Figure{}, fmt.Errorf("temp_c: %g is outside what is known for %s; it may be %g to %g", tempC, strings.ToLower(p.Name), lo, hi)
 	}

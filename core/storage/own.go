@@ -16,10 +16,11 @@ type Own struct {
 // Curve is the hatch of stored eggs relative to fresh ones, as this farm may
 // expect it: the published curve, blended with its own eggs.
 type Curve struct {
-	kind *species.Profile
-	Eggs int       // own eggs behind it; 0: the published curve alone
-	at   []float64 // relative hatch each quarter of a day, from 0 on
-	own  []near
+	kind  *species.Profile
+	fresh float64   // the level of hatch of fresh eggs at which the published curve fits the own eggs
+	Eggs  int       // own eggs behind it; 0: the published curve alone
+	at    []float64 // relative hatch each quarter of a day, from 0 on
+	own   []near
 }
 
 // near is what own eggs of about one age did: eggs as far as they count there,
@@ -58,6 +59,7 @@ func Blend(p *species.Profile, own []Own) Curve {
 	}
 	// The level of hatch at which the published curve fits these eggs as a whole.
 	fresh := (hatched + .5) / (math.Max(asFresh, set/10) + 1)
+	c.fresh = fresh
 	const n = int(longest/quarter) + 1
 	c.own = make([]near, n)
 	rate, weight := make([]float64, n), make([]float64, n)
@@ -128,6 +130,32 @@ func (c Curve) Weight(ageDays float64) (share, eggs float64) {
 	i := min(int(math.Round(max(ageDays, 0)/quarter)), len(c.own)-1)
 	eggs = c.own[i].eggs
 	return eggs / (eggs + published), eggs
+}
+
+// Differs finds the age in whole days, up to a last one, at which a farm's own eggs
+// differ most from what the published curve expects of them, by how much (relative
+// hatch, below 0 is worse), and whether chance alone would hardly do that: 2.6
+// standard errors, since the most different of about five independent ages is
+// looked at (a normal test at 1 in 20, by Šidák's rule). Ages count where there are
+// ten own eggs or more.
+func (c Curve) Differs(lastDay float64) (day int, by float64, sure bool) {
+	if c.Eggs == 0 {
+		return 0, 0, false
+	}
+	best := 0.0
+	for d := 2; float64(d) <= lastDay; d++ {
+		n := c.own[min(int(float64(d)/quarter), len(c.own)-1)]
+		if n.eggs < 10 {
+			continue
+		}
+		expected := c.fresh * Relative(c.kind, float64(d))
+		rate := n.hatched / n.eggs
+		se := math.Sqrt(max(expected*(1-expected), .01) * (1/n.eggs + 1/math.Max(float64(c.Eggs)-n.eggs, n.eggs)))
+		if z := math.Abs(rate-expected) / se; z > best {
+			best, day, by = z, d, (rate-expected)/c.fresh
+		}
+	}
+	return day, by, best > 2.6 && math.Abs(by) > .03
 }
 
 // advice on the temperature of storage by how long eggs are to wait: the longer

@@ -1,6 +1,7 @@
 package storage_test
 
 import (
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -74,6 +75,40 @@ func TestOwnEggsTakeOver(t *testing.T) {
 	b := storage.Blend(hen(t), []storage.Own{{AgeDays: 2, Set: 500, Hatched: 400}})
 	assert.InDelta(t, 0, b.Relative(25), 1e-9)
 	assert.InDelta(t, storage.Relative(hen(t), 13), b.Relative(13), .02, "own eggs as good as the table change nothing")
+}
+
+// A farm whose eggs do as the published curve says is seldom told that they differ;
+// one whose old eggs do much worse is told so.
+func TestDifferingIsSaidWithCare(t *testing.T) {
+	dice := rand.New(rand.NewPCG(5, 6))
+	told := func(perAge int, factor float64) (share float64) {
+		const farms = 400
+		for range farms {
+			var own []storage.Own
+			for age := 1; age <= 12; age++ {
+				o := storage.Own{AgeDays: float64(age), Set: perAge}
+				rate := .75 * storage.Relative(hen(t), o.AgeDays)
+				if age >= 6 {
+					rate *= factor
+				}
+				for range o.Set {
+					if dice.Float64() < rate {
+						o.Hatched++
+					}
+				}
+				own = append(own, o)
+			}
+			if _, _, sure := storage.Blend(hen(t), own).Differs(14); sure {
+				share += 1. / farms
+			}
+		}
+		return
+	}
+	assert.Less(t, told(30, 1), .06, "as published")
+	assert.Less(t, told(200, 1), .06, "as published, many eggs")
+	assert.Greater(t, told(60, .6), .95, "plainly worse from day 6 on")
+	day, by, sure := storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 200, Hatched: 160}, {AgeDays: 7, Set: 200, Hatched: 60}}).Differs(14)
+	assert.True(t, sure && by < -.3 && day >= 6 && day <= 8, "day %d, %.2f", day, by)
 }
 
 func TestTheLongerTheCooler(t *testing.T) {

@@ -34,12 +34,13 @@ func Relative(p *species.Profile, ageDays float64) float64 {
 type Keeping string
 
 // Fresh up to the best day, ageing up to the day at which most stop, stale
-// after it, and lost past the last day that anybody sets.
+// after it, and late past the last day on which eggs are usually set. What a late
+// egg may still give, Relative tells.
 const (
 	Fresh  Keeping = "fresh"
 	Ageing Keeping = "ageing"
 	Stale  Keeping = "stale"
-	Lost   Keeping = "lost"
+	Late   Keeping = "late"
 )
 
 // Judge tells how an egg of this many whole days of storage stands.
@@ -47,7 +48,7 @@ func Judge(p *species.Profile, ageDays int) Keeping {
 	age := float64(ageDays)
 	switch {
 	case age > p.StorageLimitDays.To:
-		return Lost
+		return Late
 	case age > p.StorageLimitDays.At:
 		return Stale
 	case age > p.StorageBestDays.At:

@@ -1,5 +1,5 @@
 // Package senml reads and writes measured values as SenML in JSON (RFC 8428), as
-// far as instruments on a farm use it: base name, name, unit and value.
+// far as instruments on a farm use it: base name, name, unit, value and time.
 package senml
 
 import (
@@ -19,6 +19,15 @@ type Record struct {
 	Name     string   `json:"n,omitempty"`
 	Unit     string   `json:"u,omitempty"`
 	Value    *float64 `json:"v,omitempty"`
+	BaseTime *float64 `json:"bt,omitempty"` // s since 1970, or, below 2²⁸, before or after now
+	Time     *float64 `json:"t,omitempty"`  // added to the base time
+}
+
+// Timed tells that a record says when it was measured, and not only how long ago:
+// such a pack is never the same twice.
+func (r Record) Timed() bool {
+	const absolute = 1 << 28
+	return r.Time != nil && *r.Time >= absolute
 }
 
 // MaxBytes that Read takes.
@@ -30,13 +39,23 @@ func Read(r io.Reader) ([]Record, error) {
 	if err := json.NewDecoder(io.LimitReader(r, MaxBytes)).Decode(&pack); err != nil {
 		return nil, errors.New(`this is no SenML pack; it may look like [{"n":"mass","u":"g","v":612.4}]`)
 	}
-	base, unit := "", ""
+	base, unit, at := "", "", 0.0
 	for i := range pack {
 		if pack[i].BaseName != "" {
 			base = pack[i].BaseName
 		}
 		if pack[i].BaseUnit != "" {
 			unit = pack[i].BaseUnit
+		}
+		if pack[i].BaseTime != nil {
+			at = *pack[i].BaseTime
+		}
+		if pack[i].Time != nil || at != 0 {
+			when := at
+			if pack[i].Time != nil {
+				when += *pack[i].Time
+			}
+			pack[i].Time = &when
 		}
 		pack[i].Name = base + pack[i].Name
 		if pack[i].Unit == "" {

@@ -12,6 +12,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"strings"
+	"time"
 
 	"metrogon/formats/senml"
 )
@@ -20,7 +21,8 @@ import (
 type Scale struct {
 	To   string // the server's address, like http://127.0.0.1:8480
 	Key  string
-	Dice *rand.Rand // of its noise; nil: none
+	Dice *rand.Rand       // of its noise; nil: none
+	Now  func() time.Time // its clock; nil: it has none
 }
 
 // Resolution of its figure, g.
@@ -51,7 +53,12 @@ func (s Scale) Settle(grams float64) float64 {
 // Put lays a weight in g on the scale and sends what it shows.
 func (s Scale) Put(ctx context.Context, grams float64) (shown float64, err error) {
 	shown = s.Settle(grams)
-	body, err := json.Marshal([]senml.Record{{BaseName: "scale:", Name: "mass", Unit: "g", Value: &shown}})
+	record := senml.Record{BaseName: "scale:", Name: "mass", Unit: "g", Value: &shown}
+	if s.Now != nil {
+		at := float64(s.Now().UnixMilli()) / 1000
+		record.Time = &at
+	}
+	body, err := json.Marshal([]senml.Record{record})
 	if err != nil {
 		return shown, err
 	}

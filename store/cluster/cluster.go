@@ -1,8 +1,10 @@
 // Package cluster runs a PostgreSQL server of the program's own: its data in
-// one folder, on loopback only, on a free port. It never touches another one.
+// one folder, on loopback only, on a free port. It never touches another one, and
+// starts its own again if that was killed.
 package cluster
 
 import (
+	"context"
 	"crypto/rand"
 	"errors"
 	"fmt"
@@ -17,15 +19,22 @@ import (
 	"strconv"
 	"strings"
 	"syscall"
+	"time"
 )
 
 // Cluster is a running server.
 type Cluster struct {
-	URL     string // of the database "metrogon", as its owner
+	URL     string // of its database, as the role that serves: no superuser, and no owner of tables
+	Owner   string // the same, as the owner of the tables, who may change them
 	dir     string
+	port    int
+	secret  string
+	options []string
 	bin     string
 	asOwner *syscall.SysProcAttr // root hands the server to the postgres user
 	lock    *os.File             // held by the program that is to stop the server
+
+	stopWatch func()
 }
 
 // ours suit a server of one farm: a count over all its eggs is spread over the
@@ -57,27 +66,72 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	if err := c.own(filepath.Join(dir, "lock")); err != nil {
 		return nil, err
 	}
-	port, running := c.running()
-	if !running {
-		if port, err = freePort(); err != nil {
-			return nil, err
-		}
-		options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
-		for _, s := range append(ours, settings...) {
-			options = append(options, "-c", s)
-		}
-		out, err := c.run("pg_ctl", "-D", c.dir, "-w", "-l", filepath.Join(c.dir, "server.log"), "-o", strings.Join(options, " "), "start")
-		if err != nil {
-			return nil, fmt.Errorf("the database in %s did not start: %s; its own words are in %s", c.dir, lastLine(out), filepath.Join(c.dir, "server.log"))
-		}
-	}
 	secret, err := os.ReadFile(filepath.Join(dir, "secret"))
 	if err != nil {
 		return nil, fmt.Errorf("the database's password is gone: %w", err)
 	}
-	c.URL = (&url.URL{Scheme: "postgres", User: url.UserPassword("metrogon", string(secret)),
-		Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "/postgres", RawQuery: "sslmode=disable"}).String()
+	c.secret = string(secret)
+	for _, s := range append(ours, settings...) {
+		c.options = append(c.options, "-c", s)
+	}
+	running, err := c.find()
+	if err != nil {
+		return nil, err
+	}
+	if !running {
+		if c.port, err = freePort(); err != nil {
+			return nil, err
+		}
+		if err := c.start(); err != nil {
+			return nil, err
+		}
+	}
+	c.URL, c.Owner = c.address(server), c.address(owner)
+	if err := c.roles(context.Background()); err != nil {
+		return nil, fmt.Errorf("the database in %s could not be made ready: %w", c.dir, err)
+	}
 	return c, nil
+}
+
+// The roles of a cluster. The first makes the others and is used for nothing else.
+const (
+	super  = "metrogon"
+	owner  = "metrogon_owner"
+	server = "metrogon_serve"
+)
+
+func (c *Cluster) address(role string) string {
+	u := url.URL{
+		Scheme: "postgres", User: url.UserPassword(role, c.secret),
+		Host: fmt.Sprintf("127.0.0.1:%d", c.port), Path: "/postgres", RawQuery: "sslmode=disable",
+	}
+	return u.String()
+}
+
+// start runs the server on the cluster's port. One that was killed a moment ago may
+// be visible still: then it is tried again.
+func (c *Cluster) start() error {
+	options := append([]string{
+		"-p", strconv.Itoa(c.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+	}, c.options...)
+	log := filepath.Join(c.dir, "server.log")
+	for try := 0; ; try++ {
+		if err := c.clearStale(); err != nil {
+			return err
+		}
+		out, err := c.run("pg_ctl", "-D", c.dir, "-w", "-l", log, "-o", strings.Join(options, " "), "start")
+		if err == nil {
+			return nil
+		}
+		said := lastLine(out)
+		if tail, err := os.ReadFile(log); err == nil {
+			said = lastLine(string(tail[max(0, len(tail)-2000):]))
+		}
+		if try == 4 || !strings.Contains(said, "still in use") && !strings.Contains(said, "already exists") {
+			return fmt.Errorf("the database in %s did not start: %s; its own words are in %s", c.dir, said, log)
+		}
+		time.Sleep(time.Second)
+	}
 }
 
 // Joined tells that another program runs the server, and will stop it. A server
@@ -96,8 +150,15 @@ func (c *Cluster) own(path string) error {
 	return nil
 }
 
-// Stop ends the server after what runs in it is rolled back or done.
+// Stop ends the server after what runs in it is rolled back or done. It is asked who
+// it is before: a process that only has the number of a server of ours is left alone.
 func (c *Cluster) Stop() error {
+	if c.stopWatch != nil {
+		c.stopWatch()
+	}
+	if running, err := c.find(); err != nil || !running {
+		return err
+	}
 	if out, err := c.run("pg_ctl", "-D", c.dir, "-m", "fast", "-w", "stop"); err != nil {
 		return fmt.Errorf("the database in %s did not stop: %s", c.dir, lastLine(out))
 	}
@@ -115,7 +176,7 @@ func (c *Cluster) init(dir string) error {
 	if err := c.give(secret); err != nil {
 		return err
 	}
-	out, err := c.run("initdb", "-D", c.dir, "-U", "metrogon", "--pwfile="+secret, "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8")
+	out, err := c.run("initdb", "-D", c.dir, "-U", super, "--pwfile="+secret, "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8")
 	if err != nil {
 		os.RemoveAll(c.dir)
 		return fmt.Errorf("no database could be made in %s: %s", c.dir, lastLine(out))
@@ -155,24 +216,6 @@ func (c *Cluster) give(path string) error {
 		return fmt.Errorf("cannot hand %s to the user postgres: %w", path, err)
 	}
 	return nil
-}
-
-// running reads the port of a server that still runs on this folder, which a
-// killed program may have left behind.
-func (c *Cluster) running() (port int, ok bool) {
-	if _, err := c.run("pg_ctl", "-D", c.dir, "status"); err != nil {
-		return 0, false
-	}
-	pid, err := os.ReadFile(filepath.Join(c.dir, "postmaster.pid"))
-	if err != nil {
-		return 0, false
-	}
-	lines := strings.Split(string(pid), "\n")
-	if len(lines) < 4 {
-		return 0, false
-	}
-	port, err = strconv.Atoi(strings.TrimSpace(lines[3]))
-	return port, err == nil
 }
 
 func (c *Cluster) checkVersion() error {

@@ -16,7 +16,7 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	defer os.RemoveAll(dir)
 	first, err := Start(dir, "fsync=off")
 	require.NoError(t, err)
-	pool, err := pgxpool.New(t.Context(), first.URL)
+	pool, err := pgxpool.New(t.Context(), first.Owner)
 	require.NoError(t, err)
 	defer pool.Close()
 	_, err = pool.Exec(t.Context(), `create table kept (egg int); insert into kept values (7)`)
@@ -36,7 +36,8 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	require.Eventually(t, func() bool { egg, err := read(); return err == nil && egg == 7 }, 10*time.Second, 20*time.Millisecond, "the same pool reads on after a restart")
 
 	require.NoError(t, first.Stop())
-	_, running := first.running()
+	running, err := first.find()
+	require.NoError(t, err)
 	assert.False(t, running)
 	third, err := Start(dir)
 	require.NoError(t, err)

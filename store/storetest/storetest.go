@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"strings"
 	"sync/atomic"
 	"testing"
 
@@ -39,7 +40,10 @@ func run(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer os.RemoveAll(dir)
-	if server, err = cluster.Start(dir, "fsync=off", "synchronous_commit=off", "full_page_writes=off", "max_connections=200"); err != nil {
+	server, err = cluster.Start(
+		dir, "fsync=off", "synchronous_commit=off", "full_page_writes=off", "max_connections=300",
+	)
+	if err != nil {
 		return 1, err
 	}
 	defer server.Stop()
@@ -53,12 +57,7 @@ func makeTemplate(ctx context.Context) error {
 	if err := sql(ctx, "create database template_metrogon"); err != nil {
 		return err
 	}
-	db, err := store.Open(ctx, address("template_metrogon"), nil)
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	_, err = db.Migrate(ctx)
+	_, err := store.Migrate(ctx, owned("template_metrogon"))
 	return err
 }
 
@@ -71,13 +70,29 @@ func URL(t testing.TB) string { return fresh(t, "template_metrogon") }
 // EmptyURL makes a database with no tables at all.
 func EmptyURL(t testing.TB) string { return fresh(t, "template1") }
 
-// Open makes a fresh migrated database and connects to it. The tracer may be nil.
+// Owned is the address of the same database as the owner of its tables.
+func Owned(url string) string {
+	return owned(url[strings.LastIndex(url, "/")+1 : strings.IndexByte(url, '?')])
+}
+
+// Open makes a fresh migrated database and connects to it as the program serves. The
+// tracer may be nil.
 func Open(t testing.TB, tracer pgx.QueryTracer) *store.DB {
 	t.Helper()
 	db, err := store.Open(t.Context(), URL(t), tracer)
 	require.NoError(t, err)
 	t.Cleanup(db.Close)
 	return db
+}
+
+// Owner connects to the same database as the owner of its tables, to whom no wall
+// is up.
+func Owner(t testing.TB, db *store.DB) *store.DB {
+	t.Helper()
+	owner, err := store.OpenOwner(t.Context(), Owned(db.Pool.Config().ConnString()))
+	require.NoError(t, err)
+	t.Cleanup(owner.Close)
+	return owner
 }
 
 func fresh(t testing.TB, template string) string {
@@ -87,14 +102,21 @@ func fresh(t testing.TB, template string) string {
 	return address(name)
 }
 
-func address(database string) string {
-	u, _ := url.Parse(server.URL)
+func address(database string) string { return in(server.URL, database) }
+
+func owned(database string) string { return in(server.Owner, database) }
+
+func in(address, database string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		panic(err) // the cluster made it
+	}
 	u.Path = "/" + database
 	return u.String()
 }
 
 func sql(ctx context.Context, statement string) error {
-	conn, err := pgx.Connect(ctx, server.URL)
+	conn, err := pgx.Connect(ctx, server.Owner)
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"embed"
 	"errors"
 	"net/http"
+	"net/netip"
 
 	"github.com/labstack/echo/v5"
 
@@ -56,21 +57,50 @@ func (d door) enter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	id, err := d.Books.SignIn(c.Request().Context(), f.Get("email"), f.Get("password"))
+	attempt := farm.Attempt{Email: f.Get("email"), Password: f.Get("password"), Network: network(c.RealIP())}
+	if kept, err := c.Cookie(deviceCookie); err == nil {
+		attempt.Device = kept.Value
+	}
+	in, err := d.Books.SignIn(c.Request().Context(), attempt)
+	f.Del("password")
+	var wait farm.ErrWait
+	says := ""
 	switch {
 	case errors.Is(err, farm.ErrWrong):
-		f.Del("password")
-		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: "Address or password is wrong."}}})
-	case errors.Is(err, farm.ErrWait):
-		f.Del("password")
-		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: "Too many wrong tries; wait a quarter of an hour."}}})
+		says = "Address or password is wrong."
+	case errors.As(err, &wait):
+		says = wait.Error()
 	case err != nil:
 		return err
 	}
-	if err := d.SignIn(c, id); err != nil {
+	if says != "" {
+		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: says}}})
+	}
+	c.SetCookie(&http.Cookie{
+		Name: deviceCookie, Value: in.Device, Path: "/sign-in", MaxAge: 365 * 24 * 3600,
+		HttpOnly: true, Secure: d.Secure, SameSite: http.SameSiteStrictMode,
+	})
+	if err := d.SignIn(c, in.PersonID, in.Epoch); err != nil {
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+// deviceCookie keeps on a device that it was signed in before.
+const deviceCookie = "metrogon-device"
+
+// network is the part of an address that one household or provider's customer has.
+func network(address string) string {
+	ip, err := netip.ParseAddr(address)
+	if err != nil {
+		return address
+	}
+	if ip = ip.Unmap(); ip.Is6() {
+		if prefix, err := ip.Prefix(64); err == nil {
+			return prefix.String()
+		}
+	}
+	return ip.String()
 }
 
 func (d door) leave(c *echo.Context) error {
@@ -107,7 +137,7 @@ func (d door) found(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := d.SignIn(c, id); err != nil {
+	if err := d.SignIn(c, id, 0); err != nil { // a new account's first epoch
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/")

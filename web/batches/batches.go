@@ -12,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/candling"
+	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -53,7 +54,7 @@ func (data) Stages() []candling.Stage { return candling.Stages[:len(candling.Sta
 func (d data) Shut() (all []farm.Egg) {
 	for _, p := range d.Batch.Pens {
 		for _, e := range p.Eggs {
-			if e.Fate != nil && *e.Fate == "removed" && e.Opened == nil {
+			if e.Fate != nil && outcome.Fate(*e.Fate) == outcome.Removed && e.Opened == nil {
 				all = append(all, e)
 			}
 		}
@@ -77,11 +78,15 @@ func sign(e farm.Egg) Sign {
 		if e.Stage != nil {
 			stage = ", " + *e.Stage
 		}
-		switch *e.Fate {
-		case "hatched":
+		switch outcome.Fate(*e.Fate) {
+		case outcome.Hatched:
 			return Sign{"✓", "hatched", "hatched"}
-		case "unhatched":
+		case outcome.Unhatched:
 			return Sign{"–", "did not hatch" + stage, "out"}
+		case outcome.Counted:
+			return Sign{"∑", "counted with its pen: nobody saw whether it hatched", "counted"}
+		case outcome.Broken:
+			return Sign{"/", "broken by hand, counts against nobody", "out"}
 		}
 		if e.Opened != nil {
 			stage += "; opened: " + *e.Opened
@@ -163,8 +168,19 @@ func marked(f *page.Form) (ids []int64) {
 	return
 }
 
+// told does an act if the form could be read.
+func told(f *page.Form, act func() (farm.Done, error)) (farm.Done, error) {
+	if f.Problems != nil {
+		return farm.Done{}, f.Problems
+	}
+	return act()
+}
+
 func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, candling.Call(f.Get("call")), marked(f), f.Get("take_out") != "")
+	calling := farm.Calling{
+		Call: candling.Call(f.Get("call")), Eggs: marked(f), TakeOut: f.Get("take_out") != "", At: f.When(m),
+	}
+	return told(f, func() (farm.Done, error) { return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, calling) })
 }
 
 func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
@@ -176,37 +192,48 @@ func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (far
 }
 
 func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.CandleRest(c.Request().Context(), m, f.Get("key"), id)
+	at := f.When(m)
+	return told(f, func() (farm.Done, error) { return d.Books.CandleRest(c.Request().Context(), m, f.Get("key"), id, at) })
 }
 
 func (d desk) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"))
+	at := f.When(m)
+	return told(f, func() (farm.Done, error) {
+		return d.Books.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"), at)
+	})
 }
 
 func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	counts := map[int64]int{}
+	young := farm.Young{ByPen: map[int64]int{}, OnTrial: map[int64]int{}, At: f.When(m)}
 	for field := range f.Values {
-		if pen, ok := strings.CutPrefix(field, "hatched-"); ok {
-			n, err := strconv.ParseInt(pen, 10, 64)
-			if err != nil {
-				continue
-			}
-			counts[n] = f.Int(field, "The number of young")
+		name, ok := strings.CutPrefix(field, "hatched-")
+		if !ok {
+			continue
+		}
+		counts := young.ByPen
+		if pen, trial := strings.CutSuffix(name, "-trial"); trial {
+			name, counts = pen, young.OnTrial
+		}
+		if pen, err := strconv.ParseInt(name, 10, 64); err == nil {
+			counts[pen] = f.Int(field, "The number of young")
 		}
 	}
-	if f.Problems != nil {
-		return farm.Done{}, f.Problems
-	}
-	return d.Books.Hatched(c.Request().Context(), m, f.Get("key"), id, counts)
+	return told(f, func() (farm.Done, error) {
+		return d.Books.Hatched(c.Request().Context(), m, f.Get("key"), id, young)
+	})
 }
 
 func (d desk) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	fate, stage, _ := strings.Cut(f.Get("end"), " ")
-	return d.Books.End(c.Request().Context(), m, f.Get("key"), id, marked(f), fate, stage)
+	ending := farm.Ending{
+		Eggs: marked(f), Fate: outcome.Fate(fate), Stage: stage, Among: f.Get("among") != "", At: f.When(m),
+	}
+	return told(f, func() (farm.Done, error) { return d.Books.End(c.Request().Context(), m, f.Get("key"), id, ending) })
 }
 
 func (d desk) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.Close(c.Request().Context(), m, f.Get("key"), id)
+	at := f.When(m)
+	return told(f, func() (farm.Done, error) { return d.Books.Close(c.Request().Context(), m, f.Get("key"), id, at) })
 }
 
 func (d desk) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {

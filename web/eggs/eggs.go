@@ -36,6 +36,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/eggs/cast-out", s.Signed(r.castOut))
 	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
 	e.POST("/eggs/store", s.Signed(r.move))
+	e.POST("/eggs/trial", s.Signed(r.trial))
 	e.GET("/eggs/waiting", s.Signed(r.waiting))
 	e.GET("/eggs/import", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) }))
 	e.POST("/eggs/import", s.Signed(r.bring))
@@ -110,10 +111,10 @@ func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]f
 	}
 }
 
-func (r room) typed(_ *echo.Context, _ *farm.Member, f *page.Form) ([]farm.Collected, error) {
+func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]farm.Collected, error) {
 	in := farm.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
 		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"), PlaceID: f.ID("place"),
-		MassG: f.MaybeFloat("mass", "The weight"), LengthMM: f.MaybeFloat("length", "The length"), Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
+		MassG: f.MaybeMass("mass", "The weight", m), LengthMM: f.MaybeFloat("length", "The length"), Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
 	for _, reason := range grading.Reasons {
 		if n := f.Int("reason-"+reason.ID, "The number of rejects"); n != 0 {
 			in.Reasons[reason.ID] = n

@@ -17,15 +17,17 @@ type stock struct {
 	Places  []farm.PlaceView
 	Pens    []farm.Pen // that have eggs in store
 	Pen     int64      // the only one shown; 0: all
+	Rejects []farm.RejectView
 	Eggs    int
 }
 
 func (r room) store(c *echo.Context, m *farm.Member) error {
 	s := stock{}
-	all, places, err := r.Books.Baskets(c.Request().Context(), m, 0)
+	all, places, rejects, err := r.Books.Baskets(c.Request().Context(), m, 0)
 	if err != nil {
 		return err
 	}
+	s.Rejects = rejects
 	s.Pen, _ = strconv.ParseInt(c.QueryParam("pen"), 10, 64)
 	seen := map[int64]bool{}
 	for _, b := range all {
@@ -54,6 +56,20 @@ func (r room) move(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	done, err := r.Books.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
+	return r.Tell(c, done, err, "/eggs/store")
+}
+
+// trial puts rejected eggs into store, to be set and told apart.
+func (r room) trial(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	eggs := f.Int("eggs", "The number of eggs")
+	if f.Problems != nil {
+		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
+	}
+	done, err := r.Books.OnTrial(c.Request().Context(), m, f.Get("key"), f.ID("collection"), f.Get("reason"), eggs)
 	return r.Tell(c, done, err, "/eggs/store")
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/machine"
 	"metrogon/core/species"
 	"metrogon/core/tray"
 	"metrogon/farm"
@@ -38,7 +39,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	All    []farm.MachinePage
 	One    *farm.MachinePage // on its own page, or empty for a new one
-	Kinds  []struct{ ID, Name string }
+	Kinds  []machine.Kind
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
 	Trays  []farm.Tray
@@ -64,12 +65,11 @@ func (data) Spots(t farm.Tray, places []int) string {
 
 // KindName is the trade's name for a kind of machine.
 func (data) KindName(id string) string {
-	for _, k := range farm.MachineKinds {
-		if k.ID == id {
-			return k.Name
-		}
+	kind, err := machine.Find(id)
+	if err != nil {
+		return id
 	}
-	return id
+	return kind.Name
 }
 
 // Room finds what the machine holds of a species.
@@ -94,7 +94,7 @@ func (x shed) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	d := data{One: &farm.MachinePage{}, Kinds: farm.MachineKinds}
+	d := data{One: &farm.MachinePage{}, Kinds: machine.Kinds()}
 	shell.Nav, shell.Title = "/machines", "New machine"
 	if c.Param("id") != "" {
 		id, err := page.ID(c)

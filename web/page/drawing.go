@@ -156,7 +156,7 @@ func DrawStock(room farm.EggRoom) Stock {
 			col := max(0, min(lot.Age, oldest))
 			egg := lots[col]
 			if egg == nil {
-				egg = &StockEgg{X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping), Past: lot.Keeping == "stale" || lot.Keeping == "lost"}
+				egg = &StockEgg{X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping), Past: lot.Keeping == "stale" || lot.Keeping == "late"}
 				if lot.Resting > 0 {
 					egg.Class += " resting"
 				}

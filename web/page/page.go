@@ -24,6 +24,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/species"
+	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/web/assets"
 )
@@ -37,11 +38,13 @@ type Site struct {
 	Sessions *scs.SessionManager
 	Assets   *assets.Shelf
 	Log      *slog.Logger
+	Secure   bool // cookies over HTTPS only
 }
 
 // Session keys.
 const (
 	personKey = "person"
+	epochKey  = "epoch"
 	flashKey  = "flash"
 )
 
@@ -82,7 +85,7 @@ func Parse(site *Site, files fs.FS) Template {
 }
 
 // Number writes a figure with at most one decimal.
-func Number(f float64) string { return strconv.FormatFloat(math.Round(f*10)/10, 'f', -1, 64) }
+func Number(f float64) string { return units.Number(f) }
 
 func dict(pairs ...any) map[string]any {
 	m := map[string]any{}
@@ -187,31 +190,30 @@ func (Shell) ISO(t time.Time) string { return t.Format("2006-01-02") }
 func (s Shell) LocalISO(t time.Time) string { return t.In(s.Member.Place).Format("2006-01-02T15:04") }
 
 // Temp writes a temperature in the person's unit.
-func (s Shell) Temp(c float64) string {
-	if s.Member.Temperature == "F" {
-		return Number(c*1.8+32) + " °F"
-	}
-	return Number(c) + " °C"
-}
+func (s Shell) Temp(c float64) string { return s.Member.Units().Temp(c) }
 
 // Degrees gives a temperature as a bare number in the person's unit.
-func (s Shell) Degrees(c float64) string { return strings.Fields(s.Temp(c))[0] }
+func (s Shell) Degrees(c float64) string { return s.Member.Units().Degrees(c) }
+
+// Mass writes a mass in the person's unit.
+func (s Shell) Mass(g float64) string { return s.Member.Units().Mass(g) }
+
+// Weight gives a mass as a bare number in the person's unit.
+func (s Shell) Weight(g float64) string { return s.Member.Units().Weight(g) }
+
+// MassUnit is g or oz.
+func (s Shell) MassUnit() string { return s.Member.Units().MassUnit() }
+
+// Position says on which day of how many eggs stand, counted the person's way.
+func (s Shell) Position(days, hatchDay float64) string {
+	return s.Member.Counting().Position(days, hatchDay)
+}
 
 // Count numbers elapsed days the person's way.
 func (s Shell) Count(days float64) int { return s.Member.Counting().Count(days) }
 
-// Of numbers the day on which hatch is due.
-func (s Shell) Of(hatchDay float64) string {
-	return Number(hatchDay + float64(s.Member.Counting()))
-}
-
 // Celsius reads a temperature typed in the person's unit.
-func Celsius(m *farm.Member, typed float64) float64 {
-	if m.Temperature == "F" {
-		return (typed - 32) / 1.8
-	}
-	return typed
-}
+func Celsius(m *farm.Member, typed float64) float64 { return m.Units().Celsius(typed) }
 
 // Handler is a page or action of a signed-in member.
 type Handler func(c *echo.Context, m *farm.Member) error
@@ -225,24 +227,28 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 			return c.Redirect(http.StatusSeeOther, "/sign-in")
 		}
 		m, err := s.Books.Member(ctx, id)
-		if errors.Is(err, farm.ErrNone) {
-			_ = s.Sessions.Destroy(ctx)
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
-		}
-		if err != nil {
+		if err != nil && !errors.Is(err, farm.ErrNone) {
 			return err
+		}
+		if err != nil || m.Epoch != s.Sessions.GetInt(ctx, epochKey) { // no longer on the farm, or signed out everywhere
+			if err := s.Sessions.Destroy(ctx); err != nil {
+				return err
+			}
+			return c.Redirect(http.StatusSeeOther, "/sign-in")
 		}
 		return h(c, m)
 	}
 }
 
-// SignIn makes this session a person's, under a new token.
-func (s *Site) SignIn(c *echo.Context, personID int64) error {
+// SignIn makes this session a person's, under a new token. It holds as long as the
+// person's epoch is the same.
+func (s *Site) SignIn(c *echo.Context, personID int64, epoch int) error {
 	ctx := c.Request().Context()
 	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
 	s.Sessions.Put(ctx, personKey, personID)
+	s.Sessions.Put(ctx, epochKey, epoch)
 	return nil
 }
 
@@ -298,8 +304,7 @@ func Back(c *echo.Context, other string) string {
 // ProblemsOf finds what is wrong with what was typed; nil if that is not what
 // went wrong.
 func ProblemsOf(err error) farm.Problems {
-	var p farm.Problems
-	errors.As(err, &p)
+	p, _ := farm.AsProblems(err)
 	return p
 }
 
@@ -327,7 +332,20 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	if err != nil {
 		return nil, echo.NewHTTPError(http.StatusBadRequest, "This form cannot be read.")
 	}
+	c.SetRequest(c.Request().WithContext(farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))))
 	return &Form{Values: v}, nil
+}
+
+// asked is what a form asks for: where it was sent and all that is in it, but for
+// its key.
+func asked(path string, v url.Values) string {
+	rest := url.Values{}
+	for name, values := range v {
+		if name != "key" {
+			rest[name] = values
+		}
+	}
+	return path + "?" + rest.Encode()
 }
 
 // Posted reads the id of a path, 0 if it names none, and the form of a request.
@@ -427,6 +445,24 @@ func (f *Form) Moment(field, what string, place *time.Location) time.Time {
 	}
 	noon := time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, place)
 	return calendar.WallTime{Hour: t.Hour(), Minute: t.Minute()}.On(noon, 0, place)
+}
+
+// When reads when something was done; left empty it is now, the zero time.
+func (f *Form) When(m *farm.Member) time.Time {
+	if strings.TrimSpace(f.Get("when")) == "" {
+		return time.Time{}
+	}
+	return f.Moment("when", "The moment", m.Place)
+}
+
+// MaybeMass reads a mass in the person's unit that may be left empty, in g.
+func (f *Form) MaybeMass(field, what string, m *farm.Member) *float64 {
+	typed := f.MaybeFloat(field, what)
+	if typed == nil {
+		return nil
+	}
+	grams := m.Units().Grams(*typed)
+	return &grams
 }
 
 // MaybeFloat reads a number that may be left empty.

@@ -43,29 +43,39 @@ type data struct {
 }
 
 // Single lists a lot's eggs one by one, if it is shown so.
-func (d data) Single(l farm.Lot) []farm.StoredEgg { return d.Singles[lotKey(l.PenID, l.LaidOn)] }
+func (d data) Single(l farm.Lot) []farm.StoredEgg { return d.Singles[keyOf(l)] }
 
 // Key names a lot.
-func (data) Key(l farm.Lot) string { return lotKey(l.PenID, l.LaidOn) }
+func (data) Key(l farm.Lot) string { return keyOf(l) }
 
-func lotKey(pen int64, day time.Time) string {
-	return fmt.Sprintf("%d-%s", pen, day.Format("2006-01-02"))
+func keyOf(l farm.Lot) string {
+	return lotKey(farm.Pick{PenID: l.PenID, LaidOn: l.LaidOn, Trial: l.Trial})
 }
 
-func readKey(key string) (pen int64, day time.Time, ok bool) {
+func lotKey(p farm.Pick) string {
+	key := fmt.Sprintf("%d-%s", p.PenID, p.LaidOn.Format("2006-01-02"))
+	if p.Trial {
+		key += "-trial"
+	}
+	return key
+}
+
+func readKey(key string) (p farm.Pick, ok bool) {
 	id, rest, _ := strings.Cut(key, "-")
-	pen, err := strconv.ParseInt(id, 10, 64)
-	day, err2 := time.Parse("2006-01-02", rest)
-	return pen, day, err == nil && err2 == nil
+	rest, p.Trial = strings.CutSuffix(rest, "-trial")
+	var err, err2 error
+	p.PenID, err = strconv.ParseInt(id, 10, 64)
+	p.LaidOn, err2 = time.Parse("2006-01-02", rest)
+	return p, err == nil && err2 == nil
 }
 
 // Take names the field of a lot.
-func (data) Take(l farm.Lot) string { return "take-" + lotKey(l.PenID, l.LaidOn) }
+func (data) Take(l farm.Lot) string { return "take-" + keyOf(l) }
 
 // Offer is how many eggs of a lot are picked, empty for none.
 func (d data) Offer(l farm.Lot) string {
 	for _, p := range d.Setting.Picks {
-		if p.PenID == l.PenID && p.LaidOn.Equal(l.LaidOn) {
+		if p.PenID == l.PenID && p.Trial == l.Trial && p.LaidOn.Equal(l.LaidOn) {
 			return strconv.Itoa(p.Eggs)
 		}
 	}
@@ -84,15 +94,16 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 	shell.Nav, shell.Title = "/set", "Set"
 	d := data{SetPage: set, Now: b.Books.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
 	for _, key := range shell.Typed["open"] {
-		if pen, day, ok := readKey(key); ok && len(d.Singles) < 20 {
-			if d.Singles[key], err = b.Books.SingleEggs(c.Request().Context(), m, pen, day); err != nil {
+		if p, ok := readKey(key); ok && d.Singles[key] == nil && len(d.Singles) < 20 {
+			d.Singles[key], err = b.Books.SingleEggs(c.Request().Context(), m, p.PenID, p.LaidOn, p.Trial)
+			if err != nil {
 				return err
 			}
 		}
 	}
 	if shell.Typed != nil && set.Setting.Propose { // the proposal stands in the form
 		for _, p := range set.Setting.Picks {
-			shell.Typed.Set("take-"+lotKey(p.PenID, p.LaidOn), strconv.Itoa(p.Eggs))
+			shell.Typed.Set("take-"+lotKey(p), strconv.Itoa(p.Eggs))
 		}
 	}
 	for _, p := range set.Setting.Picks {
@@ -103,7 +114,7 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 			continue
 		}
 		left := p.Eggs // shown for the first time: those that the number means
-		for _, egg := range d.Singles[lotKey(p.PenID, p.LaidOn)] {
+		for _, egg := range d.Singles[lotKey(p)] {
 			if left > 0 && !egg.Resting {
 				d.Ticked[egg.ID] = true
 				left--
@@ -155,11 +166,11 @@ func read(f *page.Form, m *farm.Member) farm.Setting {
 	}
 	for field := range f.Values {
 		key, ok := strings.CutPrefix(field, "take-")
-		pen, on, ok2 := readKey(key)
+		pick, ok2 := readKey(key)
 		if !ok || !ok2 {
 			continue
 		}
-		pick := farm.Pick{PenID: pen, LaidOn: on, Eggs: f.Int(field, "A number of eggs")}
+		pick.Eggs = f.Int(field, "A number of eggs")
 		for _, id := range f.Values["egg-"+key] { // single eggs win over the number
 			if n, err := strconv.ParseInt(id, 10, 64); err == nil {
 				pick.Only = append(pick.Only, n)

@@ -3,6 +3,7 @@ package settings
 
 import (
 	"embed"
+	"net/http"
 
 	"github.com/labstack/echo/v5"
 
@@ -28,15 +29,49 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if f.Problems != nil {
 			return farm.Done{}, f.Problems
 		}
-		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, f.Get("temperature"), clock, from)
+		units := farm.Units{Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: clock, CountFrom: from}
+		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, units)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), farm.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
 			WarmHours: f.Int("warm_hours", "The warm-up in hours"), RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
 	})))
+	e.POST("/settings/password", s.Signed(o.saving(o.password)))
+	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
+	e.POST("/settings/people/:id/remove", s.Signed(o.saving(o.remove)))
+	e.POST("/settings/scale-key", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+		return o.Books.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
+	})))
 	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 		return farm.Done{Said: "The account is made."}, o.Books.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))
 	})))
+}
+
+// password changes the person's own password; this session goes on, others end.
+func (o office) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+	epoch, err := o.Books.ChangePassword(c.Request().Context(), m, f.Get("before"), f.Get("password"))
+	if err != nil {
+		return farm.Done{}, err
+	}
+	return farm.Done{Said: "Your password is changed; you are signed out everywhere else."}, o.SignIn(c, m.PersonID, epoch)
+}
+
+func (o office) signOutEverywhere(c *echo.Context, m *farm.Member) error {
+	if err := o.Books.SignOutEverywhere(c.Request().Context(), m); err != nil {
+		return err
+	}
+	if err := o.Sessions.Destroy(c.Request().Context()); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+func (o office) remove(c *echo.Context, m *farm.Member, _ *page.Form) (farm.Done, error) {
+	id, err := page.ID(c)
+	if err != nil {
+		return farm.Done{}, err
+	}
+	return farm.Done{Said: "Taken off the farm, and signed out."}, o.Books.RemovePerson(c.Request().Context(), m, id)
 }
 
 // outs reads which calls take an egg out.
@@ -48,10 +83,11 @@ func outs(f *page.Form) (all []candling.Call) {
 }
 
 type data struct {
-	Outs   []candling.Call
-	People []farm.Person
-	Kept   []farm.KindPage // of the farm's pens
-	Others []farm.KindPage
+	Outs     []candling.Call
+	People   []farm.Person
+	ScaleKey string          // owners see it
+	Kept     []farm.KindPage // of the farm's pens
+	Others   []farm.KindPage
 }
 
 func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
@@ -60,12 +96,16 @@ func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
+	key, err := o.Books.ScaleKey(ctx, m)
+	if err != nil {
+		return err
+	}
 	kept, others, err := o.Books.Kinds(ctx, m)
 	if err != nil {
 		return err
 	}
 	shell.Nav, shell.Title = "/settings", "Settings"
-	return o.Show(c, o.page, shell, m, data{candling.Outs, people, kept, others})
+	return o.Show(c, o.page, shell, m, data{candling.Outs, people, key, kept, others})
 }
 
 func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {
@@ -83,6 +123,7 @@ func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.
 			return err
 		}
 		f.Del("password")
+		f.Del("before")
 		return o.show(c, m, page.Shell{Typed: f.Values, Problems: p})
 	}
 }

@@ -1,8 +1,12 @@
 package water
 
 import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -21,7 +25,11 @@ func (x scale) sent(c *echo.Context) error {
 	if !ok || key == "" {
 		return c.String(http.StatusUnauthorized, "The scale's key is missing: Authorization: Bearer KEY\n")
 	}
-	pack, err := senml.Read(c.Request().Body)
+	body, err := io.ReadAll(io.LimitReader(c.Request().Body, senml.MaxBytes+1))
+	if err != nil {
+		return c.String(http.StatusBadRequest, "The pack did not arrive whole; send it again.\n")
+	}
+	pack, err := senml.Read(bytes.NewReader(body))
 	if err != nil {
 		return c.String(http.StatusBadRequest, err.Error()+"\n")
 	}
@@ -29,7 +37,7 @@ func (x scale) sent(c *echo.Context) error {
 	if err != nil {
 		return c.String(http.StatusBadRequest, err.Error()+"\n")
 	}
-	err = x.Books.Read(c.Request().Context(), key, grams)
+	err = x.Books.RecordReading(c.Request().Context(), key, grams, digest(pack, body))
 	switch p := page.ProblemsOf(err); {
 	case errors.Is(err, farm.ErrNone):
 		return c.String(http.StatusUnauthorized, "No farm has a scale with this key.\n")
@@ -40,6 +48,16 @@ func (x scale) sent(c *echo.Context) error {
 		return c.String(http.StatusServiceUnavailable, "The database does not answer just now; send it again.\n")
 	}
 	return c.NoContent(http.StatusNoContent)
+}
+
+// digest tells a pack that is sent again: one that says when it was measured. Two
+// eggs of one weight are two packs, if the scale has no clock.
+func digest(pack []senml.Record, body []byte) string {
+	if !pack[len(pack)-1].Timed() {
+		return ""
+	}
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:])
 }
 
 // hands begins hands-free weighing.
@@ -69,7 +87,7 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 		h.TempC = page.Celsius(m, f.Float("temp", "The temperature"))
 	}
 	if f.Get("tare") != "" {
-		h.TareG = f.Float("tare", "The empty tray")
+		h.TareG = m.Units().Grams(f.Float("tare", "The empty tray"))
 	}
 	h.OddG, _ = strconv.ParseFloat(f.Get("odd"), 64)
 	if f.Problems != nil {

@@ -12,6 +12,7 @@ import (
 
 	"metrogon/core/candling"
 	"metrogon/core/moisture"
+	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/web/page"
 )
@@ -90,7 +91,7 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	}
 	d := data{Water: w, Now: x.Books.Now(), Held: w.Humidity().At, Levers: farm.Levers}
 	for _, s := range w.Series {
-		one := draw{WaterSeries: s, corridor: sketch(w, s)}
+		one := draw{WaterSeries: s, corridor: sketch(w, s, m.Units())}
 		if s.Known {
 			day := s.Weighings[len(s.Weighings)-1].Day
 			one.Cells = true
@@ -108,7 +109,7 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	return x.Show(c, x.page, shell, m, d)
 }
 
-func sketch(w farm.Water, s farm.WaterSeries) (k corridor) {
+func sketch(w farm.Water, s farm.WaterSeries, r units.Reader) (k corridor) {
 	most := math.Max(w.To*1.25, 4)
 	if s.Known {
 		most = math.Max(most, math.Min(s.ProjectedPct*1.1, 40))
@@ -119,14 +120,14 @@ func sketch(w farm.Water, s farm.WaterSeries) (k corridor) {
 	}
 	k.Band = fmt.Sprintf("%g,%g %g,%g %g,%g", x(0), y(0), x(w.LastDay), y(w.To), x(w.LastDay), y(w.From))
 	for d := 0.0; d <= w.LastDay; d += 3 {
-		k.Ticks = append(k.Ticks, page.Tick{X: x(d), Label: fmt.Sprintf("%.0f", d)})
+		k.Ticks = append(k.Ticks, page.Tick{X: x(d), Label: fmt.Sprint(w.Counting.Count(d))})
 	}
 	for l := 0.0; l <= most; l += 4 {
 		k.Losses = append(k.Losses, page.Tick{X: y(l), Label: fmt.Sprintf("%.0f %%", l)})
 	}
 	k.TargetX, k.TargetY = x(w.LastDay), y(w.Target)
 	for _, p := range s.Weighings {
-		k.Points = append(k.Points, point{x(p.Day), y(p.LossPct), fmt.Sprintf("day %.1f: %.2f g each, %.1f %% lost", p.Day, p.MeanG, p.LossPct)})
+		k.Points = append(k.Points, point{x(p.Day), y(p.LossPct), fmt.Sprintf("day %.1f: %s each, %.1f %% lost", p.Day+float64(w.Counting), r.Mass(p.MeanG), p.LossPct)})
 	}
 	if !s.Known {
 		return
@@ -154,7 +155,7 @@ func (x scale) weigh(c *echo.Context, m *farm.Member) error {
 	case f.Get("cell") != "":
 		in.Cell = farm.Cell{LossPct: f.Float("cell", "The drawing"), Drawn: true}
 	default:
-		in.MassG = f.Float("mass", "The weight")
+		in.MassG = m.Units().Grams(f.Float("mass", "The weight"))
 	}
 	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
 		return x.Books.Weigh(c.Request().Context(), m, f.Get("key"), id, in)

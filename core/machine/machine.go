@@ -1,0 +1,110 @@
+// Package machine knows the kinds of machine that keep eggs warm, a broody hen
+// among them: what each is for, and what has to be done before eggs go in. Source
+// of what is said here: common practice.
+package machine
+
+import (
+	"fmt"
+	"slices"
+)
+
+// ID names a kind of machine.
+type ID string
+
+// The kinds.
+const (
+	ForcedAir  ID = "forced-air"
+	StillAir   ID = "still-air"
+	Cabinet    ID = "cabinet"
+	Hatcher    ID = "hatcher"
+	AllInOne   ID = "all-in-one"
+	BroodyHen  ID = "broody-hen"
+	ReptileBox ID = "reptile-box"
+)
+
+// Kind is one kind of machine.
+type Kind struct {
+	ID    ID
+	Name  string // in the words of the trade
+	Steps []Step // of making it ready, in order
+}
+
+// Step is one thing to do before eggs go in.
+type Step struct{ ID, Title, Why string }
+
+// WarmUp is the step whose ticking starts the clock.
+const WarmUp = "warm"
+
+// Turner is the step that a machine without one does not need.
+const Turner = "turner"
+
+var (
+	clean = Step{
+		"clean", "Cleaned and sanitized",
+		"After every hatch and before every set. As the label says; never mix cleaners.",
+	}
+	place  = Step{"place", "Out of draughts and sun", "At a steady room temperature."}
+	outlet = Step{
+		"outlet", "Protected outlet, drip loop",
+		"A residual-current outlet and surge strip; the cable hangs lower than the plug; no extension chains.",
+	}
+	water     = Step{"water", "Water channels filled", "Room-warm water; surface, not depth, makes humidity."}
+	floor     = Step{"floor", "Floor fitted", "So that no corner lifts."}
+	turner    = Step{Turner, "Turner fitted and running", "Watch it turn once each way."}
+	substrate = Step{
+		"substrate", "Substrate mixed and weighed",
+		"Coarse vermiculite or perlite with 0.8 to 1 part of water by weight; note what the box weighs.",
+	}
+	nest = Step{
+		"nest", "Nest clean, hen sitting tight",
+		"On dummy eggs for two days; dusted against mites as the label says.",
+	}
+	warm         = Step{WarmUp, "Running empty at temperature", "Until the reading is steady."}
+	thermometers = Step{
+		"thermometers", "Thermometers compared",
+		"Two or three at egg height, in several places; the corrected reading counts, not the display." +
+			" It holds within half a degree Celsius.",
+	}
+)
+
+var (
+	setter = []Step{clean, place, outlet, water, floor, turner, warm, thermometers}
+	kinds  = []Kind{
+		{ForcedAir, "Forced-air setter", setter},
+		{StillAir, "Still-air setter", setter},
+		{Cabinet, "Cabinet setter", setter},
+		{Hatcher, "Hatcher", []Step{clean, place, outlet, water, floor, warm, thermometers}},
+		{AllInOne, "All-in-one", setter},
+		{BroodyHen, "Broody hen", []Step{nest}},
+		{ReptileBox, "Reptile box", []Step{clean, substrate, warm, thermometers}},
+	}
+)
+
+// Kinds lists every kind, the common ones first.
+func Kinds() []Kind { return slices.Clone(kinds) }
+
+// Find gives a kind by its id, or an error that names it.
+func Find(id string) (Kind, error) {
+	for _, k := range kinds {
+		if string(k.ID) == id {
+			return k, nil
+		}
+	}
+	return Kind{}, fmt.Errorf("%q is no kind of machine", id)
+}
+
+// Ready lists the steps of making a machine of this kind ready; one without a
+// turner needs none fitted.
+func (k Kind) Ready(byHand bool) []Step {
+	return slices.DeleteFunc(slices.Clone(k.Steps), func(s Step) bool { return s.ID == Turner && byHand })
+}
+
+// Step finds a step of this kind, or gives an error that names it.
+func (k Kind) Step(id string, byHand bool) (Step, error) {
+	all := k.Ready(byHand)
+	i := slices.IndexFunc(all, func(s Step) bool { return s.ID == id })
+	if i < 0 {
+		return Step{}, fmt.Errorf("%q is no step of making ready: %s", id, k.Name)
+	}
+	return all[i], nil
+}

@@ -1,0 +1,48 @@
+package machine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/machine"
+)
+
+func steps(t *testing.T, kind machine.ID, byHand bool) (ids []string) {
+	k, err := machine.Find(string(kind))
+	require.NoError(t, err)
+	for _, s := range k.Ready(byHand) {
+		ids = append(ids, s.ID)
+	}
+	return
+}
+
+func TestEveryKindOfMachineHasItsOwnList(t *testing.T) {
+	assert.Equal(t, []string{"clean", "place", "outlet", "water", "floor", "turner", "warm", "thermometers"},
+		steps(t, machine.Cabinet, false))
+	assert.NotContains(t, steps(t, machine.StillAir, true), "turner")
+	assert.Contains(t, steps(t, machine.StillAir, false), "turner", "the list itself is not changed")
+	assert.NotContains(t, steps(t, machine.Hatcher, false), "turner", "nothing turns in a hatcher")
+	assert.Equal(t, []string{"nest"}, steps(t, machine.BroodyHen, false))
+	assert.Equal(t, []string{"clean", "substrate", "warm", "thermometers"}, steps(t, machine.ReptileBox, false))
+	for _, k := range machine.Kinds() {
+		assert.NotEmpty(t, k.Ready(true), "%s would be ready at once", k.Name)
+	}
+}
+
+func TestWhatIsNotKnownIsAnError(t *testing.T) {
+	_, err := machine.Find("toaster")
+	assert.ErrorContains(t, err, `"toaster" is no kind of machine`)
+	k, err := machine.Find("cabinet")
+	require.NoError(t, err)
+	for _, id := range []string{"refillwater", "turner ", "", "WATER"} {
+		_, err = k.Step(id, false)
+		assert.ErrorContains(t, err, "is no step of making ready: Cabinet setter", id)
+	}
+	_, err = k.Step("turner", true)
+	assert.Error(t, err, "one that is turned by hand has no turner")
+	s, err := k.Step("water", false)
+	require.NoError(t, err)
+	assert.Equal(t, "Water channels filled", s.Title)
+}

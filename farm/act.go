@@ -1,0 +1,75 @@
+package farm
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+
+	"github.com/google/uuid"
+
+	"metrogon/store"
+)
+
+// read runs a use case that changes nothing.
+func (b *Books) read(ctx context.Context, m *Member, work func(*store.Tx) error) error {
+	return b.db.Read(ctx, m.FarmID, work)
+}
+
+// Done says what an action did. Entry is its line in the journal if it can be
+// taken back.
+type Done struct {
+	Said    string
+	Entry   int64
+	BatchID int64
+}
+
+type askedKey struct{}
+
+// Asked keeps in a context what a request asks for, so that its idempotency key
+// stands for this alone.
+func Asked(ctx context.Context, what string) context.Context {
+	sum := sha256.Sum256([]byte(what))
+	return context.WithValue(ctx, askedKey{}, hex.EncodeToString(sum[:]))
+}
+
+// act runs a use case that changes something: farm by farm one after the other,
+// and once for each key.
+func (b *Books) act(
+	ctx context.Context, m *Member, key string, work func(*store.Tx) (Done, error),
+) (done Done, err error) {
+	if uuid.Validate(key) != nil {
+		return done, problem("key", "This form is broken; open the page again.")
+	}
+	digest, _ := ctx.Value(askedKey{}).(string)
+	err = b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error {
+		before, err := tx.Claim(ctx, key, digest, b.Now())
+		if err != nil {
+			return err
+		}
+		if before != nil {
+			if before.Digest != digest {
+				return problem("key", "This form was sent before with something else in it; open the page again.")
+			}
+			return json.Unmarshal([]byte(before.Answer), &done)
+		}
+		if done, err = work(tx); err != nil {
+			return err
+		}
+		answer, err := json.Marshal(done)
+		if err != nil {
+			return err
+		}
+		return tx.Answer(ctx, key, string(answer))
+	})
+	if err != nil {
+		done = Done{}
+	}
+	return done, err
+}
+
+// Ping tells whether the database answers.
+func (b *Books) Ping(ctx context.Context) error { return b.db.Ping(ctx) }
+
+// NewKey makes an idempotency key for a form.
+func NewKey() string { return uuid.NewString() }
