@@ -322,12 +322,8 @@ func byKey(groups []store.Group) map[groupKey]store.Group {
 }
 
 func readAges(ctx context.Context, tx *store.Tx, species string) (r ageRecords, err error) {
-	if r.rows, err = tx.RecordsByAge(ctx, species); err != nil {
-		return r, err
-	}
-	groups, err := tx.Groups(ctx, nil)
-	r.groups = byKey(groups)
-	return r, err
+	rows, groups, err := tx.RecordsByAge(ctx, species)
+	return ageRecords{rows, byKey(groups)}, err
 }
 
 // part is a row with the group that it belongs to, if there is one.

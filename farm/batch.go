@@ -68,6 +68,14 @@ func (p PenEggs) left() (all []store.Egg) {
 	return
 }
 
+// Counted is how many young were counted of which nobody saw the eggs.
+func (p BatchPage) Counted() (n int) {
+	for _, pen := range p.Pens {
+		n += pen.Counted
+	}
+	return
+}
+
 // Batch shows one batch.
 func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage, err error) {
 	err = b.read(ctx, m, func(tx *store.Tx) error {
@@ -91,11 +99,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 			}
 			page.BatchView = done[0]
 		}
-		eggs, err := tx.BatchEggs(ctx, id)
-		if err != nil {
-			return err
-		}
-		counted, err := tx.CountedYoung(ctx, []int64{id})
+		eggs, counted, err := tx.EggsAndYoung(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -483,7 +487,7 @@ func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int6
 		for _, c := range all {
 			n += c.Young
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %d young.", batch.Code, n)
+		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %d young hatched.", batch.Code, n)
 	})
 }
 
@@ -523,11 +527,7 @@ func (b *Books) onPens(
 		if err != nil {
 			return Done{}, err
 		}
-		eggs, err := tx.BatchEggs(ctx, batchID)
-		if err != nil {
-			return Done{}, err
-		}
-		counted, err := tx.CountedYoung(ctx, []int64{batchID})
+		eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
 		if err != nil {
 			return Done{}, err
 		}

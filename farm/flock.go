@@ -176,11 +176,7 @@ func ratesOf(r store.Record) Rates {
 // recordsOf tells what the eggs of these pens did, nil of all, with the young that
 // were counted.
 func recordsOf(ctx context.Context, tx *store.Tx, pens []int64) ([]store.Record, error) {
-	records, err := tx.Records(ctx, pens)
-	if err != nil {
-		return nil, err
-	}
-	groups, err := tx.Groups(ctx, pens)
+	records, groups, err := tx.Records(ctx, pens)
 	if err != nil {
 		return nil, err
 	}
@@ -436,15 +432,11 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if !ok {
 			return ErrNone
 		}
-		l := lots{}
-		if l.all, err = tx.PenLots(ctx, id); err != nil {
-			return err
-		}
-		groups, err := tx.Groups(ctx, []int64{id})
+		all, groups, err := tx.PenLots(ctx, id)
 		if err != nil {
 			return err
 		}
-		l.groups = byKey(groups)
+		l := lots{all, byKey(groups)}
 		page.count(l)
 		page.Band = barn.band(id)
 		ids, byBatch := l.byBatch()

@@ -30,6 +30,9 @@ type Water struct {
 	past     []store.Response
 }
 
+// DayOf numbers a moment of incubation, in days, as the reader counts.
+func (p Water) DayOf(day float64) float64 { return day + float64(p.Counting) }
+
 // WaterSeries is eggs that are weighed, or looked at, together again and again.
 type WaterSeries struct {
 	Name      string // of the tray, or all eggs

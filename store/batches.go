@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Batch is eggs of one species, set in one machine at one moment; of a reptile
@@ -161,7 +163,18 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, `
+	return list[Egg](ctx, tx, batchEggs, tx.FarmID, batchID)
+}
+
+// EggsAndYoung is BatchEggs with the young that were counted, in one round trip.
+func (tx *Tx) EggsAndYoung(ctx context.Context, batchID int64) (eggs []Egg, young []Young, err error) {
+	q := &pgx.Batch{}
+	ask(q, &eggs, batchEggs, tx.FarmID, batchID)
+	ask(q, &young, countedYoung, tx.FarmID, batchID)
+	return eggs, young, tx.SendBatch(ctx, q).Close()
+}
+
+const batchEggs = `
 		select e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
 			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,
 			coalesce(array_agg(c.call order by s.at, c.id) filter (where c.id is not null), '{}') as calls
@@ -170,8 +183,7 @@ func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
 		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
 		where e.farm_id = $1 and e.batch_id = $2
 		group by e.farm_id, e.id
-		order by e.no`, tx.FarmID, batchID)
-}
+		order by e.no`
 
 // CountYoung notes how many young of each pen were counted, and returns the ids of
 // the notes. A number below zero says that so many were found out egg by egg.
@@ -193,15 +205,13 @@ func (tx *Tx) DropYoung(ctx context.Context, ids []int64) error {
 	return err
 }
 
-// CountedYoung tells how many young were counted in these batches, pen by pen;
-// what is settled is known egg by egg and not among them.
-func (tx *Tx) CountedYoung(ctx context.Context, batchIDs []int64) ([]Young, error) {
-	return list[Young](ctx, tx, `
-		select batch_id, pen_id, trial, sum(young)::int as young from young_counts
-		where farm_id = $1 and batch_id = any ($2) and not settled
-		group by batch_id, pen_id, trial
-		order by batch_id, pen_id, trial`, tx.FarmID, batchIDs)
-}
+// countedYoung tells how many young were counted in a batch, pen by pen; what is
+// settled is known egg by egg and not among them.
+const countedYoung = `
+	select batch_id, pen_id, trial, sum(young)::int as young from young_counts
+	where farm_id = $1 and batch_id = $2 and not settled
+	group by batch_id, pen_id, trial
+	order by batch_id, pen_id, trial`
 
 // SettleYoung marks a batch's counts as known egg by egg, or, with false, as not,
 // and returns the ids of those that were changed.
@@ -334,10 +344,9 @@ const byCount = `
 	where y.farm_id = $1 and not y.settled
 	group by y.batch_id`
 
-// Groups lists them, of these pens; nil is every pen. In a batch that is not known
-// egg by egg every pen is a group of which no egg was seen to hatch by itself.
-func (tx *Tx) Groups(ctx context.Context, pens []int64) ([]Group, error) {
-	return list[Group](ctx, tx, `
+// groups are, of these pens or of all: in a batch that is not known egg by egg every
+// pen is a group of which no egg was seen to hatch by itself.
+const groups = `
 		with young as (
 			select pen_id, batch_id, trial, sum(young)::int as young from young_counts
 			where farm_id = $1 and not settled and ($2::bigint[] is null or pen_id = any ($2))
@@ -350,17 +359,18 @@ func (tx *Tx) Groups(ctx context.Context, pens []int64) ([]Group, error) {
 			count(*) filter (where e.fate = 'counted' and e.fertile is null) as unknown
 		from eggs e
 		left join young y on y.pen_id = e.pen_id and y.batch_id = e.batch_id and y.trial = e.trial
-		where e.farm_id = $1 and e.batch_id in (`+byCount+`)
+		where e.farm_id = $1 and e.batch_id in (` + byCount + `)
 			and e.fate is distinct from 'broken' and ($2::bigint[] is null or e.pen_id = any ($2))
 		group by e.pen_id, e.batch_id, e.trial
-		having count(*) filter (where e.fate = 'hatched') = 0 or count(*) filter (where e.fate = 'counted') > 0`,
-		tx.FarmID, pens)
-}
+		having count(*) filter (where e.fate = 'hatched') = 0 or count(*) filter (where e.fate = 'counted') > 0`
 
-// Records tells what the eggs of these pens did; nil is every pen. Of the eggs of
-// a group nothing is told but that they were set: see Groups.
-func (tx *Tx) Records(ctx context.Context, pens []int64) ([]Record, error) {
-	return list[Record](ctx, tx, `
+// Records tells in one round trip what the eggs of these pens did, nil is every pen,
+// and what is known of groups; of the eggs of a group a record tells only that they
+// were set.
+func (tx *Tx) Records(ctx context.Context, pens []int64) (all []Record, of []Group, err error) {
+	q := &pgx.Batch{}
+	ask(q, &of, groups, tx.FarmID, pens)
+	ask(q, &all, `
 		with lot as (
 			select pen_id, batch_id, count(*) as eggs,
 				count(fertile) as examined,
@@ -388,13 +398,16 @@ func (tx *Tx) Records(ctx context.Context, pens []int64) ([]Record, error) {
 		from told
 		group by pen_id
 		order by pen_id`, tx.FarmID, pens)
+	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg
-// by egg apart, batch by batch.
-func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, error) {
-	return list[AgeRecord](ctx, tx, `
+// by egg apart, batch by batch; and what is known of groups.
+func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord, of []Group, err error) {
+	q := &pgx.Batch{}
+	ask(q, &of, groups, tx.FarmID, []int64(nil))
+	ask(q, &all, `
 		with by_count as (`+byCount+`), lot as (
 			select pen_id, batch_id, laid_on, count(*) as eggs,
 				count(*) filter (where fate = 'hatched') as hatched,
@@ -415,6 +428,7 @@ func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, er
 		left join by_count n on n.batch_id = l.batch_id
 		group by 1, 2, 3
 		order by 1, 3, 2`, tx.FarmID, species)
+	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
 // AgeRecord is what a pen's eggs of one age did, in batches that are done; in one
@@ -441,9 +455,11 @@ type PenLot struct {
 }
 
 // PenLots tells all that is known of a pen's eggs, those of the newest batches
-// first, in one pass over them.
-func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
-	return list[PenLot](ctx, tx, `
+// first, in one pass over them; and what is known of groups.
+func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Group, err error) {
+	q := &pgx.Batch{}
+	ask(q, &of, groups, tx.FarmID, []int64{penID})
+	ask(q, &all, `
 		with c as materialized (
 			select id, hen, washing from collections where farm_id = $1 and pen_id = $2
 		), lot as (
@@ -473,6 +489,7 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
 		from lot l
 		left join batches b on b.farm_id = $1 and b.id = l.batch_id
 		order by b.set_at desc nulls last, b.id, hen, washing`, tx.FarmID, penID)
+	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
 // BatchesByID finds batches.

@@ -251,7 +251,7 @@ func wholeJob(t *testing.T, h *hand) {
 	assert.Equal(t, "6,99", kept, "what was typed comes back")
 	h.run(strings.Replace(script, "99", "8", 1))
 	h.press("Record young")
-	h.reads("14 eggs hatched")
+	h.reads("14 young hatched")
 	h.press("Close: 2 eggs did not hatch")
 	h.reads("Chicken 27-01 closed: 14 hatched of 20 eggs.")
 
@@ -303,7 +303,7 @@ func TestTheJobOfTheOtherKinds(t *testing.T) {
 			h.reads("day 8 of")
 			h.press("All the rest live")
 			h.reads(fmt.Sprintf("%d of %d seen", k.eggs, k.eggs))
-			h.press("Lockdown now")
+			h.press("Into lockdown")
 			h.reads("in lockdown")
 		} else {
 			h.reads("Without turning it")
@@ -314,7 +314,7 @@ func TestTheJobOfTheOtherKinds(t *testing.T) {
 		h.reads("Hatched, by pen")
 		h.mark(1)
 		h.press("Marked ones hatched")
-		h.reads("1 egg hatched")
+		h.reads("1 young hatched")
 		h.press(fmt.Sprintf("Close: %d egg%s did not hatch", k.eggs-1, map[bool]string{true: "s"}[k.eggs > 2]))
 		h.reads(fmt.Sprintf("closed: 1 hatched of %d eggs", k.eggs))
 	}
@@ -415,12 +415,12 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 	h.reads("1 egg called clear and taken out")
 
 	h.now = noon.AddDate(0, 0, 22)
-	h.tabTo(`e.textContent.trim() === "Lockdown now"`)
+	h.tabTo(`e.textContent.trim() === "Into lockdown"`)
 	h.keys(kb.Enter)
 	h.reads("in lockdown in")
 	h.tabTo(`e.name?.startsWith("hatched-")`)
 	h.keys("3", kb.Enter)
-	h.reads("3 eggs hatched")
+	h.reads("3 young hatched")
 	h.tabTo(`e.textContent.trim().startsWith("Close:")`)
 	h.keys(kb.Enter)
 	h.reads("closed: 3 hatched of")

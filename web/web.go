@@ -137,9 +137,13 @@ const longest = 30 * time.Second
 // bounded ends the work on a request after its time, or once nobody waits for it.
 func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		ctx, cancel := context.WithTimeout(c.Request().Context(), longest)
-		defer cancel()
-		c.SetRequest(c.Request().WithContext(ctx))
+		asked := c.Request()
+		ctx, cancel := context.WithTimeout(asked.Context(), longest)
+		defer func() {
+			cancel()
+			c.SetRequest(asked) // what answers an error has a living context
+		}()
+		c.SetRequest(asked.WithContext(ctx))
 		return next(c)
 	}
 }

@@ -33,7 +33,7 @@
   });
 
   // The set page: fill all lots, none, or the oldest up to a number.
-  const lots = () => [...document.querySelectorAll("#set-form [data-most]")];
+  const lots = () => [...document.querySelectorAll("#set-form label:not([data-trial]) [data-most]")];
   const told = () => document.getElementById("set-form").dispatchEvent(new Event("change", { bubbles: true }));
   document.addEventListener("click", (e) => {
     const take = e.target.closest("button[data-take]")?.dataset.take;
