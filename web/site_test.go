@@ -83,6 +83,7 @@ type site struct {
 	now    time.Time
 	log    *strings.Builder // what the server wrote
 	cut    atomic.Bool      // the line to the server is cut
+	mute   atomic.Bool      // answers to posts are lost
 }
 
 func newSite(t testing.TB) *site {
@@ -94,6 +95,10 @@ func newSite(t testing.TB) *site {
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.cut.Load() { // what a lost signal does
+			panic(http.ErrAbortHandler)
+		}
+		if s.mute.Load() && r.Method == http.MethodPost { // the answer is lost on its way
+			h.ServeHTTP(httptest.NewRecorder(), r)
 			panic(http.ErrAbortHandler)
 		}
 		h.ServeHTTP(w, r)
@@ -166,4 +171,13 @@ func (v *visitor) find(path, pattern string) string {
 	m := regexp.MustCompile(pattern).FindStringSubmatch(v.get(path).body)
 	require.NotNil(v, m, "%s has no %s", path, pattern)
 	return m[1]
+}
+
+// json sends a body that is no form, with a header.
+func (v *visitor) json(path, body, header, value string) reply {
+	v.Helper()
+	r, err := http.NewRequestWithContext(v.Context(), http.MethodPost, v.URL+path, strings.NewReader(body))
+	require.NoError(v, err)
+	r.Header.Set(header, value)
+	return v.send(r)
 }

@@ -30,36 +30,41 @@
     return [x.slice(0, 8), x.slice(8, 12), x.slice(12, 16), x.slice(16, 20), x.slice(20)].join("-");
   };
   const el = (id) => document.getElementById(id);
+  // Whose page this is: what waits belongs to a person on a farm, and to nobody
+  // else who signs in on the same device.
+  const who = () => document.getElementById("page")?.dataset.who;
+  const mine = async (store) => (await ask(store, "readonly", (s) => s.getAll())).filter((r) => r.who === who());
 
   // Ops go out in the order in which they were made, by one sender at a time.
   let sending = false;
   let again = 0;
   const line = async (why) => {
-    const waiting = await ask("ops", "readonly", (s) => s.count());
+    const waiting = (await mine("ops")).length;
     const status = el("line");
     if (!status) return;
     status.textContent = waiting === 0 ? "All is kept." : `${why ?? "Sending"}: ${waiting === 1 ? "1 call waits on this device and goes out by itself" : `${waiting} calls wait on this device and go out by themselves`}.`;
     status.dataset.waiting = waiting;
   };
   const flush = async () => {
-    if (sending) return;
+    if (sending || !who()) return;
     sending = true;
+    const whose = who();
     clearTimeout(again);
     let why;
     try {
       for (;;) {
-        const rows = await ask("ops", "readonly", (s) => s.getAll(null, 50));
+        const rows = (await mine("ops")).slice(0, 50);
         if (rows.length === 0) break;
-        const mine = rows.filter((r) => r.batch === rows[0].batch);
-        const answer = await fetch(`/batches/${rows[0].batch}/calls`, { method: "POST", body: JSON.stringify(mine.map((r) => r.op)), headers: { "Content-Type": "application/json" }, redirect: "manual" });
-        if (answer.type === "opaqueredirect") throw new Error("Sign in again");
+        const together = rows.filter((r) => r.batch === rows[0].batch);
+        const answer = await fetch(`/batches/${rows[0].batch}/calls`, { method: "POST", body: JSON.stringify(together.map((r) => r.op)), headers: { "Content-Type": "application/json", "X-Who": whose }, redirect: "manual" });
+        if (answer.type === "opaqueredirect" || answer.status === 403) throw new Error("Sign in again");
         if (!answer.ok) throw new Error("The server does not answer");
         const told = new Map((await answer.json()).map((d) => [d.key, d]));
-        for (const row of mine) {
+        for (const row of together) {
           const d = told.get(row.op.key);
           if (!d) continue;
           if (d.done && row.op.kind === "cell" && el("cells-of")) el("cells-of").textContent = d.says;
-          if (!d.done) await ask("refused", "readwrite", (s) => s.add({ batch: row.batch, op: row.op, mark: row.mark, says: d.says }));
+          if (!d.done) await ask("refused", "readwrite", (s) => s.add({ who: whose, batch: row.batch, op: row.op, mark: row.mark, says: d.says }));
           await ask("ops", "readwrite", (s) => s.delete(row.id));
         }
         if (told.size === 0) throw new Error("The server does not answer");
@@ -71,13 +76,13 @@
     }
     sending = false;
     await line(why);
-    if (why === undefined && (await ask("ops", "readonly", (s) => s.count())) > 0) flush();
+    if (why === undefined && (await mine("ops")).length > 0) flush();
   };
   // What could not be done stays in sight until it is put aside by hand.
   const refused = async () => {
     const list = el("refused");
     if (!list) return;
-    const rows = await ask("refused", "readonly", (s) => s.getAll());
+    const rows = await mine("refused");
     list.replaceChildren(
       ...rows.map((r) => {
         const li = document.createElement("li");
@@ -111,7 +116,7 @@
       op.key = key();
       op.at = new Date().toISOString();
       el("line").dataset.waiting = "some";
-      tail = tail.then(() => ask("ops", "readwrite", (s) => s.add({ batch, op, mark }))).then(() => void flush());
+      tail = tail.then(() => ask("ops", "readwrite", (s) => s.add({ who: bench.closest("[data-who]").dataset.who, batch, op, mark }))).then(() => void flush());
       return op.key;
     };
     const mark = (dot, call) => {
@@ -232,14 +237,53 @@
   if (el("bench") && navigator.serviceWorker) {
     navigator.serviceWorker.register("/sw.js");
     navigator.serviceWorker.ready.then(async () => {
-      const kept = await caches.open("metrogon-bench");
+      const kept = await caches.open(`metrogon-bench ${who()}`);
+      await (await caches.open("metrogon-who")).put("/who", new Response(who()));
       const dress = [...document.querySelectorAll("link[rel=stylesheet], link[rel=preload], script[src]")].map((e) => e.href || e.src);
       await kept.addAll([location.pathname, ...dress.map((u) => new URL(u).pathname + new URL(u).search)]);
       el("bench").dataset.kept = "yes"; // it opens without a signal from now on
     });
   }
-  // Who signs out leaves no pages behind.
-  document.addEventListener("submit", (e) => {
-    if (e.target.getAttribute("action") === "/sign-out") caches?.delete("metrogon-bench");
-  });
+  // Who signs out leaves no pages behind, and is told what waits.
+  const leave = async (form, send) => {
+    if (send) {
+      await flush();
+      const left = (await mine("ops")).length;
+      if (left > 0) return tell(form, left, "They could not be sent just now.");
+    }
+    await caches?.delete(`metrogon-bench ${who()}`);
+    await caches?.delete("metrogon-who");
+    form.dataset.may = "yes";
+    form.requestSubmit();
+  };
+  const tell = (form, n, why = "") => {
+    form.querySelector(".waiting")?.remove();
+    const box = document.createElement("div");
+    box.className = "waiting";
+    box.setAttribute("role", "alert");
+    const says = document.createElement("p");
+    says.textContent = `${why} ${n === 1 ? "1 call waits" : `${n} calls wait`} on this device.`.trim();
+    const button = (label, send) => {
+      const b = document.createElement("button");
+      b.type = "button";
+      b.className = "button is-small";
+      b.textContent = label;
+      b.onclick = () => leave(form, send);
+      return b;
+    };
+    box.append(says, button("Send and sign out", true), button("Keep them here for me, and sign out", false));
+    form.append(box);
+    box.querySelector("button").focus();
+  };
+  document.addEventListener(
+    "submit",
+    (e) => {
+      if (!/^\/(sign-out|settings\/sign-out-everywhere)$/.test(e.target.getAttribute("action") ?? "")) return;
+      if (e.target.dataset.may) return;
+      e.preventDefault();
+      e.stopImmediatePropagation();
+      mine("ops").then((rows) => (rows.length > 0 ? tell(e.target, rows.length) : leave(e.target, false)));
+    },
+    true,
+  );
 })();

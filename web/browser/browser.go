@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
 
@@ -38,6 +39,19 @@ type Step = chromedp.Action[chromedp.Void]
 // Dark asks pages for their dark dress.
 func Dark() Step {
 	return media(emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+}
+
+// WatchPolicy keeps in window.refused what the page policy refused, from the next page
+// on.
+func WatchPolicy() Step {
+	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+			Source: `window.refused = [];
+				document.addEventListener("securitypolicyviolation", (e) =>
+					window.refused.push(e.violatedDirective + " " + e.sample + " " + e.sourceFile + ":" + e.lineNumber));`,
+		})
+		return err
+	})
 }
 
 // Print shows pages as they are printed.

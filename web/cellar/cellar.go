@@ -98,6 +98,10 @@ func (b bench) take(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
+	// What waits on a shared phone is its own person's.
+	if who := c.Request().Header.Get("X-Who"); who != "" && who != page.Who(m) {
+		return c.String(http.StatusForbidden, "These calls are somebody else's.\n")
+	}
 	var ops []farm.Op
 	if err := json.NewDecoder(c.Request().Body).Decode(&ops); err != nil || len(ops) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d calls is expected.", most))

@@ -154,6 +154,12 @@ func (s Shell) Problem(field string) string {
 	return ""
 }
 
+// Who is the person on this farm, for what a device keeps for them alone.
+func (s Shell) Who() string { return Who(s.Member) }
+
+// Who names a person on a farm.
+func Who(m *farm.Member) string { return fmt.Sprintf("%d-%d", m.FarmID, m.PersonID) }
+
 // Clock writes the hour as the person reads it.
 func (s Shell) Clock(t time.Time) string {
 	if s.Member.Clock == 12 {
