@@ -65,7 +65,7 @@ func (b *Books) act(
 	if err != nil {
 		done = Done{}
 	}
-	return done, err
+	return done, checked(err)
 }
 
 // Ping tells whether the database answers.
