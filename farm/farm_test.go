@@ -15,6 +15,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/farm"
+	"metrogon/store"
 	"metrogon/store/storetest"
 )
 
@@ -24,8 +25,9 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 type yard struct {
 	*testing.T
 	*farm.Books
-	m   *farm.Member
-	now time.Time
+	owner *store.DB // of the tables
+	m     *farm.Member
+	now   time.Time
 }
 
 var start = time.Date(2027, 3, 1, 18, 0, 0, 0, time.UTC) // a Monday
@@ -33,7 +35,9 @@ var start = time.Date(2027, 3, 1, 18, 0, 0, 0, time.UTC) // a Monday
 func newYard(t *testing.T) *yard {
 	t.Parallel()
 	y := &yard{T: t, now: start}
-	y.Books = farm.Open(storetest.Open(t, nil), func() time.Time { return y.now })
+	db := storetest.Open(t, nil)
+	y.owner = storetest.Owner(t, db)
+	y.Books = farm.Open(db, func() time.Time { return y.now })
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	return y
 }

@@ -193,7 +193,12 @@ func (b *Books) MoveEggs(ctx context.Context, m *Member, key string, batchID int
 
 func (p TrayPage) eggs(mv Move) (ids []int64, err error) {
 	var problems Problems
-	for _, typed := range mv.Marks {
+	problems.count("egg", "The number of eggs moved at once", len(mv.Marks)+len(mv.EggIDs), 0, MaxEggs)
+	if problems != nil {
+		return nil, problems
+	}
+	slices.Sort(mv.Marks)
+	for _, typed := range slices.Compact(mv.Marks) {
 		mark, _ := marks.Read(typed)
 		if id, ok := p.find(mark); ok {
 			ids = append(ids, id)

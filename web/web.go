@@ -93,7 +93,7 @@ func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, erro
 			o.Log.Info("request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms", float64(v.Latency.Microseconds())/1000)
 			return nil
 		},
-	}), middleware.Recover(), bounded, middleware.BodyLimit(eggcsv.MaxBytes+1<<16), middleware.GzipWithConfig(middleware.GzipConfig{
+	}), middleware.Recover(), bounded, bodyLimits, middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 	}))
 	e.GET("/assets/*", echo.WrapHandler(shelf))
@@ -148,6 +148,18 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// bodyLimits hold what may be sent: files of collections, and forms.
+func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
+	files := middleware.BodyLimit(eggcsv.MaxBytes + 1<<16)(next)
+	forms := middleware.BodyLimit(page.MaxForm)(next)
+	return func(c *echo.Context) error {
+		if c.Request().URL.Path == "/eggs/import" {
+			return files(c)
+		}
+		return forms(c)
+	}
+}
+
 // sorry turns what went wrong into a page with one sentence.
 func sorry(site *page.Site) echo.HTTPErrorHandler {
 	t := page.Parse(site, files)
@@ -174,7 +186,7 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:
 			status, title, says = http.StatusNotFound, "Not here", "There is no such page on your farm."
 		case http.StatusRequestEntityTooLarge:
-			says = fmt.Sprintf("That is too large; up to %d MB can be sent.", eggcsv.MaxBytes>>20)
+			says = fmt.Sprintf("That is too large; a file may have up to %d MB, a form %d.", eggcsv.MaxBytes>>20, page.MaxForm>>20)
 		case http.StatusInternalServerError:
 			site.Log.Error("request failed", "path", c.Request().URL.Path, "err", err)
 		}

@@ -21,7 +21,8 @@ import (
 // The most that one file may hold.
 const (
 	MaxBytes = 4 << 20
-	MaxLines = 50_000
+	MaxLines = 10_000
+	MaxEggs  = 40_000 // sound and rejected
 )
 
 // File is what was read. Lines are whole only if Bad is empty.
@@ -99,6 +100,13 @@ func Read(r io.Reader) (*File, error) {
 	slashes := slashForm(dates, f)
 	for i, row := range rows {
 		f.read(numbers[i], func(column string) string { return field(row, column) }, slashes)
+	}
+	eggs := 0
+	for _, l := range f.Lines {
+		eggs += min(max(l.Eggs, 0), MaxEggs) + min(max(l.Rejected, 0), MaxEggs)
+	}
+	if eggs > MaxEggs {
+		return nil, fmt.Errorf("the file has %d eggs, more than %d; send it in parts", eggs, MaxEggs)
 	}
 	return f, nil
 }

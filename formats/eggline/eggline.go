@@ -25,11 +25,23 @@ var (
 	weight = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)g$`)
 )
 
+// What one round can be.
+const (
+	MaxBytes   = 4000
+	MaxEntries = 200
+)
+
 // Read reads a line for these pens on a date (midnight UTC). A pen is named by
 // its name or the beginning of it, if only one pen begins so. Entries are parted
 // by semicolons. The first error says which word is not understood.
 func Read(line string, pens []farm.Pen, today time.Time) (all []farm.Collected, err error) {
+	if len(line) > MaxBytes {
+		return nil, fmt.Errorf("the line has %d characters; it may have %d: enter the round in parts", len(line), MaxBytes)
+	}
 	for entry := range strings.SplitSeq(line, ";") {
+		if len(all) == MaxEntries {
+			return nil, fmt.Errorf("the line has more than %d entries; enter the round in parts", MaxEntries)
+		}
 		tokens := strings.Fields(strings.ReplaceAll(strings.ToLower(entry), ", ", " , "))
 		if len(tokens) == 0 {
 			continue
@@ -103,7 +115,11 @@ func number(s string) *float64 {
 
 // penOf finds the pen that the first words name, the longest name first.
 func penOf(tokens []string, pens []farm.Pen) (farm.Pen, []string, error) {
-	for n := len(tokens); n > 0; n-- {
+	longest := 0 // no more words can be a name
+	for _, p := range pens {
+		longest = max(longest, len(strings.Fields(p.Name)))
+	}
+	for n := min(len(tokens), longest); n > 0; n-- {
 		typed := strings.Join(tokens[:n], " ")
 		var like []farm.Pen
 		for _, p := range pens {

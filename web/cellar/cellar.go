@@ -89,8 +89,11 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 	return b.Show(c, b.page, page.Shell{Nav: "/batches", Title: "Candle " + cellar.Code, Cellar: true}, m, d)
 }
 
-// most ops that are taken at once.
-const most = 500
+// What is taken at once: so many ops, of which each has about 250 bytes.
+const (
+	most      = 500
+	mostBytes = 1 << 18
+)
 
 // take does what the bench sends and answers op by op.
 func (b bench) take(c *echo.Context, m *farm.Member) error {
@@ -103,7 +106,8 @@ func (b bench) take(c *echo.Context, m *farm.Member) error {
 		return c.String(http.StatusForbidden, "These calls are somebody else's.\n")
 	}
 	var ops []farm.Op
-	if err := json.NewDecoder(c.Request().Body).Decode(&ops); err != nil || len(ops) > most {
+	body := http.MaxBytesReader(c.Response(), c.Request().Body, mostBytes)
+	if err := json.NewDecoder(body).Decode(&ops); err != nil || len(ops) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d calls is expected.", most))
 	}
 	done, err := b.Books.Bench(c.Request().Context(), m, id, ops)

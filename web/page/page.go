@@ -329,6 +329,12 @@ type Form struct {
 	Problems farm.Problems
 }
 
+// What a form may be: a set of 10,000 eggs picked one by one is the largest.
+const (
+	MaxForm   = 1 << 20 // bytes
+	maxValues = 25_000
+)
+
 // ReadForm reads the form of a request.
 func ReadForm(c *echo.Context) (*Form, error) {
 	v, err := c.FormValues()
@@ -337,6 +343,13 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	}
 	if err != nil {
 		return nil, echo.NewHTTPError(http.StatusBadRequest, "This form cannot be read.")
+	}
+	n := 0
+	for _, values := range v {
+		n += len(values)
+	}
+	if n > maxValues {
+		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
 	}
 	c.SetRequest(c.Request().WithContext(farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))))
 	return &Form{Values: v}, nil
