@@ -1,10 +1,15 @@
 package store_test
 
 import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -128,4 +133,65 @@ func TestADatabaseThatRestartsIsSurvived(t *testing.T) {
 		where datname = current_database() and usename = current_user and pid <> pg_backend_pid()`)
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return read() == nil }, 10*time.Second, 20*time.Millisecond)
+}
+
+func TestTwoProgramsBeginOnAnEmptyDatabase(t *testing.T) {
+	url := storetest.Owned(storetest.EmptyURL(t))
+	var all sync.WaitGroup
+	var steps atomic.Int64
+	for range 3 {
+		all.Go(func() {
+			n, err := store.Migrate(t.Context(), url)
+			assert.NoError(t, err)
+			steps.Add(int64(n))
+		})
+	}
+	all.Wait()
+	assert.Equal(t, int64(5), steps.Load(), "each step was taken once")
+}
+
+// The role that serves may neither change tables nor look past a farm's wall.
+func TestWhoServesMayLittle(t *testing.T) {
+	db := storetest.Open(t, nil)
+	newFarm(t, db, "steady")
+	for name, sql := range map[string]string{
+		"a table more":       `create table mine (n int)`,
+		"a table less":       `drop table pens`,
+		"another farm's egg": `insert into pens (farm_id, name, species, from_on) values (1, 'x', 'chicken', '2027-01-01')`,
+		"no farm's journal":  `insert into journal (farm_id, at, said) values (1, now(), 'x')`,
+	} {
+		_, err := db.Pool.Exec(t.Context(), sql)
+		var pg *pgconn.PgError
+		if assert.ErrorAs(t, err, &pg, name) {
+			assert.Equal(t, "42501", pg.Code, name) // insufficient_privilege
+		}
+	}
+	limits := map[string]string{"statement_timeout": "15s", "lock_timeout": "4s", "idle_in_transaction_session_timeout": "30s"}
+	for name, want := range limits {
+		var is string
+		require.NoError(t, db.Pool.QueryRow(t.Context(), "show "+name).Scan(&is))
+		assert.Equal(t, want, is, name)
+	}
+}
+
+func TestReadsChangeNothing(t *testing.T) {
+	db := storetest.Open(t, nil)
+	id := newFarm(t, db, "steady")
+	err := db.Read(t.Context(), id, func(tx *store.Tx) error {
+		_, err := tx.SavePen(t.Context(), store.Pen{Name: "x", Species: "chicken", FromOn: noon})
+		return err
+	})
+	assert.ErrorContains(t, err, "read-only transaction")
+}
+
+func TestAwayIsToldFromWrong(t *testing.T) {
+	for code, away := range map[string]bool{"55P03": true, "57014": true, "57P01": true, "53300": true, "53100": true, "08006": true,
+		"42P01": false, "23505": false, "22001": false} {
+		assert.Equal(t, away, store.Unavailable(fmt.Errorf("query: %w", &pgconn.PgError{Code: code})), code)
+	}
+	assert.True(t, store.Unavailable(store.ErrBusy))
+	assert.True(t, store.Unavailable(context.DeadlineExceeded))
+	assert.False(t, store.Unavailable(store.ErrNone))
+	_, err := store.Open(t.Context(), "postgres://nobody@127.0.0.1:1/x?sslmode=disable", nil)
+	assert.True(t, store.Unavailable(err), "%v", err)
 }

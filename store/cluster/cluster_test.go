@@ -1,10 +1,17 @@
 package cluster
 
 import (
+	"context"
+	"fmt"
+	"log/slog"
 	"os"
+	"os/exec"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -56,4 +63,79 @@ func TestAnUnreachableFolderIsOneSentence(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, nil, 0o600))
 	_, err := Start(file)
 	assert.ErrorContains(t, err, "data folder")
+}
+
+func started(t *testing.T, settings ...string) (*Cluster, string) {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "metrogon-cluster-")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	c, err := Start(dir, append(settings, "fsync=off")...)
+	require.NoError(t, err)
+	return c, dir
+}
+
+func (c *Cluster) answers(ctx context.Context) bool {
+	conn, err := pgx.Connect(ctx, c.URL)
+	if err != nil {
+		return false
+	}
+	defer conn.Close(ctx)
+	var one int
+	return conn.QueryRow(ctx, "select 1").Scan(&one) == nil && one == 1
+}
+
+// Killed again and again, the server is up again by itself.
+func TestAKilledServerIsStartedAgain(t *testing.T) {
+	c, _ := started(t)
+	c.Watch(slog.New(slog.DiscardHandler))
+	for round := range 3 {
+		l, ok := c.left()
+		require.True(t, ok)
+		require.NoError(t, syscall.Kill(l.pid, syscall.SIGKILL))
+		require.Eventually(t, func() bool { now, ok := c.left(); return ok && now.pid != l.pid && c.answers(t.Context()) },
+			30*time.Second, 50*time.Millisecond, "round %d", round)
+	}
+	require.NoError(t, c.Stop())
+	assert.False(t, c.answers(t.Context()), "stopped, it stays down")
+}
+
+// What a killed server wrote down of itself is not believed once its number has gone
+// to another process: that one is neither joined nor stopped.
+func TestAForeignProcessIsLeftAlone(t *testing.T) {
+	c, dir := started(t)
+	kept, err := os.ReadFile(c.pidFile())
+	require.NoError(t, err)
+	require.NoError(t, c.Stop())
+
+	other := exec.Command("sleep", "60")
+	require.NoError(t, other.Start())
+	defer other.Process.Kill()
+	lines := strings.SplitN(string(kept), "\n", 2)
+	require.NoError(t, os.WriteFile(c.pidFile(), []byte(fmt.Sprintf("%d\n%s", other.Process.Pid, lines[1])), 0o600))
+	require.NoError(t, c.give(c.pidFile()))
+	running, err := c.find()
+	require.NoError(t, err)
+	assert.False(t, running)
+	require.NoError(t, c.Stop())
+	assert.NoError(t, syscall.Kill(other.Process.Pid, 0), "the other process was stopped")
+
+	again, err := Start(dir, "fsync=off")
+	require.NoError(t, err, "a stale file does not keep the server from starting")
+	assert.True(t, again.answers(t.Context()))
+	require.NoError(t, again.Stop())
+	assert.NoError(t, syscall.Kill(other.Process.Pid, 0))
+}
+
+func TestWhoServesIsNoSuperuser(t *testing.T) {
+	c, _ := started(t)
+	defer c.Stop()
+	for _, address := range []string{c.URL, c.Owner} {
+		conn, err := pgx.Connect(t.Context(), address)
+		require.NoError(t, err)
+		defer conn.Close(t.Context())
+		var super bool
+		require.NoError(t, conn.QueryRow(t.Context(), `select rolsuper from pg_roles where rolname = current_user`).Scan(&super))
+		assert.False(t, super, conn.Config().User)
+	}
 }

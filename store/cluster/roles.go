@@ -42,7 +42,7 @@ func (c *Cluster) roles(ctx context.Context) error {
 			create role ` + server + ` nosuperuser;
 		exception when duplicate_object then null;
 		end $$`,
-		`alter role ` + server + ` with login password ` + quoted(c.secret),
+		`alter role ` + server + ` with login noinherit password ` + quoted(c.secret),
 	})
 }
 

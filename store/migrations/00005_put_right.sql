@@ -106,7 +106,7 @@ grant select, insert on journal_subjects to metrogon_farm;
 -- reads and writes a farm's rows only as metrogon_farm.
 -- +goose StatementBegin
 do $$ begin
-  create role metrogon_serve nologin;
+  create role metrogon_serve nologin noinherit;
 exception when duplicate_object or unique_violation then null;
 end $$;
 -- +goose StatementEnd
