@@ -1,6 +1,7 @@
 package season
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -33,11 +34,15 @@ type Outcome struct {
 	P90     float64 `json:"p90"`
 }
 
+// leastRuns are done in any case: fewer tell nothing of one in ten.
+const leastRuns = 100
+
 // Simulate hatches a plan's batches many times over: a source's yield is the same
 // for all its batches in one season, each day's laying varies, every egg hatches or
 // not. What a batch has beyond its promises goes to those that are short. The most
 // fragile is the promise that the plan fills and that chance leaves unfilled most.
-func Simulate(p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
+// When the context ends, the hundred runs or more that were done count.
+func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
 	m := newModel(p)
 	dice := rand.New(rand.NewPCG(seed, 0xc4a))
 	batches := append(slices.Clone(plan.Standing), plan.Batches...)
@@ -57,6 +62,13 @@ func Simulate(p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fra
 	}
 	yield := make([]float64, len(m.source))
 	for run := range c.Runs {
+		if run >= leastRuns && run%20 == 0 && ctx.Err() != nil {
+			for o := range young {
+				young[o] = young[o][:run]
+			}
+			c.Runs = run
+			break
+		}
 		for i := range m.source {
 			s := &m.source[i]
 			if post, ok := c.Posteriors[s.ID]; ok {

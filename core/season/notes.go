@@ -38,6 +38,7 @@ func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
 			notes = append(notes, Note{Order: o.ID, Short: math.Round(10*(o.Young-got[o.ID])) / 10})
 		}
 	}
+	m := newModel(p)
 	turns := make(chan int, len(notes))
 	for i := range notes {
 		turns <- i
@@ -47,7 +48,7 @@ func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
 	for range searchers {
 		work.Go(func() {
 			for i := range turns {
-				notes[i].find(ctx, p, plan, got[notes[i].Order], seed)
+				notes[i].find(ctx, m, plan, got[notes[i].Order], seed)
 			}
 		})
 	}
@@ -63,10 +64,11 @@ type cure struct {
 
 const cureSteps = 120
 
-func (n *Note) find(ctx context.Context, p *Problem, plan *Plan, got float64, seed uint64) {
+func (n *Note) find(ctx context.Context, m *model, plan *Plan, got float64, seed uint64) {
+	p := m.p
 	o := p.Orders[slices.IndexFunc(p.Orders, func(o Order) bool { return o.ID == n.Order })]
 	n.Limit, n.Why = "others", "Other promises that are worth more take what it needs."
-	if limit, why := p.never(o); limit != "" {
+	if limit, why := m.never(o); limit != "" {
 		n.Limit, n.Why = limit, why
 	}
 	for _, c := range p.cures(o, n.Short) {
@@ -85,6 +87,7 @@ func (n *Note) find(ctx context.Context, p *Problem, plan *Plan, got float64, se
 func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, seed uint64) float64 {
 	m := newModel(c.p)
 	s := newSearcher(m, seed)
+	s.ctx = ctx
 	s.now.copy(m.restore(plan.Batches))
 	s.best.copy(s.now)
 	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == order })
@@ -93,7 +96,7 @@ func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, se
 	}
 	s.keep()
 	for i := range cureSteps {
-		if i%8 == 0 && ctx.Err() != nil {
+		if i%8 == 0 && s.over() {
 			break
 		}
 		s.step()
@@ -102,8 +105,8 @@ func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, se
 }
 
 // never tells why a promise cannot be served at all, whatever else is dropped.
-func (p *Problem) never(o Order) (limit, why string) {
-	m := newModel(p)
+func (m *model) never(o Order) (limit, why string) {
+	p := m.p
 	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == o.ID })
 	if len(m.cands[no]) > 0 {
 		return "", ""

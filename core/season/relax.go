@@ -55,11 +55,11 @@ type at struct{ machine, day int }
 func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
 	p := m.p
-	r.ways = m.ways(r, keep)
-	if r.exact = exact; exact {
+	r.ways = m.ways(r, most, keep)
+	if r.exact = exact; exact && rowsPerWay*len(r.ways) <= most {
 		m.fillers(r)
 	}
-	if r.rows = 3 * len(r.ways); r.rows > most { // and there will be more
+	if r.rows = rowsPerWay * len(r.ways); r.rows > most { // and there will be more
 		return r
 	}
 	ways := r.ways

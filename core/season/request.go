@@ -85,8 +85,11 @@ func ReadRequest(text []byte) (*Request, error) {
 	return r, nil
 }
 
-// forNotes is the share of the time that is left for notes.
-const forNotes = 0.12
+// Shares of the time that are left for notes, and for the simulation if it is asked for.
+const (
+	forNotes  = 0.12
+	forChance = 0.10
+)
 
 // Work answers a request within its seconds; progress may be nil.
 func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, error) {
@@ -94,12 +97,21 @@ func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, e
 	if r.Seconds != nil {
 		limit = time.Duration(*r.Seconds * float64(time.Second))
 	}
-	whole, end := context.WithTimeout(ctx, limit)
+	share := func(of float64) (context.Context, context.CancelFunc) {
+		return context.WithTimeout(ctx, time.Duration(of*float64(limit)))
+	}
+	whole, end := share(1)
 	defer end()
-	search := whole
+	left := 1.0
+	if r.Simulate != nil {
+		left -= forChance
+	}
+	notes, enough := share(left)
+	defer enough()
+	search := notes
 	if r.Steps == 0 {
 		var done context.CancelFunc
-		search, done = context.WithTimeout(whole, time.Duration((1-forNotes)*float64(limit)))
+		search, done = share(left - forNotes)
 		defer done()
 	}
 	o := Options{Seed: r.Seed, Steps: r.Steps, Progress: progress}
@@ -113,10 +125,10 @@ func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, e
 	if r.Replan != nil {
 		plan.Changes = Changes(r.Replan.Accepted, plan.Batches)
 	}
-	plan.Notes = Explain(whole, &r.Problem, plan, r.Seed)
+	plan.Notes = Explain(notes, &r.Problem, plan, r.Seed)
 	a := &Answer{Plan: plan}
 	if r.Simulate != nil {
-		a.Simulated, a.Fragile = Simulate(&r.Problem, plan, *r.Simulate, r.Seed)
+		a.Simulated, a.Fragile = Simulate(whole, &r.Problem, plan, *r.Simulate, r.Seed)
 	}
 	return a, nil
 }

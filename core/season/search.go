@@ -2,6 +2,7 @@ package season
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -11,6 +12,7 @@ import (
 // (large-neighbourhood search).
 type searcher struct {
 	m          *model
+	ctx        context.Context // may be nil: the work has no end but its own
 	dice       *rand.Rand
 	now, trial *state
 	best       *state
@@ -34,6 +36,9 @@ func newSearcher(m *model, seed uint64) *searcher {
 	s.best.copy(m.base)
 	return s
 }
+
+// over tells that the time is up.
+func (s *searcher) over() bool { return s.ctx != nil && s.ctx.Err() != nil }
 
 // start fills the base plan greedily, the most valuable promises first.
 func (s *searcher) start() {
@@ -163,6 +168,9 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 		s.spread()
 	}
 	for _, o := range s.queue {
+		if s.over() { // what is in so far is a plan
+			return
+		}
 		for s.fill(o) {
 		}
 		s.spread()

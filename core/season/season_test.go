@@ -460,14 +460,14 @@ func TestReplanningChangesLittle(t *testing.T) {
 func TestChance(t *testing.T) {
 	p := small()
 	plan := solve(t, p, time.Minute, season.Options{Steps: 1})
-	out, fragile := season.Simulate(p, plan, season.Chance{Runs: 20000}, 1)
+	out, fragile := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000}, 1)
 	require.Len(t, out, 1)
 	assert.InDelta(t, .598, out[0].Chance, .015)
 	assert.Equal(t, "market", fragile)
 	assert.InDelta(t, 8, out[0].P50, 1)
-	sure, _ := season.Simulate(p, plan, season.Chance{Runs: 2000, Posteriors: map[string]season.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1)
+	sure, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 2000, Posteriors: map[string]season.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1)
 	assert.Greater(t, sure[0].Chance, .99)
-	wild, _ := season.Simulate(p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1)
+	wild, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1)
 	assert.Less(t, wild[0].P10, out[0].P10)
 }
 
@@ -478,7 +478,7 @@ func TestTheLargestSampleIsLight(t *testing.T) {
 	p := problems["07-full-season"]
 	plan := solve(t, p, time.Second, season.Options{Seed: 1})
 	began := time.Now()
-	season.Simulate(p, plan, season.Chance{Runs: 2000, YieldSD: .15, LayingSpread: .2}, 1)
+	season.Simulate(context.Background(), p, plan, season.Chance{Runs: 2000, YieldSD: .15, LayingSpread: .2}, 1)
 	assert.Less(t, time.Since(began), 2*time.Second)
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)

@@ -77,7 +77,8 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 			team[i].now.copy(m.restore(o.Accepted))
 			team[i].best.copy(team[i].now)
 		}
-		team[i].start()
+		team[i].start() // however little time there is: then there is a plan
+		team[i].ctx = ctx
 	}
 	lead := team[0]
 	for _, s := range team {
@@ -105,7 +106,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		}
 		for _, s := range team {
 			work.Go(func() {
-				for i := 0; i < round && (i%20 != 0 || ctx.Err() == nil); i++ {
+				for i := 0; i < round && ctx.Err() == nil; i++ {
 					s.step()
 				}
 			})

@@ -16,8 +16,12 @@ type way struct {
 	most         float64     // eggs
 }
 
-// ways lists the batches that can serve a promise.
-func (m *model) ways(r *relaxation, keep func(*way) bool) (all []*way) {
+// rowsPerWay is how many rows of a relaxation each way has at least.
+const rowsPerWay = 3
+
+// ways lists the batches that can serve a promise; not all of them, if they would have
+// more rows than most.
+func (m *model) ways(r *relaxation, most int, keep func(*way) bool) (all []*way) {
 	type key struct{ src, t, a, h int }
 	known := map[key]*way{}
 	for o, cands := range m.cands {
@@ -32,7 +36,9 @@ func (m *model) ways(r *relaxation, keep func(*way) bool) (all []*way) {
 						}
 						r.addEggs(m, w)
 						known[k] = w
-						all = append(all, w)
+						if all = append(all, w); rowsPerWay*len(all) > most {
+							return all
+						}
 					}
 					if _, twice := w.young[o]; !twice {
 						w.young[o] = r.Var(m.order[o].Value, 0, min(m.order[o].Young, w.most*m.source[w.src].best()))

@@ -20,9 +20,12 @@ type share struct {
 // follow from the promise's own window. For every stretch of days, all that has to
 // fall into it shares the eggs laid then, the loads that a hatcher can shut then,
 // and the brooder. It suits seasons that are too large to be looked at day by day.
+// Where it is stopped before it is built, the plain bound stands.
 func (m *model) windows(stop func() bool) float64 {
 	r := &lp.Program{}
 	var all []share
+	type key struct{ order, src, h int }
+	known := map[key]int{} // in all
 	for o, cands := range m.cands {
 		for _, c := range cands {
 			x := &m.source[c.src]
@@ -40,8 +43,9 @@ func (m *model) windows(stop func() bool) float64 {
 				least = 0
 			}
 			for _, h := range c.hatches {
-				i := slices.IndexFunc(all, func(s share) bool { return s.order == o && s.src == c.src && s.h == h })
-				if i < 0 {
+				i, seen := known[key{o, c.src, h}]
+				if !seen {
+					known[key{o, c.src, h}] = len(all)
 					worth := m.order[o].Value - (m.p.EggCost+m.p.SettingCost*least)/each
 					all = append(all, share{r.Var(max(0, worth), 0, m.order[o].Young), o, c.src, h, c.t, c.t, each})
 					continue
@@ -60,6 +64,9 @@ func (m *model) windows(stop func() bool) float64 {
 		slices.Sort(starts)
 		slices.Sort(ends)
 		for _, a := range slices.Compact(starts) {
+			if stop() {
+				return
+			}
 			for _, b := range slices.Compact(slices.Clone(ends)) {
 				var terms []lp.Term
 				most := 0.0
@@ -133,7 +140,7 @@ func (m *model) windows(stop func() bool) float64 {
 			r.Row(m.p.BrooderPlaces-m.base.brood[min(d, m.days)], terms...)
 		}
 	}
-	if rows, _ := r.Size(); rows == 0 || rows > mostRows {
+	if rows, _ := r.Size(); rows == 0 || rows > mostRows || stop() {
 		return m.plain()
 	}
 	r.Solve(math.Inf(-1), stop)
