@@ -61,7 +61,7 @@ func (l *loader) room(ctx context.Context) error {
 			return err
 		}
 	}
-	if _, err := farm.MarkEggs(ctx, l.tx); err != nil {
+	if _, err := farm.MarkEggs(ctx, l.tx, today); err != nil {
 		return err
 	}
 	if err := l.weighings(ctx); err != nil {

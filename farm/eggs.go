@@ -199,7 +199,7 @@ func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID
 		if len(ids) == 0 {
 			return Done{}, problem("eggs", "There are none of these rejected eggs any more.")
 		}
-		codes, err := MarkEggs(ctx, tx)
+		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -270,7 +270,7 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		if err != nil {
 			return Done{}, err
 		}
-		codes, err := MarkEggs(ctx, tx)
+		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -388,10 +388,13 @@ func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
 	return said
 }
 
-// MarkEggs gives every living egg that has none a pencil code, and returns the
-// codes given.
-func MarkEggs(ctx context.Context, tx *store.Tx) ([]string, error) {
-	eggs, err := tx.Unmarked(ctx)
+// oldestSet is how many days eggs may have waited when they are set.
+const oldestSet = 60
+
+// MarkEggs gives every living egg that has none, and that is young enough to be set,
+// a pencil code, and returns the codes given.
+func MarkEggs(ctx context.Context, tx *store.Tx, today time.Time) ([]string, error) {
+	eggs, err := tx.Unmarked(ctx, today.AddDate(0, 0, -oldestSet))
 	if err != nil || len(eggs) == 0 {
 		return nil, err
 	}
@@ -539,6 +542,9 @@ func (d *Imported) check(lines []Line, pens map[string]Pen, today time.Time) {
 	}
 }
 
+// linesAtOnce keeps each statement of a long file short.
+const linesAtOnce = 500
+
 func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member, lines []Line, pens map[string]Pen, made int) error {
 	var about subjects
 	same := map[string]int{} // equal lines of one file are different gatherings
@@ -553,17 +559,22 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 		d.Eggs += l.Eggs
 		d.Rejected += l.Rejected
 	}
-	ids, err := tx.Collect(ctx, all)
-	if err != nil {
-		return err
+	var ids []int64
+	for some := range slices.Chunk(all, linesAtOnce) {
+		made, err := tx.Collect(ctx, some)
+		if err != nil {
+			return err
+		}
+		ids = append(ids, made...)
 	}
-	if _, err := MarkEggs(ctx, tx); err != nil {
+	if _, err := MarkEggs(ctx, tx, m.Date(b.Now())); err != nil {
 		return err
 	}
 	d.Lines, d.Known = len(ids), len(lines)-len(ids)
 	if d.Known > 0 { // only the new lines count
 		d.Eggs, d.Rejected = 0, 0
 		if d.Lines > 0 {
+			var err error
 			if d.Eggs, d.Rejected, err = tx.CountCollected(ctx, ids); err != nil {
 				return err
 			}

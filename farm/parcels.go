@@ -151,7 +151,7 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 		if err != nil {
 			return Done{}, err
 		}
-		codes, err := MarkEggs(ctx, tx)
+		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}

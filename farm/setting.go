@@ -285,8 +285,8 @@ func (w *barn) check(s Setting) (batch store.Batch, err error) {
 			p.add("eggs", "The number of eggs is %d; it may be 1 to %d.", pick.Eggs, MaxEggs)
 		case age < 0:
 			p.add("set_at", "Eggs of %s were not laid yet on %s.", pick.LaidOn.Format("2 Jan"), on.Format("2 Jan"))
-		case age > 60:
-			p.add("eggs", "Eggs of %s are more than 60 days old.", pick.LaidOn.Format("2 Jan 2006"))
+		case age > oldestSet:
+			p.add("eggs", "Eggs of %s are more than %d days old.", pick.LaidOn.Format("2 Jan 2006"), oldestSet)
 		default:
 			eggs += pick.Eggs
 			days += age * pick.Eggs
@@ -427,7 +427,7 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 				return Done{}, err
 			}
 		}
-		if _, err := MarkEggs(ctx, tx); err != nil {
+		if _, err := MarkEggs(ctx, tx, m.Date(b.Now())); err != nil {
 			return Done{}, err
 		}
 		said := fmt.Sprintf("Set %s as %s in %s.", plural(eggs, "egg"), code, w.machines[s.SetterID].Name)

@@ -239,12 +239,13 @@ func (tx *Tx) MoveBasket(ctx context.Context, ids []int64, placeID *int64) (int,
 	return int(tag.RowsAffected()), err
 }
 
-// Unmarked lists living eggs that have no pencil code yet, in order.
-func (tx *Tx) Unmarked(ctx context.Context) ([]int64, error) {
+// Unmarked lists living eggs laid on a date or later that have no pencil code yet, in
+// order.
+func (tx *Tx) Unmarked(ctx context.Context, since time.Time) ([]int64, error) {
 	return tx.ids(ctx, `
 		select id from eggs
-		where farm_id = $1 and mark is null and fate is null and (trial or not rejected)
-		order by id`, tx.FarmID)
+		where farm_id = $1 and mark is null and fate is null and (trial or not rejected) and laid_on >= $2
+		order by id`, tx.FarmID, since)
 }
 
 // Marks tells the code that was given last, and lists those in use.

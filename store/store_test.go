@@ -107,7 +107,7 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, store.Room{MachineID: 1, Species: "chicken", Setting: 48, Hatching: 20, PerPlace: 1}, barn.Rooms[0])
 		assert.False(t, barn.Pens[0].Supplier || barn.Machines[0].ByHand)
-		unmarked, err := tx.Unmarked(t.Context())
+		unmarked, err := tx.Unmarked(t.Context(), noon.AddDate(-1, 0, 0))
 		require.NoError(t, err)
 		assert.Len(t, unmarked, 28, "every living egg waits for its code")
 		tallies, err := tx.Tallies(t.Context(), []int64{1})

@@ -222,7 +222,9 @@ func TestTheScalesKey(t *testing.T) {
 	first := key()
 	timed := `[{"bn":"scale:","n":"mass","u":"g","v":612.4,"t":1807704000.5}]`
 	plain := `[{"bn":"scale:","n":"mass","u":"g","v":58.2}]`
-	send := func(key, body string) int { return s.visitor().json("/scale", body, "Authorization", "Bearer "+key).status }
+	send := func(key, body string) int {
+		return s.visitor().json("/scale", body, "Authorization", "Bearer "+key).status
+	}
 	for range 3 {
 		assert.Equal(t, http.StatusNoContent, send(first, timed))
 	}

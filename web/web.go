@@ -131,14 +131,23 @@ func headers(next http.Handler) http.Handler {
 // away is said while the database is.
 const away = "The database does not answer just now. Nothing was lost; try again in a moment."
 
-// longest is how long a request may be worked on.
-const longest = 30 * time.Second
+// How long a request may be worked on; a file of collections may take longer.
+const (
+	longest     = 30 * time.Second
+	longestFile = 2 * time.Minute
+)
+
+const importPath = "/eggs/import"
 
 // bounded ends the work on a request after its time, or once nobody waits for it.
 func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		asked := c.Request()
-		ctx, cancel := context.WithTimeout(asked.Context(), longest)
+		limit := longest
+		if asked.URL.Path == importPath {
+			limit = longestFile
+		}
+		ctx, cancel := context.WithTimeout(asked.Context(), limit)
 		defer func() {
 			cancel()
 			c.SetRequest(asked) // what answers an error has a living context
@@ -153,7 +162,7 @@ func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
 	files := middleware.BodyLimit(eggcsv.MaxBytes + 1<<16)(next)
 	forms := middleware.BodyLimit(page.MaxForm)(next)
 	return func(c *echo.Context) error {
-		if c.Request().URL.Path == "/eggs/import" {
+		if c.Request().URL.Path == importPath {
 			return files(c)
 		}
 		return forms(c)
