@@ -254,16 +254,14 @@ type Try struct {
 // the future (a clock that was put back) does not count.
 func (db *DB) TakeTry(ctx context.Context, t Try, at time.Time) (wait time.Duration, err error) {
 	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `
-			insert into sign_in_tries (who, tries, at, closed) values ($1, 0, $2, $2)
-			on conflict do nothing`, t.Who, at)
-		if err != nil {
-			return err
-		}
+		// The row is there from here on, and locked.
 		row, err := one[struct {
 			Tries      int
 			At, Closed time.Time
-		}](ctx, tx, `select tries, at, closed from sign_in_tries where who = $1 for update`, t.Who)
+		}](ctx, tx, `
+			insert into sign_in_tries (who, tries, at, closed) values ($1, 0, $2, $2)
+			on conflict (who) do update set who = excluded.who
+			returning tries, at, closed`, t.Who, at)
 		if err != nil {
 			return err
 		}

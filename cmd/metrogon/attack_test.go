@@ -206,6 +206,7 @@ func TestTwoHundredSignIns(t *testing.T) {
 			case status == http.StatusServiceUnavailable, strings.Contains(body, "Too many wrong tries"):
 				waits.Add(1)
 			default:
+				t.Logf("odd: %d %.300s", status, body)
 				odd.Add(1)
 			}
 		})
