@@ -193,3 +193,28 @@ func TestMistakesNameTheField(t *testing.T) {
 		}
 	}
 }
+
+// Whatever is typed, a calculator answers or says in a line what is wrong.
+func FuzzCalc(f *testing.F) {
+	for _, k := range calculators {
+		if k.name != "plan" { // that has a target of its own
+			f.Add(k.name, k.example)
+			f.Add(k.name, "{}")
+			f.Add(k.name, strings.ReplaceAll(k.example, "1", "-1e308"))
+		}
+	}
+	f.Fuzz(func(t *testing.T, name, in string) {
+		for _, k := range calculators {
+			if k.name != name || name == "plan" {
+				continue
+			}
+			out, err := k.run(t.Context(), []byte(in))
+			if err != nil {
+				assert.NotContains(t, err.Error(), "\n")
+				continue
+			}
+			_, err = json.Marshal(out)
+			assert.NoError(t, err, "%s: %s", name, in)
+		}
+	})
+}

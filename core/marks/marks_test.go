@@ -76,3 +76,15 @@ func TestThirtyBandsDiffer(t *testing.T) {
 		assert.NotEqual(t, marks.BandOf(n).Pattern, marks.BandOf(n+1).Pattern)
 	}
 }
+
+func FuzzRead(f *testing.F) {
+	for _, typed := range []string{"AAA", " aab ", "o0l1", "", "\xff", "AAAAAAAAAAAA"} {
+		f.Add(typed)
+	}
+	f.Fuzz(func(t *testing.T, typed string) {
+		code, ok := marks.Read(typed)
+		if again, ok2 := marks.Read(code); ok && (!ok2 || again != code) {
+			t.Errorf("%q was read as %q, and that as %q", typed, code, again)
+		}
+	})
+}

@@ -508,3 +508,80 @@ func BenchmarkSample(b *testing.B) {
 		}
 	}
 }
+
+// FuzzReadRequest: whatever is read as a problem can be worked on, if it is small.
+func FuzzReadRequest(f *testing.F) {
+	for _, name := range []string{"01-one-pen", "02-same-lockdown"} {
+		text, err := os.ReadFile("testdata/" + name + ".json")
+		require.NoError(f, err)
+		f.Add(text)
+	}
+	f.Add([]byte(`{"days": 1e9}`))
+	f.Add([]byte(`{"days": 10, "min_batch": -1, "species": [{}]}`))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		r, err := season.ReadRequest(text)
+		if err != nil || len(text) > 5000 || r.Days > 150 {
+			return
+		}
+		ctx, end := context.WithTimeout(context.Background(), 20*time.Millisecond)
+		defer end()
+		none := 0.02
+		r.Seconds, r.Simulate = &none, nil
+		if a, err := r.Work(ctx, nil); err == nil && a.Plan == nil {
+			t.Error("neither a plan nor an error")
+		}
+	})
+}
+
+// A season six times the largest sample's keeps to its seconds also while the first
+// bound is built, and stops when it is told. Bounds as wide as a busy machine needs:
+// what was 7 s for one second is found.
+func TestLargeSeasonsKeepToTheirTime(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes seconds")
+	}
+	_, problems, _ := samples(t)
+	large := times(problems["07-full-season"], 6)
+	seconds := .5
+	began := time.Now()
+	a, err := (&season.Request{Problem: *large, Seconds: &seconds}).Work(t.Context(), nil)
+	require.NoError(t, err)
+	assert.NotEmpty(t, a.Batches)
+	took := time.Since(began)
+	t.Logf("%.1f s were given, %v taken", seconds, took)
+	assert.Less(t, took, 3*time.Second)
+
+	ctx, stop := context.WithCancel(t.Context())
+	time.AfterFunc(300*time.Millisecond, stop)
+	seconds, began = 60, time.Now()
+	_, err = (&season.Request{Problem: *large, Seconds: &seconds}).Work(ctx, nil)
+	require.NoError(t, err)
+	assert.Less(t, time.Since(began), 5*time.Second, "it goes on though it was told to stop")
+}
+
+// times puts copies of a season side by side.
+func times(p *season.Problem, n int) *season.Problem {
+	q := *p
+	for i := 1; i < n; i++ {
+		name := func(id string) string { return fmt.Sprintf("%s copy %d", id, i) }
+		for _, s := range p.Sources {
+			s.ID = name(s.ID)
+			q.Sources = append(q.Sources, s)
+		}
+		for _, m := range p.Machines {
+			m.ID = name(m.ID)
+			q.Machines = append(q.Machines, m)
+		}
+		for _, o := range p.Orders {
+			o.ID = name(o.ID)
+			sources := o.Sources
+			o.Sources = nil
+			for _, s := range sources {
+				o.Sources = append(o.Sources, name(s))
+			}
+			q.Orders = append(q.Orders, o)
+		}
+		q.BrooderPlaces += p.BrooderPlaces
+	}
+	return &q
+}

@@ -133,3 +133,15 @@ sex={rule="Genetic.",mark="common practice"}
 		assert.ErrorContains(t, err, c.says, name)
 	}
 }
+
+func FuzzDecode(f *testing.F) {
+	f.Add([]byte("id = 'x'"))
+	f.Add([]byte("id = 'x'\nname = 'X'\nyoung = 'x'\nkind = 'bird'\nhatch_days = {at = -1}"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		if p, err := species.Decode(text); err == nil && p.IsReptile() && len(p.Duration.Points) > 0 {
+			if _, err := p.Incubation(p.Duration.Points[0].TempC); err != nil {
+				t.Errorf("%s: %v", p.ID, err)
+			}
+		}
+	})
+}

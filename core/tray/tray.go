@@ -3,6 +3,7 @@
 package tray
 
 import (
+	"errors"
 	"cmp"
 	"fmt"
 	"math"
@@ -41,6 +42,9 @@ func rowName(row int) string {
 
 // Find reads the name of a place.
 func (t Tray) Find(name string) (place int, err error) {
+	if t.Places() < 1 {
+		return 0, errors.New("the tray has no places")
+	}
 	name = strings.ToUpper(strings.TrimSpace(name))
 	digits := strings.TrimLeft(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ")
 	n, err := strconv.Atoi(digits)

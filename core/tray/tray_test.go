@@ -57,3 +57,22 @@ func TestPensLieInBlocks(t *testing.T) {
 	assert.Len(t, tray.Blocks(eggs, spots[:1], two), 2, "the rest stays out")
 	assert.Empty(t, tray.Blocks(eggs, nil, two))
 }
+
+func FuzzFind(f *testing.F) {
+	for _, name := range []string{"A1", "z99", "AA10", "", "7", "-1", "é3"} {
+		f.Add(uint8(6), uint8(8), name)
+	}
+	f.Fuzz(func(t *testing.T, rows, columns uint8, name string) {
+		tr := tray.Tray{Rows: int(rows), Columns: int(columns)}
+		place, err := tr.Find(name)
+		if err != nil {
+			return
+		}
+		if place < 0 || place >= tr.Places() {
+			t.Errorf("%q is place %d of %d", name, place, tr.Places())
+		}
+		if back, err := tr.Find(tr.Name(place)); err != nil || back != place {
+			t.Errorf("%q is %s, and that is %d", name, tr.Name(place), back)
+		}
+	})
+}

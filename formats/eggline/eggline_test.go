@@ -1,6 +1,7 @@
 package eggline_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -55,4 +56,36 @@ func TestOneLine(t *testing.T) {
 		_, err := eggline.Read(line, pens, today)
 		assert.ErrorContains(t, err, says, line)
 	}
+}
+
+// A line of any kind is read or refused soon, and never makes eggs up.
+func FuzzLine(f *testing.F) {
+	for _, line := range []string{"barred 6, 1 cracked; speckled 5 yesterday", "hen hen hen", ";;;;", "barred 99999999999999999999", "b 1 1x1mm 5g",
+		strings.Repeat("barred 1 cracked ", 200), "\u00e9\xff 3"} {
+		f.Add(line)
+	}
+	pens := []farm.Pen{{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled hen"}, {ID: 3, Name: "Bantams of the hill"}}
+	today := time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
+	f.Fuzz(func(t *testing.T, line string) {
+		all, err := eggline.Read(line, pens, today)
+		if err == nil && (len(all) == 0 || len(all) > eggline.MaxEntries) {
+			t.Errorf("%d entries of %q", len(all), line)
+		}
+		for _, c := range all {
+			if c.PenID < 1 || c.PenID > 3 || c.LaidOn.After(today) {
+				t.Errorf("%+v of %q", c, line)
+			}
+		}
+	})
+}
+
+func TestALineIsNoLongerThanARound(t *testing.T) {
+	pens := []farm.Pen{{ID: 1, Name: "Barred"}}
+	today := time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
+	began := time.Now()
+	_, err := eggline.Read(strings.Repeat("barred ", 12_000), pens, today) // 84 kB
+	assert.ErrorContains(t, err, "the line has 84000 characters; it may have 4000")
+	_, err = eggline.Read(strings.Repeat("barred 1;", 400), pens, today)
+	assert.ErrorContains(t, err, "more than 200 entries")
+	assert.Less(t, time.Since(began), time.Second)
 }

@@ -1,6 +1,7 @@
 package senml_test
 
 import (
+	"math"
 	"strings"
 	"testing"
 
@@ -30,4 +31,36 @@ func TestPacks(t *testing.T) {
 	v := 1.0
 	_, err = senml.Record{Unit: "lb", Value: &v}.Grams()
 	assert.ErrorContains(t, err, "it may be g or kg")
+}
+
+func FuzzPack(f *testing.F) {
+	for _, pack := range []string{`[{"n":"mass","u":"g","v":612.4}]`, `[{"bn":"s:","bu":"kg","bt":1807704000,"v":1,"t":-5},{"v":2}]`, `[]`, `[null]`, `{`, `[{"v":1e999}]`} {
+		f.Add(pack)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		pack, err := senml.Read(strings.NewReader(text))
+		if err != nil {
+			return
+		}
+		for _, r := range pack {
+			if r.Value == nil {
+				t.Errorf("a record without a value of %q", text)
+			}
+			if g, err := r.Grams(); err == nil && math.IsNaN(g) {
+				t.Errorf("%v g of %q", g, text)
+			}
+			r.Timed()
+		}
+	})
+}
+
+// Times as RFC 8428 adds them up: the base time holds for the records after it.
+func TestTimes(t *testing.T) {
+	pack, err := senml.Read(strings.NewReader(`[{"n":"a","v":1},{"bt":1807704000,"n":"b","v":2},{"n":"c","v":3,"t":10},{"bt":-5,"n":"d","v":4}]`))
+	require.NoError(t, err)
+	assert.False(t, pack[0].Timed(), "nothing is said of when")
+	assert.Equal(t, 1807704000., *pack[1].Time)
+	assert.Equal(t, 1807704010., *pack[2].Time)
+	assert.True(t, pack[2].Timed())
+	assert.False(t, pack[3].Timed(), "five seconds ago is said anew each time")
 }
