@@ -334,7 +334,7 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 			continue
 		}
 		if _, seen := sums[n]; !seen {
-			names = append(names, n)
+			names, sums[n] = append(names, n), store.Record{}
 		}
 		if l.group(x).Eggs == 0 {
 			sums[n] = plus(sums[n], x.Record)
@@ -344,7 +344,6 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 		before := cells[at]
 		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
 		cells[at] = x
-		sums[n] = sums[n]
 	}
 	for at, x := range cells {
 		g := l.groups[at.key]
