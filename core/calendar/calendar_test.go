@@ -156,3 +156,20 @@ func TestCountersAndClocks(t *testing.T) {
 	_, err := calendar.ParseWallTime("25:00")
 	assert.ErrorContains(t, err, "00:00 to 23:59")
 }
+
+// Day 1 is complete a day after the eggs were set, not a quarter of an hour before.
+func TestADayTurnsWhenItIsComplete(t *testing.T) {
+	set := time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC)
+	for after, want := range map[time.Duration]int{
+		0: 0, 23*time.Hour + 46*time.Minute: 0, 24*time.Hour - time.Second: 0, 24 * time.Hour: 1, 47*time.Hour + 59*time.Minute: 1, 504 * time.Hour: 21,
+	} {
+		assert.Equal(t, want, calendar.FromZero.Number(set, set.Add(after)), "%v", after)
+		assert.Equal(t, want+1, calendar.FromOne.Number(set, set.Add(after)), "%v", after)
+	}
+	assert.Equal(t, 0, calendar.FromZero.Number(set, set.Add(-time.Hour)), "before the start it shows the first number")
+	assert.Equal(t, 18, calendar.FromZero.Count(18-1e-10), "what only rounding keeps from it is complete")
+	assert.Equal(t, 17, calendar.FromZero.Count(18-1e-8))
+	assert.Equal(t, "7 of 21", calendar.FromZero.Position(7.9, 21))
+	assert.Equal(t, "8 of 18.5", calendar.FromOne.Position(7.9, 17.5))
+	assert.Equal(t, "07:05", calendar.WallTime{Hour: 7, Minute: 5}.String())
+}

@@ -1,6 +1,9 @@
 package candling_test
 
 import (
+	"github.com/stretchr/testify/require"
+	"metrogon/core/species"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -24,6 +27,13 @@ func TestCallsThatProvedRight(t *testing.T) {
 		{"live early, an early death after it", candling.Live, .25, false, candling.Early, true, true},
 		{"live, yet infertile", candling.Live, .33, false, candling.Infertile, false, true},
 		{"clear, opened: infertile", candling.Clear, .33, false, candling.Infertile, true, true},
+		{"clear, opened: it died before anything showed", candling.Clear, .33, false, candling.Early, true, true},
+		{"live, pipped and died", candling.Live, .9, false, candling.PippedDead, true, true},
+		{"live at a third, an early death", candling.Live, 1. / 3, false, candling.Early, false, true},
+		{"live at two thirds, a middle death", candling.Live, 2. / 3, false, candling.Middle, false, true},
+		{"live before two thirds, a middle death", candling.Live, .66, false, candling.Middle, true, true},
+		{"quit that hatched", candling.Quit, .6, true, "", false, true},
+		{"shell closed and left", candling.Live, .3, false, candling.NotOpened, false, false},
 		{"clear that hatched", candling.Clear, .33, true, "", false, true},
 		{"clear, opened: dead in the middle", candling.Clear, .33, false, candling.Middle, false, true},
 		{"quit, opened: dead in the middle", candling.Quit, .6, false, candling.Middle, true, true},
@@ -62,4 +72,30 @@ func TestFertileByTheBestKnowledge(t *testing.T) {
 		fertile, known := candling.Fertile(c.calls, c.hatched, c.opened)
 		assert.Equal(t, []bool{c.fertile, c.known}, []bool{fertile, known}, c.name)
 	}
+}
+
+// The texts change with development, not with the calendar: shares of the hatch day at
+// which veins, eye and movement show [common practice].
+func TestWhatIsExpectedChangesOnItsDay(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	for day, begins := range map[float64]string{
+		0: "Too early", 4.6: "Too early", 4.62: "A red web", 7: "A red web", 9.4: "A red web", 9.46: "Half dark",
+		14: "Half dark", 15.7: "Half dark", 15.75: "Dark all over", 18: "Dark all over",
+	} {
+		assert.True(t, strings.HasPrefix(candling.Expect(hen, day, 21), begins), "day %g: %s", day, candling.Expect(hen, day, 21))
+	}
+	gecko, err := species.Find("leopard-gecko")
+	require.NoError(t, err)
+	assert.Contains(t, candling.Expect(gecko, 3, 50), "pink glow")
+}
+
+// A day and a half behind at day 18 of 21, three quarters of a day ahead, never beyond
+// the hatch [common practice].
+func TestTheSlowestAndTheFastest(t *testing.T) {
+	slow, fast := candling.Ends(18, 21)
+	assert.InDelta(t, 16.5, slow, 1e-9)
+	assert.InDelta(t, 18.75, fast, 1e-9)
+	_, fast = candling.Ends(20.9, 21)
+	assert.Equal(t, 21., fast)
 }

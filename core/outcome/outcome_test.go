@@ -55,6 +55,9 @@ func TestHatchOfFertileOfAGroup(t *testing.T) {
 		{"half dark shells: who hatched of the known ones is not known", 6, 5, 0, 0},
 		{"one unsure of nine: six young, of the eight 5.3", 8, 1, 5, 8},
 		{"two taken for clear hatched", 4, 0, 6, 6},
+		{"just a third unknown: still told", 4, 2, 4, 4},
+		{"all that are known as fertile, and no more", 12, 0, 6, 12},
+		{"a share of half an egg is rounded up: 6 × 9/12 = 4.5", 9, 3, 5, 9},
 	} {
 		young, of := outcome.Group{Eggs: 12, Counted: 12, Young: 6}.OfFertile(c.fertile, c.unknown)
 		assert.Equal(t, [2]int{c.wantYoung, c.wantFertile}, [2]int{young, of}, c.name)
@@ -140,4 +143,11 @@ func TestWhatIsKnownIsNotBent(t *testing.T) {
 	}
 	assert.InDelta(t, .8, hatched[0]/set[0], .02)
 	assert.InDelta(t, .4, hatched[1]/set[1], .02)
+}
+
+func TestAGroupOfOneEgg(t *testing.T) {
+	share, variance := outcome.Part{Eggs: 1, Counted: 1, Of: outcome.Group{Eggs: 1, Counted: 1, Young: 1}}.Share()
+	assert.Equal(t, [2]float64{1, 0}, [2]float64{share, variance})
+	share, variance = outcome.Part{Eggs: 3, Hatched: 1, Of: outcome.Group{Eggs: 5}}.Share()
+	assert.Equal(t, [2]float64{1, 0}, [2]float64{share, variance}, "nothing was counted")
 }

@@ -77,3 +77,37 @@ func TestYoungFromSeveralLots(t *testing.T) {
 	assert.Equal(t, []int{0, 1, 2}, []int{y.Quantile(0.1), y.Quantile(0.5), y.Quantile(0.9)})
 	assert.InDelta(t, 0.3, rates.Beta{A: 6, B: 4}.Scaled(0.5).Mean(), 1e-12)
 }
+
+func TestQuantilesAtTheirEdges(t *testing.T) {
+	y := rates.Young{At: []float64{.25, .5, .25}}
+	for q, want := range map[float64]int{0: 0, .25: 0, .25 + 1e-9: 1, .5: 1, .75: 1, .75 + 1e-9: 2, 1: 2} {
+		assert.Equal(t, want, y.Quantile(q), "%g", q)
+	}
+	assert.Equal(t, 1, rates.Young{At: []float64{.1 + .2 - 1e-13, .7}}.Quantile(.3+1e-9), "rounding apart, exactly .3 is not .3 and more")
+	assert.Equal(t, 0, rates.Young{At: []float64{.3 - 1e-13, .7}}.Quantile(.3), "what only rounding keeps from it has reached it")
+	assert.Zero(t, rates.Young{}.Quantile(.5))
+	assert.InDelta(t, 1, y.Mean(), 1e-12)
+	assert.Equal(t, [4]float64{1, .75, .25, 0}, [4]float64{y.AtLeast(0), y.AtLeast(1), y.AtLeast(2), y.AtLeast(3)})
+	assert.Equal(t, 1., y.AtLeast(-1))
+}
+
+// One sure egg a young one; and where the certainty is met exactly, no egg more.
+func TestEggsForAtTheEdges(t *testing.T) {
+	fair := rates.Beta{A: 1, B: 1} // P(X ≥ k) of n is (n+1-k)/(n+1)
+	for _, c := range []struct {
+		wanted     int
+		confidence float64
+		eggs       int
+	}{{1, .5, 1}, {1, .75, 3}, {1, .75 + 1e-9, 4}, {2, .5, 3}, {5, .5, 9}} {
+		got, err := rates.EggsFor(c.wanted, c.confidence, fair)
+		require.NoError(t, err)
+		assert.Equal(t, c.eggs, got.Eggs, "%d with %g", c.wanted, c.confidence)
+		assert.InDelta(t, float64(c.eggs+1-c.wanted)/float64(c.eggs+1), got.Prob, 1e-9)
+		assert.InDelta(t, max(0, float64(c.eggs-c.wanted)/float64(c.eggs)), got.ProbFewer, 1e-9)
+		assert.InDelta(t, float64(c.eggs)/2, got.Expected, 1e-9)
+	}
+	s := rates.Beta{A: 6, B: 4}.Scaled(.5)
+	assert.InDelta(t, .3, s.Mean(), 1e-12)
+	assert.InDelta(t, 10, s.A+s.B, 1e-12, "as much is known as before")
+	assert.Equal(t, rates.Beta{A: 8, B: 5}, rates.Beta{A: 6, B: 4}.After(2, 3))
+}

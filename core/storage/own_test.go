@@ -117,3 +117,46 @@ func TestTheLongerTheCooler(t *testing.T) {
 		assert.Equal(t, want, [2]float64{f.From, f.To}, "%g days", days)
 	}
 }
+
+// Worked by hand: forty eggs of seven days, of which twenty hatched, beside a curve that
+// counts as forty. The level is 20.5 ÷ (40 × 79/88 + 1) = 0.55542. On day 7 the rate is
+// (40 × 0.55542 × 79/88 + 20) ÷ 80 = 0.49930, on day 6 (40 × 0.55542 × 0.92803 + 10) ÷ 60
+// = 0.51029, of which the forty count half; both over the level on day 1.
+func TestABlendWorkedByHand(t *testing.T) {
+	b := storage.Blend(hen(t), []storage.Own{{AgeDays: 7, Set: 40, Hatched: 20}})
+	assert.Equal(t, 40, b.Eggs)
+	assert.InDelta(t, .89896, b.Relative(7), 2e-5)
+	assert.InDelta(t, .91875, b.Relative(6), 2e-5)
+	assert.InDelta(t, 1, b.Relative(1), 1e-12)
+	assert.InDelta(t, 1, b.Relative(0), 1e-12)
+	assert.InDelta(t, (b.Relative(7)+b.Relative(7.25))/2, b.Relative(7.125), 1e-12, "straight between quarters of a day")
+	assert.Equal(t, b.Relative(60), b.Relative(400), "the curve ends")
+	for age, want := range map[float64][2]float64{5: {0, 0}, 6: {20. / 60, 20}, 7: {.5, 40}, 8: {20. / 60, 20}, 9: {0, 0}, 8.5: {10. / 50, 10}} {
+		share, eggs := b.Weight(age)
+		assert.InDelta(t, want[0], share, 1e-12, "%g days", age)
+		assert.InDelta(t, want[1], eggs, 1e-12, "%g days", age)
+	}
+	day, by, sure := b.Differs(14)
+	assert.False(t, sure)
+	assert.InDelta(t, 0, by, .05, "day %d", day)
+	_, _, sure = storage.Blend(hen(t), nil).Differs(14)
+	assert.False(t, sure, "without own eggs nothing differs")
+	_, _, sure = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 9, Hatched: 9}, {AgeDays: 7, Set: 9}}).Differs(14)
+	assert.False(t, sure, "nine eggs of an age are too few to say so")
+	// Of a hundred fresh eggs eighty hatched, of a hundred of seven days forty: the level
+	// is 120.5 ÷ 190.8 = 0.63164; on day 7 0.4 stands against 0.56704, 2.38 standard
+	// errors; on day 6, half as many eggs, 2.31.
+	day, by, sure = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}}).Differs(14)
+	assert.Equal(t, 7, day)
+	assert.InDelta(t, -.26446, by, 1e-5)
+	assert.False(t, sure)
+	day, by, _ = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}}).Differs(6)
+	assert.Equal(t, 6, day, "an age beyond the last is not looked at")
+	assert.InDelta(t, -.29476, by, 1e-5)
+}
+
+func TestAdviceIsAsWarmAsItsMiddle(t *testing.T) {
+	for days, want := range map[float64]float64{3: 17, 7: 15, 10: 14, 30: 12.5} { // common practice
+		assert.Equal(t, want, storage.AdviseTemperature(days).At, "%g days", days)
+	}
+}

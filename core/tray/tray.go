@@ -3,8 +3,8 @@
 package tray
 
 import (
-	"errors"
 	"cmp"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
