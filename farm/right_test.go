@@ -14,7 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/candling"
+	"metrogon/core/method"
 	"metrogon/core/outcome"
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store/storetest"
 )
@@ -369,9 +371,16 @@ func TestLateEggsAreJudgedOnce(t *testing.T) {
 	assert.InDelta(t, page.Answer.Young, room.PastYoung, 1e-9, "one number in both places")
 	assert.Equal(t, "late", string(room.Stock[0].Lots[0].Keeping))
 	assert.Contains(t, page.Answer.Ages[0], fmt.Sprintf("14 days old, most stop at 10; expect about %.0f young of them.", room.PastYoung))
-	proposed, err := y.PlanSetting(ctx, y.m, farm.Setting{Species: "coturnix-quail"})
+	proposed := func() []farm.Pick {
+		page, err := y.PlanSetting(ctx, y.m, farm.Setting{Species: "coturnix-quail"})
+		require.NoError(t, err)
+		return page.Setting.Picks
+	}
+	assert.Empty(t, proposed())
+	_, err = y.SaveKind(ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, method.Default())
 	require.NoError(t, err)
-	assert.Empty(t, proposed.Setting.Picks)
+	require.Len(t, proposed(), 1, "the farm's own limit is fourteen days")
+	assert.Equal(t, 12, proposed()[0].Eggs)
 }
 
 // A dirty egg is set to see how it does: its hatch is told apart.

@@ -85,6 +85,7 @@ func TestAParcelFromArrivalToSet(t *testing.T) {
 	h.fill("ordered", "24")
 	h.press("Note the order")
 	h.reads("24 eggs ordered from Hollin Ridge", "On its way: 24 chicken eggs from Hollin Ridge")
+	assert.Equal(t, "at room temperature, no place noted", ask[string](h, `document.querySelector("select[name=place] option").textContent`), "no cold store first")
 	h.fill("sent", "26")
 	h.fill("broken", "99")
 	h.press("It has arrived")

@@ -78,6 +78,25 @@ func (p *program) well(address string) bool {
 	return r.StatusCode == http.StatusOK
 }
 
+// A plan that has a minute stops when it is told, and gives what it has.
+func TestAPlanStopsWhenItIsTold(t *testing.T) {
+	p := build(t)
+	for _, signal := range []os.Signal{os.Interrupt, syscall.SIGTERM} {
+		text, err := os.ReadFile("../../core/season/testdata/07-full-season.json")
+		require.NoError(t, err)
+		cmd := p.command("calc", "plan")
+		cmd.Stdin = strings.NewReader(strings.Replace(string(text), "{", `{"seconds": 60, `, 1))
+		var out strings.Builder
+		cmd.Stdout = &out
+		began := time.Now()
+		require.NoError(t, cmd.Start())
+		time.AfterFunc(500*time.Millisecond, func() { _ = cmd.Process.Signal(signal) })
+		require.NoError(t, cmd.Wait(), out.String())
+		assert.Less(t, time.Since(began), 20*time.Second, "%v: half a second on a quiet machine", signal)
+		assert.True(t, strings.HasPrefix(out.String(), `{"batches":[`), "%v: %.60s", signal, out.String())
+	}
+}
+
 func TestTheProgramFromStartToStop(t *testing.T) {
 	p := build(t)
 	server, address := p.serve("--demo", "--now", "2027-04-14T07:00:00Z")

@@ -75,3 +75,26 @@ func TestNoEggTooMany(t *testing.T) {
 		}
 	})
 }
+
+// A rate that may be anything: P(at least k of n) = (n + 1 − k) ÷ (n + 1).
+func TestChoiceAtTheEdges(t *testing.T) {
+	fair := rates.Beta{A: 1, B: 1}
+	of := func(eggs int) []choice.Lot { return []choice.Lot{{Pen: 1, Eggs: eggs, Young: fair, Keeps: 1}} }
+	for _, c := range []struct {
+		eggs, young int
+		certainty   float64
+		take        int
+		complete    bool
+	}{{50, 1, .75, 3, true}, {3, 1, .75, 3, true}, {3, 1, .75 + 1e-9, 3, false}, {50, 5, .5, 9, true}, {1, 1, .5, 1, true}, {0, 1, .5, 0, false}} {
+		got := choice.Choose(of(c.eggs), choice.Wish{Young: c.young, Certainty: c.certainty, Room: 99})
+		assert.Equal(t, []int{c.take}, got.Take, "%d of %d eggs", c.young, c.eggs)
+		assert.Equal(t, c.complete, got.Complete)
+	}
+	// Of one pen: two fresh eggs, and two of which waiting left half, give half × 3.
+	lots := []choice.Lot{{Pen: 1, Age: 9, Eggs: 2, Young: fair, Keeps: .5}, {Pen: 1, Age: 1, Eggs: 2, Young: fair, Keeps: 1},
+		{Pen: 2, Age: 5, Eggs: 2, Young: rates.Beta{A: 3, B: 1}, Keeps: .8}}
+	assert.InDelta(t, 1.5, choice.Expect(lots, []int{2, 2, 0}).Mean(), 1e-9)
+	assert.InDelta(t, 1.5+1.2, choice.Expect(lots, []int{2, 2, 2}).Mean(), 1e-9)
+	assert.Equal(t, []int{0, 1, 2}, choice.Choose(lots, choice.Wish{Order: choice.Best, Room: 3}).Take, "0.6 before 0.5 before 0.25")
+	assert.Equal(t, []int{1, 0, 1}, choice.Choose(lots, choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 2}).Take)
+}

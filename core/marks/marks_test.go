@@ -88,3 +88,24 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestCodesAtTheirEdges(t *testing.T) {
+	for typed, want := range map[string]bool{"AA": false, "AAA": true, " a a a ": true, "AAAAAA": true, "AAAAAAA": false, "AA0": false, "": false} {
+		_, ok := marks.Read(typed)
+		assert.Equal(t, want, ok, "%q", typed)
+	}
+	assert.Equal(t, []string{"AAA", "AAC"}, marks.Next("", 2, nil))
+	assert.Equal(t, []string{"AAC"}, marks.Next("AAA", 1, nil))
+	assert.Equal(t, []string{"ACA"}, marks.Next("AA4", 1, nil), "the next row begins")
+	assert.Equal(t, []string{"AAA"}, marks.Next("444", 1, nil), "after the last comes the first")
+	assert.Equal(t, []string{"AAE"}, marks.Next("AAA", 1, map[string]bool{"AAC": true}))
+	room := len(marks.Alphabet) * len(marks.Alphabet) * len(marks.Alphabet)
+	assert.Len(t, marks.Next("", room/2, nil)[0], 3, "half of the short ones")
+	assert.Len(t, marks.Next("", room/2+1, nil)[0], 4, "and one more")
+	seen := map[marks.Band]bool{}
+	for n := range 30 {
+		seen[marks.BandOf(n)] = true
+	}
+	assert.Len(t, seen, 30)
+	assert.Equal(t, "amber, striped", marks.BandOf(1).String())
+}

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"metrogon/core/method"
+	"metrogon/core/units"
 	"metrogon/farm"
 )
 
@@ -22,7 +23,7 @@ var (
 	}
 	shells = map[string]method.Washing{"unwashed": method.Unwashed, "brushed": method.Brushed, "washed": method.Washed}
 	size   = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)x(\d+(?:[.,]\d+)?)(?:mm)?$`)
-	weight = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)g$`)
+	weight = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)(g|oz)$`)
 )
 
 // What one round can be.
@@ -94,12 +95,14 @@ func read(tokens []string, pens []farm.Pen, today time.Time) (farm.Collected, er
 			i++
 			c.Hen = rest[i]
 		case weight.MatchString(word):
-			c.MassG = number(weight.FindStringSubmatch(word)[1])
+			m := weight.FindStringSubmatch(word)
+			grams := units.Reader{Ounces: m[2] == "oz"}.Grams(*number(m[1]))
+			c.MassG = &grams
 		case size.MatchString(word):
 			m := size.FindStringSubmatch(word)
 			c.LengthMM, c.Breadth = number(m[1]), number(m[2])
 		default:
-			return c, fmt.Errorf("%q is not understood; it may be a number, yesterday, hen and its name, a weight like 58g, a size like 57x43, or cracked, double, small, large, shape, dirty, first, floats, broken", word)
+			return c, fmt.Errorf("%q is not understood; it may be a number, yesterday, hen and its name, a weight like 58g or 2oz, a size like 57x43, or cracked, double, small, large, shape, dirty, first, floats, broken", word)
 		}
 	}
 	if c.Hen != "" && !counted && len(c.Reasons) == 0 {

@@ -89,3 +89,10 @@ func TestALineIsNoLongerThanARound(t *testing.T) {
 	assert.ErrorContains(t, err, "more than 200 entries")
 	assert.Less(t, time.Since(began), time.Second)
 }
+
+func TestAWeightInOunces(t *testing.T) {
+	all, err := eggline.Read("barred hen 14 1 2oz", []farm.Pen{{ID: 1, Name: "Barred"}}, time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC))
+	if assert.NoError(t, err) {
+		assert.InDelta(t, 56.699, *all[0].MassG, 1e-3)
+	}
+}
