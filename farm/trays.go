@@ -197,8 +197,7 @@ func (p TrayPage) eggs(mv Move) (ids []int64, err error) {
 	if problems != nil {
 		return nil, problems
 	}
-	slices.Sort(mv.Marks)
-	for _, typed := range slices.Compact(mv.Marks) {
+	for _, typed := range mv.Marks {
 		mark, _ := marks.Read(typed)
 		if id, ok := p.find(mark); ok {
 			ids = append(ids, id)

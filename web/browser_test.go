@@ -317,7 +317,7 @@ func TestTheJobOfTheOtherKinds(t *testing.T) {
 		h.reads("Hatched, by pen")
 		h.mark(1)
 		h.press("Marked ones hatched")
-		h.reads("1 young hatched")
+		h.reads("1 egg hatched")
 		h.press(fmt.Sprintf("Close: %d egg%s did not hatch", k.eggs-1, map[bool]string{true: "s"}[k.eggs > 2]))
 		h.reads(fmt.Sprintf("closed: 1 hatched of %d eggs", k.eggs))
 	}
