@@ -62,3 +62,21 @@ func TestMissedEggsComeBack(t *testing.T) {
 		t.Fatal("it never ends")
 	})
 }
+
+// A ring shows early, a quit from the middle on; an egg is practised on when there
+// is something to see, and before it goes to the hatcher.
+func TestAnEggIsShownWhenItsFateCanBeSeen(t *testing.T) {
+	for _, d := range candling.Drills(7, 3000) {
+		from, to := .27, .82
+		switch d.Truth {
+		case candling.Ring:
+			from, to = .25, .45
+		case candling.Quit:
+			from, to = .45, .80
+		}
+		share := d.Day / d.Hatch
+		if share < from || share > to {
+			t.Fatalf("%s of %s at %.2f of its time, not %.2f to %.2f", d.Truth, d.Kind.ID, share, from, to)
+		}
+	}
+}

@@ -160,3 +160,17 @@ func TestAdviceIsAsWarmAsItsMiddle(t *testing.T) {
 		assert.Equal(t, want, storage.AdviseTemperature(days).At, "%g days", days)
 	}
 }
+
+// Whoever asks past the curve's last day, the 60th, gets what holds on that day.
+func TestPastTheLastDayTheCurveStays(t *testing.T) {
+	c := storage.Blend(hen(t), []storage.Own{{AgeDays: 58, Set: 100, Hatched: 60}, {AgeDays: 60, Set: 100, Hatched: 0}})
+	assert.Less(t, c.Relative(60), c.Relative(59.75), "still falling at its end")
+	assert.Equal(t, c.Relative(60), c.Relative(1000))
+	share, eggs := c.Weight(60)
+	late, lateEggs := c.Weight(1000)
+	assert.Equal(t, share, late)
+	assert.Equal(t, eggs, lateEggs)
+	assert.InDelta(t, 100, eggs, 1e-9, "eggs two days off tell nothing")
+	day, _, _ := c.Differs(1000)
+	assert.GreaterOrEqual(t, day, 57)
+}
