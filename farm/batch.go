@@ -418,7 +418,7 @@ func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store
 	}
 	said := fmt.Sprintf("%s: %s called %s", batch.Code, plural(len(ids), "egg"), call)
 	if out {
-		if u.Revive, err = tx.End(ctx, ids, "removed", string(call), at); err != nil {
+		if u.Revive, err = tx.End(ctx, ids, string(outcome.Removed), string(call), at); err != nil {
 			return Done{}, err
 		}
 		said += " and taken out"

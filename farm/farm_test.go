@@ -14,6 +14,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/storetest"
@@ -183,7 +184,7 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	y.now = start.AddDate(0, 0, 22)
 	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{barred: 6, speckled: 8}})
 	require.NoError(t, err)
-	_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(b, 10), Fate: "unhatched", Stage: "middle"})
+	_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(b, 10), Fate: outcome.Unhatched, Stage: "middle"})
 	require.NoError(t, err)
 	_, err = y.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
@@ -380,7 +381,7 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 	ownBox := y.machine("Own box", "all-in-one", "chicken", 10, 10)
 	y.collect(own, 0, 1, 0)
 	mine := y.set(farm.Setting{Species: "chicken", SetterID: ownBox, Picks: []farm.Pick{{PenID: own, LaidOn: day(0), Eggs: 1}}})
-	assert.ErrorIs(t, second(y.End(ctx, other, key(), mine, farm.Ending{Eggs: eggs, Fate: "removed", Stage: "bad"})), farm.ErrNone)
+	assert.ErrorIs(t, second(y.End(ctx, other, key(), mine, farm.Ending{Eggs: eggs, Fate: outcome.Removed, Stage: "bad"})), farm.ErrNone)
 	y.m = m
 	assert.Equal(t, 12, y.batch(id).Alive)
 }

@@ -15,6 +15,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/method"
+	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
@@ -626,8 +627,8 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
 
 	y.now = y.now.AddDate(0, 0, 15)
-	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: "hatched", Stage: ""}))
-	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 9), Fate: "unhatched", Stage: "late"}))
+	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""}))
+	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"}))
 	must(y.Close(ctx, y.m, key(), id, time.Time{}))
 	var said []string
 	for _, p := range y.batch(id).Proofs {
@@ -665,7 +666,7 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 	}
 	weigh(farm.Weigh{Eggs: 5, MassG: 300})
 	y.now = y.now.AddDate(0, 0, 5)
-	_, err := y.End(ctx, y.m, key(), id, farm.Ending{Eggs: []int64{heavy}, Fate: "removed", Stage: "cracked"})
+	_, err := y.End(ctx, y.m, key(), id, farm.Ending{Eggs: []int64{heavy}, Fate: outcome.Removed, Stage: "cracked"})
 	require.NoError(t, err)
 	weigh(farm.Weigh{Eggs: 4, MassG: 213.4, Sure: true})
 	w, err := y.Water(ctx, y.m, id)

@@ -72,6 +72,12 @@ func (data) Glyph(e farm.Egg) Sign { return sign(e) }
 // Sign shows an egg's state three ways.
 type Sign struct{ Glyph, Word, Class string }
 
+// glyphs are the marks of what candling said of an egg.
+var glyphs = map[candling.Call]string{
+	candling.Live: "L", candling.Clear: "C", candling.Ring: "R", candling.Quit: "Q", candling.Unsure: "?",
+	candling.Unseen: "·", candling.Cracked: "/", candling.Bad: "!", candling.Displaced: "~",
+}
+
 func sign(e farm.Egg) Sign {
 	if e.Fate != nil {
 		stage := ""
@@ -97,8 +103,7 @@ func sign(e farm.Egg) Sign {
 		return Sign{"", "not called yet", "new"}
 	}
 	last := e.Calls[len(e.Calls)-1]
-	glyphs := map[string]string{"live": "L", "clear": "C", "ring": "R", "quit": "Q", "unsure": "?", "unseen": "·", "cracked": "/", "bad": "!", "displaced": "~"}
-	return Sign{glyphs[last], "called " + last, last}
+	return Sign{glyphs[candling.Call(last)], "called " + last, last}
 }
 
 func (d desk) list(c *echo.Context, m *farm.Member) error {
