@@ -26,12 +26,8 @@ import (
 func TestYoungCountedByPenAreNobodysOwn(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	y.collect(pen, 12, 6, 0)
-	y.collect(pen, 0, 6, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{
-		{PenID: pen, LaidOn: day(12), Eggs: 6}, {PenID: pen, LaidOn: day(0), Eggs: 6},
-	}})
+	id := y.incubating(6, 12, 0)
+	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 22)
 	done, err := y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 6}})
 	require.NoError(t, err)
@@ -72,12 +68,8 @@ func TestYoungCountedByPenAreNobodysOwn(t *testing.T) {
 func TestOpeningTheRestTellsWhoHatched(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	y.collect(pen, 12, 3, 0)
-	y.collect(pen, 0, 3, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{
-		{PenID: pen, LaidOn: day(12), Eggs: 3}, {PenID: pen, LaidOn: day(0), Eggs: 3},
-	}})
+	id := y.incubating(3, 12, 0)
+	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 22)
 	_, err := y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 4}})
 	require.NoError(t, err)
@@ -275,9 +267,8 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 func TestThingsAreWrittenDownLater(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	y.collect(pen, 0, 10, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	id := y.incubating(10)
+	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 8)
 	evening := start.AddDate(0, 0, 7).Add(2 * time.Hour)
 	_, err := y.CandleRest(ctx, y.m, key(), id, evening)
@@ -334,9 +325,8 @@ func TestEggsOfTomorrowAreLeftAlone(t *testing.T) {
 func TestBrokenByHandCountsAgainstNobody(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	y.collect(pen, 0, 10, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	id := y.incubating(10)
+	pen := y.batch(id).Pens[0].ID
 	_, err := y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 10), Fate: outcome.Broken})
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 22)

@@ -554,16 +554,21 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 	assert.Equal(t, []int{200, 60}, []int{after.Ages[6].Set, after.Ages[6].Hatched})
 }
 
-// Twenty eggs of 60 g in air of 37.5 °C: the figures are R's, by the method of
-// core/moisture's test.
-// incubating sets so many fresh eggs of one pen.
-func (y *yard) incubating(eggs int) int64 {
+// incubating sets so many eggs of one pen; where days of storage are named, so many
+// of each.
+func (y *yard) incubating(eggs int, ages ...int) int64 {
 	y.Helper()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	y.collect(pen, 0, eggs, 0)
-	return y.set(farm.Setting{Species: "chicken", SetterID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: eggs}}})
+	s := farm.Setting{Species: "chicken", SetterID: box}
+	for _, age := range append(ages, 0)[:max(len(ages), 1)] {
+		y.collect(pen, age, eggs, 0)
+		s.Picks = append(s.Picks, farm.Pick{PenID: pen, LaidOn: day(age), Eggs: eggs})
+	}
+	return y.set(s)
 }
 
+// Twenty eggs of 60 g in air of 37.5 °C: the figures are R's, by the method of
+// core/moisture's test.
 func TestWeighingLeadsToAdvice(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
