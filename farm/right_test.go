@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -462,6 +463,18 @@ func TestEveryCheckHasItsSentence(t *testing.T) {
 		says, ok := farm.Checks[name]
 		assert.True(t, ok && strings.HasSuffix(says.Says, "."), "the check %s has no sentence", name)
 	}
+	var fates string // the database knows core's fates, and no others
+	require.NoError(t, owner.Pool.QueryRow(t.Context(),
+		`select pg_get_constraintdef(oid) from pg_constraint where conname = 'eggs_fate_check'`).Scan(&fates))
+	all := regexp.MustCompile(`'([a-z-]+)'`).FindAllStringSubmatch(fates, -1)
+	var known []outcome.Fate
+	for _, m := range all {
+		known = append(known, outcome.Fate(m[1]))
+	}
+	assert.ElementsMatch(t, []outcome.Fate{
+		outcome.Hatched, outcome.Unhatched, outcome.Removed, outcome.Counted, outcome.Broken, outcome.CastOut,
+	}, known)
+
 	_, err = owner.Pool.Exec(t.Context(), `insert into people (email, name, password_hash) values ('x', 'Anna', 'x')`)
 	assert.Equal(t, farm.Problems{{Field: "email", Says: "The e-mail address may have 3 to 200 characters."}}, farm.Checked(err))
 }
