@@ -44,6 +44,9 @@ var ianaCases = []struct {
 	{"2027-03-21T01:30", "Europe/London", 7, "2027-03-21T01:30:00Z", "2027-03-28T02:30:00+01:00", "2027-03-28T02:30:00+01:00", "an hour that is skipped moves forward"},
 	// Hand-worked: London shows 01:30 twice on 25 October 2026, first in summer time.
 	{"2026-10-18T01:30", "Europe/London", 7, "2026-10-18T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "an hour shown twice is the first"},
+	// Hand-worked from Chicago's rules: back on 1 November 2026, forward on 14 March 2027, at two.
+	{"2026-10-25T03:30", "America/Chicago", 7, "2026-10-25T03:30:00-05:00", "2026-11-01T02:30:00-06:00", "2026-11-01T03:30:00-06:00", "the hour after the change back"},
+	{"2027-03-07T02:30", "America/Chicago", 7, "2027-03-07T02:30:00-06:00", "2027-03-14T03:30:00-05:00", "2027-03-14T03:30:00-05:00", "a western hour that is skipped moves forward"},
 }
 
 func TestElapsedTimeAndWallClockAgainstIANA(t *testing.T) {
@@ -172,4 +175,57 @@ func TestADayTurnsWhenItIsComplete(t *testing.T) {
 	assert.Equal(t, "7 of 21", calendar.FromZero.Position(7.9, 21))
 	assert.Equal(t, "8 of 18.5", calendar.FromOne.Position(7.9, 17.5))
 	assert.Equal(t, "07:05", calendar.WallTime{Hour: 7, Minute: 5}.String())
+}
+
+// A hen's egg hatches on day 21, 20 to 22; from the external pip to out and from the
+// internal to the external pip it takes 12 to 24 hours each. Worked by hand.
+func TestPipsLieBeforeTheHatch(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	set := time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC)
+	b := calendar.Batch{Species: hen, SetAt: set, Zone: time.UTC}
+	m := milestones(t, b)
+	for kind, days := range map[string][3]float64{
+		calendar.InternalPip: {19.5, 18.5, 21}, calendar.ExternalPip: {20.25, 19.25, 21.5}, calendar.Hatch: {21, 20, 22},
+	} {
+		x := m[kind]
+		assert.Equal(t, days[0], x.Day, kind)
+		assert.Equal(t, days, [3]float64{calendar.Elapsed(set, x.At), calendar.Elapsed(set, x.From), calendar.Elapsed(set, x.To)}, kind)
+	}
+	assert.Equal(t, [2]float64{22, 24}, [2]float64{m[calendar.Pull].Day, m[calendar.ClearOut].Day})
+	assert.Equal(t, set.AddDate(0, 0, 22), m[calendar.Pull].At, "no hour of chores: that of setting")
+
+	b.Bantam = true // the window opens a day earlier, its middle moves half a day
+	assert.Equal(t, 20.5, milestones(t, b)[calendar.Hatch].Day)
+	b.Bantam, b.StorageDays = false, 4.5
+	assert.Equal(t, 21.0, milestones(t, b)[calendar.Hatch].Day, "not late yet")
+
+	// A farm's own hatch takes its span along.
+	b.StorageDays = 0
+	require.NoError(t, json.Unmarshal([]byte(`{"hatch": 20, "internal-pip": 18, "external-pip": 19, "pull": 21, "clear-out": 22}`), &b.Overrides))
+	m = milestones(t, b)
+	span := func(kind string) [2]float64 {
+		return [2]float64{calendar.Elapsed(set, m[kind].From), calendar.Elapsed(set, m[kind].To)}
+	}
+	assert.Equal(t, [2]float64{19, 21}, span(calendar.Hatch))
+	assert.Equal(t, [2]float64{18, 20.25}, span(calendar.ExternalPip))
+	assert.Equal(t, [2]float64{17, 19.5}, span(calendar.InternalPip))
+	assert.Equal(t, [2]float64{21, 22}, [2]float64{m[calendar.Pull].Day, m[calendar.ClearOut].Day})
+}
+
+func TestOwnDaysHaveBounds(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	b := calendar.Batch{Species: hen, SetAt: time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC), Zone: time.UTC}
+	for day, ok := range map[int]bool{-1: false, 0: true, calendar.MaxDays: true, calendar.MaxDays + 1: false} {
+		b.Overrides = calendar.Overrides{Candle: []int{7, day}}
+		_, err = calendar.Schedule(b)
+		assert.Equal(t, ok, err == nil, "candling on day %d", day)
+	}
+	b.Overrides = calendar.Overrides{}
+	for days, ok := range map[float64]bool{-.1: false, 0: true, 60: true, 60.1: false} {
+		b.StorageDays = days
+		_, err = calendar.Schedule(b)
+		assert.Equal(t, ok, err == nil, "%g days of storage", days)
+	}
 }
