@@ -55,6 +55,11 @@ func TestDailyWork(t *testing.T) {
 	assert.Empty(t, m.Daily(duck, 20, true, true))
 	assert.Empty(t, m.Daily(hen, .2, true, false), "the first hours they settle")
 	assert.Equal(t, "turn ", kinds(m.Daily(hen, 10, true, false)), "hens' eggs are not cooled")
+	assert.Equal(t, "turn ", kinds(m.Daily(hen, .5, true, false)), "after half a day they are turned")
+	m.CoolMin = 0
+	assert.Equal(t, "mist ", kinds(m.Daily(duck, 10, false, false)), "a farm that does not cool")
+	m.CoolMin, m.Mistings = 15, 0
+	assert.Equal(t, "cool ", kinds(m.Daily(duck, 10, false, false)), "a farm that does not mist")
 	assert.Empty(t, m.Daily(gecko, 10, true, false), "reptile eggs are never turned")
 }
 

@@ -183,3 +183,51 @@ func TestFreshMassIsFoundByGoingBack(t *testing.T) {
 	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 2, MassG: 59.2}, {Day: 7, MassG: 57.2}}, RH: held(50), TargetPct: 12, TargetDay: 18})
 	assert.InDelta(t, 100*2.8/60, o.LossPct, 1e-9, "0.4 g a day, so 60 g on the set day")
 }
+
+// The bounds of a slope by the textbook: days 0, 4, 8, 12 at 60, 58.5, 56.7, 55.3 g give
+// −0.3975 g a day with a standard error of 0.0129904; Student's t of two degrees of
+// freedom is 4.30265 at 97.5 %.
+func TestBoundsOfASlopeWorkedByHand(t *testing.T) {
+	o := work(t, moisture.Lot{FreshMassG: 60, RH: held(50), TargetPct: 12, TargetDay: 18,
+		Weighings: []moisture.Weighing{{Day: 8, MassG: 56.7}, {Day: 0, MassG: 60}, {Day: 12, MassG: 55.3}, {Day: 4, MassG: 58.5}}})
+	assert.InEpsilon(t, 1-4.30265*0.0129904/0.3975, o.GLow/o.G, 1e-5)
+	assert.InEpsilon(t, 1+4.30265*0.0129904/0.3975, o.GHigh/o.G, 1e-5)
+	assert.InDelta(t, 100*4.7/60, o.LossPct, 1e-9, "at the last, in whatever order they came")
+}
+
+// Five days at 40 % and five at 60 % lose as 3 to 2: 3 g and 2 g lead back to 60 g.
+func TestGoingBackKeepsToEachPeriodsHumidity(t *testing.T) {
+	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 5, MassG: 57}, {Day: 10, MassG: 55}}, TargetPct: 12, TargetDay: 18,
+		RH: []moisture.Period{{FromDay: 0, ToDay: 5, RHPct: 40}, {FromDay: 5, ToDay: 10, RHPct: 60}}})
+	assert.InDelta(t, 100*5/60.0, o.LossPct, 1e-9)
+}
+
+func TestBoundsAreStillPossible(t *testing.T) {
+	good := moisture.Lot{FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12, TargetDay: 18, KnownG: 125}
+	for name, c := range map[string]struct {
+		change func(*moisture.Lot)
+		ok     bool
+	}{
+		"loss of 40 %":           {func(l *moisture.Lot) { l.TargetPct = 40 }, true},
+		"loss of 1 %":            {func(l *moisture.Lot) { l.TargetPct = 1 }, true},
+		"air of 10 °C":           {func(l *moisture.Lot) { l.AirTempC = 10 }, true},
+		"air of 45.1 °C":         {func(l *moisture.Lot) { l.AirTempC = 45.1 }, false},
+		"a tiny egg":             {func(l *moisture.Lot) { l.FreshMassG = .3 }, true},
+		"an egg of 2.5 kg":       {func(l *moisture.Lot) { l.FreshMassG = 2500 }, true},
+		"weighed 2 % too heavy":  {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 61.2}} }, true},
+		"weighed on the target":  {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 18, MassG: 55}} }, false},
+		"a period of no length":  {func(l *moisture.Lot) { l.RH = []moisture.Period{{FromDay: 3, ToDay: 3, RHPct: 50}} }, false},
+		"a day weighed twice":    {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 58}, {Day: 5, MassG: 58}} }, false},
+		"only on the set day":    {func(l *moisture.Lot) { l.KnownG, l.Weighings = 0, []moisture.Weighing{{Day: 0, MassG: 60}} }, false},
+		"nothing, G being known": {func(*moisture.Lot) {}, true},
+	} {
+		l := good
+		c.change(&l)
+		_, err := moisture.Work(l)
+		assert.Equal(t, c.ok, err == nil, "%s: %v", name, err)
+	}
+	// Kinds vary twofold: an egg of exactly half or twice the usual is not odd.
+	for _, g := range []float64{29, 116} {
+		assert.Empty(t, moisture.Odd(g, 1, 0, 0, 58, units.Reader{}), "%g g", g)
+	}
+}
