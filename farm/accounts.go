@@ -116,10 +116,15 @@ func (b *Books) RemovePerson(ctx context.Context, m *Member, personID int64) err
 	if !m.Owner() {
 		return errOwner
 	}
-	person, err := b.db.PersonByID(ctx, personID)
+	people, err := b.db.People(ctx, m.FarmID)
 	if err != nil {
 		return err
 	}
+	i := slices.IndexFunc(people, func(p Person) bool { return p.PersonID == personID })
+	if i < 0 {
+		return problem("person", "Nobody such is on the farm, or not any more.")
+	}
+	person := people[i]
 	err = b.db.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
 		_, err := b.wrote(ctx, tx, m, on("person", personID), nil, "%s is no longer on the farm.", person.Name)
 		return err

@@ -173,6 +173,7 @@ func TestSessionsEnd(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, helper.post("/settings/people/1/remove", form(nil)).status)
 	assert.Contains(t, owner.post("/settings/people/1/remove", form(nil)).body, "A farm needs an owner")
 	require.Equal(t, http.StatusSeeOther, owner.post("/settings/people/2/remove", form(nil)).status)
+	assert.Contains(t, owner.post("/settings/people/2/remove", form(nil)).body, "Nobody such is on the farm, or not any more.", "tapped twice")
 	assert.False(t, helper.in(), "who is taken off the farm is out at once")
 	assert.Contains(t, s.visitor().try(tobin, words).header.Get("Location")+"/sign-in", "/sign-in")
 	var said string
