@@ -361,14 +361,10 @@ func (p Waiting) Says() string {
 		}
 		return "No batch of yours is done yet, so this is the published curve alone."
 	}
-	verdict := "about as the published curve says"
-	day, worse, sure := p.Curve.Differs(p.Kind.StorageLimitDays.To)
-	word := map[bool]string{true: "worse", false: "better"}[worse < 0]
-	switch {
-	case sure:
-		verdict = fmt.Sprintf("%s than the published curve, most at %d days", word, day)
-	case worse < -.03 || worse > .03:
-		verdict = fmt.Sprintf("perhaps %s than the published curve; there are too few to be sure", word)
+	// What chance alone may have done is given no direction.
+	verdict := "about as the published curve says, as far as so many can tell"
+	if day, by, sure := p.Curve.Differs(p.Kind.StorageLimitDays.To); sure {
+		verdict = fmt.Sprintf("%s than the published curve, most at %d days", map[bool]string{true: "worse", false: "better"}[by < 0], day)
 	}
 	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
 	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.%s",

@@ -110,3 +110,14 @@ func TestBoundsOfAir(t *testing.T) {
 	_, err = air.FromWetBulb(20, -20, air.StandardPressure)
 	assert.ErrorContains(t, err, "wet_bulb_c: -20 is not possible; it may be 5.", "bone dry air of 20 °C has a wet bulb of about 5.8 °C")
 }
+
+// From memory: WMO-No. 8, the psychrometer over ice: e = e_i(t_w) − 5.75e-4 · p · (t − t_w),
+// good to a percent or two of the last term.
+func TestAFrozenWetBulb(t *testing.T) {
+	s, err := air.FromWetBulb(-2, -5, air.StandardPressure)
+	require.NoError(t, err)
+	assert.InDelta(t, .40174-5.75e-4*101.325*3, s.VapourPressureKPa, .002)
+	s, err = air.FromWetBulb(4, -3, air.StandardPressure)
+	require.NoError(t, err)
+	assert.InDelta(t, air.Saturation(-3)-5.75e-4*101.325*7, s.VapourPressureKPa, .006)
+}

@@ -42,7 +42,10 @@ func TestWhatIsNotKnownIsAnError(t *testing.T) {
 	}
 	_, err = k.Step("turner", true)
 	assert.Error(t, err, "one that is turned by hand has no turner")
-	s, err := k.Step("water", false)
+	s, err := k.Step("clean", false)
+	require.NoError(t, err, "the first")
+	assert.Equal(t, "clean", s.ID)
+	s, err = k.Step("water", false)
 	require.NoError(t, err)
 	assert.Equal(t, "Water channels filled", s.Title)
 }

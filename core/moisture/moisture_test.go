@@ -104,6 +104,9 @@ func TestAdviceIsMonotone(t *testing.T) {
 func TestTheAirCellGrowsByTheWaterLost(t *testing.T) {
 	o := work(t, moisture.Lot{FreshMassG: 55.1, VolumeCM3: 51.28, Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 10, MassG: 51.1}}, RH: held(50), TargetPct: 12, TargetDay: 18})
 	assert.InDelta(t, .0075*51.28+4, o.AirCellCM3, 1e-9)
+	// Without measures the volume is the mass by Hoyt's two formulas: 60 · 0.51/0.548 cm³.
+	o = work(t, moisture.Lot{FreshMassG: 60, RH: held(50), TargetPct: 12, TargetDay: 18, KnownG: 125})
+	assert.InDelta(t, .0075*55.83942, o.AirCellCM3, 1e-6)
 }
 
 func TestMistakesNameTheField(t *testing.T) {
