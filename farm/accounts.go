@@ -104,7 +104,7 @@ func (b *Books) AddPerson(ctx context.Context, m *Member, name, email, password,
 		return err
 	}
 	_, err = b.db.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
-		_, err := b.wrote(ctx, tx, m, on("person", id), nil, "Made an account for %s, %s.", person.Name, role)
+		_, err := write(ctx, b.tx(tx, m), On("person", id), nil, "Made an account for %s, %s.", person.Name, role)
 		return err
 	})
 	return taken(err, "email", "That e-mail address has an account already.")
@@ -126,7 +126,7 @@ func (b *Books) RemovePerson(ctx context.Context, m *Member, personID int64) err
 	}
 	person := people[i]
 	err = b.db.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
-		_, err := b.wrote(ctx, tx, m, on("person", personID), nil, "%s is no longer on the farm.", person.Name)
+		_, err := write(ctx, b.tx(tx, m), On("person", personID), nil, "%s is no longer on the farm.", person.Name)
 		return err
 	})
 	if errors.Is(err, ErrNone) {
@@ -234,7 +234,7 @@ type Rules struct {
 
 // SaveFarm keeps the farm's rules.
 func (b *Books) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
@@ -258,7 +258,7 @@ func (b *Books) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (D
 		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, nil, nil, "Changed the farm's settings.")
+		return write(ctx, tx, nil, nil, "Changed the farm's settings.")
 	})
 }
 

@@ -5,16 +5,32 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"time"
 
 	"github.com/google/uuid"
 
 	"metrogon/store"
 )
 
-// read runs a use case that changes nothing.
-func (b *Books) read(ctx context.Context, m *Member, work func(*store.Tx) error) error {
-	return b.db.Read(ctx, m.FarmID, work)
+// Tx is one use case's transaction: the farm's records, who is at work, and when.
+type Tx struct {
+	*store.Tx
+	Member *Member
+	At     time.Time
 }
+
+// Read runs a use case that changes nothing.
+func (b *Books) read(ctx context.Context, m *Member, work func(*Tx) error) error {
+	return b.db.Read(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.tx(tx, m)) })
+}
+
+// Write runs work that changes something and has a key of its own kind.
+func (b *Books) write(ctx context.Context, m *Member, work func(*Tx) error) error {
+	return b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.tx(tx, m)) })
+}
+
+// tx gives a transaction on the member's farm to a use case.
+func (b *Books) tx(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now()} }
 
 // Done says what an action did. Entry is its line in the journal if it can be
 // taken back.
@@ -36,14 +52,14 @@ func Asked(ctx context.Context, what string) context.Context {
 // act runs a use case that changes something: farm by farm one after the other,
 // and once for each key.
 func (b *Books) act(
-	ctx context.Context, m *Member, key string, work func(*store.Tx) (Done, error),
+	ctx context.Context, m *Member, key string, work func(*Tx) (Done, error),
 ) (done Done, err error) {
 	if uuid.Validate(key) != nil {
 		return done, problem("key", "This form is broken; open the page again.")
 	}
 	digest, _ := ctx.Value(askedKey{}).(string)
-	err = b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error {
-		before, err := tx.Claim(ctx, key, digest, b.Now())
+	err = b.write(ctx, m, func(tx *Tx) error {
+		before, err := tx.Claim(ctx, key, digest, tx.At)
 		if err != nil {
 			return err
 		}

@@ -77,8 +77,8 @@ func (p BatchPage) Counted() (n int) {
 
 // Batch shows one batch.
 func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -141,7 +141,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 	return
 }
 
-func (w *barn) byPen(eggs []store.Egg, counted []store.Young, v BatchView) (pens []PenEggs) {
+func (w *Snapshot) byPen(eggs []store.Egg, counted []store.Young, v BatchView) (pens []PenEggs) {
 	for _, e := range eggs {
 		i := slices.IndexFunc(pens, func(p PenEggs) bool { return p.ID == e.PenID && p.Trial == e.Trial })
 		if i < 0 {
@@ -235,8 +235,8 @@ func withGroups(r store.Record, groups []store.Group) store.Record {
 
 // Batches lists what is in the machines, and one page of what was.
 func (b *Books) Batches(ctx context.Context, m *Member, skip int) (open, closed []BatchView, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -254,8 +254,8 @@ const PageOfBatches = 40
 
 // onBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
-func (b *Books) onBatch(ctx context.Context, m *Member, key string, id int64, work func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error)) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+func (b *Books) onBatch(ctx context.Context, m *Member, key string, id int64, work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error)) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
 			return Done{}, err
@@ -275,7 +275,7 @@ func (b *Books) onBatch(ctx context.Context, m *Member, key string, id int64, wo
 		if err != nil {
 			return done, err
 		}
-		return done, KnowFertile(ctx, tx, id)
+		return done, KnowFertile(ctx, tx.Tx, id)
 	})
 }
 
@@ -332,19 +332,19 @@ const candlingLasts = 3 * time.Hour
 
 // when is the moment at which something was done to a batch: the one that was told,
 // since people write things down later, or, if none was, now.
-func (b *Books) when(m *Member, batch store.Batch, told time.Time) (time.Time, error) {
-	now := b.Now()
+func (tx *Tx) when(batch store.Batch, told time.Time) (time.Time, error) {
+	now := tx.At
 	switch {
 	case told.IsZero():
 		told = now
 	case told.After(now.Add(time.Minute)):
-		return told, problem("when", "%s has not come yet; when was it done?", m.moment(told))
+		return told, problem("when", "%s has not come yet; when was it done?", tx.Member.moment(told))
 	case told.After(now):
 		told = now
 	}
 	if told.Before(batch.SetAt) {
 		return told, problem("when", "%s was not set before %s, so nothing was done to it %s.",
-			batch.Code, m.moment(batch.SetAt), m.moment(told))
+			batch.Code, tx.Member.moment(batch.SetAt), tx.Member.moment(told))
 	}
 	return told, nil
 }
@@ -361,26 +361,26 @@ type Calling struct {
 // Candle records one call for these eggs.
 func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64, c Calling) (Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return Done{}, problem("call", "%q is no call.", string(call))
 		}
 		if err := living(ids, eggs); err != nil {
 			return Done{}, err
 		}
-		at, err := b.when(m, batch, c.At)
+		at, err := tx.when(batch, c.At)
 		if err != nil {
 			return Done{}, err
 		}
-		return b.called(ctx, tx, m, batch, call, ids, takeOut && m.TakesOut(call), at)
+		return called(ctx, tx, batch, call, ids, takeOut && m.TakesOut(call), at)
 	})
 }
 
 // CandleRest calls every egg live that is still in the batch and was not called
 // in the candling of the hours before; told is when, zero for now.
 func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		at, err := b.when(m, batch, told)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		at, err := tx.when(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -388,13 +388,13 @@ func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID i
 		if err != nil {
 			return Done{}, err
 		}
-		called, err := tx.CalledIn(ctx, session)
+		before, err := tx.CalledIn(ctx, session)
 		if err != nil {
 			return Done{}, err
 		}
 		var rest []int64
 		for id, e := range eggs {
-			if e.Fate == nil && !slices.Contains(called, id) {
+			if e.Fate == nil && !slices.Contains(before, id) {
 				rest = append(rest, id)
 			}
 		}
@@ -402,34 +402,39 @@ func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID i
 			return Done{}, problem("eggs", "Every egg was called already.")
 		}
 		slices.Sort(rest)
-		return b.called(ctx, tx, m, batch, candling.Live, rest, false, at)
+		return called(ctx, tx, batch, candling.Live, rest, false, at)
 	})
 }
 
-func (b *Books) called(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch, call candling.Call, ids []int64, out bool, at time.Time) (Done, error) {
+func called(
+	ctx context.Context, tx *Tx, batch store.Batch, call candling.Call, ids []int64, out bool, at time.Time,
+) (Done, error) {
 	session, err := tx.Candling(ctx, batch.ID, at.Add(-candlingLasts), at)
 	if err != nil {
 		return Done{}, err
 	}
-	u := &undo{}
-	if u.Calls, err = tx.Call(ctx, session, string(call), ids, m.PersonID); err != nil {
+	calls, err := tx.Call(ctx, session, string(call), ids, tx.Member.PersonID)
+	if err != nil {
 		return Done{}, err
 	}
+	u := undo{dropCalls.Of(calls)}
 	said := fmt.Sprintf("%s: %s called %s", batch.Code, plural(len(ids), "egg"), call)
 	if out {
-		if u.Revive, err = tx.End(ctx, ids, string(outcome.Removed), string(call), at); err != nil {
+		ended, err := tx.End(ctx, ids, string(outcome.Removed), string(call), at)
+		if err != nil {
 			return Done{}, err
 		}
+		u = append(u, revive.Of(ended))
 		said += " and taken out"
 	}
-	return b.wrote(ctx, tx, m, on("batch", batch.ID), u, "%s.", said)
+	return write(ctx, tx, On("batch", batch.ID), u, "%s.", said)
 }
 
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
 func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, hatcherID int64, told time.Time) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -446,7 +451,7 @@ func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, ha
 		case w.rooms[hatcherID][batch.Species].Hatching == 0:
 			return Done{}, problem("hatcher", "Pick a machine in which these eggs can hatch.")
 		}
-		at, err := b.when(m, batch, told)
+		at, err := tx.when(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -455,14 +460,14 @@ func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, ha
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Stand: &before}, "%s in lockdown in %s.", batch.Code, w.machines[hatcherID].Name)
+		return write(ctx, tx, On("batch", batchID), undo{batchBefore.Of(before)}, "%s in lockdown in %s.", batch.Code, w.machines[hatcherID].Name)
 	})
 }
 
 // Opened records what eggs that were taken out showed on opening: a true clear
 // has a small dense white spot, an early death a larger ring.
 func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64, ids []int64, stage candling.Stage) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return Done{}, err
@@ -486,10 +491,10 @@ func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64
 		if len(opened) == 0 {
 			return Done{}, problem("eggs", "Mark eggs that were taken out and not opened yet.")
 		}
-		if err := KnowFertile(ctx, tx, batchID); err != nil {
+		if err := KnowFertile(ctx, tx.Tx, batchID); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Opened: opened}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
+		return write(ctx, tx, On("batch", batchID), undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
 	})
 }
 
@@ -526,7 +531,7 @@ func proofs(said []store.Said, v BatchView) (all []Proof) {
 
 // MarkDone ticks a chore of a batch off.
 func (b *Books) MarkDone(ctx context.Context, m *Member, key string, batchID int64, kind string, day int) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return Done{}, problem("kind", "%q is no chore that can be ticked off.", kind)
 		}
@@ -537,7 +542,7 @@ func (b *Books) MarkDone(ctx context.Context, m *Member, key string, batchID int
 		if !open {
 			return Done{}, problem("kind", "This was done already.")
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), &undo{Chore: &store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}}, "%s: %s done.", batch.Code, lower(calendar.Title(kind)))
+		return write(ctx, tx, On("batch", batchID), undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.", batch.Code, lower(calendar.Title(kind)))
 	})
 }
 

@@ -23,7 +23,7 @@ type Round struct {
 }
 
 // rounds lists today's daily work on the open batches.
-func (w *barn) rounds(open []BatchView, care []store.Care) (all []Round) {
+func (w *Snapshot) rounds(open []BatchView, care []store.Care) (all []Round) {
 	for _, v := range open {
 		if v.Alive == 0 {
 			continue
@@ -56,15 +56,15 @@ var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "co
 
 // Care notes that a batch was turned, cooled or misted.
 func (b *Books) Care(ctx context.Context, m *Member, key string, batchID int64, kind string) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		_, v, err := b.viewed(ctx, tx, m, batch)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		_, v, err := tx.viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
 		if !slices.ContainsFunc(v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil), func(t method.Task) bool { return t.Kind == kind }) {
 			return Done{}, problem("kind", "%s does not need this now.", batch.Code)
 		}
-		return b.cared(ctx, tx, m, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind])
+		return cared(ctx, tx, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind])
 	})
 }
 
@@ -73,7 +73,7 @@ const stepPrefix = "ready:"
 
 // readyState tells how far a machine is from taking eggs. A kind that is not known
 // is an error.
-func (w *barn) readyState(x Machine, up store.Upkeep, running bool) (readiness.State, error) {
+func (w *Snapshot) readyState(x Machine, up store.Upkeep, running bool) (readiness.State, error) {
 	kind, err := machine.Find(x.Kind)
 	if err != nil {
 		return readiness.State{}, err
@@ -101,8 +101,8 @@ func stands(open []BatchView, machineID int64) bool {
 
 // MadeReady notes steps of making a machine ready.
 func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID int64, steps ...string) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -114,7 +114,7 @@ func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID 
 		if err != nil {
 			return Done{}, err
 		}
-		u := &undo{}
+		var ids []int64
 		for _, done := range steps {
 			step, err := kind.Step(done, x.ByHand)
 			if err != nil {
@@ -124,11 +124,12 @@ func (b *Books) MadeReady(ctx context.Context, m *Member, key string, machineID 
 			if err != nil {
 				return Done{}, err
 			}
-			u.Care = append(u.Care, id)
+			ids = append(ids, id)
 		}
-		if len(u.Care) == 0 {
+		if len(ids) == 0 {
 			return Done{}, problem("step", "Mark what is done.")
 		}
-		return b.wrote(ctx, tx, m, on("machine", machineID), u, "%s: %s of making ready done.", x.Name, plural(len(u.Care), "step"))
+		return write(ctx, tx, On("machine", machineID), undo{dropCare.Of(ids)},
+			"%s: %s of making ready done.", x.Name, plural(len(ids), "step"))
 	})
 }

@@ -36,8 +36,8 @@ func (e BenchEgg) Code() string { return markOf(e.Mark, e.No) }
 
 // Cellar lists the eggs to be candled.
 func (b *Books) Cellar(ctx context.Context, m *Member, batchID int64) (page Cellar, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -140,7 +140,7 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 	}
 	switch op.Kind {
 	case "call":
-		return b.onBatch(ctx, m, op.Key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		return b.onBatch(ctx, m, op.Key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 			if !slices.Contains(candling.Calls, op.Call) {
 				return Done{}, problem("call", "%q is no call.", string(op.Call))
 			}
@@ -148,7 +148,7 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 				return Done{}, err
 			}
 			at := latest(at, batch.SetAt)
-			return b.called(ctx, tx, m, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
+			return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
 		})
 	case "cell":
 		return b.readCell(ctx, m, op, batchID, at)
@@ -157,12 +157,12 @@ func (b *Books) op(ctx context.Context, m *Member, batchID int64, op Op) (Done, 
 	case "take-back":
 		return b.takeBack(ctx, m, op)
 	case "end":
-		return b.onBatch(ctx, m, op.Key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		return b.onBatch(ctx, m, op.Key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return Done{Said: "Candled."}, nil
 			}
-			return b.wrote(ctx, tx, m, on("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
+			return write(ctx, tx, On("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
 		})
 	}
 	return Done{}, problem("kind", "%.20q is nothing that can be done at the bench.", op.Kind)
@@ -174,7 +174,7 @@ func (b *Books) takeBack(ctx context.Context, m *Member, op Op) (Done, error) {
 		return Done{}, problem("of", "There is nothing to take back.")
 	}
 	var before Done
-	err := b.read(ctx, m, func(tx *store.Tx) error {
+	err := b.read(ctx, m, func(tx *Tx) error {
 		answer, err := tx.Answered(ctx, op.Of)
 		if err != nil {
 			return err
@@ -193,12 +193,12 @@ func (b *Books) takeBack(ctx context.Context, m *Member, op Op) (Done, error) {
 // readCell keeps how large the air cell of an egg with a dark shell is.
 func (b *Books) readCell(ctx context.Context, m *Member, op Op, batchID int64, at time.Time) (Done, error) {
 	x := Weigh{Eggs: 1, Cell: Cell{LossPct: op.LossPct, Drawn: true}, At: at}
-	err := b.read(ctx, m, func(tx *store.Tx) error {
+	err := b.read(ctx, m, func(tx *Tx) error {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return err
 		}
-		_, v, err := b.viewed(ctx, tx, m, batch)
+		_, v, err := tx.viewed(ctx, batch)
 		if err != nil {
 			return err
 		}

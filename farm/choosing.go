@@ -145,7 +145,7 @@ func (p *SetPage) choose(s *Setting, x expectations) {
 }
 
 // later compares filling the machine today with waiting two days.
-func (p SetPage) later(w *barn, x expectations, laying []store.Stock) *Later {
+func (p SetPage) later(w *Snapshot, x expectations, laying []store.Stock) *Later {
 	const days = 2
 	if p.Kind.IsReptile() {
 		return nil // set on the day that they are laid

@@ -75,8 +75,8 @@ type EggRoom struct {
 // EggRoom shows the stock by pen and age, where it lies, and the newest
 // collections.
 func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -113,7 +113,7 @@ func (r EggRoom) next() int64 {
 	return r.Pens[i].ID
 }
 
-func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
+func (w *Snapshot) eggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 	room := EggRoom{Today: w.member.Date(w.now)}
 	for _, p := range w.penList {
 		if !p.Supplier && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
@@ -165,7 +165,7 @@ func (w *barn) eggRoom(ctx context.Context, tx *store.Tx) (EggRoom, error) {
 
 // lateYoung reckons what eggs past the day at which most stop may still give, as
 // Set does, and keeps it with their lots.
-func (w *barn) lateYoung(ctx context.Context, tx *store.Tx, row *StockRow) (young float64, err error) {
+func (w *Snapshot) lateYoung(ctx context.Context, tx *Tx, row *StockRow) (young float64, err error) {
 	if !slices.ContainsFunc(row.Lots, Lot.Past) {
 		return 0, nil
 	}
@@ -186,7 +186,7 @@ func (w *barn) lateYoung(ctx context.Context, tx *store.Tx, row *StockRow) (youn
 // OnTrial puts rejected eggs of a collection into store, to be set on trial and told
 // apart.
 func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID int64, reason string, eggs int) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
 		p.count("eggs", "The number of eggs", eggs, 1, MaxEggs)
 		if err := p.err(); err != nil {
@@ -199,7 +199,7 @@ func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID
 		if len(ids) == 0 {
 			return Done{}, problem("eggs", "There are none of these rejected eggs any more.")
 		}
-		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
+		codes, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -207,7 +207,7 @@ func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID
 		if len(codes) > 0 {
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
-		return b.wrote(ctx, tx, m, nil, &undo{OffTrial: ids}, "%s.", said)
+		return write(ctx, tx, nil, undo{offTrial.Of(ids)}, "%s.", said)
 	})
 }
 
@@ -238,8 +238,8 @@ func (c Collected) rejects() (n int) {
 // Collect records what was gathered, gives each sound egg its pencil code, and
 // says what is odd about its size.
 func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Collected) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -253,11 +253,11 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		}
 		var p Problems
 		var said []string
-		var about subjects
+		var about Subjects
 		rows := make([]store.Collection, len(all))
 		for i, c := range all {
 			rows[i] = p.collection(w, up, c)
-			about = about.and("pen", c.PenID)
+			about = about.And("pen", c.PenID)
 			said = append(said, w.gathered(c, weighed))
 		}
 		if len(all) == 0 {
@@ -270,7 +270,7 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		if err != nil {
 			return Done{}, err
 		}
-		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
+		codes, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -280,12 +280,12 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		case n == 1:
 			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
 		}
-		return b.wrote(ctx, tx, m, about, &undo{Collections: ids}, "%s", strings.Join(said, " "))
+		return write(ctx, tx, about, undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
 	})
 }
 
 // collection checks one gathering and gives its row.
-func (p *Problems) collection(w *barn, up store.Upkeep, c Collected) store.Collection {
+func (p *Problems) collection(w *Snapshot, up store.Upkeep, c Collected) store.Collection {
 	pen, ok := w.pens[c.PenID]
 	if !ok || pen.Supplier {
 		p.add("pen", "Pick the pen that the eggs are from.")
@@ -349,7 +349,7 @@ func (p *Problems) mass(r units.Reader, field, what string, g *float64, least, m
 func outside(v *float64, least, most float64) bool { return v != nil && !(*v >= least && *v <= most) }
 
 // gathered says one gathering in words.
-func (w *barn) gathered(c Collected, weighed []store.Weighed) string {
+func (w *Snapshot) gathered(c Collected, weighed []store.Weighed) string {
 	pen := w.pens[c.PenID]
 	said := fmt.Sprintf("%s from %s", plural(c.Eggs, "egg"), pen.Name)
 	if c.Hen != "" {
@@ -422,7 +422,7 @@ func (p *Problems) gathering(laidOn time.Time, eggs, rejected int, note string, 
 
 // CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
 func (b *Books) CastOut(ctx context.Context, m *Member, key string, penID int64, laidOn time.Time, eggs int) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
 		p.count("eggs", "The number of eggs", eggs, 1, MaxEggs)
 		p.date("date", "The day of laying", laidOn, m.Date(b.Now()))
@@ -436,7 +436,7 @@ func (b *Books) CastOut(ctx context.Context, m *Member, key string, penID int64,
 		if len(ids) == 0 {
 			return Done{}, problem("eggs", "There are none of these eggs in store any more.")
 		}
-		return b.wrote(ctx, tx, m, on("pen", penID), &undo{PutBack: ids}, "%s of %s taken out of the store.", plural(len(ids), "egg"), laidOn.Format("2 Jan"))
+		return write(ctx, tx, On("pen", penID), undo{putBack.Of(ids)}, "%s of %s taken out of the store.", plural(len(ids), "egg"), laidOn.Format("2 Jan"))
 	})
 }
 
@@ -469,7 +469,7 @@ type Imported struct {
 // or another file, changes nothing. Pens that the farm does not have are made
 // if makePens is set, and reported otherwise.
 func (b *Books) ImportEggs(ctx context.Context, m *Member, lines []Line, makePens bool) (done Imported, err error) {
-	err = b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error {
+	err = b.write(ctx, m, func(tx *Tx) error {
 		done = Imported{}
 		pens, err := tx.Pens(ctx)
 		if err != nil {
@@ -494,7 +494,7 @@ func (b *Books) ImportEggs(ctx context.Context, m *Member, lines []Line, makePen
 		}
 		made := len(done.NewPens)
 		done.NewPens = nil
-		return done.bring(ctx, b, tx, m, lines, byName, made)
+		return done.bring(ctx, tx, lines, byName, made)
 	})
 	return
 }
@@ -545,8 +545,8 @@ func (d *Imported) check(lines []Line, pens map[string]Pen, today time.Time) {
 // linesAtOnce keeps each statement of a long file short.
 const linesAtOnce = 500
 
-func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member, lines []Line, pens map[string]Pen, made int) error {
-	var about subjects
+func (d *Imported) bring(ctx context.Context, tx *Tx, lines []Line, pens map[string]Pen, made int) error {
+	var about Subjects
 	same := map[string]int{} // equal lines of one file are different gatherings
 	all := make([]store.Collection, len(lines))
 	for i, l := range lines {
@@ -555,7 +555,7 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 		sum := sha256.Sum256(fmt.Appendf(nil, "%s|%d", text, same[text]))
 		key := hex.EncodeToString(sum[:16])
 		all[i] = store.Collection{PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected, Note: strings.TrimSpace(l.Note), ImportKey: &key}
-		about = about.and("pen", all[i].PenID)
+		about = about.And("pen", all[i].PenID)
 		d.Eggs += l.Eggs
 		d.Rejected += l.Rejected
 	}
@@ -567,7 +567,7 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 		}
 		ids = append(ids, made...)
 	}
-	if _, err := MarkEggs(ctx, tx, m.Date(b.Now())); err != nil {
+	if _, err := MarkEggs(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
 		return err
 	}
 	d.Lines, d.Known = len(ids), len(lines)-len(ids)
@@ -587,7 +587,7 @@ func (d *Imported) bring(ctx context.Context, b *Books, tx *store.Tx, m *Member,
 	if made > 0 {
 		said += ", " + plural(made, "new pen")
 	}
-	done, err := b.wrote(ctx, tx, m, about, &undo{Collections: ids}, "%s.", said)
+	done, err := write(ctx, tx, about, undo{dropCollections.Of(ids)}, "%s.", said)
 	d.Entry = done.Entry
 	return err
 }

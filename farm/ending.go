@@ -24,8 +24,8 @@ type Young struct {
 // Hatched records how many young of each pen hatched. From which eggs they came is
 // not known by that; it is when the batch is closed and no other egg is left.
 func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int64, y Young) (Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
-		at, err := b.when(m, batch, y.At)
+	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+		at, err := tx.when(batch, y.At)
 		if err != nil {
 			return Done{}, err
 		}
@@ -33,15 +33,15 @@ func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int6
 		if err != nil {
 			return Done{}, err
 		}
-		u := &undo{}
-		if u.Young, err = tx.CountYoung(ctx, batchID, all, at, m.PersonID); err != nil {
+		counts, err := tx.CountYoung(ctx, batchID, all, at, m.PersonID)
+		if err != nil {
 			return Done{}, err
 		}
 		n := 0
 		for _, c := range all {
 			n += c.Young
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %d young hatched.", batch.Code, n)
+		return write(ctx, tx, On("batch", batchID), undo{dropYoung.Of(counts)}, "%s: %d young hatched.", batch.Code, n)
 	})
 }
 
@@ -74,10 +74,10 @@ func (y Young) check(batch store.Batch, pens []PenEggs) (all []store.Young, err 
 // onPens runs an action on an open batch, with its eggs by pen.
 func (b *Books) onPens(
 	ctx context.Context, m *Member, key string, batchID int64,
-	work func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error),
+	work func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error),
 ) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, v, err := b.viewed(ctx, tx, m, batch)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, v, err := tx.viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
@@ -102,7 +102,7 @@ type Ending struct {
 
 // End ends these eggs.
 func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e Ending) (Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
 		switch {
 		case (e.Fate == outcome.Hatched || e.Fate == outcome.Broken) && e.Stage == "":
 		case e.Fate == outcome.Unhatched && slices.Contains(candling.Stages, candling.Stage(e.Stage)):
@@ -110,7 +110,7 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e
 		default:
 			return Done{}, problem("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
 		}
-		at, err := b.when(m, batch, e.At)
+		at, err := tx.when(batch, e.At)
 		if err != nil {
 			return Done{}, err
 		}
@@ -127,20 +127,24 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e
 		if err != nil {
 			return Done{}, err
 		}
-		u := &undo{}
+		var u undo
 		if len(found) > 0 {
-			if u.Young, err = tx.CountYoung(ctx, batchID, found, at, m.PersonID); err != nil {
+			counts, err := tx.CountYoung(ctx, batchID, found, at, m.PersonID)
+			if err != nil {
 				return Done{}, err
 			}
+			u = append(u, dropYoung.Of(counts))
 		}
-		if u.Revive, err = tx.End(ctx, e.Eggs, string(e.Fate), e.Stage, at); err != nil {
+		ended, err := tx.End(ctx, e.Eggs, string(e.Fate), e.Stage, at)
+		if err != nil {
 			return Done{}, err
 		}
-		said := fmt.Sprintf("%s: %s %s", batch.Code, plural(len(u.Revive), "egg"), fateWord(e.Fate))
+		u = append(u, revive.Of(ended))
+		said := fmt.Sprintf("%s: %s %s", batch.Code, plural(len(ended), "egg"), fateWord(e.Fate))
 		if e.Stage != "" {
 			said += ", " + e.Stage
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s.", said)
+		return write(ctx, tx, On("batch", batchID), u, "%s.", said)
 	})
 }
 
@@ -184,8 +188,8 @@ var Reasons = []string{"cracked", "bad", "other"}
 // young were counted and it is not known from which eggs they came, these end as
 // counted, with all others of their pen. told is when, zero for now.
 func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, pens []PenEggs) (Done, error) {
-		at, err := b.when(m, batch, told)
+	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
+		at, err := tx.when(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -193,7 +197,7 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 		for _, p := range pens {
 			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
 		}
-		_, v, err := b.viewed(ctx, tx, m, batch)
+		_, v, err := tx.viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
@@ -205,15 +209,17 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 			return Done{}, problem("when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.moment(*batch.LockedAt))
 		}
 		before := batch
-		u := &undo{Stand: &before}
-		if err := u.endLeft(ctx, tx, batchID, pens, at); err != nil {
+		u := undo{batchBefore.Of(before)}
+		left, err := endLeft(ctx, tx, batchID, pens, at)
+		if err != nil {
 			return Done{}, err
 		}
+		u = append(u, left...)
 		batch.ClosedAt = &at
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, plural(all, "egg"))
+		return write(ctx, tx, On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, plural(all, "egg"))
 	})
 }
 
@@ -221,7 +227,8 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 // by egg, or it is not: if of any pen it is open which eggs the counted young came
 // from, no count of the batch is told of single eggs, also not where all of a pen
 // hatched or none did; else only what went well, or badly, would count.
-func (u *undo) endLeft(ctx context.Context, tx *store.Tx, batchID int64, pens []PenEggs, at time.Time) error {
+func endLeft(ctx context.Context, tx *Tx, batchID int64, pens []PenEggs, at time.Time) (undo, error) {
+	var ended []int64
 	anyCounted, settled := false, true
 	for _, p := range pens {
 		anyCounted = anyCounted || p.Counted > 0
@@ -243,16 +250,16 @@ func (u *undo) endLeft(ctx context.Context, tx *store.Tx, batchID int64, pens []
 		if len(ids) == 0 {
 			continue
 		}
-		ended, err := tx.End(ctx, ids, string(fate), stage, at)
+		those, err := tx.End(ctx, ids, string(fate), stage, at)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		u.Revive = append(u.Revive, ended...)
+		ended = append(ended, those...)
 	}
+	u := undo{revive.Of(ended)}
 	if !anyCounted || !settled {
-		return nil
+		return u, nil
 	}
-	u.Unsettle = batchID
 	_, err := tx.SettleYoung(ctx, batchID, true)
-	return err
+	return append(u, unsettle.Of(batchID)), err
 }

@@ -43,7 +43,7 @@ var (
 
 // SavePen makes a pen (ID 0) or changes one.
 func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
@@ -72,7 +72,7 @@ func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Do
 		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
 			return Done{}, taken(err, "name", "There is a pen of that name already.")
 		}
-		return b.wrote(ctx, tx, m, on("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
+		return write(ctx, tx, On("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
 	})
 }
 
@@ -109,7 +109,7 @@ func (p *Problems) date(field, what string, on, latest time.Time) {
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
 func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, x Machine, rooms []Room) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
@@ -141,7 +141,7 @@ func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, x Machin
 		if x.ID, err = tx.SaveMachine(ctx, x, rooms); err != nil {
 			return Done{}, taken(err, "name", "There is a machine of that name already.")
 		}
-		return b.wrote(ctx, tx, m, on("machine", x.ID), nil, "Saved the machine %s.", x.Name)
+		return write(ctx, tx, On("machine", x.ID), nil, "Saved the machine %s.", x.Name)
 	})
 }
 
@@ -175,7 +175,7 @@ func ratesOf(r store.Record) Rates {
 
 // recordsOf tells what the eggs of these pens did, nil of all, with the young that
 // were counted.
-func recordsOf(ctx context.Context, tx *store.Tx, pens []int64) ([]store.Record, error) {
+func recordsOf(ctx context.Context, tx *Tx, pens []int64) ([]store.Record, error) {
 	records, groups, err := tx.Records(ctx, pens)
 	if err != nil {
 		return nil, err
@@ -202,8 +202,8 @@ type PenRates struct {
 
 // Pens lists the pens with what their eggs did.
 func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -236,7 +236,7 @@ func compareKinds(a, b *species.Profile) int {
 	return place(a) - place(b)
 }
 
-func (w *barn) penRates(p Pen, records []store.Record) (PenRates, error) {
+func (w *Snapshot) penRates(p Pen, records []store.Record) (PenRates, error) {
 	kind, err := w.kind(p.Species)
 	if err != nil {
 		return PenRates{}, err
@@ -422,12 +422,12 @@ func plus(a, b store.Record) store.Record {
 
 // Pen shows one pen.
 func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		barn, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		pen, ok := barn.pens[id]
+		pen, ok := w.pens[id]
 		if !ok {
 			return ErrNone
 		}
@@ -437,17 +437,17 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		}
 		l := lots{all, byKey(groups)}
 		page.count(l)
-		page.Band = barn.band(id)
+		page.Band = w.band(id)
 		ids, byBatch := l.byBatch()
 		whole := store.Record{PenID: id}
 		for _, r := range byBatch {
 			whole = plus(whole, r)
 		}
-		if page.PenRates, err = barn.penRates(pen, []store.Record{whole}); err != nil {
+		if page.PenRates, err = w.penRates(pen, []store.Record{whole}); err != nil {
 			return err
 		}
 		ids = ids[:min(len(ids), newest)]
-		batches, err := barn.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
+		batches, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
 		if err != nil {
 			return err
 		}

@@ -61,15 +61,15 @@ func (p HandsPage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets
 // a weight since the last one, it is kept for what lies on it, once.
 func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands, take bool) (page HandsPage, err error) {
 	var reading store.Reading
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
 		if page.Water, err = w.water(ctx, tx, batchID); err != nil {
 			return err
 		}
-		if page.Key, err = scaleKey(ctx, tx, m); err != nil {
+		if page.Key, err = scaleKey(ctx, tx); err != nil {
 			return err
 		}
 		if !take {
@@ -141,8 +141,8 @@ func targets(page Water, eggs []BenchEgg, oneByOne bool) (all []Target) {
 }
 
 // scaleKey is shown to owners alone; "" while there is none.
-func scaleKey(ctx context.Context, tx *store.Tx, m *Member) (string, error) {
-	if !m.Owner() {
+func scaleKey(ctx context.Context, tx *Tx) (string, error) {
+	if !tx.Member.Owner() {
 		return "", nil
 	}
 	return tx.ScaleKey(ctx)
@@ -150,8 +150,8 @@ func scaleKey(ctx context.Context, tx *store.Tx, m *Member) (string, error) {
 
 // ScaleKey gives an owner the key of the farm's scale; "" while there is none.
 func (b *Books) ScaleKey(ctx context.Context, m *Member) (key string, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		key, err = scaleKey(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		key, err = scaleKey(ctx, tx)
 		return err
 	})
 	return
@@ -159,14 +159,14 @@ func (b *Books) ScaleKey(ctx context.Context, m *Member) (key string, err error)
 
 // RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
 func (b *Books) RenewScaleKey(ctx context.Context, m *Member, key string) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
 		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, nil, nil, "Gave the scale a new key.")
+		return write(ctx, tx, nil, nil, "Gave the scale a new key.")
 	})
 }
 

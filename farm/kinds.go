@@ -35,12 +35,12 @@ func (r FigureRow) IsDays() bool { return r.Name == "candle_days" }
 
 // Kind shows one kind with the farm's figures.
 func (b *Books) Kind(ctx context.Context, m *Member, id string) (page KindPage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
+	err = b.read(ctx, m, func(tx *Tx) error {
 		shipped, err := species.Find(id)
 		if err != nil {
 			return ErrNone
 		}
-		w, err := b.barn(ctx, tx, m)
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -71,8 +71,8 @@ func (b *Books) Kind(ctx context.Context, m *Member, id string) (page KindPage, 
 
 // Kinds lists the kinds that the farm keeps, then the others, with its figures.
 func (b *Books) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -93,7 +93,7 @@ func (b *Books) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, 
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
 // its method. It says which values are unusual.
 func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes []species.Change, way method.Method) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
@@ -127,7 +127,7 @@ func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes
 				return Done{}, err
 			}
 		}
-		return b.wrote(ctx, tx, m, nil, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
+		return write(ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
 	})
 }
 

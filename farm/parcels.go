@@ -23,8 +23,8 @@ func (v ParcelView) OnTheWay() bool { return v.ArrivedAt == nil }
 
 // Parcels lists the newest, and the suppliers.
 func (b *Books) Parcels(ctx context.Context, m *Member) (all []ParcelView, suppliers []Pen, places []PlaceView, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -44,7 +44,7 @@ func (b *Books) Parcels(ctx context.Context, m *Member) (all []ParcelView, suppl
 	return
 }
 
-func (w *barn) parcels(ctx context.Context, tx *store.Tx, most int) (all []ParcelView, err error) {
+func (w *Snapshot) parcels(ctx context.Context, tx *Tx, most int) (all []ParcelView, err error) {
 	rows, err := tx.Parcels(ctx, most)
 	if err != nil {
 		return nil, err
@@ -64,8 +64,8 @@ func (w *barn) parcels(ctx context.Context, tx *store.Tx, most int) (all []Parce
 
 // Order notes eggs that a supplier is to send.
 func (b *Books) Order(ctx context.Context, m *Member, key string, o store.Parcel) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -84,7 +84,7 @@ func (b *Books) Order(ctx context.Context, m *Member, key string, o store.Parcel
 		if err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("parcel", id).and("pen", o.PenID), &undo{DropParcel: id}, "%s ordered from %s.", plural(o.Ordered, "egg"), from.Name)
+		return write(ctx, tx, On("parcel", id).And("pen", o.PenID), undo{dropParcel.Of(id)}, "%s ordered from %s.", plural(o.Ordered, "egg"), from.Name)
 	})
 }
 
@@ -108,8 +108,8 @@ const (
 // Arrived brings a parcel's sound eggs into store, where they rest: pointed end
 // down, at room temperature, not turned, so that the air cell settles.
 func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a Arrival) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -151,7 +151,7 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 		if err != nil {
 			return Done{}, err
 		}
-		codes, err := MarkEggs(ctx, tx, m.Date(b.Now()))
+		codes, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -164,11 +164,11 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 		if len(codes) > 1 {
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
-		return b.wrote(ctx, tx, m, on("parcel", id).and("pen", parcel.PenID), &undo{Parcel: &before, Collections: ids}, "%s.", said)
+		return write(ctx, tx, On("parcel", id).And("pen", parcel.PenID), undo{dropCollections.Of(ids), parcelBefore.Of(before)}, "%s.", said)
 	})
 }
 
-func (w *barn) placeName(up store.Upkeep, id int64) string {
+func (w *Snapshot) placeName(up store.Upkeep, id int64) string {
 	for _, p := range up.Places {
 		if p.ID == id {
 			return p.Name

@@ -5,7 +5,6 @@ import (
 
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
-	"metrogon/store"
 )
 
 // Prospect is how many young a batch may bring: of the eggs that are left now, and
@@ -25,7 +24,7 @@ var (
 // prospect counts an egg by what is known of it: one seen alive hatches as the
 // pen's fertile eggs do, a clear not at all, one not called yet as an egg of the
 // pen does.
-func (w *barn) prospect(ctx context.Context, tx *store.Tx, page BatchPage) (o Prospect, err error) {
+func (w *Snapshot) prospect(ctx context.Context, tx *Tx, page BatchPage) (o Prospect, err error) {
 	ids := make([]int64, len(page.Pens))
 	for i, p := range page.Pens {
 		ids[i] = p.ID

@@ -97,8 +97,8 @@ const unset = -1
 // machine is picked it proposes machines and eggs; where s.Propose says so, the
 // eggs that meet the wish. What is wrong is returned as Problems beside the page.
 func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page SetPage, problems error) {
-	err := b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err := b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -176,7 +176,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 }
 
 // resting names picked eggs that have not rested yet.
-func resting(w *barn, s Setting, stock []StockRow) (all []string) {
+func resting(w *Snapshot, s Setting, stock []StockRow) (all []string) {
 	for _, row := range stock {
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
@@ -217,14 +217,14 @@ func left(stock []StockRow, s Setting) (all []LeftOver) {
 	return
 }
 
-func (w *barn) allStays(open []BatchView) (stays []season.Stay) {
+func (w *Snapshot) allStays(open []BatchView) (stays []season.Stay) {
 	for _, v := range open {
 		stays = append(stays, w.stays(v)...)
 	}
 	return
 }
 
-func (w *barn) places(stays []season.Stay, kind string) (setters, hatchers []Place) {
+func (w *Snapshot) places(stays []season.Stay, kind string) (setters, hatchers []Place) {
 	for _, x := range w.list {
 		r := w.rooms[x.ID][kind]
 		if x.UntilOn != nil && x.UntilOn.Before(w.member.Date(w.now)) {
@@ -251,7 +251,7 @@ func free(loads []season.Load, at time.Time, room int) int {
 }
 
 // check judges what was picked and gives the batch that it makes.
-func (w *barn) check(s Setting) (batch store.Batch, err error) {
+func (w *Snapshot) check(s Setting) (batch store.Batch, err error) {
 	var p Problems
 	kind, err := w.kind(s.Species)
 	if err != nil {
@@ -304,7 +304,7 @@ func (w *barn) check(s Setting) (batch store.Batch, err error) {
 	return batch, p.err()
 }
 
-func (w *barn) answer(batch store.Batch, s Setting, stays []season.Stay, x expectations) (*Answer, error) {
+func (w *Snapshot) answer(batch store.Batch, s Setting, stays []season.Stay, x expectations) (*Answer, error) {
 	v, err := w.view(batch)
 	if err != nil {
 		return nil, err
@@ -370,8 +370,8 @@ func latest(a, b time.Time) time.Time {
 // nothing is set, and the problem names which went. Shipped eggs that still rest
 // are not set unless s.Unrested says so, which is written down.
 func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -418,28 +418,28 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 			gone.add("eggs", "Nothing was set; pick again from what is left.")
 			return Done{}, gone
 		}
-		u, about := &undo{DropBatch: id}, on("batch", id)
+		u, about := undo{dropBatch.Of(id)}, On("batch", id)
 		if s.StartCounter {
 			setter := w.machines[s.SetterID]
-			u.Counter = &counterBefore{setter.ID, setter.CounterStartedAt}
-			about = about.and("machine", setter.ID)
+			u = append(u, counterBefore.Of(counter{setter.ID, setter.CounterStartedAt}))
+			about = about.And("machine", setter.ID)
 			if err := tx.StartCounter(ctx, setter.ID, &s.SetAt); err != nil {
 				return Done{}, err
 			}
 		}
-		if _, err := MarkEggs(ctx, tx, m.Date(b.Now())); err != nil {
+		if _, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now())); err != nil {
 			return Done{}, err
 		}
 		said := fmt.Sprintf("Set %s as %s in %s.", plural(eggs, "egg"), code, w.machines[s.SetterID].Name)
 		if len(unrested) > 0 {
 			said += " Before their rest was over: " + strings.Join(unrested, " ")
 		}
-		return b.wrote(ctx, tx, m, about, u, "%s", said)
+		return write(ctx, tx, about, u, "%s", said)
 	})
 }
 
 // went says which eggs of a pick somebody else has taken.
-func (w *barn) went(ctx context.Context, tx *store.Tx, pick Pick, left int) string {
+func (w *Snapshot) went(ctx context.Context, tx *Tx, pick Pick, left int) string {
 	if len(pick.Only) > 0 {
 		if gone, err := tx.GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
 			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.pens[pick.PenID].Name)
@@ -452,7 +452,7 @@ func (w *barn) went(ctx context.Context, tx *store.Tx, pick Pick, left int) stri
 func (b *Books) SingleEggs(
 	ctx context.Context, m *Member, penID int64, laidOn time.Time, trial bool,
 ) (eggs []store.StoredEgg, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
+	err = b.read(ctx, m, func(tx *Tx) error {
 		eggs, err = tx.StoredEggs(ctx, penID, laidOn, trial, b.Now())
 		return err
 	})

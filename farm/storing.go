@@ -40,12 +40,12 @@ type PlaceView struct {
 // [common practice].
 const tilt = "tilt"
 
-func (w *barn) dayBegan() time.Time {
+func (w *Snapshot) dayBegan() time.Time {
 	return calendar.WallTime{}.On(w.now, 0, w.member.Place)
 }
 
 // places lists storage places in use, and nowhere in particular if eggs are there.
-func (w *barn) storePlaces(up store.Upkeep) (all []PlaceView) {
+func (w *Snapshot) storePlaces(up store.Upkeep) (all []PlaceView) {
 	list := up.Places
 	if slices.ContainsFunc(up.Stored, func(s store.Stored) bool { return s.PlaceID == nil }) {
 		list = append(slices.Clone(list), store.StoragePlace{Name: "No place noted"})
@@ -94,7 +94,7 @@ func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
 func (b *Books) SaveStoragePlace(ctx context.Context, m *Member, key string, place store.StoragePlace) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
 		place.Name = p.name("name", "The name of the place", place.Name, 60, true)
 		p.temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
@@ -106,14 +106,14 @@ func (b *Books) SaveStoragePlace(ctx context.Context, m *Member, key string, pla
 		if place.ID, err = tx.SaveStoragePlace(ctx, place); err != nil {
 			return Done{}, taken(err, "name", "There is a place of that name already.")
 		}
-		return b.wrote(ctx, tx, m, on("place", place.ID), nil, "Saved the place %s.", place.Name)
+		return write(ctx, tx, On("place", place.ID), nil, "Saved the place %s.", place.Name)
 	})
 }
 
 // StoragePlace is one, by its id.
 func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceView, log []store.LogEntry, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -135,7 +135,7 @@ func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceV
 
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return Done{}, err
@@ -144,25 +144,25 @@ func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64
 		if i < 0 {
 			return Done{}, ErrNone
 		}
-		return b.cared(ctx, tx, m, store.Care{Kind: tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
+		return cared(ctx, tx, store.Care{Kind: tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
 	})
 }
 
 // cared notes care that can be taken back.
-func (b *Books) cared(ctx context.Context, tx *store.Tx, m *Member, c store.Care, format string, args ...any) (Done, error) {
-	c.At = b.Now()
-	id, err := tx.AddCare(ctx, c, m.PersonID)
+func cared(ctx context.Context, tx *Tx, c store.Care, format string, args ...any) (Done, error) {
+	c.At = tx.At
+	id, err := tx.AddCare(ctx, c, tx.Member.PersonID)
 	if err != nil {
 		return Done{}, err
 	}
-	var about subjects
+	var about Subjects
 	if c.BatchID != nil {
-		about = on("batch", *c.BatchID)
+		about = On("batch", *c.BatchID)
 	}
 	if c.PlaceID != nil {
-		about = on("place", *c.PlaceID)
+		about = On("place", *c.PlaceID)
 	}
-	return b.wrote(ctx, tx, m, about, &undo{Care: []int64{id}}, format, args...)
+	return write(ctx, tx, about, undo{dropCare.Of([]int64{id})}, format, args...)
 }
 
 // BasketView is what is left in store of one collection.
@@ -179,8 +179,8 @@ type BasketView struct {
 func (b *Books) Baskets(
 	ctx context.Context, m *Member, penID int64,
 ) (all []BasketView, places []PlaceView, rejects []RejectView, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -230,7 +230,7 @@ type RejectView struct {
 	Age  int
 }
 
-func (w *barn) rejects(ctx context.Context, tx *store.Tx) (all []RejectView, err error) {
+func (w *Snapshot) rejects(ctx context.Context, tx *Tx) (all []RejectView, err error) {
 	today := w.member.Date(w.now)
 	rows, err := tx.Rejects(ctx, today.AddDate(0, 0, -14))
 	if err != nil {
@@ -255,7 +255,7 @@ func (w *barn) rejects(ctx context.Context, tx *store.Tx) (all []RejectView, err
 
 // MoveBaskets puts collections into a storage place; 0 is no place in particular.
 func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []int64, placeID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if len(ids) == 0 {
 			return Done{}, problem("basket", "Mark what is to be moved.")
 		}
@@ -280,7 +280,7 @@ func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []in
 		if n != len(ids) {
 			return Done{}, ErrNone
 		}
-		return b.wrote(ctx, tx, m, nil, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
+		return write(ctx, tx, nil, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
 	})
 }
 
@@ -308,8 +308,8 @@ type WaitingAge struct {
 
 // Waiting explains the curve of a kind.
 func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Waiting, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -373,7 +373,7 @@ func (p Waiting) Says() string {
 
 // ownByAge gives what own eggs of a kind did at each age, and of how many nothing
 // is known by age, since young were counted of eggs of several ages together.
-func (w *barn) ownByAge(records ageRecords, kindID string) (own []storage.Own, leftOut int) {
+func (w *Snapshot) ownByAge(records ageRecords, kindID string) (own []storage.Own, leftOut int) {
 	for _, r := range records.rows {
 		if w.pens[r.PenID].Species != kindID || r.Age > 60 || w.pens[r.PenID].Supplier {
 			continue

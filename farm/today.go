@@ -73,8 +73,8 @@ const lookAhead = 3 // days
 
 // Today shows what is due now, today and in the next days.
 func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -144,7 +144,7 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 	return
 }
 
-func (w *barn) running(open []BatchView, stays []season.Stay) (all []Running) {
+func (w *Snapshot) running(open []BatchView, stays []season.Stay) (all []Running) {
 	for _, x := range w.list {
 		r := Running{Machine: x}
 		for _, v := range open {
@@ -169,7 +169,7 @@ func (w *barn) running(open []BatchView, stays []season.Stay) (all []Running) {
 }
 
 // dues lists the chores of a batch that are not done.
-func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
+func (w *Snapshot) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 	if v.Alive == 0 {
 		return []Due{{BatchView: v, Chore: calendar.ClearOut, At: w.now, Title: "Close " + v.Code, Reason: "No egg is left in it."}}
 	}
@@ -206,7 +206,7 @@ func (w *barn) dues(v BatchView, ticks []store.ChoreDone) (dues []Due) {
 // Past is the chore of telling what became of eggs whose hatch is long past.
 const Past = "past"
 
-func (w *barn) past(v BatchView) Due {
+func (w *Snapshot) past(v BatchView) Due {
 	by := v.Hatch().To
 	return Due{
 		BatchView: v, Chore: Past, At: by, Title: fmt.Sprintf("What became of %s?", plural(v.Alive, "egg")),
@@ -221,7 +221,7 @@ const LookAgain = "again"
 
 // again is due three days after eggs were called so, 2 to 4 being usual
 // [common practice], and not in lockdown.
-func (w *barn) again(v BatchView, doubts []store.Doubt) (Due, bool) {
+func (w *Snapshot) again(v BatchView, doubts []store.Doubt) (Due, bool) {
 	i := slices.IndexFunc(doubts, func(d store.Doubt) bool { return d.BatchID == v.ID })
 	if i < 0 || v.LockedAt != nil {
 		return Due{}, false
@@ -230,7 +230,7 @@ func (w *barn) again(v BatchView, doubts []store.Doubt) (Due, bool) {
 		Reason: v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. Of dark shells the air cell tells."}, true
 }
 
-func (w *barn) due(v BatchView, ms calendar.Milestone, day int) Due {
+func (w *Snapshot) due(v BatchView, ms calendar.Milestone, day int) Due {
 	d := Due{BatchView: v, Chore: ms.Kind, Day: day, At: ms.At}
 	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.member.Counting().Position(v.Day, v.HatchDay))
 	switch ms.Kind {
@@ -283,8 +283,8 @@ type Bar struct {
 
 // Board shows four weeks back and six weeks on from a date.
 func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Board, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -334,7 +334,7 @@ func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Bo
 
 // KindsKept lists the species of the farm's pens.
 func (b *Books) KindsKept(ctx context.Context, m *Member) (kinds []string, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
+	err = b.read(ctx, m, func(tx *Tx) error {
 		pens, err := tx.Pens(ctx)
 		for _, p := range pens {
 			kinds = append(kinds, p.Species)
@@ -353,8 +353,8 @@ type MachinePage struct {
 
 // Machines lists the machines.
 func (b *Books) Machines(ctx context.Context, m *Member) (all []MachinePage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}

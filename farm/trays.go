@@ -45,7 +45,7 @@ type BandPen struct {
 
 // band is a pen's own, the same for good: by its place among the farm's pens in
 // the order in which they were made.
-func (w *barn) band(penID int64) marks.Band {
+func (w *Snapshot) band(penID int64) marks.Band {
 	n := 0
 	for _, p := range w.penList {
 		if p.ID < penID {
@@ -66,8 +66,8 @@ func markOf(mark *string, no int) string {
 
 // Trays shows where a batch's eggs lie.
 func (b *Books) Trays(ctx context.Context, m *Member, batchID int64) (page TrayPage, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -77,7 +77,7 @@ func (b *Books) Trays(ctx context.Context, m *Member, batchID int64) (page TrayP
 	return
 }
 
-func (w *barn) trayPage(ctx context.Context, tx *store.Tx, batchID int64) (page TrayPage, err error) {
+func (w *Snapshot) trayPage(ctx context.Context, tx *Tx, batchID int64) (page TrayPage, err error) {
 	batch, err := tx.Batch(ctx, batchID)
 	if err != nil {
 		return page, err
@@ -158,8 +158,8 @@ type Move struct {
 
 // MoveEggs does a move. Later eggs of several fill the places after the first.
 func (b *Books) MoveEggs(ctx context.Context, m *Member, key string, batchID int64, mv Move) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -187,7 +187,7 @@ func (b *Books) MoveEggs(ctx context.Context, m *Member, key string, batchID int
 			return Done{}, err
 		}
 		// In the journal, but not on the batch's own list: there are hundreds.
-		return b.wrote(ctx, tx, m, nil, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
+		return write(ctx, tx, nil, nil, "%s: %s %s.", page.Code, plural(len(ids), "egg"), where)
 	})
 }
 
@@ -281,8 +281,8 @@ func (p TrayPage) into(ids []int64, mv Move) (lies []store.Lie, where string, er
 
 // LayByPen lays all eggs of a batch anew, each pen in a block.
 func (b *Books) LayByPen(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -326,10 +326,9 @@ func (b *Books) LayByPen(ctx context.Context, m *Member, key string, batchID int
 			}
 			return page.PerPlace
 		})
-		u := &undo{}
-		var lies []store.Lie
+		var were, lies []store.Lie
 		for _, e := range eggs {
-			u.Lies = append(u.Lies, before[e.ID])
+			were = append(were, before[e.ID])
 			if spot, ok := laid[e.ID]; ok {
 				lies = append(lies, store.Lie{EggID: e.ID, TrayID: &page.Trays[spot.Tray].ID, Place: &spot.Place})
 			} else {
@@ -343,18 +342,18 @@ func (b *Books) LayByPen(ctx context.Context, m *Member, key string, batchID int
 		if rest := len(eggs) - len(laid); rest > 0 {
 			said += fmt.Sprintf(", %d without a place", rest)
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s.", said)
+		return write(ctx, tx, On("batch", batchID), undo{lieAgain.Of(were)}, "%s.", said)
 	})
 }
 
 // SaveTray makes a tray of a machine (ID 0) or changes one. Its places that are
 // known to be warm or cool are named like "A1 A2".
 func (b *Books) SaveTray(ctx context.Context, m *Member, key string, t store.Tray, warm, cool string) (Done, error) {
-	return b.act(ctx, m, key, func(tx *store.Tx) (Done, error) {
+	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
-		w, err := b.barn(ctx, tx, m)
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -396,7 +395,7 @@ func (b *Books) SaveTray(ctx context.Context, m *Member, key string, t store.Tra
 		if _, err := tx.SaveTray(ctx, t); err != nil {
 			return Done{}, taken(err, "name", "There was a tray of that name already.")
 		}
-		return b.wrote(ctx, tx, m, on("machine", machine.ID), nil, "Saved %s of %s.", t.Name, machine.Name)
+		return write(ctx, tx, On("machine", machine.ID), nil, "Saved %s of %s.", t.Name, machine.Name)
 	})
 }
 
@@ -414,7 +413,7 @@ func (p *Problems) spots(field string, t tray.Tray, typed string) (all []int) {
 
 // MachineTrays lists a machine's trays.
 func (b *Books) MachineTrays(ctx context.Context, m *Member, machineID int64) (trays []store.Tray, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
+	err = b.read(ctx, m, func(tx *Tx) error {
 		trays, err = tx.Trays(ctx, machineID)
 		return err
 	})

@@ -72,8 +72,8 @@ type WaterPoint struct {
 
 // Water works the weighings of a batch out.
 func (b *Books) Water(ctx context.Context, m *Member, batchID int64) (page Water, err error) {
-	err = b.read(ctx, m, func(tx *store.Tx) error {
-		w, err := b.barn(ctx, tx, m)
+	err = b.read(ctx, m, func(tx *Tx) error {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -83,7 +83,7 @@ func (b *Books) Water(ctx context.Context, m *Member, batchID int64) (page Water
 	return
 }
 
-func (w *barn) water(ctx context.Context, tx *store.Tx, batchID int64) (page Water, err error) {
+func (w *Snapshot) water(ctx context.Context, tx *Tx, batchID int64) (page Water, err error) {
 	batch, err := tx.Batch(ctx, batchID)
 	if err != nil {
 		return page, err
@@ -115,7 +115,7 @@ func (w *barn) water(ctx context.Context, tx *store.Tx, batchID int64) (page Wat
 }
 
 // waterOf is what a batch's eggs should lose.
-func (w *barn) waterOf(v BatchView) Water {
+func (w *Snapshot) waterOf(v BatchView) Water {
 	p := Water{BatchView: v, Counting: w.member.Counting()}
 	if v.Kind.IsReptile() {
 		return p

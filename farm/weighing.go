@@ -51,8 +51,8 @@ func (c Cell) pct(eggG float64) float64 {
 // Weigh keeps a weighing. An odd one (weight up, ounces for grams, another number
 // of eggs, an air cell that shrank) is asked about first.
 func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64, x Weigh) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		w, err := b.barn(ctx, tx, m)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -125,20 +125,20 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 		if err != nil {
 			return Done{}, err
 		}
-		u := &undo{Weighing: id}
+		u := undo{dropWeighing.Of(id)}
 		what := plural(row.Eggs, "egg")
 		if row.EggID != nil {
 			what = "egg " + markOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
 		}
 		if row.CellPct == 0 {
-			return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
+			return write(ctx, tx, On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
 		}
 		loss := moisture.LossOfCell(row.CellPct / 100)
 		if row.EggID == nil || before == nil {
-			return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
+			return write(ctx, tx, On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
 		}
 		growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay)
-		return b.wrote(ctx, tx, m, on("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
+		return write(ctx, tx, On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
 	})
 }
 
@@ -170,8 +170,8 @@ var Levers = []string{"a sponge", "a second sponge", "a second dish", "lukewarm 
 // NoteResponse keeps what a change did to the humidity of the machine in which the
 // batch stands, so that it can be told next time.
 func (b *Books) NoteResponse(ctx context.Context, m *Member, key string, batchID int64, r Response) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, v, err := b.viewed(ctx, tx, m, batch)
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, v, err := tx.viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
@@ -189,18 +189,18 @@ func (b *Books) NoteResponse(ctx context.Context, m *Member, key string, batchID
 		if err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID).and("machine", v.Stands().ID), &undo{Response: id}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
+		return write(ctx, tx, On("batch", batchID).And("machine", v.Stands().ID), undo{dropResponse.Of(id)}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
 	})
 }
 
 // GoByWeight takes the school of humidity over for the kind of a batch: from now
 // on whatever humidity brings its eggs to the right loss.
 func (b *Books) GoByWeight(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *store.Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
 		if !m.Owner() {
 			return Done{}, errOwner
 		}
-		w, err := b.barn(ctx, tx, m)
+		w, err := tx.snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -213,6 +213,6 @@ func (b *Books) GoByWeight(ctx context.Context, m *Member, key string, batchID i
 		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
 			return Done{}, err
 		}
-		return b.wrote(ctx, tx, m, on("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
+		return write(ctx, tx, On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
 	})
 }

@@ -18,9 +18,9 @@ import (
 	"metrogon/store"
 )
 
-// barn is the farm as it stands: pens, machines and what is in them, and the
+// Snapshot is the farm as it stands: pens, machines and what is in them, and the
 // farm's own way with each kind.
-type barn struct {
+type Snapshot struct {
 	member   *Member
 	now      time.Time
 	pens     map[int64]Pen
@@ -32,12 +32,12 @@ type barn struct {
 	methods  map[string]method.Method
 }
 
-func (b *Books) barn(ctx context.Context, tx *store.Tx, m *Member) (*barn, error) {
+func (tx *Tx) snapshot(ctx context.Context) (*Snapshot, error) {
 	all, err := tx.Barn(ctx)
 	if err != nil {
 		return nil, err
 	}
-	w := &barn{member: m, now: b.Now(), pens: map[int64]Pen{}, penList: all.Pens, machines: map[int64]Machine{}, list: all.Machines,
+	w := &Snapshot{member: tx.Member, now: tx.At, pens: map[int64]Pen{}, penList: all.Pens, machines: map[int64]Machine{}, list: all.Machines,
 		rooms: map[int64]map[string]Room{}, kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
 	for _, p := range all.Pens {
 		w.pens[p.ID] = p
@@ -70,7 +70,7 @@ func (b *Books) barn(ctx context.Context, tx *store.Tx, m *Member) (*barn, error
 }
 
 // kind finds a species by its id or alias, with the farm's own figures.
-func (w *barn) kind(id string) (*species.Profile, error) {
+func (w *Snapshot) kind(id string) (*species.Profile, error) {
 	p, err := species.Find(id)
 	if err != nil {
 		return nil, err
@@ -79,7 +79,7 @@ func (w *barn) kind(id string) (*species.Profile, error) {
 }
 
 // method is the farm's way with a kind.
-func (w *barn) method(id string) method.Method {
+func (w *Snapshot) method(id string) method.Method {
 	if m, ok := w.methods[id]; ok {
 		return m
 	}
@@ -160,7 +160,7 @@ func (v BatchView) Stands() Machine {
 }
 
 // view works a batch out. Its id and counts are joined by views.
-func (w *barn) view(batch store.Batch) (BatchView, error) {
+func (w *Snapshot) view(batch store.Batch) (BatchView, error) {
 	kind, err := w.kind(batch.Species)
 	if err != nil {
 		return BatchView{}, err
@@ -180,8 +180,8 @@ func (w *barn) view(batch store.Batch) (BatchView, error) {
 }
 
 // viewed works a batch out, with the farm as it stands.
-func (b *Books) viewed(ctx context.Context, tx *store.Tx, m *Member, batch store.Batch) (*barn, BatchView, error) {
-	w, err := b.barn(ctx, tx, m)
+func (tx *Tx) viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchView, error) {
+	w, err := tx.snapshot(ctx)
 	if err != nil {
 		return nil, BatchView{}, err
 	}
@@ -190,7 +190,7 @@ func (b *Books) viewed(ctx context.Context, tx *store.Tx, m *Member, batch store
 }
 
 // views works out the batches that find returns, with their counts.
-func (w *barn) views(ctx context.Context, tx *store.Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
+func (w *Snapshot) views(ctx context.Context, tx *Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
 	batches, err := find()
 	if err != nil {
 		return nil, err
@@ -219,7 +219,7 @@ const keptShare = 0.85
 
 // stillThere is until when a batch stands where it was put last: as planned, but
 // what is late stands there until somebody says otherwise, for a day more at least.
-func (w *barn) stillThere(planned time.Time) time.Time {
+func (w *Snapshot) stillThere(planned time.Time) time.Time {
 	if planned.After(w.now) {
 		return planned
 	}
@@ -228,7 +228,7 @@ func (w *barn) stillThere(planned time.Time) time.Time {
 
 // stays tells where a batch is when: in its setter until lockdown, in its
 // hatcher until it is pulled.
-func (w *barn) stays(v BatchView) []season.Stay {
+func (w *Snapshot) stays(v BatchView) []season.Stay {
 	alive := float64(v.Alive)
 	if v.ClosedAt != nil {
 		alive = float64(v.Eggs)
@@ -273,7 +273,7 @@ type Clash struct {
 }
 
 // clashes lists those that are not over yet.
-func (w *barn) clashes(stays []season.Stay) (all []Clash) {
+func (w *Snapshot) clashes(stays []season.Stay) (all []Clash) {
 	for _, c := range season.Clashes(stays) {
 		if !c.To.After(w.now) {
 			continue
@@ -321,7 +321,7 @@ func byKey(groups []store.Group) map[groupKey]store.Group {
 	return by
 }
 
-func readAges(ctx context.Context, tx *store.Tx, species string) (r ageRecords, err error) {
+func readAges(ctx context.Context, tx *Tx, species string) (r ageRecords, err error) {
 	rows, groups, err := tx.RecordsByAge(ctx, species)
 	return ageRecords{rows, byKey(groups)}, err
 }
@@ -338,7 +338,7 @@ func (r ageRecords) part(row store.AgeRecord) outcome.Part {
 // set old counts as the part of a fresh one that waiting left of it. Bought eggs
 // have a start of their own, since about half of the hatch of home eggs is
 // normal for them [common practice].
-func (w *barn) expectations(records ageRecords) expectations {
+func (w *Snapshot) expectations(records ageRecords) expectations {
 	x := expectations{map[int64]rates.Beta{}, map[string]storage.Curve{}}
 	type source struct {
 		species  string
