@@ -82,7 +82,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if err != nil {
 			return err
 		}
-		open, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
+		open, err := w.openBatches(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -130,7 +130,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if page.Prospect, err = w.prospect(ctx, tx, page); err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -240,7 +240,7 @@ func (b *Books) Batches(ctx context.Context, m *Member, skip int) (open, closed 
 		if err != nil {
 			return err
 		}
-		if open, err = w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) }); err != nil {
+		if open, err = w.openBatches(ctx, tx); err != nil {
 			return err
 		}
 		closed, err = w.views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedBatches(ctx, PageOfBatches, skip) })

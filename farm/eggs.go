@@ -91,7 +91,7 @@ func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error
 		for _, p := range room.Pens {
 			room.Usual[p.ID] = w.method(p.Species).Washing
 		}
-		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
+		up, err := w.upkeep(ctx, tx)
 		room.Places = w.storePlaces(up)
 		return err
 	})
@@ -243,7 +243,7 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		if err != nil {
 			return Done{}, err
 		}
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return Done{}, err
 		}

@@ -26,11 +26,12 @@ type Books struct {
 	db      *store.DB
 	clock   Clock
 	hashing hashing
+	chores  []Provider
 }
 
 // Open gives the books kept in a database.
 func Open(db *store.DB, clock Clock) *Books {
-	return &Books{db: db, clock: clock, hashing: newHashing()}
+	return &Books{db: db, clock: clock, hashing: newHashing(), chores: []Provider{BatchChores, StockChores}}
 }
 
 // Now is the books' own time, to the second.

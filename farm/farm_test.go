@@ -2,6 +2,7 @@ package farm_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -228,6 +229,18 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	assert.ErrorIs(t, err, farm.ErrNone)
 }
 
+// chores are those of some kinds that are due now.
+func (y *yard) chores(kinds ...string) (all []farm.Chore) {
+	today, err := y.Today(y.Context(), y.m)
+	require.NoError(y, err)
+	for _, c := range today.Due {
+		if slices.Contains(kinds, c.Kind) {
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
 func TestTodayTellsWhatIsDue(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Runner", "duck"), y.machine("Box", "all-in-one", "duck", 30, 30)
@@ -257,7 +270,7 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 		y.now = start.AddDate(0, 0, c.day)
 		today, err := y.Today(y.Context(), y.m)
 		require.NoError(t, err)
-		titles := func(dues []farm.Due) (s []string) {
+		titles := func(dues []farm.Chore) (s []string) {
 			for _, d := range dues {
 				title := d.Title
 				if d.Late > 0 {

@@ -33,7 +33,7 @@ func (b *Books) Parcels(ctx context.Context, m *Member) (all []ParcelView, suppl
 				suppliers = append(suppliers, p)
 			}
 		}
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -131,7 +131,7 @@ func (b *Books) Arrived(ctx context.Context, m *Member, key string, id int64, a 
 			p.add("at", "The moment of arrival lies too far off; it may be within the last month.")
 		}
 		a.Note = p.name("note", "The note", a.Note, 500, false)
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return Done{}, err
 		}

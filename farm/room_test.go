@@ -98,11 +98,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	assert.False(t, larder.TiltDue, "nothing lies there")
 	_, err = y.gather(farm.Collected{PenID: barred, Eggs: 4, PlaceID: larder.ID})
 	require.NoError(t, err)
-	due := func() bool {
-		today, err := y.Today(ctx, y.m)
-		require.NoError(t, err)
-		return len(today.Tilts) == 1
-	}
+	due := func() bool { return len(y.chores(farm.Tilt)) == 1 }
 	assert.True(t, due())
 	done, err := y.Tilted(ctx, y.m, key(), larder.ID)
 	require.NoError(t, err)
@@ -498,11 +494,9 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	assert.Equal(t, [2]float64{15, 35}, [2]float64{b.Humidity().From, b.Humidity().To}, "the dry school")
 
 	rounds := func() string {
-		today, err := y.Today(ctx, y.m)
-		require.NoError(t, err)
 		s := ""
-		for _, r := range today.Rounds {
-			s += fmt.Sprintf("%s %d of %d, ", r.Task.Kind, r.Done, r.Times)
+		for _, c := range y.chores(method.Turn, method.Cool, method.Mist) {
+			s += fmt.Sprintf("%s %d of %d, ", c.Kind, c.Done, c.Times)
 		}
 		return s
 	}
@@ -838,12 +832,8 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	_, err := y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false})
 	require.NoError(t, err)
 	again := func() (titles []string) {
-		today, err := y.Today(ctx, y.m)
-		require.NoError(t, err)
-		for _, d := range today.Due {
-			if d.Chore == farm.LookAgain {
-				titles = append(titles, d.Title)
-			}
+		for _, c := range y.chores(farm.LookAgain) {
+			titles = append(titles, c.Title)
 		}
 		return
 	}

@@ -119,7 +119,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 			page.Kind = page.Kinds[0]
 		}
 		page.Stock = slices.DeleteFunc(room.Stock, func(r StockRow) bool { return r.Kind.ID != page.Kind.ID })
-		open, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
+		open, err := w.openBatches(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -153,7 +153,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		if batch, problems = w.check(s); problems != nil {
 			return nil
 		}
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}

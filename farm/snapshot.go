@@ -30,6 +30,28 @@ type Snapshot struct {
 	rooms    map[int64]map[string]Room
 	kinds    map[string]*species.Profile // with the farm's own figures
 	methods  map[string]method.Method
+	open     []BatchView // once asked for
+	kept     *store.Upkeep
+}
+
+// openBatches are the batches in the machines; they are read once.
+func (w *Snapshot) openBatches(ctx context.Context, tx *Tx) (open []BatchView, err error) {
+	if w.open == nil {
+		w.open, err = w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
+	}
+	return w.open, err
+}
+
+// upkeep is what was cared for since the day began, and the places of storage; read once.
+func (w *Snapshot) upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
+	if w.kept == nil {
+		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
+		if err != nil {
+			return up, err
+		}
+		w.kept = &up
+	}
+	return *w.kept, nil
 }
 
 func (tx *Tx) snapshot(ctx context.Context) (*Snapshot, error) {

@@ -36,10 +36,6 @@ type PlaceView struct {
 	Warnings []string
 }
 
-// the care of a storage place: tilted through about 90° once a day at least
-// [common practice].
-const tilt = "tilt"
-
 func (w *Snapshot) dayBegan() time.Time {
 	return calendar.WallTime{}.On(w.now, 0, w.member.Place)
 }
@@ -61,7 +57,7 @@ func (w *Snapshot) storePlaces(up store.Upkeep) (all []PlaceView) {
 			continue
 		}
 		for _, c := range up.Last {
-			if c.Kind == tilt && c.PlaceID != nil && *c.PlaceID == p.ID {
+			if c.Kind == Tilt && c.PlaceID != nil && *c.PlaceID == p.ID {
 				v.TiltedAt = &c.At
 			}
 		}
@@ -117,7 +113,7 @@ func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceV
 		if err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -133,6 +129,60 @@ func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceV
 	return
 }
 
+// Tilt is tilting the eggs in a storage place through about 90°, once a day at least
+// [common practice]; Rest and Rested are the chores of a
+// parcel's eggs.
+const (
+	Tilt   = "tilt"
+	Rest   = "rest"
+	Rested = "rested"
+)
+
+// StockChores are tilting, and what parcels ask for.
+func StockChores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err error) {
+	up, err := w.upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range w.storePlaces(up) {
+		if p.TiltDue {
+			all = append(all, w.tilt(p))
+		}
+	}
+	parcels, err := w.parcels(ctx, tx, 20)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range parcels {
+		if !p.OnTheWay() && p.Stored > 0 {
+			all = append(all, w.rest(p))
+		}
+	}
+	return all, nil
+}
+
+func (w *Snapshot) tilt(p PlaceView) Chore {
+	c := Chore{About: store.Subject{Kind: "place", ID: p.ID}, Kind: Tilt, Of: p.Name}
+	c.Title = fmt.Sprintf("Tilt %s in %s", plural(p.Eggs, "egg"), p.Name)
+	c.Reason = "To the other side, through about 90°."
+	if p.TiltedAt != nil {
+		c.Reason += " Last " + w.member.moment(*p.TiltedAt) + "."
+	}
+	return c
+}
+
+func (w *Snapshot) rest(p ParcelView) Chore {
+	c := Chore{About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: Rested, Of: p.From.Species}
+	c.Title = fmt.Sprintf("%s from %s", plural(p.Stored, "egg"), p.From.Name)
+	c.Reason = "Rested; ready to set."
+	if p.Resting {
+		c.Kind = Rest
+		c.Reason = "Rest until " + w.member.moment(*p.ReadyAt) +
+			": pointed end down, at room temperature, neither turned nor tilted."
+	}
+	return c
+}
+
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
 	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
@@ -144,7 +194,7 @@ func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64
 		if i < 0 {
 			return Done{}, ErrNone
 		}
-		return cared(ctx, tx, store.Care{Kind: tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
+		return cared(ctx, tx, store.Care{Kind: Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
 	})
 }
 
@@ -184,7 +234,7 @@ func (b *Books) Baskets(
 		if err != nil {
 			return err
 		}
-		up, err := tx.Upkeep(ctx, w.now, w.now)
+		up, err := w.upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}

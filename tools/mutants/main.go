@@ -2,7 +2,7 @@
 // lists, where all of them would take days: core/season has 1,803, at a minute each.
 //
 //	go tool -modfile=tools/mutation.mod gremlins unleash --dry-run ./core/season > list
-//	go run ./tools/mutants -n 80 -package core/season -skip TestRandomProblems < list
+//	go run ./tools/mutants -n 80 -package core/season -slow TestRandomProblems < list
 //
 // The working tree is changed while it runs: use a clone. A mutant is killed when the
 // package's tests fail, do not build, or take longer than -timeout.
@@ -18,6 +18,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -40,7 +41,7 @@ func main() {
 	n := flag.Int("n", 80, "mutants to try")
 	seed := flag.Uint64("seed", 1, "of the draw")
 	pkg := flag.String("package", "core/season", "folder of the package")
-	skip := flag.String("skip", "^$", "tests to leave out")
+	slow := flag.String("slow", "^$", "tests that only mutants meet which the others let live")
 	limit := flag.Duration("timeout", 150*time.Second, "of one run of the tests")
 	share := flag.Int("of", 1, "workers that share the draw, each in its own clone")
 	mine := flag.Int("worker", 0, "this worker's number, from 0")
@@ -58,7 +59,7 @@ func main() {
 	draw := rand.New(rand.NewPCG(*seed, 0)).Perm(len(all))
 	for i := *mine; i < min(*n, len(all)); i += *share {
 		m := all[draw[i]]
-		said, err := m.try(*pkg, *skip, *limit)
+		said, err := m.try(*pkg, *slow, *limit)
 		if err != nil {
 			log.Fatalf("%+v: %v", m, err)
 		}
@@ -67,7 +68,7 @@ func main() {
 }
 
 // try changes the file, runs the tests and puts the file back.
-func (m mutant) try(pkg, skip string, limit time.Duration) (string, error) {
+func (m mutant) try(pkg, slow string, limit time.Duration) (string, error) {
 	path := filepath.Join(pkg, m.file)
 	before, err := os.ReadFile(path)
 	if err != nil {
@@ -84,15 +85,16 @@ func (m mutant) try(pkg, skip string, limit time.Duration) (string, error) {
 	if exec.Command("go", "build", "./"+pkg).Run() != nil {
 		return "UNBUILT", nil
 	}
-	test := exec.Command("go", "test", "-failfast", "-timeout", limit.String(), "-skip", skip, "./"+pkg)
-	out, err := test.CombinedOutput()
-	switch {
-	case err == nil:
-		return "LIVED", nil
-	case strings.Contains(string(out), "test timed out"):
-		return "TIMED OUT", nil
+	for _, which := range []string{"-skip", "-run"} {
+		test := exec.Command("go", "test", "-failfast", "-timeout", limit.String(), which, slow, "./"+pkg)
+		switch out, err := test.CombinedOutput(); {
+		case err != nil && strings.Contains(string(out), "test timed out"):
+			return "TIMED OUT", nil
+		case err != nil:
+			return "KILLED", nil
+		}
 	}
-	return "KILLED", nil
+	return "LIVED", nil
 }
 
 // changed is the file with the mutant in it.
@@ -104,7 +106,7 @@ func (m mutant) changed(file string) (string, error) {
 	line := lines[m.line-1]
 	head, rest := line[:m.column-1], line[m.column-1:]
 	was := rest[:1]
-	if len(rest) > 1 && strings.Contains("= == != <= >= ++ --", rest[:2]) {
+	if len(rest) > 1 && slices.Contains([]string{"==", "!=", "<=", ">=", "++", "--"}, rest[:2]) {
 		was = rest[:2]
 	}
 	becomes, known := map[string]map[string]string{

@@ -12,6 +12,7 @@ import (
 	"html/template"
 	"io/fs"
 	"log/slog"
+	"maps"
 	"math"
 	"net/http"
 	"net/url"
@@ -61,8 +62,9 @@ func init() { gob.Register(Flash{}) }
 // Template is one page's templates over the shared layout.
 type Template struct{ *template.Template }
 
-// Parse reads a page's templates; they see the shared layout and parts.
-func Parse(site *Site, files fs.FS) Template {
+// Parse reads a page's templates; they see the shared layout and parts, and functions
+// of the page's own.
+func Parse(site *Site, files fs.FS, own ...template.FuncMap) Template {
 	funcs := template.FuncMap{
 		"asset": site.Assets.URL, "icon": site.Assets.Icon, "kinds": species.All, "dict": dict, "list": func(v ...any) []any { return v },
 		"pct": func(f float64) string { return strconv.Itoa(int(math.Round(100 * f))) }, "key": farm.NewKey, "lower": strings.ToLower, "capital": func(s any) string { t := fmt.Sprint(s); return strings.ToUpper(t[:1]) + t[1:] },
@@ -80,6 +82,9 @@ func Parse(site *Site, files fs.FS) Template {
 		},
 		"plot": plot, "ribbon": Draw, "stock": DrawStock, "inc": func(n int) int { return n + 1 }, "num": Number, "f1": func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
 		"kind": func(id string) *species.Profile { k, _ := species.Find(id); return k },
+	}
+	for _, more := range own {
+		maps.Copy(funcs, more)
 	}
 	return Template{template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, "*.html"))}
 }

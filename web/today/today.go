@@ -4,6 +4,7 @@ package today
 
 import (
 	"embed"
+	"html/template"
 
 	"github.com/labstack/echo/v5"
 
@@ -16,7 +17,7 @@ var files embed.FS
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files)
+	t := page.Parse(s, files, template.FuncMap{"taps": Taps})
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		today, err := s.Books.Today(c.Request().Context(), m)
 		if err != nil {
