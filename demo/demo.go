@@ -86,7 +86,7 @@ var boxes = []struct {
 // 40 pens.
 func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err error) {
 	now = now.Truncate(time.Minute)
-	books := farm.Open(db, func() time.Time { return now })
+	books := farm.New(db, func() time.Time { return now })
 	owner, err := books.SetUp(ctx, farm.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
 	if err != nil {
 		return err
@@ -294,7 +294,7 @@ func (l *loader) live(ctx context.Context, x life) error {
 }
 
 func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said string) error {
-	_, err := l.tx.Write(ctx, store.Line{PersonID: l.m.PersonID, BatchID: b.ID, At: at, Said: said})
+	_, err := l.tx.AddEntry(ctx, store.Line{PersonID: l.m.PersonID, BatchID: b.ID, At: at, Said: said})
 	return err
 }
 
@@ -431,5 +431,5 @@ func (l *loader) hatch(ctx context.Context, b store.Batch, all []store.Egg, roll
 
 // known keeps what the calls and the hatch have told of fertility.
 func (l *loader) known(ctx context.Context, b store.Batch) error {
-	return farm.KnowFertile(ctx, l.tx, b.ID)
+	return farm.UpdateFertility(ctx, l.tx, b.ID)
 }

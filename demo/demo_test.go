@@ -17,10 +17,10 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-func load(t *testing.T, now time.Time) (*farm.Books, *farm.Member) {
+func load(t *testing.T, now time.Time) (*farm.Service, *farm.Member) {
 	db := storetest.Owner(t, storetest.Open(t, nil))
 	require.NoError(t, demo.Load(t.Context(), db, now, 1))
-	books := farm.Open(db, func() time.Time { return now })
+	books := farm.New(db, func() time.Time { return now })
 	m, err := books.Owner(t.Context(), demo.Name)
 	require.NoError(t, err)
 	return books, m

@@ -61,7 +61,7 @@ func (l *loader) room(ctx context.Context) error {
 			return err
 		}
 	}
-	if _, err := farm.MarkEggs(ctx, l.tx, today); err != nil {
+	if _, err := farm.AssignCodes(ctx, l.tx, today); err != nil {
 		return err
 	}
 	if err := l.weighings(ctx); err != nil {
@@ -221,11 +221,11 @@ func (l *loader) trays(ctx context.Context) error {
 				eggs = append(eggs, tray.Egg{ID: e.ID, Pen: e.PenID})
 			}
 		}
-		var lies []store.Lie
+		var lies []store.Placement
 		last := -1
 		laid := tray.Blocks(eggs, free, func(tray.Spot) int { return 1 })
 		for id, spot := range laid {
-			lies = append(lies, store.Lie{EggID: id, TrayID: &trays[spot.Tray], Place: &spot.Place})
+			lies = append(lies, store.Placement{EggID: id, TrayID: &trays[spot.Tray], Place: &spot.Place})
 			for i, f := range free {
 				if f == spot {
 					last = max(last, i)
@@ -233,7 +233,7 @@ func (l *loader) trays(ctx context.Context) error {
 			}
 		}
 		free = free[last+1:]
-		if err := l.tx.Lay(ctx, lies); err != nil {
+		if err := l.tx.PlaceEggs(ctx, lies); err != nil {
 			return err
 		}
 	}

@@ -13,8 +13,8 @@ import (
 )
 
 // Member finds who a signed-in person is and on which farm.
-func (b *Books) Member(ctx context.Context, personID int64) (*Member, error) {
-	m, err := b.db.MemberByPerson(ctx, personID)
+func (b *Service) Member(ctx context.Context, personID int64) (*Member, error) {
+	m, err := b.DB.MemberByPerson(ctx, personID)
 	if err != nil {
 		return nil, err
 	}
@@ -22,12 +22,12 @@ func (b *Books) Member(ctx context.Context, personID int64) (*Member, error) {
 }
 
 // Owner finds a farm's first owner by the farm's name: for commands.
-func (b *Books) Owner(ctx context.Context, farmName string) (*Member, error) {
-	f, err := b.db.FarmByName(ctx, farmName)
+func (b *Service) Owner(ctx context.Context, farmName string) (*Member, error) {
+	f, err := b.DB.FarmByName(ctx, farmName)
 	if err != nil {
 		return nil, err
 	}
-	people, err := b.db.People(ctx, f.ID)
+	people, err := b.DB.People(ctx, f.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -38,22 +38,22 @@ func (b *Books) Owner(ctx context.Context, farmName string) (*Member, error) {
 }
 
 // Populated tells whether anybody has an account yet.
-func (b *Books) Populated(ctx context.Context) (bool, error) { return b.db.Populated(ctx) }
+func (b *Service) Populated(ctx context.Context) (bool, error) { return b.DB.Populated(ctx) }
 
 // NewFarm is what the first-run set-up asks.
 type NewFarm struct{ Farm, Zone, Name, Email, Password string }
 
-func (p *Problems) zone(zone string) {
+func (p *Problems) Zone(zone string) {
 	if _, err := time.LoadLocation(zone); err != nil || zone == "" || zone == "Local" {
-		p.add("zone", "%q is no time zone; it may look like Europe/Vienna.", zone)
+		p.Addf("zone", "%q is no time zone; it may look like Europe/Vienna.", zone)
 	}
 }
 
 // SetUp makes a farm with its owner. firstRun refuses with ErrNone where
 // anybody has an account already.
-func (b *Books) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID int64, err error) {
+func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID int64, err error) {
 	if firstRun {
-		some, err := b.db.Populated(ctx)
+		some, err := b.DB.Populated(ctx)
 		if err != nil {
 			return 0, err
 		}
@@ -62,83 +62,83 @@ func (b *Books) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID i
 		}
 	}
 	var p Problems
-	n.Farm = p.name("farm", "The farm's name", n.Farm, 80, true)
-	p.zone(n.Zone)
+	n.Farm = p.Name("farm", "The farm's name", n.Farm, 80, true)
+	p.Zone(n.Zone)
 	owner := p.person(n.Name, n.Email)
 	p.password(n.Password, n.Name, n.Email, n.Farm)
-	if err := p.err(); err != nil {
+	if err := p.Err(); err != nil {
 		return 0, err
 	}
 	if owner.PasswordHash, err = b.hashing.hash(ctx, n.Password); err != nil {
 		return 0, err
 	}
-	_, personID, err = b.db.AddFarm(ctx, store.Farm{Name: n.Farm, Zone: n.Zone}, owner, b.Now(), firstRun)
-	return personID, taken(err, "email", "That e-mail address has an account already.")
+	_, personID, err = b.DB.AddFarm(ctx, store.Farm{Name: n.Farm, Zone: n.Zone}, owner, b.Now(), firstRun)
+	return personID, Taken(err, "email", "That e-mail address has an account already.")
 }
 
 func (p *Problems) person(name, email string) store.Person {
-	name = p.name("name", "Your name", name, 80, true)
-	email = p.name("email", "The e-mail address", email, 200, true)
+	name = p.Name("name", "Your name", name, 80, true)
+	email = p.Name("email", "The e-mail address", email, 200, true)
 	if a, err := mail.ParseAddress(email); email != "" && (err != nil || a.Address != email) {
-		p.add("email", "%q is no e-mail address; it may look like anna@example.org.", email)
+		p.Addf("email", "%q is no e-mail address; it may look like anna@example.org.", email)
 	}
 	return store.Person{Email: email, Name: name}
 }
 
 // AddPerson gives somebody an account on the member's farm.
-func (b *Books) AddPerson(ctx context.Context, m *Member, name, email, password, role string) error {
+func (b *Service) AddPerson(ctx context.Context, m *Member, name, email, password, role string) error {
 	if !m.Owner() {
-		return errOwner
+		return ErrNotOwner
 	}
 	var p Problems
 	person := p.person(name, email)
 	p.password(password, name, email, m.FarmName)
 	if role != "owner" && role != "helper" {
-		p.add("role", "%q is no role; it may be owner or helper.", role)
+		p.Addf("role", "%q is no role; it may be owner or helper.", role)
 	}
-	if err := p.err(); err != nil {
+	if err := p.Err(); err != nil {
 		return err
 	}
 	var err error
 	if person.PasswordHash, err = b.hashing.hash(ctx, password); err != nil {
 		return err
 	}
-	_, err = b.db.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
-		_, err := write(ctx, b.tx(tx, m), On("person", id), nil, "Made an account for %s, %s.", person.Name, role)
+	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
+		_, err := Record(ctx, b.In(tx, m), On("person", id), nil, "Made an account for %s, %s.", person.Name, role)
 		return err
 	})
-	return taken(err, "email", "That e-mail address has an account already.")
+	return Taken(err, "email", "That e-mail address has an account already.")
 }
 
 // RemovePerson takes somebody off the member's farm and ends their sessions; what
 // they did stays in the journal under their name.
-func (b *Books) RemovePerson(ctx context.Context, m *Member, personID int64) error {
+func (b *Service) RemovePerson(ctx context.Context, m *Member, personID int64) error {
 	if !m.Owner() {
-		return errOwner
+		return ErrNotOwner
 	}
-	people, err := b.db.People(ctx, m.FarmID)
+	people, err := b.DB.People(ctx, m.FarmID)
 	if err != nil {
 		return err
 	}
 	i := slices.IndexFunc(people, func(p Person) bool { return p.PersonID == personID })
 	if i < 0 {
-		return problem("person", "Nobody such is on the farm, or not any more.")
+		return Problemf("person", "Nobody such is on the farm, or not any more.")
 	}
 	person := people[i]
-	err = b.db.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
-		_, err := write(ctx, b.tx(tx, m), On("person", personID), nil, "%s is no longer on the farm.", person.Name)
+	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
+		_, err := Record(ctx, b.In(tx, m), On("person", personID), nil, "%s is no longer on the farm.", person.Name)
 		return err
 	})
 	if errors.Is(err, ErrNone) {
-		return problem("person", "A farm needs an owner; make somebody else one first.")
+		return Problemf("person", "A farm needs an owner; make somebody else one first.")
 	}
 	return err
 }
 
 // SetPassword replaces the password of the account with this address and ends its
 // sessions.
-func (b *Books) SetPassword(ctx context.Context, email, password string) error {
-	person, err := b.db.PersonByEmail(ctx, email)
+func (b *Service) SetPassword(ctx context.Context, email, password string) error {
+	person, err := b.DB.PersonByEmail(ctx, email)
 	if err != nil {
 		return err
 	}
@@ -146,53 +146,53 @@ func (b *Books) SetPassword(ctx context.Context, email, password string) error {
 	return err
 }
 
-func (b *Books) setPassword(ctx context.Context, person store.Person, password, farmName string) (epoch int, err error) {
+func (b *Service) setPassword(ctx context.Context, person store.Person, password, farmName string) (epoch int, err error) {
 	var p Problems
 	p.password(password, person.Name, person.Email, farmName)
-	if err := p.err(); err != nil {
+	if err := p.Err(); err != nil {
 		return 0, err
 	}
 	hash, err := b.hashing.hash(ctx, password)
 	if err != nil {
 		return 0, err
 	}
-	return b.db.SetPassword(ctx, person.ID, hash)
+	return b.DB.SetPassword(ctx, person.ID, hash)
 }
 
 // ChangePassword replaces the member's own password, if the one before is known.
 // Every session of theirs ends but the one that is given the epoch returned.
-func (b *Books) ChangePassword(ctx context.Context, m *Member, before, password string) (epoch int, err error) {
-	person, err := b.db.PersonByID(ctx, m.PersonID)
+func (b *Service) ChangePassword(ctx context.Context, m *Member, before, password string) (epoch int, err error) {
+	person, err := b.DB.PersonByID(ctx, m.PersonID)
 	if err != nil {
 		return 0, err
 	}
-	wait, err := b.db.TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
+	wait, err := b.DB.TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
 	if err != nil {
 		return 0, err
 	}
 	if wait > 0 {
-		return 0, problem("before", "%s", ErrWait{wait}.Error())
+		return 0, Problemf("before", "%s", ErrWait{wait}.Error())
 	}
 	right, err := b.hashing.compare(ctx, before, person.PasswordHash)
 	if err != nil {
 		return 0, err
 	}
 	if !right {
-		return 0, problem("before", "That is not your password until now.")
+		return 0, Problemf("before", "That is not your password until now.")
 	}
-	if err := b.db.ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
+	if err := b.DB.ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
 		return 0, err
 	}
 	return b.setPassword(ctx, person, password, m.FarmName)
 }
 
 // SignOutEverywhere ends every session of the member.
-func (b *Books) SignOutEverywhere(ctx context.Context, m *Member) error {
-	_, err := b.db.EndSessions(ctx, m.PersonID)
+func (b *Service) SignOutEverywhere(ctx context.Context, m *Member) error {
+	_, err := b.DB.EndSessions(ctx, m.PersonID)
 	return err
 }
 
-var errOwner = problem("", "Only an owner of the farm may change this.")
+var ErrNotOwner = Problemf("", "Only an owner of the farm may change this.")
 
 // Units are how a person reads figures.
 type Units struct {
@@ -203,22 +203,22 @@ type Units struct {
 }
 
 // SaveUnits keeps how the member reads figures.
-func (b *Books) SaveUnits(ctx context.Context, m *Member, u Units) error {
+func (b *Service) SaveUnits(ctx context.Context, m *Member, u Units) error {
 	var p Problems
 	if u.Temperature != "C" && u.Temperature != "F" {
-		p.add("temperature", "%q is no unit; it may be C or F.", u.Temperature)
+		p.Addf("temperature", "%q is no unit; it may be C or F.", u.Temperature)
 	}
 	if u.Mass != "g" && u.Mass != "oz" {
-		p.add("mass", "%q is no unit; it may be g or oz.", u.Mass)
+		p.Addf("mass", "%q is no unit; it may be g or oz.", u.Mass)
 	}
 	if u.Clock != 12 && u.Clock != 24 {
-		p.add("clock", "The clock has %d hours; it may have 12 or 24.", u.Clock)
+		p.Addf("clock", "The clock has %d hours; it may have 12 or 24.", u.Clock)
 	}
-	p.count("count_from", "The number of the set day", u.CountFrom, 0, 1)
-	if err := p.err(); err != nil {
+	p.Count("count_from", "The number of the set day", u.CountFrom, 0, 1)
+	if err := p.Err(); err != nil {
 		return err
 	}
-	return b.db.SetUnits(ctx, store.Person{
+	return b.DB.SetUnits(ctx, store.Person{
 		ID: m.PersonID, Temperature: u.Temperature, Mass: u.Mass, Clock: u.Clock, CountFrom: u.CountFrom,
 	})
 }
@@ -233,36 +233,36 @@ type Rules struct {
 }
 
 // SaveFarm keeps the farm's rules.
-func (b *Books) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) SaveFarm(ctx context.Context, m *Member, key string, r Rules) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
 		var p Problems
-		r.Name = p.name("farm", "The farm's name", r.Name, 80, true)
-		p.zone(r.Zone)
+		r.Name = p.Name("farm", "The farm's name", r.Name, 80, true)
+		p.Zone(r.Zone)
 		if _, err := calendar.ParseWallTime(r.ChoreAt); err != nil {
-			p.add("chore_at", "%v.", err)
+			p.Addf("chore_at", "%v.", err)
 		}
-		p.count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
-		p.count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, LeastRest, MostRest)
+		p.Count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
+		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, LeastRest, MostRest)
 		out := []string{}
 		for _, c := range candling.Outs {
 			if slices.Contains(r.Out, c) {
 				out = append(out, string(c))
 			}
 		}
-		if err := p.err(); err != nil {
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, nil, nil, "Changed the farm's settings.")
+		return Record(ctx, tx, nil, nil, "Changed the farm's settings.")
 	})
 }
 
 // People lists who is on the member's farm.
-func (b *Books) People(ctx context.Context, m *Member) ([]Person, error) {
-	return b.db.People(ctx, m.FarmID)
+func (b *Service) People(ctx context.Context, m *Member) ([]Person, error) {
+	return b.DB.People(ctx, m.FarmID)
 }

@@ -20,17 +20,17 @@ type Tx struct {
 }
 
 // Read runs a use case that changes nothing.
-func (b *Books) read(ctx context.Context, m *Member, work func(*Tx) error) error {
-	return b.db.Read(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.tx(tx, m)) })
+func (b *Service) Read(ctx context.Context, m *Member, work func(*Tx) error) error {
+	return b.DB.Read(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })
 }
 
 // Write runs work that changes something and has a key of its own kind.
-func (b *Books) write(ctx context.Context, m *Member, work func(*Tx) error) error {
-	return b.db.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.tx(tx, m)) })
+func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) error {
+	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })
 }
 
-// tx gives a transaction on the member's farm to a use case.
-func (b *Books) tx(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now()} }
+// In gives a transaction on the member's farm to a use case.
+func (b *Service) In(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now()} }
 
 // Done says what an action did. Entry is its line in the journal if it can be
 // taken back.
@@ -49,23 +49,23 @@ func Asked(ctx context.Context, what string) context.Context {
 	return context.WithValue(ctx, askedKey{}, hex.EncodeToString(sum[:]))
 }
 
-// act runs a use case that changes something: farm by farm one after the other,
+// Act runs a use case that changes something: farm by farm one after the other,
 // and once for each key.
-func (b *Books) act(
+func (b *Service) Act(
 	ctx context.Context, m *Member, key string, work func(*Tx) (Done, error),
 ) (done Done, err error) {
 	if uuid.Validate(key) != nil {
-		return done, problem("key", "This form is broken; open the page again.")
+		return done, Problemf("key", "This form is broken; open the page again.")
 	}
 	digest, _ := ctx.Value(askedKey{}).(string)
-	err = b.write(ctx, m, func(tx *Tx) error {
+	err = b.Write(ctx, m, func(tx *Tx) error {
 		before, err := tx.Claim(ctx, key, digest, tx.At)
 		if err != nil {
 			return err
 		}
 		if before != nil {
 			if before.Digest != digest {
-				return problem("key", "This form was sent before with something else in it; open the page again.")
+				return Problemf("key", "This form was sent before with something else in it; open the page again.")
 			}
 			return json.Unmarshal([]byte(before.Answer), &done)
 		}
@@ -85,7 +85,7 @@ func (b *Books) act(
 }
 
 // Ping tells whether the database answers.
-func (b *Books) Ping(ctx context.Context) error { return b.db.Ping(ctx) }
+func (b *Service) Ping(ctx context.Context) error { return b.DB.Ping(ctx) }
 
 // NewKey makes an idempotency key for a form.
 func NewKey() string { return uuid.NewString() }

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/marks"
 	"metrogon/core/outcome"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -26,7 +27,6 @@ type BatchPage struct {
 	Rounds   []Round
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
-	Proofs   []Proof
 	Prospect Prospect
 }
 
@@ -57,8 +57,8 @@ func (p PenEggs) Field() string {
 	return fmt.Sprint(p.ID)
 }
 
-// left are the eggs whose end nobody has told yet, one by one.
-func (p PenEggs) left() (all []store.Egg) {
+// Left are the eggs whose end nobody has told yet, one by one.
+func (p PenEggs) Left() (all []store.Egg) {
 	for _, e := range p.Eggs {
 		if e.Fate == nil {
 			all = append(all, e)
@@ -76,20 +76,20 @@ func (p BatchPage) Counted() (n int) {
 }
 
 // Batch shows one batch.
-func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Batch(ctx context.Context, m *Member, id int64) (page BatchPage, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		open, err := w.openBatches(ctx, tx)
+		open, err := w.Open(ctx, tx)
 		if err != nil {
 			return err
 		}
 		if i := slices.IndexFunc(open, func(v BatchView) bool { return v.ID == id }); i >= 0 {
 			page.BatchView = open[i]
 		} else {
-			done, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, []int64{id}) })
+			done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, []int64{id}) })
 			if err != nil {
 				return err
 			}
@@ -102,7 +102,7 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 		if err != nil {
 			return err
 		}
-		page.Pens = w.byPen(eggs, counted, page.BatchView)
+		page.Pens = w.ByPen(eggs, counted, page.BatchView)
 		if page.Journal, err = tx.BatchJournal(ctx, id, 30); err != nil {
 			return err
 		}
@@ -112,25 +112,20 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 				break
 			}
 		}
-		_, page.Hatchers = w.places(w.allStays(open), page.Species)
+		_, page.Hatchers = w.Places(w.AllStays(open), page.Species)
 		page.Expect = candling.Expect(page.Kind, page.Day, page.HatchDay)
-		page.Counter, page.HasCount = Counter(page.Stands(), w.now)
+		page.Counter, page.HasCount = Counter(page.Stands(), w.Now)
 		page.Bands = map[int64]marks.Band{}
 		for _, p := range page.Pens {
-			page.Bands[p.ID] = w.band(p.ID)
+			page.Bands[p.ID] = w.Band(p.ID)
 		}
-		said, err := tx.Said(ctx, id)
-		if err != nil {
-			return err
-		}
-		page.Proofs = proofs(said, page.BatchView)
 		if !page.Open() {
 			return nil
 		}
 		if page.Prospect, err = w.prospect(ctx, tx, page); err != nil {
 			return err
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -141,16 +136,16 @@ func (b *Books) Batch(ctx context.Context, m *Member, id int64) (page BatchPage,
 	return
 }
 
-func (w *Snapshot) byPen(eggs []store.Egg, counted []store.Young, v BatchView) (pens []PenEggs) {
+func (w *Snapshot) ByPen(eggs []store.Egg, counted []store.Young, v BatchView) (pens []PenEggs) {
 	for _, e := range eggs {
 		i := slices.IndexFunc(pens, func(p PenEggs) bool { return p.ID == e.PenID && p.Trial == e.Trial })
 		if i < 0 {
 			i = len(pens)
-			pens = append(pens, PenEggs{Pen: w.pens[e.PenID], Trial: e.Trial})
+			pens = append(pens, PenEggs{Pen: w.PenByID[e.PenID], Trial: e.Trial})
 		}
 		p := &pens[i]
 		p.Eggs = append(p.Eggs, e)
-		switch fateOf(e) {
+		switch FateOf(e) {
 		case "":
 			p.Alive++
 		case outcome.Hatched:
@@ -166,66 +161,66 @@ func (w *Snapshot) byPen(eggs []store.Egg, counted []store.Young, v BatchView) (
 		}
 		p.Hatched += p.Counted
 		p.Alive = max(0, p.Alive-p.Counted)
-		p.Rates = ratesOf(p.record(v.ClosedAt != nil))
+		p.Rates = RatesOf(p.Record(v.ClosedAt != nil))
 	}
 	return
 }
 
-// fateOf is how an egg ended; "" while it has not.
-func fateOf(e store.Egg) outcome.Fate {
+// FateOf is how an egg ended; "" while it has not.
+func FateOf(e store.Egg) outcome.Fate {
 	if e.Fate == nil {
 		return ""
 	}
 	return outcome.Fate(*e.Fate)
 }
 
-// record counts what the eggs of a pen did in one batch.
-func (p PenEggs) record(closed bool) (r store.Record) {
+// Record counts what the eggs of a pen did in one batch.
+func (p PenEggs) Record(closed bool) (r store.Record) {
 	g := store.Group{Young: p.Counted}
 	for _, e := range p.Eggs {
-		fate := fateOf(e)
+		fate := FateOf(e)
 		if fate == outcome.Broken { // by hand: it counts against nobody
 			continue
 		}
 		fertile := e.Fertile != nil && *e.Fertile
 		r.Set++
-		r.Examined += count(e.Fertile != nil)
-		r.Fertile += count(fertile)
+		r.Examined += OneIf(e.Fertile != nil)
+		r.Fertile += OneIf(fertile)
 		if !closed {
 			continue
 		}
 		r.SetClosed++
-		r.HatchedClosed += count(fate == outcome.Hatched)
+		r.HatchedClosed += OneIf(fate == outcome.Hatched)
 		if fate == outcome.Counted {
 			g.Counted++
-			g.Fertile += count(fertile)
-			g.Unknown += count(e.Fertile == nil)
+			g.Fertile += OneIf(fertile)
+			g.Unknown += OneIf(e.Fertile == nil)
 			continue
 		}
-		r.FertileClosed += count(fertile)
-		r.HatchedFertile += count(fertile && fate == outcome.Hatched)
+		r.FertileClosed += OneIf(fertile)
+		r.HatchedFertile += OneIf(fertile && fate == outcome.Hatched)
 	}
-	return withGroups(r, []store.Group{g})
+	return WithGroups(r, []store.Group{g})
 }
 
-func count(b bool) int {
+func OneIf(b bool) int {
 	if b {
 		return 1
 	}
 	return 0
 }
 
-func groupOf(g store.Group) outcome.Group {
+func GroupOf(g store.Group) outcome.Group {
 	return outcome.Group{Eggs: g.Eggs, Counted: g.Counted, Young: g.Young}
 }
 
-// withGroups adds to a record what is known of groups.
-func withGroups(r store.Record, groups []store.Group) store.Record {
+// WithGroups adds to a record what is known of groups.
+func WithGroups(r store.Record, groups []store.Group) store.Record {
 	for _, g := range groups {
 		if g.Counted == 0 {
 			continue
 		}
-		young, of := groupOf(g).OfFertile(g.Fertile, g.Unknown)
+		young, of := GroupOf(g).OfFertile(g.Fertile, g.Unknown)
 		r.HatchedClosed += g.Young
 		r.HatchedFertile += young
 		r.FertileClosed += of
@@ -234,16 +229,16 @@ func withGroups(r store.Record, groups []store.Group) store.Record {
 }
 
 // Batches lists what is in the machines, and one page of what was.
-func (b *Books) Batches(ctx context.Context, m *Member, skip int) (open, closed []BatchView, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Batches(ctx context.Context, m *Member, skip int) (open, closed []BatchView, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		if open, err = w.openBatches(ctx, tx); err != nil {
+		if open, err = w.Open(ctx, tx); err != nil {
 			return err
 		}
-		closed, err = w.views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedBatches(ctx, PageOfBatches, skip) })
+		closed, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedBatches(ctx, PageOfBatches, skip) })
 		return err
 	})
 	return
@@ -252,16 +247,16 @@ func (b *Books) Batches(ctx context.Context, m *Member, skip int) (open, closed 
 // PageOfBatches is how many batches that are done stand on one page.
 const PageOfBatches = 40
 
-// onBatch runs an action on an open batch, with its eggs by id, and afterwards
+// OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
-func (b *Books) onBatch(ctx context.Context, m *Member, key string, id int64, work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error)) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) OnBatch(ctx context.Context, m *Member, key string, id int64, work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error)) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
 			return Done{}, err
 		}
 		if batch.ClosedAt != nil {
-			return Done{}, problem("batch", "%s is closed; take the closing back first.", batch.Code)
+			return Done{}, Problemf("batch", "%s is closed; take the closing back first.", batch.Code)
 		}
 		all, err := tx.BatchEggs(ctx, id)
 		if err != nil {
@@ -275,12 +270,12 @@ func (b *Books) onBatch(ctx context.Context, m *Member, key string, id int64, wo
 		if err != nil {
 			return done, err
 		}
-		return done, KnowFertile(ctx, tx.Tx, id)
+		return done, UpdateFertility(ctx, tx.Tx, id)
 	})
 }
 
-// KnowFertile keeps, egg by egg, what the calls and the hatch have told.
-func KnowFertile(ctx context.Context, tx *store.Tx, batchID int64) error {
+// UpdateFertility keeps, egg by egg, what the calls and the hatch have told.
+func UpdateFertility(ctx context.Context, tx *store.Tx, batchID int64) error {
 	eggs, err := tx.BatchEggs(ctx, batchID)
 	if err != nil {
 		return err
@@ -292,15 +287,15 @@ func KnowFertile(ctx context.Context, tx *store.Tx, batchID int64) error {
 		for j, c := range e.Calls {
 			calls[j] = candling.Call(c)
 		}
-		if fertile, ok := candling.Fertile(calls, fateOf(e) == outcome.Hatched, openedAs(e.Fate, e.Stage, e.Opened)); ok {
+		if fertile, ok := candling.Fertile(calls, FateOf(e) == outcome.Hatched, OpenedAs(e.Fate, e.Stage, e.Opened)); ok {
 			known[i] = &fertile
 		}
 	}
 	return tx.SetFertile(ctx, ids, known)
 }
 
-// openedAs is what an egg showed on opening; "" if it was not opened.
-func openedAs(fate, stage, opened *string) candling.Stage {
+// OpenedAs is what an egg showed on opening; "" if it was not opened.
+func OpenedAs(fate, stage, opened *string) candling.Stage {
 	switch {
 	case opened != nil:
 		return candling.Stage(*opened)
@@ -310,10 +305,10 @@ func openedAs(fate, stage, opened *string) candling.Stage {
 	return ""
 }
 
-// living checks that these eggs are still in the batch; none at all is a problem.
-func living(ids []int64, eggs map[int64]store.Egg) error {
+// Living checks that these eggs are still in the batch; none at all is a problem.
+func Living(ids []int64, eggs map[int64]store.Egg) error {
 	if len(ids) == 0 {
-		return problem("eggs", "Mark the eggs first.")
+		return Problemf("eggs", "Mark the eggs first.")
 	}
 	for _, id := range ids {
 		e, ok := eggs[id]
@@ -321,7 +316,7 @@ func living(ids []int64, eggs map[int64]store.Egg) error {
 			return ErrNone
 		}
 		if e.Fate != nil {
-			return problem("eggs", "Egg %d is %s already.", e.No, *e.Fate)
+			return Problemf("eggs", "Egg %d is %s already.", e.No, *e.Fate)
 		}
 	}
 	return nil
@@ -330,21 +325,21 @@ func living(ids []int64, eggs map[int64]store.Egg) error {
 // one candling may last so long; a call after it begins the next.
 const candlingLasts = 3 * time.Hour
 
-// when is the moment at which something was done to a batch: the one that was told,
+// When is the moment at which something was done to a batch: the one that was told,
 // since people write things down later, or, if none was, now.
-func (tx *Tx) when(batch store.Batch, told time.Time) (time.Time, error) {
+func (tx *Tx) When(batch store.Batch, told time.Time) (time.Time, error) {
 	now := tx.At
 	switch {
 	case told.IsZero():
 		told = now
 	case told.After(now.Add(time.Minute)):
-		return told, problem("when", "%s has not come yet; when was it done?", tx.Member.moment(told))
+		return told, Problemf("when", "%s has not come yet; when was it done?", tx.Member.Moment(told))
 	case told.After(now):
 		told = now
 	}
 	if told.Before(batch.SetAt) {
-		return told, problem("when", "%s was not set before %s, so nothing was done to it %s.",
-			batch.Code, tx.Member.moment(batch.SetAt), tx.Member.moment(told))
+		return told, Problemf("when", "%s was not set before %s, so nothing was done to it %s.",
+			batch.Code, tx.Member.Moment(batch.SetAt), tx.Member.Moment(told))
 	}
 	return told, nil
 }
@@ -359,16 +354,16 @@ type Calling struct {
 }
 
 // Candle records one call for these eggs.
-func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64, c Calling) (Done, error) {
+func (b *Service) Candle(ctx context.Context, m *Member, key string, batchID int64, c Calling) (Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		if !slices.Contains(candling.Calls, call) {
-			return Done{}, problem("call", "%q is no call.", string(call))
+			return Done{}, Problemf("call", "%q is no call.", string(call))
 		}
-		if err := living(ids, eggs); err != nil {
+		if err := Living(ids, eggs); err != nil {
 			return Done{}, err
 		}
-		at, err := tx.when(batch, c.At)
+		at, err := tx.When(batch, c.At)
 		if err != nil {
 			return Done{}, err
 		}
@@ -378,9 +373,9 @@ func (b *Books) Candle(ctx context.Context, m *Member, key string, batchID int64
 
 // CandleRest calls every egg live that is still in the batch and was not called
 // in the candling of the hours before; told is when, zero for now.
-func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		at, err := tx.when(batch, told)
+func (b *Service) CandleRest(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		at, err := tx.When(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -399,7 +394,7 @@ func (b *Books) CandleRest(ctx context.Context, m *Member, key string, batchID i
 			}
 		}
 		if len(rest) == 0 {
-			return Done{}, problem("eggs", "Every egg was called already.")
+			return Done{}, Problemf("eggs", "Every egg was called already.")
 		}
 		slices.Sort(rest)
 		return called(ctx, tx, batch, candling.Live, rest, false, at)
@@ -417,41 +412,41 @@ func called(
 	if err != nil {
 		return Done{}, err
 	}
-	u := undo{dropCalls.Of(calls)}
-	said := fmt.Sprintf("%s: %s called %s", batch.Code, plural(len(ids), "egg"), call)
+	u := Undo{dropCalls.Of(calls)}
+	said := fmt.Sprintf("%s: %s called %s", batch.Code, wording.Plural(len(ids), "egg"), call)
 	if out {
 		ended, err := tx.End(ctx, ids, string(outcome.Removed), string(call), at)
 		if err != nil {
 			return Done{}, err
 		}
-		u = append(u, revive.Of(ended))
+		u = append(u, Revive.Of(ended))
 		said += " and taken out"
 	}
-	return write(ctx, tx, On("batch", batch.ID), u, "%s.", said)
+	return Record(ctx, tx, On("batch", batch.ID), u, "%s.", said)
 }
 
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
-func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, hatcherID int64, told time.Time) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Lockdown(ctx context.Context, m *Member, key string, batchID, hatcherID int64, told time.Time) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
 		if hatcherID == 0 {
 			hatcherID = batch.HatcherID
 		}
-		switch v, err := w.view(batch); {
+		switch v, err := w.View(batch); {
 		case err != nil:
 			return Done{}, err
 		case v.Kind.IsReptile():
-			return Done{}, problem("batch", "Reptile eggs are left as they lie: there is no lockdown.")
+			return Done{}, Problemf("batch", "Reptile eggs are left as they lie: there is no lockdown.")
 		case batch.LockedAt != nil:
-			return Done{}, problem("batch", "%s is in lockdown already.", batch.Code)
-		case w.rooms[hatcherID][batch.Species].Hatching == 0:
-			return Done{}, problem("hatcher", "Pick a machine in which these eggs can hatch.")
+			return Done{}, Problemf("batch", "%s is in lockdown already.", batch.Code)
+		case w.Rooms[hatcherID][batch.Species].Hatching == 0:
+			return Done{}, Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
 		}
-		at, err := tx.when(batch, told)
+		at, err := tx.When(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -460,14 +455,14 @@ func (b *Books) Lockdown(ctx context.Context, m *Member, key string, batchID, ha
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, On("batch", batchID), undo{batchBefore.Of(before)}, "%s in lockdown in %s.", batch.Code, w.machines[hatcherID].Name)
+		return Record(ctx, tx, On("batch", batchID), Undo{batchBefore.Of(before)}, "%s in lockdown in %s.", batch.Code, w.MachineByID[hatcherID].Name)
 	})
 }
 
-// Opened records what eggs that were taken out showed on opening: a true clear
+// RecordOpened records what eggs that were taken out showed on opening: a true clear
 // has a small dense white spot, an early death a larger ring.
-func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64, ids []int64, stage candling.Stage) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) RecordOpened(ctx context.Context, m *Member, key string, batchID int64, ids []int64, stage candling.Stage) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return Done{}, err
@@ -477,24 +472,24 @@ func (b *Books) Opened(ctx context.Context, m *Member, key string, batchID int64
 			return Done{}, err
 		}
 		if !slices.Contains(candling.Stages[:len(candling.Stages)-1], stage) {
-			return Done{}, problem("stage", "%q is nothing that an opened egg shows.", string(stage))
+			return Done{}, Problemf("stage", "%q is nothing that an opened egg shows.", string(stage))
 		}
 		for _, id := range ids {
 			if !slices.ContainsFunc(all, func(e store.Egg) bool { return e.ID == id }) {
 				return Done{}, ErrNone
 			}
 		}
-		opened, err := tx.Open(ctx, ids, string(stage))
+		opened, err := tx.SetOpened(ctx, ids, string(stage))
 		if err != nil {
 			return Done{}, err
 		}
 		if len(opened) == 0 {
-			return Done{}, problem("eggs", "Mark eggs that were taken out and not opened yet.")
+			return Done{}, Problemf("eggs", "Mark eggs that were taken out and not opened yet.")
 		}
-		if err := KnowFertile(ctx, tx.Tx, batchID); err != nil {
+		if err := UpdateFertility(ctx, tx.Tx, batchID); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, On("batch", batchID), undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code, plural(len(opened), "egg"), stage)
+		return Record(ctx, tx, On("batch", batchID), Undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code, wording.Plural(len(opened), "egg"), stage)
 	})
 }
 
@@ -507,12 +502,30 @@ type Proof struct {
 	K, N int // right, of those that are known by now
 }
 
+// Proofs tells how the calls of a batch proved.
+func (b *Service) Proofs(ctx context.Context, m *Member, batchID int64) (all []Proof, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		_, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return err
+		}
+		said, err := tx.Said(ctx, batchID)
+		all = proofs(said, v)
+		return err
+	})
+	return
+}
+
 // proofs counts them; calls of which nobody knows yet are left out.
 func proofs(said []store.Said, v BatchView) (all []Proof) {
 	for _, s := range said {
 		hatched := s.Fate != nil && outcome.Fate(*s.Fate) == outcome.Hatched
 		done := calendar.Elapsed(v.SetAt, s.At) / v.HatchDay
-		right, known := candling.Proved(candling.Call(s.Call), done, hatched, openedAs(s.Fate, s.Stage, s.Opened))
+		right, known := candling.Proved(candling.Call(s.Call), done, hatched, OpenedAs(s.Fate, s.Stage, s.Opened))
 		if !known {
 			continue
 		}
@@ -529,20 +542,20 @@ func proofs(said []store.Said, v BatchView) (all []Proof) {
 	return
 }
 
-// MarkDone ticks a chore of a batch off.
-func (b *Books) MarkDone(ctx context.Context, m *Member, key string, batchID int64, kind string, day int) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+// TickOff ticks a chore of a batch off.
+func (b *Service) TickOff(ctx context.Context, m *Member, key string, batchID int64, kind string, day int) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
-			return Done{}, problem("kind", "%q is no chore that can be ticked off.", kind)
+			return Done{}, Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}
 		open, err := tx.MarkDone(ctx, batchID, kind, day, b.Now())
 		if err != nil {
 			return Done{}, err
 		}
 		if !open {
-			return Done{}, problem("kind", "This was done already.")
+			return Done{}, Problemf("kind", "This was done already.")
 		}
-		return write(ctx, tx, On("batch", batchID), undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.", batch.Code, lower(calendar.Title(kind)))
+		return Record(ctx, tx, On("batch", batchID), Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
 	})
 }
 

@@ -79,7 +79,7 @@ func (p SetPage) room(s Setting) int {
 	}
 	for _, x := range p.Hatchers {
 		if x.ID == s.HatcherID && !p.Kind.IsReptile() {
-			room = min(room, int(float64(x.Room)/keptShare))
+			room = min(room, int(float64(x.Room)/KeptShare))
 		}
 	}
 	return room
@@ -87,10 +87,10 @@ func (p SetPage) room(s Setting) int {
 
 // lots are the eggs that may be set in so many days, with those of the days
 // until then among them: not past their days, not resting, of the wished pen.
-func (p SetPage) lots(x expectations, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []Lot) {
+func (p SetPage) lots(x Beliefs, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []Lot) {
 	add := func(pen int64, age, eggs int, l Lot) {
 		if k := storage.Judge(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
-			lots = append(lots, choice.Lot{Pen: pen, Age: float64(age), Eggs: eggs, Young: x.young[pen], Keeps: x.keeps(p.Kind, age)})
+			lots = append(lots, choice.Lot{Pen: pen, Age: float64(age), Eggs: eggs, Young: x.Young[pen], Keeps: x.Keeps(p.Kind, age)})
 			of = append(of, l)
 		}
 	}
@@ -125,7 +125,7 @@ func (p SetPage) lots(x expectations, wish Wish, days int, laying []store.Stock)
 const layingDays = 7
 
 // choose picks the eggs that meet the wish.
-func (p *SetPage) choose(s *Setting, x expectations) {
+func (p *SetPage) choose(s *Setting, x Beliefs) {
 	s.Picks = nil
 	lots, of := p.lots(x, s.Wish, 0, nil)
 	order := s.Wish.Order
@@ -145,7 +145,7 @@ func (p *SetPage) choose(s *Setting, x expectations) {
 }
 
 // later compares filling the machine today with waiting two days.
-func (p SetPage) later(w *Snapshot, x expectations, laying []store.Stock) *Later {
+func (p SetPage) later(w *Snapshot, x Beliefs, laying []store.Stock) *Later {
 	const days = 2
 	if p.Kind.IsReptile() {
 		return nil // set on the day that they are laid
@@ -155,7 +155,7 @@ func (p SetPage) later(w *Snapshot, x expectations, laying []store.Stock) *Later
 		lots, _ := p.lots(x, p.Setting.Wish, days, laying)
 		c := choice.Choose(lots, choice.Wish{Order: choice.Best, Room: p.room(p.Setting)})
 		hatch := p.Kind.HatchDays.At + float64(days)
-		return Outlook{c.Eggs, c.Young.Mean(), calendar.After(w.now, hatch)}, lots, c
+		return Outlook{c.Eggs, c.Young.Mean(), calendar.After(w.Now, hatch)}, lots, c
 	}
 	var now choice.Choice
 	var lots []choice.Lot
@@ -170,7 +170,7 @@ func (p SetPage) later(w *Snapshot, x expectations, laying []store.Stock) *Later
 	}
 	older := slices.Clone(lots)
 	for i := range older {
-		older[i].Keeps = x.keeps(p.Kind, int(older[i].Age)+days)
+		older[i].Keeps = x.Keeps(p.Kind, int(older[i].Age)+days)
 	}
 	l.Lost = now.Young.Mean() - choice.Expect(older, now.Take).Mean()
 	return l

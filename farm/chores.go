@@ -30,9 +30,9 @@ type Provider func(ctx context.Context, tx *Tx, w *Snapshot) ([]Chore, error)
 // How far ahead chores are shown, in days.
 const lookAhead = 3
 
-// dueNow merges the chores of all rooms: those that are late or due today, by their
+// Due merges the chores of all rooms: those that are late or due today, by their
 // time, those of no fixed time last; and those of the next days.
-func dueNow(ctx context.Context, tx *Tx, w *Snapshot, rooms []Provider) (due, soon []Chore, err error) {
+func Due(ctx context.Context, tx *Tx, w *Snapshot, rooms []Provider) (due, soon []Chore, err error) {
 	today := tx.Member.Date(tx.At)
 	for _, provide := range rooms {
 		all, err := provide(ctx, tx, w)
@@ -40,7 +40,7 @@ func dueNow(ctx context.Context, tx *Tx, w *Snapshot, rooms []Provider) (due, so
 			return nil, nil, err
 		}
 		for _, c := range all {
-			switch ahead := ageDays(today, tx.Member.Date(c.At)); {
+			switch ahead := AgeDays(today, tx.Member.Date(c.At)); {
 			case c.At.IsZero():
 				due = append(due, c)
 			case ahead <= 0:
@@ -58,7 +58,7 @@ func dueNow(ctx context.Context, tx *Tx, w *Snapshot, rooms []Provider) (due, so
 
 func byTime(x, y Chore) int {
 	if x.At.IsZero() || y.At.IsZero() {
-		return count(x.At.IsZero()) - count(y.At.IsZero())
+		return OneIf(x.At.IsZero()) - OneIf(y.At.IsZero())
 	}
 	return cmp.Or(x.At.Compare(y.At), cmp.Compare(x.About.ID, y.About.ID))
 }

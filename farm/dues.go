@@ -9,6 +9,8 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -20,10 +22,10 @@ const (
 	Past = "past"
 )
 
-// BatchChores are what is to be done to the batches in the machines: what falls on
+// Chores are what is to be done to the batches in the machines: what falls on
 // certain days of incubation, second looks, and daily work.
-func BatchChores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err error) {
-	open, err := w.openBatches(ctx, tx)
+func Chores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err error) {
+	open, err := w.Open(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -35,7 +37,7 @@ func BatchChores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err err
 	if err != nil {
 		return nil, err
 	}
-	up, err := w.upkeep(ctx, tx)
+	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +66,7 @@ func (w *Snapshot) daily(r Round) Chore {
 	c.Times, c.Done, c.Title = r.Times, r.Done, r.Title
 	c.Reason = fmt.Sprintf("%s. %s", r.Stands().Name, r.Says)
 	if r.Last != nil {
-		c.Reason += " Last " + w.member.Hours(*r.Last) + "."
+		c.Reason += " Last " + w.Member.Hours(*r.Last) + "."
 	}
 	return c
 }
@@ -86,7 +88,7 @@ func (w *Snapshot) dues(v BatchView, ticks []store.ChoreDone) (all []Chore) {
 			// candling that is due does for the ones missed before it.
 			done = done || v.LockedAt != nil || (v.CandledAt != nil && v.CandledAt.After(ms.At.Add(-36*time.Hour)))
 			for _, later := range v.Milestones[i+1:] {
-				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.now))
+				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.Now))
 			}
 		case calendar.Lockdown:
 			done = v.LockedAt != nil
@@ -105,7 +107,7 @@ func (w *Snapshot) dues(v BatchView, ticks []store.ChoreDone) (all []Chore) {
 }
 
 func (w *Snapshot) empty(v BatchView) Chore {
-	c := chore(v, calendar.ClearOut, w.now)
+	c := chore(v, calendar.ClearOut, w.Now)
 	c.Title, c.Reason = "Close "+v.Code, "No egg is left in it."
 	return c
 }
@@ -113,10 +115,10 @@ func (w *Snapshot) empty(v BatchView) Chore {
 func (w *Snapshot) past(v BatchView) Chore {
 	by := v.Hatch().To
 	c := chore(v, Past, by)
-	c.Title = fmt.Sprintf("What became of %s?", plural(v.Alive, "egg"))
+	c.Title = fmt.Sprintf("What became of %s?", wording.Plural(v.Alive, "egg"))
 	c.Reason = fmt.Sprintf("%s · day %s. They should have hatched by %s, and no lockdown is written down. "+
 		"Record how many hatched, with the day, or close the batch. Eggs this old may burst: goggles, a bag, outdoors.",
-		v.Stands().Name, w.member.Counting().Position(v.Day, v.HatchDay), w.member.ShortDay(by))
+		v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay), w.Member.ShortDay(by))
 	return c
 }
 
@@ -127,8 +129,8 @@ func (w *Snapshot) again(v BatchView, doubts []store.Doubt) (Chore, bool) {
 	if i < 0 || v.LockedAt != nil {
 		return Chore{}, false
 	}
-	c := chore(v, LookAgain, w.member.Hour.On(doubts[i].At, 3, w.member.Place))
-	c.Title = "Look again at " + plural(doubts[i].Eggs, "doubtful egg")
+	c := chore(v, LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
+	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
 	c.Reason = v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " +
 		"Of dark shells the air cell tells."
 	return c, true
@@ -137,19 +139,19 @@ func (w *Snapshot) again(v BatchView, doubts []store.Doubt) (Chore, bool) {
 func (w *Snapshot) due(v BatchView, ms calendar.Milestone, day int) Chore {
 	d := chore(v, ms.Kind, ms.At)
 	d.Day = day
-	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.member.Counting().Position(v.Day, v.HatchDay))
+	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay))
 	switch ms.Kind {
 	case calendar.Candle:
-		d.Title = fmt.Sprintf("Candle %s", plural(v.Alive, "egg"))
+		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))
 		d.Reason = where + ". " + candling.Expect(v.Kind, ms.Day, v.HatchDay)
 	case calendar.Lockdown:
-		d.Title = fmt.Sprintf("Lockdown of %s", plural(v.Alive, "egg"))
+		d.Title = fmt.Sprintf("Lockdown of %s", wording.Plural(v.Alive, "egg"))
 		d.Reason = where + ". Stop turning"
 		if v.HatcherID != v.SetterID {
 			d.Reason += ", move to " + v.Hatcher.Name
 		}
-		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", number(v.Method.Humidity(v.Kind, true).From), number(v.Method.Humidity(v.Kind, true).To))
-		if room := w.rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
+		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From), units.Number(v.Method.Humidity(v.Kind, true).To))
+		if room := w.Rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
 			d.Reason += fmt.Sprintf(" It holds %d.", room)
 		}
 	case calendar.Pull:
@@ -159,7 +161,7 @@ func (w *Snapshot) due(v BatchView, ms calendar.Milestone, day int) Chore {
 			d.Title, d.Reason = "Look for young", where+". Leave them until the yolk is absorbed."
 		}
 	case calendar.ClearOut:
-		d.Title = fmt.Sprintf("Clear out %s", plural(v.Alive, "egg"))
+		d.Title = fmt.Sprintf("Clear out %s", wording.Plural(v.Alive, "egg"))
 		d.Reason = where + ". Usual time is over: open what is left or close the batch."
 	}
 	return d

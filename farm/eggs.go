@@ -17,6 +17,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -46,9 +47,9 @@ type Lot struct {
 // Past tells that they are past the day at which most stop.
 func (l Lot) Past() bool { return l.Keeping == storage.Stale || l.Keeping == storage.Late }
 
-// lot judges eggs on a date.
-func lot(kind *species.Profile, s store.Stock, on time.Time) Lot {
-	age := ageDays(s.LaidOn, on)
+// LotOn judges eggs on a date.
+func LotOn(kind *species.Profile, s store.Stock, on time.Time) Lot {
+	age := AgeDays(s.LaidOn, on)
 	return Lot{
 		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.Judge(kind, age),
 		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(0, 0, int(kind.StorageLimitDays.At)),
@@ -74,13 +75,13 @@ type EggRoom struct {
 
 // EggRoom shows the stock by pen and age, where it lies, and the newest
 // collections.
-func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		if room, err = w.eggRoom(ctx, tx); err != nil {
+		if room, err = w.EggRoom(ctx, tx); err != nil {
 			return err
 		}
 		if room.Gatherings, err = tx.Gatherings(ctx, 12); err != nil {
@@ -89,10 +90,10 @@ func (b *Books) EggRoom(ctx context.Context, m *Member) (room EggRoom, err error
 		room.Next = room.next()
 		room.Usual = map[int64]method.Washing{}
 		for _, p := range room.Pens {
-			room.Usual[p.ID] = w.method(p.Species).Washing
+			room.Usual[p.ID] = w.Method(p.Species).Washing
 		}
-		up, err := w.upkeep(ctx, tx)
-		room.Places = w.storePlaces(up)
+		up, err := w.Upkeep(ctx, tx)
+		room.Places = w.StorePlaces(up)
 		return err
 	})
 	return
@@ -113,14 +114,14 @@ func (r EggRoom) next() int64 {
 	return r.Pens[i].ID
 }
 
-func (w *Snapshot) eggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
-	room := EggRoom{Today: w.member.Date(w.now)}
-	for _, p := range w.penList {
+func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
+	room := EggRoom{Today: w.Member.Date(w.Now)}
+	for _, p := range w.Pens {
 		if !p.Supplier && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
 			room.Pens = append(room.Pens, p)
 		}
 	}
-	stock, err := tx.Stock(ctx, w.now)
+	stock, err := tx.Stock(ctx, w.Now)
 	if err != nil {
 		return room, err
 	}
@@ -128,14 +129,14 @@ func (w *Snapshot) eggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 	for _, s := range stock {
 		row := by[s.PenID]
 		if row == nil {
-			kind, err := w.kind(w.pens[s.PenID].Species)
+			kind, err := w.Kind(w.PenByID[s.PenID].Species)
 			if err != nil {
 				return room, err
 			}
-			row = &StockRow{Pen: w.pens[s.PenID], Kind: kind}
+			row = &StockRow{Pen: w.PenByID[s.PenID], Kind: kind}
 			by[s.PenID] = row
 		}
-		l := lot(row.Kind, s, room.Today)
+		l := LotOn(row.Kind, s, room.Today)
 		row.Lots = append(row.Lots, l)
 		row.Eggs += s.Eggs
 		room.Eggs += s.Eggs
@@ -155,7 +156,7 @@ func (w *Snapshot) eggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 		room.Stock = append(room.Stock, *row)
 	}
 	slices.SortFunc(room.Stock, func(a, b StockRow) int {
-		if d := compareKinds(a.Kind, b.Kind); d != 0 {
+		if d := CompareKinds(a.Kind, b.Kind); d != 0 {
 			return d
 		}
 		return strings.Compare(a.Name, b.Name)
@@ -169,14 +170,14 @@ func (w *Snapshot) lateYoung(ctx context.Context, tx *Tx, row *StockRow) (young 
 	if !slices.ContainsFunc(row.Lots, Lot.Past) {
 		return 0, nil
 	}
-	records, err := readAges(ctx, tx, row.Kind.ID)
+	records, err := ReadAges(ctx, tx, row.Kind.ID)
 	if err != nil {
 		return 0, err
 	}
-	x := w.expectations(records)
+	x := w.Beliefs(records)
 	for i, l := range row.Lots {
 		if l.Past() {
-			row.Lots[i].Young = x.expect(row.Kind, row.ID, l.Age, l.Eggs)
+			row.Lots[i].Young = x.Expect(row.Kind, row.ID, l.Age, l.Eggs)
 			young += row.Lots[i].Young
 		}
 	}
@@ -185,11 +186,11 @@ func (w *Snapshot) lateYoung(ctx context.Context, tx *Tx, row *StockRow) (young 
 
 // OnTrial puts rejected eggs of a collection into store, to be set on trial and told
 // apart.
-func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID int64, reason string, eggs int) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) OnTrial(ctx context.Context, m *Member, key string, collectionID int64, reason string, eggs int) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
-		p.count("eggs", "The number of eggs", eggs, 1, MaxEggs)
-		if err := p.err(); err != nil {
+		p.Count("eggs", "The number of eggs", eggs, 1, MaxEggs)
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		ids, err := tx.OnTrial(ctx, collectionID, reason, eggs)
@@ -197,17 +198,17 @@ func (b *Books) OnTrial(ctx context.Context, m *Member, key string, collectionID
 			return Done{}, err
 		}
 		if len(ids) == 0 {
-			return Done{}, problem("eggs", "There are none of these rejected eggs any more.")
+			return Done{}, Problemf("eggs", "There are none of these rejected eggs any more.")
 		}
-		codes, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now()))
+		codes, err := AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
-		said := plural(len(ids), "rejected egg") + " in store on trial"
+		said := wording.Plural(len(ids), "rejected egg") + " in store on trial"
 		if len(codes) > 0 {
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
-		return write(ctx, tx, nil, undo{offTrial.Of(ids)}, "%s.", said)
+		return Record(ctx, tx, nil, Undo{offTrial.Of(ids)}, "%s.", said)
 	})
 }
 
@@ -237,13 +238,13 @@ func (c Collected) rejects() (n int) {
 
 // Collect records what was gathered, gives each sound egg its pencil code, and
 // says what is odd about its size.
-func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Collected) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Collect(ctx context.Context, m *Member, key string, all ...Collected) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -261,16 +262,16 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 			said = append(said, w.gathered(c, weighed))
 		}
 		if len(all) == 0 {
-			p.add("eggs", "Say how many eggs there were.")
+			p.Addf("eggs", "Say how many eggs there were.")
 		}
-		if err := p.err(); err != nil {
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		ids, err := tx.Collect(ctx, rows)
 		if err != nil {
 			return Done{}, err
 		}
-		codes, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now()))
+		codes, err := AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
 		if err != nil {
 			return Done{}, err
 		}
@@ -280,69 +281,69 @@ func (b *Books) Collect(ctx context.Context, m *Member, key string, all ...Colle
 		case n == 1:
 			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
 		}
-		return write(ctx, tx, about, undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
+		return Record(ctx, tx, about, Undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
 	})
 }
 
 // collection checks one gathering and gives its row.
 func (p *Problems) collection(w *Snapshot, up store.Upkeep, c Collected) store.Collection {
-	pen, ok := w.pens[c.PenID]
+	pen, ok := w.PenByID[c.PenID]
 	if !ok || pen.Supplier {
-		p.add("pen", "Pick the pen that the eggs are from.")
+		p.Addf("pen", "Pick the pen that the eggs are from.")
 	}
 	row := store.Collection{PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG, LengthMM: c.LengthMM, BreadthMM: c.Breadth}
-	row.Note = p.gathering(c.LaidOn, c.Eggs, c.rejects(), c.Note, w.member.Date(w.now))
-	row.Hen = p.name("hen", "The hen", c.Hen, 30, false)
+	row.Note = p.gathering(c.LaidOn, c.Eggs, c.rejects(), c.Note, w.Member.Date(w.Now))
+	row.Hen = p.Name("hen", "The hen", c.Hen, 30, false)
 	for id, n := range c.Reasons {
 		if _, known := grading.Known(id); !known {
-			p.add("reasons", "%q is no reason to reject an egg.", id)
+			p.Addf("reasons", "%q is no reason to reject an egg.", id)
 		}
-		p.count("reasons", "The number of rejects", n, 0, MaxEggs)
+		p.Count("reasons", "The number of rejects", n, 0, MaxEggs)
 	}
 	if c.Washing == "" && ok {
-		c.Washing = w.method(pen.Species).Washing
+		c.Washing = w.Method(pen.Species).Washing
 	}
 	if ok && !slices.Contains(method.Washings, c.Washing) {
-		p.add("washing", "Pick what was done to the shells.")
+		p.Addf("washing", "Pick what was done to the shells.")
 	}
 	row.Washing = string(c.Washing)
-	if row.WashWith = p.name("wash_with", "What they were washed with", c.WashWith, 60, false); c.Washing != method.Washed {
+	if row.WashWith = p.Name("wash_with", "What they were washed with", c.WashWith, 60, false); c.Washing != method.Washed {
 		row.WashWith = ""
 	}
 	if c.PlaceID != 0 {
 		if !slices.ContainsFunc(up.Places, func(x store.StoragePlace) bool { return x.ID == c.PlaceID }) {
-			p.add("place", "Pick where the eggs are kept.")
+			p.Addf("place", "Pick where the eggs are kept.")
 		}
 		row.PlaceID = &c.PlaceID
 	}
-	p.mass(w.member.Units(), "mass", "The weight", c.MassG, .3, 400)
-	p.measure("length", "The length", c.LengthMM, 8, 150, "mm")
-	p.measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
+	p.Mass(w.Member.Units(), "mass", "The weight", c.MassG, .3, 400)
+	p.Measure("length", "The length", c.LengthMM, 8, 150, "mm")
+	p.Measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
 	if (c.LengthMM == nil) != (c.Breadth == nil) {
-		p.add("breadth", "Give both length and breadth, or neither.")
+		p.Addf("breadth", "Give both length and breadth, or neither.")
 	}
-	if c.LaidOn.Equal(w.member.Date(w.now)) {
-		row.At = &w.now
+	if c.LaidOn.Equal(w.Member.Date(w.Now)) {
+		row.At = &w.Now
 	}
 	return row
 }
 
-func (p *Problems) measure(field, what string, v *float64, least, most float64, unit string) {
+func (p *Problems) Measure(field, what string, v *float64, least, most float64, unit string) {
 	if outside(v, least, most) {
-		p.add(field, "%s", units.Outside(what, *v, least, most, unit))
+		p.Addf(field, "%s", units.Outside(what, *v, least, most, unit))
 	}
 }
 
-// temp and mass say what is wrong in the units in which it was typed.
-func (p *Problems) temp(r units.Reader, field, what string, c *float64, least, most float64) {
+// Temp and mass say what is wrong in the units in which it was typed.
+func (p *Problems) Temp(r units.Reader, field, what string, c *float64, least, most float64) {
 	if outside(c, least, most) {
-		p.add(field, "%s", r.OutsideTemp(what, *c, least, most))
+		p.Addf(field, "%s", r.OutsideTemp(what, *c, least, most))
 	}
 }
 
-func (p *Problems) mass(r units.Reader, field, what string, g *float64, least, most float64) {
+func (p *Problems) Mass(r units.Reader, field, what string, g *float64, least, most float64) {
 	if outside(g, least, most) {
-		p.add(field, "%s", r.OutsideMass(what, *g, least, most))
+		p.Addf(field, "%s", r.OutsideMass(what, *g, least, most))
 	}
 }
 
@@ -350,8 +351,8 @@ func outside(v *float64, least, most float64) bool { return v != nil && !(*v >= 
 
 // gathered says one gathering in words.
 func (w *Snapshot) gathered(c Collected, weighed []store.Weighed) string {
-	pen := w.pens[c.PenID]
-	said := fmt.Sprintf("%s from %s", plural(c.Eggs, "egg"), pen.Name)
+	pen := w.PenByID[c.PenID]
+	said := fmt.Sprintf("%s from %s", wording.Plural(c.Eggs, "egg"), pen.Name)
 	if c.Hen != "" {
 		said += ", hen " + c.Hen
 	}
@@ -364,7 +365,7 @@ func (w *Snapshot) gathered(c Collected, weighed []store.Weighed) string {
 		said += fmt.Sprintf(", %d rejected", c.Rejected)
 	}
 	said += "."
-	kind, err := w.kind(pen.Species)
+	kind, err := w.Kind(pen.Species)
 	if err != nil {
 		return said
 	}
@@ -374,7 +375,7 @@ func (w *Snapshot) gathered(c Collected, weighed []store.Weighed) string {
 		mass = *c.MassG
 	case c.LengthMM != nil && c.Breadth != nil:
 		mass = moisture.FreshMass(*c.LengthMM, *c.Breadth)
-		said += fmt.Sprintf(" Fresh weight about %s by its size.", w.member.Units().Mass(mass))
+		said += fmt.Sprintf(" Fresh weight about %s by its size.", w.Member.Units().Mass(mass))
 	}
 	var usual grading.Usual
 	for _, u := range weighed {
@@ -382,19 +383,19 @@ func (w *Snapshot) gathered(c Collected, weighed []store.Weighed) string {
 			usual = grading.Usual{N: u.N, Mean: u.Mean, SD: u.SD}
 		}
 	}
-	if _, says := usual.Size(mass, kind.EggG.At, w.member.Units()); says != "" {
+	if _, says := usual.Size(mass, kind.EggG.At, w.Member.Units()); says != "" {
 		said += " " + says + " Better not set it."
 	}
 	return said
 }
 
 // oldestSet is how many days eggs may have waited when they are set.
-const oldestSet = 60
+const OldestSet = 60
 
-// MarkEggs gives every living egg that has none, and that is young enough to be set,
+// AssignCodes gives every living egg that has none, and that is young enough to be set,
 // a pencil code, and returns the codes given.
-func MarkEggs(ctx context.Context, tx *store.Tx, today time.Time) ([]string, error) {
-	eggs, err := tx.Unmarked(ctx, today.AddDate(0, 0, -oldestSet))
+func AssignCodes(ctx context.Context, tx *store.Tx, today time.Time) ([]string, error) {
+	eggs, err := tx.Unmarked(ctx, today.AddDate(0, 0, -OldestSet))
 	if err != nil || len(eggs) == 0 {
 		return nil, err
 	}
@@ -411,22 +412,22 @@ func MarkEggs(ctx context.Context, tx *store.Tx, today time.Time) ([]string, err
 }
 
 func (p *Problems) gathering(laidOn time.Time, eggs, rejected int, note string, today time.Time) string {
-	p.date("date", "The day of laying", laidOn, today)
-	p.count("eggs", "The number of sound eggs", eggs, 0, MaxEggs)
-	p.count("rejected", "The number of rejects", rejected, 0, MaxEggs)
+	p.Date("date", "The day of laying", laidOn, today)
+	p.Count("eggs", "The number of sound eggs", eggs, 0, MaxEggs)
+	p.Count("rejected", "The number of rejects", rejected, 0, MaxEggs)
 	if eggs == 0 && rejected == 0 {
-		p.add("eggs", "Say how many eggs there were.")
+		p.Addf("eggs", "Say how many eggs there were.")
 	}
-	return p.name("note", "The note", note, 500, false)
+	return p.Name("note", "The note", note, 500, false)
 }
 
 // CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
-func (b *Books) CastOut(ctx context.Context, m *Member, key string, penID int64, laidOn time.Time, eggs int) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) CastOut(ctx context.Context, m *Member, key string, penID int64, laidOn time.Time, eggs int) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
-		p.count("eggs", "The number of eggs", eggs, 1, MaxEggs)
-		p.date("date", "The day of laying", laidOn, m.Date(b.Now()))
-		if err := p.err(); err != nil {
+		p.Count("eggs", "The number of eggs", eggs, 1, MaxEggs)
+		p.Date("date", "The day of laying", laidOn, m.Date(b.Now()))
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		ids, err := tx.CastOut(ctx, penID, laidOn, eggs, b.Now())
@@ -434,9 +435,9 @@ func (b *Books) CastOut(ctx context.Context, m *Member, key string, penID int64,
 			return Done{}, err
 		}
 		if len(ids) == 0 {
-			return Done{}, problem("eggs", "There are none of these eggs in store any more.")
+			return Done{}, Problemf("eggs", "There are none of these eggs in store any more.")
 		}
-		return write(ctx, tx, On("pen", penID), undo{putBack.Of(ids)}, "%s of %s taken out of the store.", plural(len(ids), "egg"), laidOn.Format("2 Jan"))
+		return Record(ctx, tx, On("pen", penID), Undo{putBack.Of(ids)}, "%s of %s taken out of the store.", wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"))
 	})
 }
 
@@ -468,8 +469,8 @@ type Imported struct {
 // ImportEggs brings lines in, all or none. A line that came in before, by this
 // or another file, changes nothing. Pens that the farm does not have are made
 // if makePens is set, and reported otherwise.
-func (b *Books) ImportEggs(ctx context.Context, m *Member, lines []Line, makePens bool) (done Imported, err error) {
-	err = b.write(ctx, m, func(tx *Tx) error {
+func (b *Service) ImportEggs(ctx context.Context, m *Member, lines []Line, makePens bool) (done Imported, err error) {
+	err = b.Write(ctx, m, func(tx *Tx) error {
 		done = Imported{}
 		pens, err := tx.Pens(ctx)
 		if err != nil {
@@ -484,7 +485,7 @@ func (b *Books) ImportEggs(ctx context.Context, m *Member, lines []Line, makePen
 			return nil
 		}
 		if len(done.NewPens) > 0 && !m.Owner() {
-			return errOwner
+			return ErrNotOwner
 		}
 		for _, p := range done.NewPens {
 			if p.ID, err = tx.SavePen(ctx, p); err != nil {
@@ -567,7 +568,7 @@ func (d *Imported) bring(ctx context.Context, tx *Tx, lines []Line, pens map[str
 		}
 		ids = append(ids, made...)
 	}
-	if _, err := MarkEggs(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
+	if _, err := AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
 		return err
 	}
 	d.Lines, d.Known = len(ids), len(lines)-len(ids)
@@ -583,11 +584,11 @@ func (d *Imported) bring(ctx context.Context, tx *Tx, lines []Line, pens map[str
 	if d.Lines == 0 {
 		return nil
 	}
-	said := fmt.Sprintf("Brought in %s from a file: %s, %d rejected", plural(d.Lines, "line"), plural(d.Eggs, "egg"), d.Rejected)
+	said := fmt.Sprintf("Brought in %s from a file: %s, %d rejected", wording.Plural(d.Lines, "line"), wording.Plural(d.Eggs, "egg"), d.Rejected)
 	if made > 0 {
-		said += ", " + plural(made, "new pen")
+		said += ", " + wording.Plural(made, "new pen")
 	}
-	done, err := write(ctx, tx, about, undo{dropCollections.Of(ids)}, "%s.", said)
+	done, err := Record(ctx, tx, about, Undo{dropCollections.Of(ids)}, "%s.", said)
 	d.Entry = done.Entry
 	return err
 }

@@ -11,6 +11,7 @@ import (
 
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -23,9 +24,9 @@ type Young struct {
 
 // Hatched records how many young of each pen hatched. From which eggs they came is
 // not known by that; it is when the batch is closed and no other egg is left.
-func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int64, y Young) (Done, error) {
+func (b *Service) Hatched(ctx context.Context, m *Member, key string, batchID int64, y Young) (Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
-		at, err := tx.when(batch, y.At)
+		at, err := tx.When(batch, y.At)
 		if err != nil {
 			return Done{}, err
 		}
@@ -41,7 +42,7 @@ func (b *Books) Hatched(ctx context.Context, m *Member, key string, batchID int6
 		for _, c := range all {
 			n += c.Young
 		}
-		return write(ctx, tx, On("batch", batchID), undo{dropYoung.Of(counts)}, "%s: %d young hatched.", batch.Code, n)
+		return Record(ctx, tx, On("batch", batchID), Undo{dropYoung.Of(counts)}, "%s: %d young hatched.", batch.Code, n)
 	})
 }
 
@@ -55,7 +56,7 @@ func (y Young) check(batch store.Batch, pens []PenEggs) (all []store.Young, err 
 				}
 			}
 			if n < 0 || n > left {
-				return nil, problem("hatched", "%d young, but %s left; it may be 0 to %d.", n, plural(left, "egg"), left)
+				return nil, Problemf("hatched", "%d young, but %s left; it may be 0 to %d.", n, wording.Plural(left, "egg"), left)
 			}
 			if n > 0 {
 				all = append(all, store.Young{BatchID: batch.ID, PenID: pen, Trial: trial, Young: n})
@@ -63,21 +64,21 @@ func (y Young) check(batch store.Batch, pens []PenEggs) (all []store.Young, err 
 		}
 	}
 	if len(all) == 0 {
-		return nil, problem("hatched", "Say how many hatched.")
+		return nil, Problemf("hatched", "Say how many hatched.")
 	}
 	slices.SortFunc(all, func(a, b store.Young) int {
-		return cmp.Or(cmp.Compare(a.PenID, b.PenID), count(a.Trial)-count(b.Trial))
+		return cmp.Or(cmp.Compare(a.PenID, b.PenID), OneIf(a.Trial)-OneIf(b.Trial))
 	})
 	return all, nil
 }
 
 // onPens runs an action on an open batch, with its eggs by pen.
-func (b *Books) onPens(
+func (b *Service) onPens(
 	ctx context.Context, m *Member, key string, batchID int64,
 	work func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error),
 ) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, v, err := tx.viewed(ctx, batch)
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
@@ -85,7 +86,7 @@ func (b *Books) onPens(
 		if err != nil {
 			return Done{}, err
 		}
-		return work(tx, batch, w.byPen(eggs, counted, v))
+		return work(tx, batch, w.ByPen(eggs, counted, v))
 	})
 }
 
@@ -101,16 +102,16 @@ type Ending struct {
 }
 
 // End ends these eggs.
-func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e Ending) (Done, error) {
+func (b *Service) End(ctx context.Context, m *Member, key string, batchID int64, e Ending) (Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
 		switch {
 		case (e.Fate == outcome.Hatched || e.Fate == outcome.Broken) && e.Stage == "":
 		case e.Fate == outcome.Unhatched && slices.Contains(candling.Stages, candling.Stage(e.Stage)):
 		case e.Fate == outcome.Removed && slices.Contains(Reasons, e.Stage):
 		default:
-			return Done{}, problem("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
+			return Done{}, Problemf("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
 		}
-		at, err := tx.when(batch, e.At)
+		at, err := tx.When(batch, e.At)
 		if err != nil {
 			return Done{}, err
 		}
@@ -120,14 +121,14 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e
 				eggs[egg.ID] = egg
 			}
 		}
-		if err := living(e.Eggs, eggs); err != nil {
+		if err := Living(e.Eggs, eggs); err != nil {
 			return Done{}, err
 		}
 		found, err := e.found(batch, pens)
 		if err != nil {
 			return Done{}, err
 		}
-		var u undo
+		var u Undo
 		if len(found) > 0 {
 			counts, err := tx.CountYoung(ctx, batchID, found, at, m.PersonID)
 			if err != nil {
@@ -139,12 +140,12 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e
 		if err != nil {
 			return Done{}, err
 		}
-		u = append(u, revive.Of(ended))
-		said := fmt.Sprintf("%s: %s %s", batch.Code, plural(len(ended), "egg"), fateWord(e.Fate))
+		u = append(u, Revive.Of(ended))
+		said := fmt.Sprintf("%s: %s %s", batch.Code, wording.Plural(len(ended), "egg"), fateWord(e.Fate))
 		if e.Stage != "" {
 			said += ", " + e.Stage
 		}
-		return write(ctx, tx, On("batch", batchID), u, "%s.", said)
+		return Record(ctx, tx, On("batch", batchID), u, "%s.", said)
 	})
 }
 
@@ -153,9 +154,9 @@ func (b *Books) End(ctx context.Context, m *Member, key string, batchID int64, e
 func (e Ending) found(batch store.Batch, pens []PenEggs) (all []store.Young, err error) {
 	for _, p := range pens {
 		ending := 0
-		left := p.left()
+		left := p.Left()
 		for _, egg := range left {
-			ending += count(slices.Contains(e.Eggs, egg.ID))
+			ending += OneIf(slices.Contains(e.Eggs, egg.ID))
 		}
 		counted := p.Counted
 		if e.Among && e.Fate == outcome.Hatched {
@@ -165,8 +166,8 @@ func (e Ending) found(batch store.Batch, pens []PenEggs) (all []store.Young, err
 			}
 		}
 		if len(left)-ending < counted {
-			return nil, problem("fate", "%d young of %s were counted already, so of the %s left only %d can have ended otherwise.",
-				p.Counted, p.Label(), plural(len(left), "egg"), len(left)-p.Counted)
+			return nil, Problemf("fate", "%d young of %s were counted already, so of the %s left only %d can have ended otherwise.",
+				p.Counted, p.Label(), wording.Plural(len(left), "egg"), len(left)-p.Counted)
 		}
 	}
 	return all, nil
@@ -187,9 +188,9 @@ var Reasons = []string{"cracked", "bad", "other"}
 // Close ends a batch: what is left in it did not hatch and was not opened. Where
 // young were counted and it is not known from which eggs they came, these end as
 // counted, with all others of their pen. told is when, zero for now.
-func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
+func (b *Service) Close(ctx context.Context, m *Member, key string, batchID int64, told time.Time) (Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, pens []PenEggs) (Done, error) {
-		at, err := tx.when(batch, told)
+		at, err := tx.When(batch, told)
 		if err != nil {
 			return Done{}, err
 		}
@@ -197,19 +198,19 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 		for _, p := range pens {
 			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
 		}
-		_, v, err := tx.viewed(ctx, batch)
+		_, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
 		if alive > 0 && !v.Hatching() {
-			return Done{}, problem("batch", "%s are still growing; %s is not due before %s.",
-				plural(alive, "egg"), batch.Code, m.ShortDay(v.Hatch().From))
+			return Done{}, Problemf("batch", "%s are still growing; %s is not due before %s.",
+				wording.Plural(alive, "egg"), batch.Code, m.ShortDay(v.Hatch().From))
 		}
 		if batch.LockedAt != nil && at.Before(*batch.LockedAt) {
-			return Done{}, problem("when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.moment(*batch.LockedAt))
+			return Done{}, Problemf("when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.Moment(*batch.LockedAt))
 		}
 		before := batch
-		u := undo{batchBefore.Of(before)}
+		u := Undo{batchBefore.Of(before)}
 		left, err := endLeft(ctx, tx, batchID, pens, at)
 		if err != nil {
 			return Done{}, err
@@ -219,7 +220,7 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, plural(all, "egg"))
+		return Record(ctx, tx, On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, wording.Plural(all, "egg"))
 	})
 }
 
@@ -227,7 +228,7 @@ func (b *Books) Close(ctx context.Context, m *Member, key string, batchID int64,
 // by egg, or it is not: if of any pen it is open which eggs the counted young came
 // from, no count of the batch is told of single eggs, also not where all of a pen
 // hatched or none did; else only what went well, or badly, would count.
-func endLeft(ctx context.Context, tx *Tx, batchID int64, pens []PenEggs, at time.Time) (undo, error) {
+func endLeft(ctx context.Context, tx *Tx, batchID int64, pens []PenEggs, at time.Time) (Undo, error) {
 	var ended []int64
 	anyCounted, settled := false, true
 	for _, p := range pens {
@@ -244,7 +245,7 @@ func endLeft(ctx context.Context, tx *Tx, batchID int64, pens []PenEggs, at time
 			fate, stage = outcome.Counted, ""
 		}
 		var ids []int64
-		for _, e := range p.left() {
+		for _, e := range p.Left() {
 			ids = append(ids, e.ID)
 		}
 		if len(ids) == 0 {
@@ -256,7 +257,7 @@ func endLeft(ctx context.Context, tx *Tx, batchID int64, pens []PenEggs, at time
 		}
 		ended = append(ended, those...)
 	}
-	u := undo{revive.Of(ended)}
+	u := Undo{Revive.Of(ended)}
 	if !anyCounted || !settled {
 		return u, nil
 	}

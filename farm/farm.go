@@ -5,6 +5,7 @@
 package farm
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -21,21 +22,29 @@ import (
 // Clock tells the time; tests and the demo hand in a frozen one.
 type Clock func() time.Time
 
-// Books are the farms' books.
-type Books struct {
-	db      *store.DB
+// Service are the farms' books.
+// cells keeps air cells that were read at the lamp.
+type cells interface {
+	ReadCell(ctx context.Context, m *Member, key string, batchID, eggID int64, lossPct float64, at time.Time) (Done, error)
+}
+
+type Service struct {
+	DB      *store.DB
 	clock   Clock
 	hashing hashing
 	chores  []Provider
+	cells   cells
 }
 
-// Open gives the books kept in a database.
-func Open(db *store.DB, clock Clock) *Books {
-	return &Books{db: db, clock: clock, hashing: newHashing(), chores: []Provider{BatchChores, StockChores}}
+// New gives the books kept in a database.
+func New(db *store.DB, clock Clock) *Service {
+	s := &Service{DB: db, clock: clock, hashing: newHashing(), chores: []Provider{Chores, StockChores}}
+	s.cells = s
+	return s
 }
 
 // Now is the books' own time, to the second.
-func (b *Books) Now() time.Time { return b.clock().Truncate(time.Second) }
+func (b *Service) Now() time.Time { return b.clock().Truncate(time.Second) }
 
 // ErrNone says that there is no such thing on this farm.
 var ErrNone = store.ErrNone
@@ -65,39 +74,39 @@ func AsProblems(err error) (Problems, bool) {
 // Unavailable tells that the database is away, too busy or too slow just now.
 func Unavailable(err error) bool { return store.Unavailable(err) }
 
-func problem(field, format string, args ...any) error {
+func Problemf(field, format string, args ...any) error {
 	return Problems{{field, fmt.Sprintf(format, args...)}}
 }
 
-func (p *Problems) add(field, format string, args ...any) {
+func (p *Problems) Addf(field, format string, args ...any) {
 	*p = append(*p, Problem{field, fmt.Sprintf(format, args...)})
 }
 
-func (p Problems) err() error {
+func (p Problems) Err() error {
 	if len(p) == 0 {
 		return nil
 	}
 	return p
 }
 
-// name checks a short text: valid UTF-8, printable, up to so many characters.
-func (p *Problems) name(field, what, s string, most int, needed bool) string {
+// Name checks a short text: valid UTF-8, printable, up to so many characters.
+func (p *Problems) Name(field, what, s string, most int, needed bool) string {
 	s = strings.TrimSpace(s)
 	switch {
 	case needed && s == "":
-		p.add(field, "%s is missing.", what)
+		p.Addf(field, "%s is missing.", what)
 	case !utf8.ValidString(s) || strings.ContainsFunc(s, unicode.IsControl):
-		p.add(field, "%s has characters that cannot be written; use plain text.", what)
+		p.Addf(field, "%s has characters that cannot be written; use plain text.", what)
 		return ""
 	case utf8.RuneCountInString(s) > most:
-		p.add(field, "%s has %d characters; it may have %d.", what, utf8.RuneCountInString(s), most)
+		p.Addf(field, "%s has %d characters; it may have %d.", what, utf8.RuneCountInString(s), most)
 	}
 	return s
 }
 
-func (p *Problems) count(field, what string, n, least, most int) {
+func (p *Problems) Count(field, what string, n, least, most int) {
 	if n < least || n > most {
-		p.add(field, "%s is %d; it may be %d to %d.", what, n, least, most)
+		p.Addf(field, "%s is %d; it may be %d to %d.", what, n, least, most)
 	}
 }
 
@@ -138,5 +147,10 @@ func (m *Member) Date(at time.Time) time.Time {
 	return time.Date(y, mo, d, 0, 0, 0, 0, time.UTC)
 }
 
-// ageDays counts the nights between a lay date and a date.
-func ageDays(laidOn, on time.Time) int { return int(on.Sub(laidOn).Hours() / 24) }
+// AgeDays counts the nights between a lay date and a date.
+func AgeDays(laidOn, on time.Time) int { return int(on.Sub(laidOn).Hours() / 24) }
+
+// Undo takes an action back by its line in the journal.
+func (b *Service) Undo(ctx context.Context, m *Member, key string, entryID int64) (Done, error) {
+	return TakeBack(ctx, b, m, key, entryID)
+}

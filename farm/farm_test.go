@@ -26,7 +26,7 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 // yard is a farm with a clock that the test moves.
 type yard struct {
 	*testing.T
-	*farm.Books
+	*farm.Service
 	owner *store.DB // of the tables
 	m     *farm.Member
 	now   time.Time
@@ -39,7 +39,7 @@ func newYard(t *testing.T) *yard {
 	y := &yard{T: t, now: start}
 	db := storetest.Open(t, nil)
 	y.owner = storetest.Owner(t, db)
-	y.Books = farm.Open(db, func() time.Time { return y.now })
+	y.Service = farm.New(db, func() time.Time { return y.now })
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	return y
 }
@@ -257,7 +257,7 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 		{7, []string{"Candle 12 eggs"}, []string{"Candle 12 eggs"}, nil},
 		{8, []string{"Candle 12 eggs late 1"}, []string{"Candle 12 eggs"}, func() (farm.Done, error) { return y.CandleRest(y.Context(), y.m, key(), id, time.Time{}) }},
 		{8, nil, []string{"Candle 12 eggs"}, nil},
-		{11, []string{"Candle 12 eggs late 1"}, nil, func() (farm.Done, error) { return y.MarkDone(y.Context(), y.m, key(), id, "candle", 10) }},
+		{11, []string{"Candle 12 eggs late 1"}, nil, func() (farm.Done, error) { return y.TickOff(y.Context(), y.m, key(), id, "candle", 10) }},
 		{11, nil, nil, nil},
 		{25, []string{"Candle 12 eggs", "Lockdown of 12 eggs"}, nil, func() (farm.Done, error) { return y.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) }},
 		{25, nil, nil, nil},

@@ -15,6 +15,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -26,11 +27,11 @@ type (
 	Person  = store.Member
 )
 
-// taken turns a broken uniqueness into a sentence.
-func taken(err error, field, says string) error {
+// Taken turns a broken uniqueness into a sentence.
+func Taken(err error, field, says string) error {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) && pg.Code == "23505" {
-		return problem(field, "%s", says)
+		return Problemf(field, "%s", says)
 	}
 	return err
 }
@@ -42,10 +43,10 @@ var (
 )
 
 // SavePen makes a pen (ID 0) or changes one.
-func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
 		pen, err := checkPen(pen, b.Now())
 		if err != nil {
@@ -66,82 +67,82 @@ func (b *Books) SavePen(ctx context.Context, m *Member, key string, pen Pen) (Do
 				return Done{}, err
 			}
 			if some && pens[i].Species != pen.Species {
-				return Done{}, problem("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
+				return Done{}, Problemf("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
 			}
 		}
 		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
-			return Done{}, taken(err, "name", "There is a pen of that name already.")
+			return Done{}, Taken(err, "name", "There is a pen of that name already.")
 		}
-		return write(ctx, tx, On("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
+		return Record(ctx, tx, On("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
 	})
 }
 
 func checkPen(pen Pen, now time.Time) (Pen, error) {
 	var p Problems
-	pen.Name = p.name("name", "The pen's name", pen.Name, 60, true)
-	pen.Breed = p.name("breed", "The breed", pen.Breed, 60, false)
+	pen.Name = p.Name("name", "The pen's name", pen.Name, 60, true)
+	pen.Breed = p.Name("breed", "The breed", pen.Breed, 60, false)
 	kind, err := species.Find(pen.Species)
 	if err != nil {
-		p.add("species", "Pick what lays in this pen.")
+		p.Addf("species", "Pick what lays in this pen.")
 	} else {
 		pen.Species = kind.ID
 		if pen.Bantam && !kind.BantamEarlyDays.Known() {
-			p.add("bantam", "Bantams are known of chickens only.")
+			p.Addf("bantam", "Bantams are known of chickens only.")
 		}
 	}
 	if pen.Supplier {
 		pen.Females, pen.Males = 0, 0
 	}
-	p.count("females", "The number of females", pen.Females, 0, 10000)
-	p.count("males", "The number of males", pen.Males, 0, 10000)
-	p.date("from_on", "The pen's first day", pen.FromOn, now.AddDate(1, 0, 0))
+	p.Count("females", "The number of females", pen.Females, 0, 10000)
+	p.Count("males", "The number of males", pen.Males, 0, 10000)
+	p.Date("from_on", "The pen's first day", pen.FromOn, now.AddDate(1, 0, 0))
 	if pen.UntilOn != nil && pen.UntilOn.Before(pen.FromOn) {
-		p.add("until_on", "The pen's last day comes before its first.")
+		p.Addf("until_on", "The pen's last day comes before its first.")
 	}
-	return pen, p.err()
+	return pen, p.Err()
 }
 
-func (p *Problems) date(field, what string, on, latest time.Time) {
+func (p *Problems) Date(field, what string, on, latest time.Time) {
 	if on.Before(oldest) || on.After(latest) {
-		p.add(field, "%s is %s; it may be from 1990 to %s.", what, on.Format("2 Jan 2006"), latest.Format("2 Jan 2006"))
+		p.Addf(field, "%s is %s; it may be from 1990 to %s.", what, on.Format("2 Jan 2006"), latest.Format("2 Jan 2006"))
 	}
 }
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
-func (b *Books) SaveMachine(ctx context.Context, m *Member, key string, x Machine, rooms []Room) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) SaveMachine(ctx context.Context, m *Member, key string, x Machine, rooms []Room) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
 		var p Problems
-		x.Name = p.name("name", "The machine's name", x.Name, 60, true)
+		x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
 		if _, err := machine.Find(x.Kind); err != nil {
-			p.add("kind", "Pick what kind of machine it is.")
+			p.Addf("kind", "Pick what kind of machine it is.")
 		}
-		p.count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
+		p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
 		rooms = slices.DeleteFunc(rooms, func(r Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 		if len(rooms) == 0 {
-			p.add("rooms", "Say how many eggs of at least one kind it holds.")
+			p.Addf("rooms", "Say how many eggs of at least one kind it holds.")
 		}
 		for _, r := range rooms {
 			if _, err := species.Find(r.Species); err != nil {
-				p.add("rooms", "%v.", err)
+				p.Addf("rooms", "%v.", err)
 			}
-			p.count("rooms", "What it holds while setting", r.Setting, 0, 100000)
-			p.count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
-			p.count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
+			p.Count("rooms", "What it holds while setting", r.Setting, 0, 100000)
+			p.Count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
+			p.Count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
 		}
 		if at := x.CounterStartedAt; at != nil {
-			p.date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
+			p.Date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
 		}
-		if err := p.err(); err != nil {
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		var err error
 		if x.ID, err = tx.SaveMachine(ctx, x, rooms); err != nil {
-			return Done{}, taken(err, "name", "There is a machine of that name already.")
+			return Done{}, Taken(err, "name", "There is a machine of that name already.")
 		}
-		return write(ctx, tx, On("machine", x.ID), nil, "Saved the machine %s.", x.Name)
+		return Record(ctx, tx, On("machine", x.ID), nil, "Saved the machine %s.", x.Name)
 	})
 }
 
@@ -169,13 +170,13 @@ func rate(k, n int) Rate {
 // Rates are what a pen's eggs did. A rate with N 0 is not known.
 type Rates struct{ Fertility, HatchOfFertile, HatchOfSet Rate }
 
-func ratesOf(r store.Record) Rates {
+func RatesOf(r store.Record) Rates {
 	return Rates{rate(r.Fertile, r.Examined), rate(r.HatchedFertile, r.FertileClosed), rate(r.HatchedClosed, r.SetClosed)}
 }
 
-// recordsOf tells what the eggs of these pens did, nil of all, with the young that
+// RecordsOf tells what the eggs of these pens did, nil of all, with the young that
 // were counted.
-func recordsOf(ctx context.Context, tx *Tx, pens []int64) ([]store.Record, error) {
+func RecordsOf(ctx context.Context, tx *Tx, pens []int64) ([]store.Record, error) {
 	records, groups, err := tx.Records(ctx, pens)
 	if err != nil {
 		return nil, err
@@ -183,7 +184,7 @@ func recordsOf(ctx context.Context, tx *Tx, pens []int64) ([]store.Record, error
 	for i := range records {
 		for _, g := range groups {
 			if g.PenID == records[i].PenID && !g.Trial {
-				records[i] = withGroups(records[i], []store.Group{g})
+				records[i] = WithGroups(records[i], []store.Group{g})
 			}
 		}
 	}
@@ -201,17 +202,17 @@ type PenRates struct {
 }
 
 // Pens lists the pens with what their eggs did.
-func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Pens(ctx context.Context, m *Member) (all []PenRates, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		records, err := recordsOf(ctx, tx, nil)
+		records, err := RecordsOf(ctx, tx, nil)
 		if err != nil {
 			return err
 		}
-		for _, p := range w.penList {
+		for _, p := range w.Pens {
 			row, err := w.penRates(p, records)
 			if err != nil {
 				return err
@@ -224,12 +225,12 @@ func (b *Books) Pens(ctx context.Context, m *Member) (all []PenRates, err error)
 		if a.Supplier != b.Supplier { // bought eggs stand apart
 			return map[bool]int{true: 1, false: -1}[a.Supplier]
 		}
-		return compareKinds(a.Kind, b.Kind)
+		return CompareKinds(a.Kind, b.Kind)
 	})
 	return
 }
 
-func compareKinds(a, b *species.Profile) int {
+func CompareKinds(a, b *species.Profile) int {
 	place := func(p *species.Profile) int {
 		return slices.IndexFunc(species.All(), func(o *species.Profile) bool { return o.ID == p.ID })
 	}
@@ -237,22 +238,22 @@ func compareKinds(a, b *species.Profile) int {
 }
 
 func (w *Snapshot) penRates(p Pen, records []store.Record) (PenRates, error) {
-	kind, err := w.kind(p.Species)
+	kind, err := w.Kind(p.Species)
 	if err != nil {
 		return PenRates{}, err
 	}
 	row := PenRates{Pen: p, Kind: kind}
 	for _, r := range records {
 		if r.PenID == p.ID {
-			row.Rates, row.Set = ratesOf(r), r.Set
+			row.Rates, row.Set = RatesOf(r), r.Set
 		}
 	}
 	if f := kind.FemalesPerMale; f.Known() && p.Males > 0 && p.Females > 0 {
 		switch per := float64(p.Females) / float64(p.Males); {
 		case per > 1.5*f.To:
-			row.Crowd = "Many females for each male: usual is up to " + number(f.To) + "."
+			row.Crowd = "Many females for each male: usual is up to " + units.Number(f.To) + "."
 		case per < f.From/2:
-			row.Crowd = "Few females for each male: usual is " + number(f.From) + " or more."
+			row.Crowd = "Few females for each male: usual is " + units.Number(f.From) + " or more."
 		}
 	}
 	return row, nil
@@ -294,11 +295,11 @@ type Part struct {
 // belong to.
 type lots struct {
 	all    []store.PenLot
-	groups map[groupKey]store.Group
+	groups map[GroupKey]store.Group
 }
 
 func (l lots) group(x store.PenLot) store.Group {
-	return l.groups[groupKey{x.PenID, x.BatchID, x.Trial}]
+	return l.groups[GroupKey{x.PenID, x.BatchID, x.Trial}]
 }
 
 // byBatch sums the eggs that were set and are not on trial, in the order of the lots.
@@ -311,7 +312,7 @@ func (l lots) byBatch() (ids []int64, sums map[int64]store.Record) {
 		before, seen := sums[x.BatchID]
 		if !seen {
 			ids = append(ids, x.BatchID)
-			before = withGroups(before, []store.Group{l.group(x)})
+			before = WithGroups(before, []store.Group{l.group(x)})
 		}
 		sums[x.BatchID] = plus(before, x.Record)
 	}
@@ -323,7 +324,7 @@ func (l lots) byBatch() (ids []int64, sums map[int64]store.Record) {
 func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 	sums := map[string]store.Record{}
 	type cell struct {
-		key  groupKey
+		key  GroupKey
 		name string
 	}
 	cells := map[cell]store.PenLot{}
@@ -340,17 +341,17 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 			sums[n] = plus(sums[n], x.Record)
 			continue
 		}
-		at := cell{groupKey{x.PenID, x.BatchID, x.Trial}, n}
+		at := cell{GroupKey{x.PenID, x.BatchID, x.Trial}, n}
 		before := cells[at]
 		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
 		cells[at] = x
 	}
 	for at, x := range cells {
 		g := l.groups[at.key]
-		_, _, out := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: groupOf(g)}.Known()
+		_, _, out := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: GroupOf(g)}.Known()
 		r := x.Record
 		if out == 0 {
-			r = withGroups(r, []store.Group{g})
+			r = WithGroups(r, []store.Group{g})
 		} else {
 			r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
 		}
@@ -358,7 +359,7 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 		sums[at.name] = plus(sums[at.name], r)
 	}
 	for _, n := range names {
-		all = append(all, Part{n, ratesOf(sums[n])})
+		all = append(all, Part{n, RatesOf(sums[n])})
 	}
 	return all, leftOut
 }
@@ -421,13 +422,13 @@ func plus(a, b store.Record) store.Record {
 }
 
 // Pen shows one pen.
-func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		pen, ok := w.pens[id]
+		pen, ok := w.PenByID[id]
 		if !ok {
 			return ErrNone
 		}
@@ -435,9 +436,9 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 		if err != nil {
 			return err
 		}
-		l := lots{all, byKey(groups)}
+		l := lots{all, GroupsByKey(groups)}
 		page.count(l)
-		page.Band = w.band(id)
+		page.Band = w.Band(id)
 		ids, byBatch := l.byBatch()
 		whole := store.Record{PenID: id}
 		for _, r := range byBatch {
@@ -447,13 +448,13 @@ func (b *Books) Pen(ctx context.Context, m *Member, id int64) (page PenPage, err
 			return err
 		}
 		ids = ids[:min(len(ids), newest)]
-		batches, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
+		batches, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
 		if err != nil {
 			return err
 		}
 		for _, batchID := range ids {
 			i := slices.IndexFunc(batches, func(v BatchView) bool { return v.ID == batchID })
-			page.Batches = append(page.Batches, PenBatch{batches[i], ratesOf(byBatch[batchID]), byBatch[batchID].Set})
+			page.Batches = append(page.Batches, PenBatch{batches[i], RatesOf(byBatch[batchID]), byBatch[batchID].Set})
 		}
 		return nil
 	})

@@ -15,9 +15,9 @@ import (
 	"metrogon/store"
 )
 
-// Hands is hands-free weighing on its way: one thing after the other is put on
+// ScaleRun is hands-free weighing on its way: one thing after the other is put on
 // the scale, and what the scale sends is kept for it.
-type Hands struct {
+type ScaleRun struct {
 	OneByOne bool // every egg by itself; else tray after tray
 	TareG    float64
 	RHPct    float64
@@ -35,10 +35,10 @@ type Target struct {
 	Eggs   int
 }
 
-// HandsPage is what is due on the scale.
-type HandsPage struct {
+// ScalePage is what is due on the scale.
+type ScalePage struct {
 	Water
-	Hands
+	ScaleRun
 	Targets []Target
 	Heard   bool   // a weight came in
 	Said    string // what became of it
@@ -47,7 +47,7 @@ type HandsPage struct {
 }
 
 // Now is what is put on the scale next; nil when all is weighed.
-func (p HandsPage) Now() *Target {
+func (p ScalePage) Now() *Target {
 	if p.Next < len(p.Targets) {
 		return &p.Targets[p.Next]
 	}
@@ -55,14 +55,15 @@ func (p HandsPage) Now() *Target {
 }
 
 // Done is what was weighed already.
-func (p HandsPage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets))] }
+func (p ScalePage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets))] }
 
-// HandsFree begins hands-free weighing, or goes on with it: if the scale has sent
+// WeighHandsFree begins hands-free weighing, or goes on with it: if the scale has sent
 // a weight since the last one, it is kept for what lies on it, once.
-func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands, take bool) (page HandsPage, err error) {
+func (b *Service) WeighHandsFree(ctx context.Context, m *Member, batchID int64, h ScaleRun, take bool) (page ScalePage, err error) {
 	var reading store.Reading
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+	var eggs []PlacedEgg
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -70,6 +71,9 @@ func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands
 			return err
 		}
 		if page.Key, err = scaleKey(ctx, tx); err != nil {
+			return err
+		}
+		if _, eggs, err = w.EggsInPlace(ctx, tx, batchID); err != nil {
 			return err
 		}
 		if !take {
@@ -84,12 +88,8 @@ func (b *Books) HandsFree(ctx context.Context, m *Member, batchID int64, h Hands
 	if err != nil {
 		return page, err
 	}
-	cellar, err := b.Cellar(ctx, m, batchID)
-	if err != nil {
-		return page, err
-	}
 	h.Next = max(h.Next, 0)
-	page.Hands, page.Targets = h, targets(page.Water, cellar.Eggs, h.OneByOne)
+	page.ScaleRun, page.Targets = h, targets(page.Water, eggs, h.OneByOne)
 	on := page.Now()
 	if !page.Heard || on == nil {
 		return page, nil
@@ -116,7 +116,7 @@ func readingKey(farmID, id int64) string {
 	return uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "reading %d of farm %d", id, farmID)).String()
 }
 
-func targets(page Water, eggs []BenchEgg, oneByOne bool) (all []Target) {
+func targets(page Water, eggs []PlacedEgg, oneByOne bool) (all []Target) {
 	if oneByOne {
 		for _, e := range eggs {
 			all = append(all, Target{e.Code(), 0, e.Code(), 1})
@@ -149,8 +149,8 @@ func scaleKey(ctx context.Context, tx *Tx) (string, error) {
 }
 
 // ScaleKey gives an owner the key of the farm's scale; "" while there is none.
-func (b *Books) ScaleKey(ctx context.Context, m *Member) (key string, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
+func (b *Service) ScaleKey(ctx context.Context, m *Member) (key string, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
 		key, err = scaleKey(ctx, tx)
 		return err
 	})
@@ -158,31 +158,31 @@ func (b *Books) ScaleKey(ctx context.Context, m *Member) (key string, err error)
 }
 
 // RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
-func (b *Books) RenewScaleKey(ctx context.Context, m *Member, key string) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) RenewScaleKey(ctx context.Context, m *Member, key string) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
 		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, nil, nil, "Gave the scale a new key.")
+		return Record(ctx, tx, nil, nil, "Gave the scale a new key.")
 	})
 }
 
 // RecordReading keeps what a farm's scale sent, in g; a pack that came before, by
 // its digest, counts once. ErrNone: no farm has a scale with this key.
-func (b *Books) RecordReading(ctx context.Context, scaleKey string, massG float64, pack string) error {
+func (b *Service) RecordReading(ctx context.Context, scaleKey string, massG float64, pack string) error {
 	if len(scaleKey) > 200 || !utf8.ValidString(scaleKey) || strings.ContainsRune(scaleKey, 0) {
 		return ErrNone
 	}
-	farmID, err := b.db.FarmOfScale(ctx, scaleKey)
+	farmID, err := b.DB.FarmOfScale(ctx, scaleKey)
 	if err != nil {
 		return err
 	}
 	var p Problems
-	if p.mass(units.Reader{}, "v", "The weight", &massG, .1, 200000); p != nil {
+	if p.Mass(units.Reader{}, "v", "The weight", &massG, .1, 200000); p != nil {
 		return p
 	}
-	return b.db.Write(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG, pack) })
+	return b.DB.Write(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG, pack) })
 }

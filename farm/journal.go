@@ -32,8 +32,8 @@ func (s Subjects) batch() int64 {
 
 // write puts a line into the journal and returns what was done. With a nil undo it
 // cannot be taken back.
-func write(
-	ctx context.Context, tx *Tx, about Subjects, u undo, format string, args ...any,
+func Record(
+	ctx context.Context, tx *Tx, about Subjects, u Undo, format string, args ...any,
 ) (Done, error) {
 	done := Done{Said: fmt.Sprintf(format, args...), BatchID: about.batch()}
 	line := store.Line{
@@ -45,30 +45,30 @@ func write(
 			return done, err
 		}
 	}
-	id, err := tx.Write(ctx, line)
+	id, err := tx.AddEntry(ctx, line)
 	if u != nil {
 		done.Entry = id
 	}
 	return done, err
 }
 
-// Undo takes the action of a journal line back, if nothing that came after it on
+// TakeBack takes the action of a journal line back, if nothing that came after it on
 // one of its subjects still stands.
-func (b *Books) Undo(ctx context.Context, m *Member, key string, entryID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func TakeBack(ctx context.Context, b *Service, m *Member, key string, entryID int64) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		e, err := tx.Entry(ctx, entryID)
 		if err != nil {
 			return Done{}, err
 		}
 		if e.Undone || e.Undo == nil {
-			return Done{}, problem("entry", "This was taken back already.")
+			return Done{}, Problemf("entry", "This was taken back already.")
 		}
 		later, err := tx.InTheWay(ctx, entryID)
 		if err != nil {
 			return Done{}, err
 		}
 		if later != "" {
-			return Done{}, problem("entry", "Take back first what was done after it: %s", later)
+			return Done{}, Problemf("entry", "Take back first what was done after it: %s", later)
 		}
 		about, err := tx.Subjects(ctx, entryID)
 		if err != nil {
@@ -79,24 +79,24 @@ func (b *Books) Undo(ctx context.Context, m *Member, key string, entryID int64) 
 		}
 		done := Done{Said: "Taken back: " + e.Said}
 		if e.BatchID != nil {
-			done.BatchID, err = stillThere(ctx, tx, *e.BatchID)
+			done.BatchID, err = refresh(ctx, tx, *e.BatchID)
 			if err != nil {
 				return Done{}, err
 			}
 		}
-		_, err = tx.Write(ctx, store.Line{
+		_, err = tx.AddEntry(ctx, store.Line{
 			PersonID: m.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said, Undoes: entryID,
 		})
 		return done, err
 	})
 }
 
-// stillThere brings up to date what is known of the eggs of a batch, and gives its
+// refresh brings up to date what is known of the eggs of a batch, and gives its
 // id; 0 if the batch itself was taken back.
-func stillThere(ctx context.Context, tx *Tx, batchID int64) (int64, error) {
+func refresh(ctx context.Context, tx *Tx, batchID int64) (int64, error) {
 	batches, err := tx.BatchesByID(ctx, []int64{batchID})
 	if err != nil || len(batches) == 0 {
 		return 0, err
 	}
-	return batchID, KnowFertile(ctx, tx.Tx, batchID)
+	return batchID, UpdateFertility(ctx, tx.Tx, batchID)
 }

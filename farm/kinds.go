@@ -3,10 +3,10 @@ package farm
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"metrogon/core/method"
 	"metrogon/core/species"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -34,21 +34,21 @@ type FigureRow struct {
 func (r FigureRow) IsDays() bool { return r.Name == "candle_days" }
 
 // Kind shows one kind with the farm's figures.
-func (b *Books) Kind(ctx context.Context, m *Member, id string) (page KindPage, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
+func (b *Service) Kind(ctx context.Context, m *Member, id string) (page KindPage, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
 		shipped, err := species.Find(id)
 		if err != nil {
 			return ErrNone
 		}
-		w, err := tx.snapshot(ctx)
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		all, err := tx.Barn(ctx)
+		all, err := tx.Setup(ctx)
 		if err != nil {
 			return err
 		}
-		page = KindPage{Shipped: shipped, Own: w.kinds[shipped.ID], Method: w.method(shipped.ID)}
+		page = KindPage{Shipped: shipped, Own: w.Kinds[shipped.ID], Method: w.Method(shipped.ID)}
 		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
 		for _, o := range shipped.Changeable() {
 			row := FigureRow{Own: o, Days: shipped.CandleDays}
@@ -70,16 +70,16 @@ func (b *Books) Kind(ctx context.Context, m *Member, id string) (page KindPage, 
 }
 
 // Kinds lists the kinds that the farm keeps, then the others, with its figures.
-func (b *Books) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
 		for _, p := range species.All() {
-			page := KindPage{Shipped: p, Own: w.kinds[p.ID], Method: w.method(p.ID)}
+			page := KindPage{Shipped: p, Own: w.Kinds[p.ID], Method: w.Method(p.ID)}
 			page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
-			if slices.ContainsFunc(w.penList, func(x Pen) bool { return x.Species == p.ID }) {
+			if slices.ContainsFunc(w.Pens, func(x Pen) bool { return x.Species == p.ID }) {
 				kept = append(kept, page)
 			} else {
 				others = append(others, page)
@@ -92,10 +92,10 @@ func (b *Books) Kinds(ctx context.Context, m *Member) (kept, others []KindPage, 
 
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
 // its method. It says which values are unusual.
-func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes []species.Change, way method.Method) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) SaveKind(ctx context.Context, m *Member, key, id string, changes []species.Change, way method.Method) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
 		shipped, err := species.Find(id)
 		if err != nil {
@@ -103,12 +103,12 @@ func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes
 		}
 		var p Problems
 		if _, err := shipped.With(changes); err != nil {
-			p.add("figures", "%s.", capital(err.Error()))
+			p.Addf("figures", "%s.", wording.Capital(err.Error()))
 		}
 		if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
-			p.add(field, "%s", says)
+			p.Addf(field, "%s", says)
 		}
-		if err := p.err(); err != nil {
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		rows := make([]store.Figure, len(changes))
@@ -127,8 +127,6 @@ func (b *Books) SaveKind(ctx context.Context, m *Member, key, id string, changes
 				return Done{}, err
 			}
 		}
-		return write(ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", lower(shipped.Name), plural(len(changes), "figure"), odd)
+		return Record(ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", wording.Lower(shipped.Name), wording.Plural(len(changes), "figure"), odd)
 	})
 }
-
-func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -100,12 +100,12 @@ var commonRoots = sync.OnceValue(func() map[string]bool {
 // first: a common one, or the person's own name, address or farm.
 func (p *Problems) password(password, name, email, farmName string) {
 	if n := len(password); n < 10 || n > 200 {
-		p.add("password", "The password has %d characters; it may have 10 to 200.", n)
+		p.Addf("password", "The password has %d characters; it may have 10 to 200.", n)
 		return
 	}
 	low := strings.ToLower(password)
 	if isCommon(low) {
-		p.add("password", "Many people use this password, so it is tried first; take three or four words of your own.")
+		p.Addf("password", "Many people use this password, so it is tried first; take three or four words of your own.")
 		return
 	}
 	rest := low
@@ -118,7 +118,7 @@ func (p *Problems) password(password, name, email, farmName string) {
 		}
 	}
 	if rest != low && len(rest) < 8 {
-		p.add("password", "The password names you, your address or your farm; take three or four other words.")
+		p.Addf("password", "The password names you, your address or your farm; take three or four other words.")
 	}
 }
 

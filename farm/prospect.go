@@ -29,7 +29,7 @@ func (w *Snapshot) prospect(ctx context.Context, tx *Tx, page BatchPage) (o Pros
 	for i, p := range page.Pens {
 		ids[i] = p.ID
 	}
-	records, err := recordsOf(ctx, tx, ids)
+	records, err := RecordsOf(ctx, tx, ids)
 	if err != nil {
 		return o, err
 	}
@@ -45,7 +45,7 @@ func (w *Snapshot) prospect(ctx context.Context, tx *Tx, page BatchPage) (o Pros
 		left := 0.0
 		for _, e := range p.Eggs {
 			o.AtSet += fertile[p.ID] * hatch[p.ID]
-			switch fateOf(e) {
+			switch FateOf(e) {
 			case outcome.Removed, outcome.Broken:
 				o.Out++
 			case "":
@@ -58,7 +58,7 @@ func (w *Snapshot) prospect(ctx context.Context, tx *Tx, page BatchPage) (o Pros
 			}
 		}
 		// Of eggs whose young were counted some are shells by now.
-		if in := len(p.left()); in > 0 {
+		if in := len(p.Left()); in > 0 {
 			left *= float64(p.Alive) / float64(in)
 		}
 		o.Young += float64(p.Hatched) + left

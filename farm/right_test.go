@@ -507,7 +507,7 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	t.Parallel()
 	trace := &breaker{}
 	y := &yard{T: t, now: start}
-	y.Books = farm.Open(storetest.Open(t, trace), func() time.Time { return y.now })
+	y.Service = farm.New(storetest.Open(t, trace), func() time.Time { return y.now })
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
@@ -550,7 +550,7 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 		},
 		"lockdown": func() error { return second(y.Lockdown(ctx, y.m, key(), id, 0, time.Time{})) },
 		"close":    func() error { return second(y.Close(ctx, y.m, key(), id, time.Time{})) },
-		"tick":     func() error { return second(y.MarkDone(ctx, y.m, key(), id, "candle", 7)) },
+		"tick":     func() error { return second(y.TickOff(ctx, y.m, key(), id, "candle", 7)) },
 		"undo":     func() error { return second(y.Undo(ctx, y.m, key(), entry)) },
 		"pen": func() error {
 			return second(y.SavePen(ctx, y.m, key(), farm.Pen{ID: pen, Name: "Barred", Species: "chicken", FromOn: start}))

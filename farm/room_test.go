@@ -350,7 +350,7 @@ func TestEggsLieInTrays(t *testing.T) {
 	y.collect(speckled, 1, 3, 0)
 	first := y.set(farm.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []farm.Pick{{PenID: barred, LaidOn: day(1), Eggs: 3}, {PenID: speckled, LaidOn: day(1), Eggs: 3}}})
 	other := y.set(farm.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []farm.Pick{{PenID: barred, LaidOn: day(1), Eggs: 1}}})
-	_, err := y.LayByPen(ctx, y.m, key(), first)
+	_, err := y.ArrangeByPen(ctx, y.m, key(), first)
 	assert.ErrorContains(t, err, "Cabinet has no trays yet")
 	for says, bad := range map[string]store.Tray{"rows is 61": {Name: "T", TrayRows: 61, TrayColumns: 2}, "row is 0": {Name: "T", TrayRows: 2}, "are 2400 places": {Name: "T", TrayRows: 60, TrayColumns: 40}, "name is missing": {TrayRows: 1, TrayColumns: 1}} {
 		bad.MachineID = cabinet
@@ -369,7 +369,7 @@ func TestEggsLieInTrays(t *testing.T) {
 		return err
 	}
 	require.NoError(t, move(other, farm.Move{EggIDs: []int64{y.trays(other).Loose[0].ID}, TrayID: top.ID, Place: "A2"}))
-	done, err := y.LayByPen(ctx, y.m, key(), first)
+	done, err := y.ArrangeByPen(ctx, y.m, key(), first)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"B B B B", "S S S ."}, drawn(y.trays(first), letters), "around the other batch's egg in A2")
 	page := y.trays(first)
@@ -395,7 +395,7 @@ func TestEggsLieInTrays(t *testing.T) {
 	assert.Len(t, y.trays(first).Loose, 6, "as they lay before")
 
 	hatcher := y.machine("Hatch box", "hatcher", "chicken", 0, 40)
-	_, err = y.LayByPen(ctx, y.m, key(), first)
+	_, err = y.ArrangeByPen(ctx, y.m, key(), first)
 	require.NoError(t, err)
 	_, err = y.Lockdown(ctx, y.m, key(), first, hatcher, time.Time{})
 	require.NoError(t, err)
@@ -415,7 +415,7 @@ func TestQuailShareAPlace(t *testing.T) {
 	id := y.set(farm.Setting{Species: "coturnix-quail", SetterID: rack, HatcherID: rack, Picks: []farm.Pick{{PenID: oat, LaidOn: day(1), Eggs: 9}}})
 	_, err = y.SaveTray(ctx, y.m, key(), store.Tray{MachineID: rack, Name: "T", TrayRows: 1, TrayColumns: 2}, "", "")
 	require.NoError(t, err)
-	done, err := y.LayByPen(ctx, y.m, key(), id)
+	done, err := y.ArrangeByPen(ctx, y.m, key(), id)
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "8 eggs laid by pen, 1 without a place")
 	assert.Equal(t, []string{"QQQQ QQQQ"}, drawn(y.trays(id), map[int64]string{oat: "Q"}))
@@ -615,22 +615,24 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	must(y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true}))
 	must(y.CandleRest(ctx, y.m, key(), id, time.Time{}))
 	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
-	_, err := y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
+	_, err := y.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
 	assert.ErrorContains(t, err, "taken out and not opened yet")
-	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 1, 2), candling.Infertile))
-	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 3), candling.Early))
-	last := must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	must(y.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 1, 2), candling.Infertile))
+	must(y.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 3), candling.Early))
+	last := must(y.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
 	assert.Equal(t, []int{8, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "two of the clears were fertile")
 	must(y.Undo(ctx, y.m, key(), last.Entry))
 	assert.Equal(t, 7, y.batch(id).Fertile)
-	must(y.Opened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	must(y.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
 
 	y.now = y.now.AddDate(0, 0, 15)
 	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""}))
 	must(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"}))
 	must(y.Close(ctx, y.m, key(), id, time.Time{}))
 	var said []string
-	for _, p := range y.batch(id).Proofs {
+	proofs, err := y.Proofs(ctx, y.m, id)
+	require.NoError(t, err)
+	for _, p := range proofs {
 		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
 	}
 	assert.Equal(t, []string{"Anna Wick, late false, clear: 3 of 4", "Anna Wick, late false, live: 5 of 5"}, said)
@@ -754,35 +756,35 @@ func TestHandsFree(t *testing.T) {
 	id := y.incubating(10)
 	_, err := y.RenewScaleKey(ctx, y.m, key())
 	require.NoError(t, err)
-	p, err := y.HandsFree(ctx, y.m, id, farm.Hands{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
+	p, err := y.WeighHandsFree(ctx, y.m, id, farm.ScaleRun{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
 	require.NoError(t, err)
 	require.Len(t, p.Targets, 10)
-	hear := func(h farm.Hands) farm.HandsPage {
+	hear := func(h farm.ScaleRun) farm.ScalePage {
 		t.Helper()
-		p, err := y.HandsFree(ctx, y.m, id, h, true)
+		p, err := y.WeighHandsFree(ctx, y.m, id, h, true)
 		require.NoError(t, err)
 		return p
 	}
-	assert.False(t, hear(p.Hands).Heard, "nothing was sent yet")
+	assert.False(t, hear(p.ScaleRun).Heard, "nothing was sent yet")
 	assert.ErrorIs(t, y.RecordReading(ctx, "no key", 60, ""), farm.ErrNone)
 	assert.ErrorContains(t, y.RecordReading(ctx, p.Key, -3, ""), "it may be 0.1 to 200000")
 	y.now = y.now.Add(time.Minute)
 	require.NoError(t, y.RecordReading(ctx, p.Key, 65, ""))
-	first, again := hear(p.Hands), hear(p.Hands)
+	first, again := hear(p.ScaleRun), hear(p.ScaleRun)
 	assert.Equal(t, 1, first.Next)
-	assert.Equal(t, first.Hands, again.Hands, "asked twice, the reading counts once")
+	assert.Equal(t, first.ScaleRun, again.ScaleRun, "asked twice, the reading counts once")
 	w, err := y.Water(ctx, y.m, id)
 	require.NoError(t, err)
 	require.Len(t, w.Singles, 1)
 	assert.InDelta(t, 60, w.Singles[0].Weighings[0].MassG, 1e-9, "without the tray")
 
 	require.NoError(t, y.RecordReading(ctx, p.Key, 7.1, ""))
-	odd := hear(first.Hands)
+	odd := hear(first.ScaleRun)
 	assert.Contains(t, odd.Asks, "ounces?")
 	assert.Equal(t, 1, odd.Next, "it is asked about, not kept")
 	require.NoError(t, y.RecordReading(ctx, p.Key, 7.1, ""))
-	assert.Equal(t, 2, hear(odd.Hands).Next, "put down again, so it is meant")
-	h := p.Hands
+	assert.Equal(t, 2, hear(odd.ScaleRun).Next, "put down again, so it is meant")
+	h := p.ScaleRun
 	h.Next = 99
 	assert.Nil(t, hear(h).Now())
 }

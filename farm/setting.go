@@ -13,6 +13,8 @@ import (
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
+	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -96,13 +98,13 @@ const unset = -1
 // PlanSetting shows the stock of one kind and works the picked eggs out. Where no
 // machine is picked it proposes machines and eggs; where s.Propose says so, the
 // eggs that meet the wish. What is wrong is returned as Problems beside the page.
-func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page SetPage, problems error) {
-	err := b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) PlanSetting(ctx context.Context, m *Member, s Setting) (page SetPage, problems error) {
+	err := b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		room, err := w.eggRoom(ctx, tx)
+		room, err := w.EggRoom(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -111,7 +113,7 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 				page.Kinds = append(page.Kinds, row.Kind)
 			}
 		}
-		if page.Kind, err = w.kind(s.Species); err != nil || !slices.Contains(page.Kinds, page.Kind) {
+		if page.Kind, err = w.Kind(s.Species); err != nil || !slices.Contains(page.Kinds, page.Kind) {
 			if len(page.Kinds) == 0 {
 				page.Kind = nil
 				return nil
@@ -119,20 +121,20 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 			page.Kind = page.Kinds[0]
 		}
 		page.Stock = slices.DeleteFunc(room.Stock, func(r StockRow) bool { return r.Kind.ID != page.Kind.ID })
-		open, err := w.openBatches(ctx, tx)
+		open, err := w.Open(ctx, tx)
 		if err != nil {
 			return err
 		}
-		stays := w.allStays(open)
-		page.Setters, page.Hatchers = w.places(stays, page.Kind.ID)
-		records, err := readAges(ctx, tx, page.Kind.ID)
+		stays := w.AllStays(open)
+		page.Setters, page.Hatchers = w.Places(stays, page.Kind.ID)
+		records, err := ReadAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}
-		x := w.expectations(records)
+		x := w.Beliefs(records)
 		if s.SetterID == 0 {
 			s.Propose = true
-			page.machines(&s, w.now)
+			page.machines(&s, w.Now)
 		}
 		if s.Propose {
 			page.choose(&s, x)
@@ -153,14 +155,14 @@ func (b *Books) PlanSetting(ctx context.Context, m *Member, s Setting) (page Set
 		if batch, problems = w.check(s); problems != nil {
 			return nil
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
 		if page.Answer, err = w.answer(batch, s, stays, x); err != nil {
 			return err
 		}
-		ready, err := w.readyState(w.machines[s.SetterID], up, stands(open, s.SetterID))
+		ready, err := w.Ready(w.MachineByID[s.SetterID], up, HasEggs(open, s.SetterID))
 		if err != nil {
 			return err
 		}
@@ -181,7 +183,7 @@ func resting(w *Snapshot, s Setting, stock []StockRow) (all []string) {
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
 				if pick.of(l) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
-					all = append(all, fmt.Sprintf("%s of %s rest until %s, so that their air cells settle.", plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.member.moment(*l.ReadyAt)))
+					all = append(all, fmt.Sprintf("%s of %s rest until %s, so that their air cells settle.", wording.Plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.Member.Moment(*l.ReadyAt)))
 				}
 			}
 		}
@@ -217,30 +219,30 @@ func left(stock []StockRow, s Setting) (all []LeftOver) {
 	return
 }
 
-func (w *Snapshot) allStays(open []BatchView) (stays []season.Stay) {
+func (w *Snapshot) AllStays(open []BatchView) (stays []season.Stay) {
 	for _, v := range open {
-		stays = append(stays, w.stays(v)...)
+		stays = append(stays, w.Stays(v)...)
 	}
 	return
 }
 
-func (w *Snapshot) places(stays []season.Stay, kind string) (setters, hatchers []Place) {
-	for _, x := range w.list {
-		r := w.rooms[x.ID][kind]
-		if x.UntilOn != nil && x.UntilOn.Before(w.member.Date(w.now)) {
+func (w *Snapshot) Places(stays []season.Stay, kind string) (setters, hatchers []Place) {
+	for _, x := range w.Machines {
+		r := w.Rooms[x.ID][kind]
+		if x.UntilOn != nil && x.UntilOn.Before(w.Member.Date(w.Now)) {
 			continue
 		}
 		if r.Setting > 0 {
-			setters = append(setters, Place{x, r.Setting, free(season.Loads(stays, x.ID, false), w.now, r.Setting)})
+			setters = append(setters, Place{x, r.Setting, FreePlaces(season.Loads(stays, x.ID, false), w.Now, r.Setting)})
 		}
 		if r.Hatching > 0 {
-			hatchers = append(hatchers, Place{x, r.Hatching, free(season.Loads(stays, x.ID, true), w.now, r.Hatching)})
+			hatchers = append(hatchers, Place{x, r.Hatching, FreePlaces(season.Loads(stays, x.ID, true), w.Now, r.Hatching)})
 		}
 	}
 	return
 }
 
-func free(loads []season.Load, at time.Time, room int) int {
+func FreePlaces(loads []season.Load, at time.Time, room int) int {
 	used := 0.0
 	for _, l := range loads {
 		if !l.At.After(at) {
@@ -253,9 +255,9 @@ func free(loads []season.Load, at time.Time, room int) int {
 // check judges what was picked and gives the batch that it makes.
 func (w *Snapshot) check(s Setting) (batch store.Batch, err error) {
 	var p Problems
-	kind, err := w.kind(s.Species)
+	kind, err := w.Kind(s.Species)
 	if err != nil {
-		return batch, problem("species", "Pick what is to be set.")
+		return batch, Problemf("species", "Pick what is to be set.")
 	}
 	if s.HatcherID == 0 || kind.IsReptile() {
 		s.HatcherID = s.SetterID
@@ -264,29 +266,29 @@ func (w *Snapshot) check(s Setting) (batch store.Batch, err error) {
 	if kind.IsReptile() {
 		batch.TempC = &s.TempC
 		least, most := kind.TempSpan()
-		p.temp(w.member.Units(), "temp", "The temperature of the box", &s.TempC, least, most)
+		p.Temp(w.Member.Units(), "temp", "The temperature of the box", &s.TempC, least, most)
 	}
-	if w.rooms[s.SetterID][kind.ID].Setting == 0 {
-		p.add("setter", "Pick a machine that takes %s eggs.", lower(kind.Name))
+	if w.Rooms[s.SetterID][kind.ID].Setting == 0 {
+		p.Addf("setter", "Pick a machine that takes %s eggs.", wording.Lower(kind.Name))
 	}
-	if !kind.IsReptile() && w.rooms[s.HatcherID][kind.ID].Hatching == 0 {
-		p.add("hatcher", "Pick a machine in which %s eggs can hatch.", lower(kind.Name))
+	if !kind.IsReptile() && w.Rooms[s.HatcherID][kind.ID].Hatching == 0 {
+		p.Addf("hatcher", "Pick a machine in which %s eggs can hatch.", wording.Lower(kind.Name))
 	}
-	if s.SetAt.Before(w.now.AddDate(-1, 0, 0)) || s.SetAt.After(w.now.AddDate(0, 0, 1)) {
-		p.add("set_at", "The moment of setting lies too far off; it may be from a year ago to tomorrow.")
+	if s.SetAt.Before(w.Now.AddDate(-1, 0, 0)) || s.SetAt.After(w.Now.AddDate(0, 0, 1)) {
+		p.Addf("set_at", "The moment of setting lies too far off; it may be from a year ago to tomorrow.")
 	}
-	on, eggs, days := w.member.Date(s.SetAt), 0, 0
+	on, eggs, days := w.Member.Date(s.SetAt), 0, 0
 	for _, pick := range s.Picks {
-		pen, ok := w.pens[pick.PenID]
-		switch age := ageDays(pick.LaidOn, on); {
+		pen, ok := w.PenByID[pick.PenID]
+		switch age := AgeDays(pick.LaidOn, on); {
 		case !ok || pen.Species != kind.ID:
-			p.add("eggs", "Some of these eggs are of another kind.")
+			p.Addf("eggs", "Some of these eggs are of another kind.")
 		case pick.Eggs < 1 || pick.Eggs > MaxEggs:
-			p.add("eggs", "The number of eggs is %d; it may be 1 to %d.", pick.Eggs, MaxEggs)
+			p.Addf("eggs", "The number of eggs is %d; it may be 1 to %d.", pick.Eggs, MaxEggs)
 		case age < 0:
-			p.add("set_at", "Eggs of %s were not laid yet on %s.", pick.LaidOn.Format("2 Jan"), on.Format("2 Jan"))
-		case age > oldestSet:
-			p.add("eggs", "Eggs of %s are more than %d days old.", pick.LaidOn.Format("2 Jan 2006"), oldestSet)
+			p.Addf("set_at", "Eggs of %s were not laid yet on %s.", pick.LaidOn.Format("2 Jan"), on.Format("2 Jan"))
+		case age > OldestSet:
+			p.Addf("eggs", "Eggs of %s are more than %d days old.", pick.LaidOn.Format("2 Jan 2006"), OldestSet)
 		default:
 			eggs += pick.Eggs
 			days += age * pick.Eggs
@@ -295,37 +297,37 @@ func (w *Snapshot) check(s Setting) (batch store.Batch, err error) {
 	}
 	switch {
 	case eggs == 0 && len(p) == 0:
-		p.add("eggs", "Pick the eggs to set.")
+		p.Addf("eggs", "Pick the eggs to set.")
 	case eggs > 5*MaxEggs:
-		p.add("eggs", "%d eggs are too many for one batch; it may have %d.", eggs, 5*MaxEggs)
+		p.Addf("eggs", "%d eggs are too many for one batch; it may have %d.", eggs, 5*MaxEggs)
 	case eggs > 0:
 		batch.StorageDays = float64(days) / float64(eggs)
 	}
-	return batch, p.err()
+	return batch, p.Err()
 }
 
-func (w *Snapshot) answer(batch store.Batch, s Setting, stays []season.Stay, x expectations) (*Answer, error) {
-	v, err := w.view(batch)
+func (w *Snapshot) answer(batch store.Batch, s Setting, stays []season.Stay, x Beliefs) (*Answer, error) {
+	v, err := w.View(batch)
 	if err != nil {
 		return nil, err
 	}
 	a := &Answer{BatchView: v}
-	on := w.member.Date(s.SetAt)
+	on := w.Member.Date(s.SetAt)
 	var lots []choice.Lot
 	var take []int
 	for _, pick := range s.Picks {
-		age := ageDays(pick.LaidOn, on)
+		age := AgeDays(pick.LaidOn, on)
 		a.Eggs += pick.Eggs
-		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.young[pick.PenID], Keeps: x.keeps(v.Kind, age)})
+		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.Young[pick.PenID], Keeps: x.Keeps(v.Kind, age)})
 		take = append(take, pick.Eggs)
 		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Late {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s; expect about %s of them.",
-				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, number(v.Kind.StorageLimitDays.At),
-				plural(int(math.Round(x.expect(v.Kind, pick.PenID, age, pick.Eggs))), "young")))
+				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, units.Number(v.Kind.StorageLimitDays.At),
+				wording.Plural(int(math.Round(x.Expect(v.Kind, pick.PenID, age, pick.Eggs))), "young")))
 		}
 		if pick.Trial {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s on trial: their hatch is told apart, and does not count for or against the pen.",
-				plural(pick.Eggs, "egg"), w.pens[pick.PenID].Name))
+				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name))
 		}
 	}
 	a.Alive = a.Eggs
@@ -333,17 +335,17 @@ func (w *Snapshot) answer(batch store.Batch, s Setting, stays []season.Stay, x e
 	a.Young, a.YoungLow, a.YoungHigh = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
 	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
-	own := w.stays(a.BatchView)
+	own := w.Stays(a.BatchView)
 	stays = append(slices.Clone(stays), own...)
-	for _, c := range w.clashes(stays) {
+	for _, c := range w.Clashes(stays) {
 		told := c.Room() && slices.ContainsFunc(a.Clashes, func(o Clash) bool { return o.Room() && o.Machine.ID == c.Machine.ID })
 		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && !told && overlapsMachine(c, own)) {
 			a.Clashes = append(a.Clashes, c)
 		}
 	}
-	room := w.rooms[s.SetterID][batch.Species].Setting
-	a.FreeAfter = free(season.Loads(stays, s.SetterID, false), latest(w.now, s.SetAt), room)
-	setter := w.machines[s.SetterID]
+	room := w.Rooms[s.SetterID][batch.Species].Setting
+	a.FreeAfter = FreePlaces(season.Loads(stays, s.SetterID, false), Latest(w.Now, s.SetAt), room)
+	setter := w.MachineByID[s.SetterID]
 	if s.StartCounter {
 		setter.CounterStartedAt = &s.SetAt
 	}
@@ -359,7 +361,7 @@ func overlapsMachine(c Clash, own []season.Stay) bool {
 	})
 }
 
-func latest(a, b time.Time) time.Time {
+func Latest(a, b time.Time) time.Time {
 	if a.After(b) {
 		return a
 	}
@@ -369,9 +371,9 @@ func latest(a, b time.Time) time.Time {
 // Set sets the picked eggs. If somebody else took some of them meanwhile,
 // nothing is set, and the problem names which went. Shipped eggs that still rest
 // are not set unless s.Unrested says so, which is written down.
-func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Set(ctx context.Context, m *Member, key string, s Setting) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -379,18 +381,18 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 		if err != nil {
 			return Done{}, err
 		}
-		kind := w.kinds[batch.Species]
+		kind := w.Kinds[batch.Species]
 		stock, err := tx.Stock(ctx, s.SetAt)
 		if err != nil {
 			return Done{}, err
 		}
 		var rows []StockRow
 		for _, x := range stock {
-			rows = append(rows, StockRow{Pen: w.pens[x.PenID], Lots: []Lot{lot(kind, x, m.Date(s.SetAt))}})
+			rows = append(rows, StockRow{Pen: w.PenByID[x.PenID], Lots: []Lot{LotOn(kind, x, m.Date(s.SetAt))}})
 		}
 		unrested := resting(w, s, rows)
 		if len(unrested) > 0 && !s.Unrested {
-			return Done{}, problem("unrested", "%s Set them later, or say that you set them all the same.", strings.Join(unrested, " "))
+			return Done{}, Problemf("unrested", "%s Set them later, or say that you set them all the same.", strings.Join(unrested, " "))
 		}
 		restedAt := s.SetAt
 		if s.Unrested {
@@ -400,7 +402,7 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 		if err != nil {
 			return Done{}, err
 		}
-		slices.SortStableFunc(s.Picks, func(x, y Pick) int { return strings.Compare(w.pens[x.PenID].Name, w.pens[y.PenID].Name) })
+		slices.SortStableFunc(s.Picks, func(x, y Pick) int { return strings.Compare(w.PenByID[x.PenID].Name, w.PenByID[y.PenID].Name) })
 		var gone Problems
 		eggs := 0
 		for _, pick := range s.Picks {
@@ -410,31 +412,31 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 				return Done{}, err
 			}
 			if n < pick.Eggs {
-				gone.add("eggs", "%s", w.went(ctx, tx, pick, n))
+				gone.Addf("eggs", "%s", w.went(ctx, tx, pick, n))
 			}
 			eggs += n
 		}
 		if len(gone) > 0 {
-			gone.add("eggs", "Nothing was set; pick again from what is left.")
+			gone.Addf("eggs", "Nothing was set; pick again from what is left.")
 			return Done{}, gone
 		}
-		u, about := undo{dropBatch.Of(id)}, On("batch", id)
+		u, about := Undo{dropBatch.Of(id)}, On("batch", id)
 		if s.StartCounter {
-			setter := w.machines[s.SetterID]
+			setter := w.MachineByID[s.SetterID]
 			u = append(u, counterBefore.Of(counter{setter.ID, setter.CounterStartedAt}))
 			about = about.And("machine", setter.ID)
 			if err := tx.StartCounter(ctx, setter.ID, &s.SetAt); err != nil {
 				return Done{}, err
 			}
 		}
-		if _, err := MarkEggs(ctx, tx.Tx, m.Date(b.Now())); err != nil {
+		if _, err := AssignCodes(ctx, tx.Tx, m.Date(b.Now())); err != nil {
 			return Done{}, err
 		}
-		said := fmt.Sprintf("Set %s as %s in %s.", plural(eggs, "egg"), code, w.machines[s.SetterID].Name)
+		said := fmt.Sprintf("Set %s as %s in %s.", wording.Plural(eggs, "egg"), code, w.MachineByID[s.SetterID].Name)
 		if len(unrested) > 0 {
 			said += " Before their rest was over: " + strings.Join(unrested, " ")
 		}
-		return write(ctx, tx, about, u, "%s", said)
+		return Record(ctx, tx, about, u, "%s", said)
 	})
 }
 
@@ -442,17 +444,17 @@ func (b *Books) Set(ctx context.Context, m *Member, key string, s Setting) (Done
 func (w *Snapshot) went(ctx context.Context, tx *Tx, pick Pick, left int) string {
 	if len(pick.Only) > 0 {
 		if gone, err := tx.GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
-			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.pens[pick.PenID].Name)
+			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.PenByID[pick.PenID].Name)
 		}
 	}
-	return fmt.Sprintf("Of the eggs of %s from %s only %d are left in store, %d were picked.", pick.LaidOn.Format("2 Jan"), w.pens[pick.PenID].Name, left, pick.Eggs)
+	return fmt.Sprintf("Of the eggs of %s from %s only %d are left in store, %d were picked.", pick.LaidOn.Format("2 Jan"), w.PenByID[pick.PenID].Name, left, pick.Eggs)
 }
 
 // SingleEggs lists the eggs in store of a pen and lay day, one by one.
-func (b *Books) SingleEggs(
+func (b *Service) SingleEggs(
 	ctx context.Context, m *Member, penID int64, laidOn time.Time, trial bool,
 ) (eggs []store.StoredEgg, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
+	err = b.Read(ctx, m, func(tx *Tx) error {
 		eggs, err = tx.StoredEggs(ctx, penID, laidOn, trial, b.Now())
 		return err
 	})

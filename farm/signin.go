@@ -15,6 +15,7 @@ import (
 
 	"github.com/alexedwards/argon2id"
 
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -28,7 +29,7 @@ func (e ErrWait) Error() string {
 	if e.For > 90*time.Second {
 		return fmt.Sprintf("Too many wrong tries; wait %d minutes.", int((e.For+time.Minute-1)/time.Minute))
 	}
-	return fmt.Sprintf("Too many wrong tries; wait %s.", plural(max(1, int((e.For+time.Second-1)/time.Second)), "second"))
+	return fmt.Sprintf("Too many wrong tries; wait %s.", wording.Plural(max(1, int((e.For+time.Second-1)/time.Second)), "second"))
 }
 
 // Attempt is somebody at the door.
@@ -55,7 +56,7 @@ func tryOf(kind, who string, free int) store.Try {
 // for an address and for the network they come from; but a device that was signed
 // in before keeps a count of its own, so that a stranger who knows an address
 // cannot keep its owner away.
-func (b *Books) SignIn(ctx context.Context, a Attempt) (in Admitted, err error) {
+func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error) {
 	// A few at a time: a crowd at the door leaves the others their connections.
 	err = b.hashing.turn(ctx, func() error {
 		in, err = b.signIn(ctx, a)
@@ -64,11 +65,11 @@ func (b *Books) SignIn(ctx context.Context, a Attempt) (in Admitted, err error) 
 	return in, err
 }
 
-func (b *Books) signIn(ctx context.Context, a Attempt) (in Admitted, err error) {
+func (b *Service) signIn(ctx context.Context, a Attempt) (in Admitted, err error) {
 	if len(a.Email) > 200 || len(a.Password) > 200 || !utf8.ValidString(a.Email) || strings.ContainsRune(a.Email, 0) {
 		return in, ErrWrong
 	}
-	secret, err := b.db.Secret(ctx, "devices", []byte(rand.Text()))
+	secret, err := b.DB.Secret(ctx, "devices", []byte(rand.Text()))
 	if err != nil {
 		return in, err
 	}
@@ -78,7 +79,7 @@ func (b *Books) signIn(ctx context.Context, a Attempt) (in Admitted, err error) 
 		tries = []store.Try{tryOf("device "+device.id, a.Email, 5)}
 	}
 	for _, t := range tries {
-		wait, err := b.db.TakeTry(ctx, t, b.Now())
+		wait, err := b.DB.TakeTry(ctx, t, b.Now())
 		if err != nil {
 			return in, err
 		}
@@ -86,7 +87,7 @@ func (b *Books) signIn(ctx context.Context, a Attempt) (in Admitted, err error) 
 			return in, ErrWait{wait}
 		}
 	}
-	p, err := b.db.PersonByEmail(ctx, strings.TrimSpace(a.Email))
+	p, err := b.DB.PersonByEmail(ctx, strings.TrimSpace(a.Email))
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return in, err
 	}
@@ -101,7 +102,7 @@ func (b *Books) signIn(ctx context.Context, a Attempt) (in Admitted, err error) 
 	if !right || p.ID == 0 {
 		return in, ErrWrong
 	}
-	if err := b.db.ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
+	if err := b.DB.ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
 		return in, err
 	}
 	if b.hashing.outdated(hash) {
@@ -109,7 +110,7 @@ func (b *Books) signIn(ctx context.Context, a Attempt) (in Admitted, err error) 
 		if err != nil {
 			return in, err
 		}
-		if err := b.db.Rehash(ctx, p.ID, hash, fresh); err != nil {
+		if err := b.DB.Rehash(ctx, p.ID, hash, fresh); err != nil {
 			return in, err
 		}
 	}

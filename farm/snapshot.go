@@ -2,8 +2,6 @@ package farm
 
 import (
 	"context"
-	"fmt"
-	"strings"
 	"time"
 
 	"metrogon/core/calendar"
@@ -14,38 +12,37 @@ import (
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
-	"metrogon/core/units"
 	"metrogon/store"
 )
 
 // Snapshot is the farm as it stands: pens, machines and what is in them, and the
 // farm's own way with each kind.
 type Snapshot struct {
-	member   *Member
-	now      time.Time
-	pens     map[int64]Pen
-	penList  []Pen
-	machines map[int64]Machine
-	list     []Machine
-	rooms    map[int64]map[string]Room
-	kinds    map[string]*species.Profile // with the farm's own figures
-	methods  map[string]method.Method
-	open     []BatchView // once asked for
-	kept     *store.Upkeep
+	Member      *Member
+	Now         time.Time
+	PenByID     map[int64]Pen
+	Pens        []Pen
+	MachineByID map[int64]Machine
+	Machines    []Machine
+	Rooms       map[int64]map[string]Room
+	Kinds       map[string]*species.Profile // with the farm's own figures
+	methods     map[string]method.Method
+	batches     []BatchView // once asked for
+	kept        *store.Upkeep
 }
 
-// openBatches are the batches in the machines; they are read once.
-func (w *Snapshot) openBatches(ctx context.Context, tx *Tx) (open []BatchView, err error) {
-	if w.open == nil {
-		w.open, err = w.views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
+// Open are the batches in the machines; they are read once.
+func (w *Snapshot) Open(ctx context.Context, tx *Tx) (open []BatchView, err error) {
+	if w.batches == nil {
+		w.batches, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 	}
-	return w.open, err
+	return w.batches, err
 }
 
-// upkeep is what was cared for since the day began, and the places of storage; read once.
-func (w *Snapshot) upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
+// Upkeep is what was cared for since the day began, and the places of storage; read once.
+func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
 	if w.kept == nil {
-		up, err := tx.Upkeep(ctx, w.dayBegan(), w.now)
+		up, err := tx.Upkeep(ctx, w.DayBegan(), w.Now)
 		if err != nil {
 			return up, err
 		}
@@ -54,35 +51,35 @@ func (w *Snapshot) upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
 	return *w.kept, nil
 }
 
-func (tx *Tx) snapshot(ctx context.Context) (*Snapshot, error) {
-	all, err := tx.Barn(ctx)
+func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
+	all, err := tx.Setup(ctx)
 	if err != nil {
 		return nil, err
 	}
-	w := &Snapshot{member: tx.Member, now: tx.At, pens: map[int64]Pen{}, penList: all.Pens, machines: map[int64]Machine{}, list: all.Machines,
-		rooms: map[int64]map[string]Room{}, kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
+	w := &Snapshot{Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{}, Machines: all.Machines,
+		Rooms: map[int64]map[string]Room{}, Kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
 	for _, p := range all.Pens {
-		w.pens[p.ID] = p
+		w.PenByID[p.ID] = p
 	}
 	for _, x := range all.Machines {
-		w.machines[x.ID], w.rooms[x.ID] = x, map[string]Room{}
+		w.MachineByID[x.ID], w.Rooms[x.ID] = x, map[string]Room{}
 	}
 	for _, r := range all.Rooms {
-		w.rooms[r.MachineID][r.Species] = r
+		w.Rooms[r.MachineID][r.Species] = r
 	}
 	own := map[string][]species.Change{}
 	for _, f := range all.Figures {
 		own[f.Species] = append(own[f.Species], species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days})
 	}
 	for _, p := range species.All() {
-		w.kinds[p.ID] = p
+		w.Kinds[p.ID] = p
 		if len(own[p.ID]) == 0 {
 			continue
 		}
 		// A change that a later version of the shipped profile contradicts is
 		// passed over, and shows as such where figures are changed.
 		if mine, err := p.With(own[p.ID]); err == nil {
-			w.kinds[p.ID] = mine
+			w.Kinds[p.ID] = mine
 		}
 	}
 	for _, x := range all.Methods {
@@ -91,17 +88,17 @@ func (tx *Tx) snapshot(ctx context.Context) (*Snapshot, error) {
 	return w, nil
 }
 
-// kind finds a species by its id or alias, with the farm's own figures.
-func (w *Snapshot) kind(id string) (*species.Profile, error) {
+// Kind finds a species by its id or alias, with the farm's own figures.
+func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 	p, err := species.Find(id)
 	if err != nil {
 		return nil, err
 	}
-	return w.kinds[p.ID], nil
+	return w.Kinds[p.ID], nil
 }
 
-// method is the farm's way with a kind.
-func (w *Snapshot) method(id string) method.Method {
+// Method is the farm's way with a kind.
+func (w *Snapshot) Method(id string) method.Method {
 	if m, ok := w.methods[id]; ok {
 		return m
 	}
@@ -181,19 +178,19 @@ func (v BatchView) Stands() Machine {
 	return v.Setter
 }
 
-// view works a batch out. Its id and counts are joined by views.
-func (w *Snapshot) view(batch store.Batch) (BatchView, error) {
-	kind, err := w.kind(batch.Species)
+// View works a batch out. Its id and counts are joined by views.
+func (w *Snapshot) View(batch store.Batch) (BatchView, error) {
+	kind, err := w.Kind(batch.Species)
 	if err != nil {
 		return BatchView{}, err
 	}
-	plan := calendar.Batch{Species: kind, SetAt: batch.SetAt, Zone: w.member.Place, Counting: w.member.Counting(),
-		StorageDays: batch.StorageDays, Bantam: batch.Bantam, ChoreAt: &w.member.Hour}
+	plan := calendar.Batch{Species: kind, SetAt: batch.SetAt, Zone: w.Member.Place, Counting: w.Member.Counting(),
+		StorageDays: batch.StorageDays, Bantam: batch.Bantam, ChoreAt: &w.Member.Hour}
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
-	v := BatchView{Batch: batch, Kind: kind, Method: w.method(kind.ID), Now: w.now, Day: max(0, calendar.Elapsed(batch.SetAt, w.now)),
-		Setter: w.machines[batch.SetterID], Hatcher: w.machines[batch.HatcherID]}
+	v := BatchView{Batch: batch, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(0, calendar.Elapsed(batch.SetAt, w.Now)),
+		Setter: w.MachineByID[batch.SetterID], Hatcher: w.MachineByID[batch.HatcherID]}
 	if v.Milestones, err = calendar.Schedule(plan); err != nil {
 		return v, err
 	}
@@ -201,18 +198,18 @@ func (w *Snapshot) view(batch store.Batch) (BatchView, error) {
 	return v, nil
 }
 
-// viewed works a batch out, with the farm as it stands.
-func (tx *Tx) viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchView, error) {
-	w, err := tx.snapshot(ctx)
+// Viewed works a batch out, with the farm as it stands.
+func (tx *Tx) Viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchView, error) {
+	w, err := tx.Snapshot(ctx)
 	if err != nil {
 		return nil, BatchView{}, err
 	}
-	v, err := w.view(batch)
+	v, err := w.View(batch)
 	return w, v, err
 }
 
-// views works out the batches that find returns, with their counts.
-func (w *Snapshot) views(ctx context.Context, tx *Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
+// Views works out the batches that find returns, with their counts.
+func (w *Snapshot) Views(ctx context.Context, tx *Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
 	batches, err := find()
 	if err != nil {
 		return nil, err
@@ -227,7 +224,7 @@ func (w *Snapshot) views(ctx context.Context, tx *Tx, find func() ([]store.Batch
 	}
 	all := make([]BatchView, len(batches))
 	for i, x := range batches {
-		if all[i], err = w.view(x); err != nil {
+		if all[i], err = w.View(x); err != nil {
 			return nil, err
 		}
 		all[i].Tally = tallies[x.ID]
@@ -237,20 +234,20 @@ func (w *Snapshot) views(ctx context.Context, tx *Tx, find func() ([]store.Batch
 
 // keptShare of eggs set is expected to reach lockdown after candling [common
 // practice]; once a batch was candled, its own count stands.
-const keptShare = 0.85
+const KeptShare = 0.85
 
 // stillThere is until when a batch stands where it was put last: as planned, but
 // what is late stands there until somebody says otherwise, for a day more at least.
 func (w *Snapshot) stillThere(planned time.Time) time.Time {
-	if planned.After(w.now) {
+	if planned.After(w.Now) {
 		return planned
 	}
-	return w.now.Add(calendar.Day)
+	return w.Now.Add(calendar.Day)
 }
 
-// stays tells where a batch is when: in its setter until lockdown, in its
+// Stays tells where a batch is when: in its setter until lockdown, in its
 // hatcher until it is pulled.
-func (w *Snapshot) stays(v BatchView) []season.Stay {
+func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	alive := float64(v.Alive)
 	if v.ClosedAt != nil {
 		alive = float64(v.Eggs)
@@ -263,7 +260,7 @@ func (w *Snapshot) stays(v BatchView) []season.Stay {
 		return season.Stay{BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from, To: to, Eggs: eggs, Room: room}
 	}
 	if v.Kind.IsReptile() {
-		return []season.Stay{stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.rooms[v.SetterID][v.Species].Setting)}
+		return []season.Stay{stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting)}
 	}
 	shut := v.at(calendar.Lockdown)
 	switch {
@@ -279,11 +276,11 @@ func (w *Snapshot) stays(v BatchView) []season.Stay {
 	}
 	reach := alive
 	if v.CandledAt == nil && v.LockedAt == nil {
-		reach *= keptShare
+		reach *= KeptShare
 	}
 	return []season.Stay{
-		stay(v.SetterID, season.Turning, v.SetAt, shut, alive, w.rooms[v.SetterID][v.Species].Setting),
-		stay(v.HatcherID, season.Locked, shut, out, reach, w.rooms[v.HatcherID][v.Species].Hatching),
+		stay(v.SetterID, season.Turning, v.SetAt, shut, alive, w.Rooms[v.SetterID][v.Species].Setting),
+		stay(v.HatcherID, season.Locked, shut, out, reach, w.Rooms[v.HatcherID][v.Species].Hatching),
 	}
 }
 
@@ -294,14 +291,14 @@ type Clash struct {
 	Says    string
 }
 
-// clashes lists those that are not over yet.
-func (w *Snapshot) clashes(stays []season.Stay) (all []Clash) {
+// Clashes lists those that are not over yet.
+func (w *Snapshot) Clashes(stays []season.Stay) (all []Clash) {
 	for _, c := range season.Clashes(stays) {
-		if !c.To.After(w.now) {
+		if !c.To.After(w.Now) {
 			continue
 		}
-		machine := w.machines[c.Stay.MachineID]
-		all = append(all, Clash{c, machine, c.Why(machine.Name, w.member.ShortDay)})
+		machine := w.MachineByID[c.Stay.MachineID]
+		all = append(all, Clash{c, machine, c.Why(machine.Name, w.Member.ShortDay)})
 	}
 	return
 }
@@ -309,84 +306,84 @@ func (w *Snapshot) clashes(stays []season.Stay) (all []Clash) {
 // ShortDay writes a moment's date on the farm.
 func (m *Member) ShortDay(at time.Time) string { return at.In(m.Place).Format("Mon 2 Jan") }
 
-// expectations are what is believed of the eggs of each pen, and what waiting
+// Beliefs are what is believed of the eggs of each pen, and what waiting
 // leaves of them.
-type expectations struct {
-	young  map[int64]rates.Beta // share of young of a fresh egg set, by pen
+type Beliefs struct {
+	Young  map[int64]rates.Beta // share of young of a fresh egg set, by pen
 	curves map[string]storage.Curve
 }
 
-// keeps is the share of a fresh egg's hatch that is left at an age in days.
-func (x expectations) keeps(kind *species.Profile, age int) float64 {
+// Keeps is the share of a fresh egg's hatch that is left at an age in days.
+func (x Beliefs) Keeps(kind *species.Profile, age int) float64 {
 	if c, ok := x.curves[kind.ID]; ok {
 		return c.Relative(float64(age))
 	}
 	return storage.Relative(kind, float64(age))
 }
 
-// ageRecords are what eggs of one kind did by the days that they had waited.
-type ageRecords struct {
+// AgeRecords are what eggs of one kind did by the days that they had waited.
+type AgeRecords struct {
 	rows   []store.AgeRecord
-	groups map[groupKey]store.Group
+	groups map[GroupKey]store.Group
 }
 
-type groupKey struct {
-	pen, batch int64
-	trial      bool
+type GroupKey struct {
+	PenID, BatchID int64
+	Trial          bool
 }
 
-func byKey(groups []store.Group) map[groupKey]store.Group {
-	by := map[groupKey]store.Group{}
+func GroupsByKey(groups []store.Group) map[GroupKey]store.Group {
+	by := map[GroupKey]store.Group{}
 	for _, g := range groups {
-		by[groupKey{g.PenID, g.BatchID, g.Trial}] = g
+		by[GroupKey{g.PenID, g.BatchID, g.Trial}] = g
 	}
 	return by
 }
 
-func readAges(ctx context.Context, tx *Tx, species string) (r ageRecords, err error) {
+func ReadAges(ctx context.Context, tx *Tx, species string) (r AgeRecords, err error) {
 	rows, groups, err := tx.RecordsByAge(ctx, species)
-	return ageRecords{rows, byKey(groups)}, err
+	return AgeRecords{rows, GroupsByKey(groups)}, err
 }
 
 // part is a row with the group that it belongs to, if there is one.
-func (r ageRecords) part(row store.AgeRecord) outcome.Part {
-	g := r.groups[groupKey{row.PenID, row.BatchID, false}]
-	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: groupOf(g)}
+func (r AgeRecords) part(row store.AgeRecord) outcome.Part {
+	g := r.groups[GroupKey{row.PenID, row.BatchID, false}]
+	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: GroupOf(g)}
 }
 
-// expectations come from the farm's records: of each pen its own on top of a
+// Beliefs come from the farm's records: of each pen its own on top of a
 // weak start at the mean of its species on this farm (worth four eggs), or of
 // Jeffreys' prior where the farm has no record of the species. An egg that was
 // set old counts as the part of a fresh one that waiting left of it. Bought eggs
 // have a start of their own, since about half of the hatch of home eggs is
 // normal for them [common practice].
-func (w *Snapshot) expectations(records ageRecords) expectations {
-	x := expectations{map[int64]rates.Beta{}, map[string]storage.Curve{}}
+func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
+	x := Beliefs{map[int64]rates.Beta{}, map[string]storage.Curve{}}
 	type source struct {
 		species  string
 		supplier bool
 	}
 	set, hatched := map[source]float64{}, map[source]float64{}
-	of := func(penID int64) source { return source{w.pens[penID].Species, w.pens[penID].Supplier} }
+	of := func(penID int64) source { return source{w.PenByID[penID].Species, w.PenByID[penID].Supplier} }
 	for _, r := range records.rows {
-		kind, ok := w.kinds[w.pens[r.PenID].Species]
+		kind, ok := w.Kinds[w.PenByID[r.PenID].Species]
 		if !ok {
 			continue
 		}
 		if _, ok := x.curves[kind.ID]; !ok {
-			own, _ := w.ownByAge(records, kind.ID)
+			own, _ := w.OwnByAge(records, kind.ID)
 			x.curves[kind.ID] = storage.Blend(kind, own)
 		}
 		young, _ := records.part(r).Share()
-		set[of(r.PenID)] += float64(r.Set) * x.keeps(kind, r.Age)
+		set[of(r.PenID)] += float64(r.Set) * x.Keeps(kind, r.Age)
 		hatched[of(r.PenID)] += young
 	}
 	mean := func(s source) (float64, bool) {
 		return (hatched[s] + .5) / (max(set[s], hatched[s]) + 1), set[s] >= 20
 	}
-	for id := range w.pens {
+	for id := range w.PenByID {
 		s := of(id)
-		x.young[id] = rates.Jeffreys
+		x.Young[id] = rates.Jeffreys
 		m, known := mean(s)
 		if !known && s.supplier {
 			if m, known = mean(source{s.species, false}); known {
@@ -394,32 +391,21 @@ func (w *Snapshot) expectations(records ageRecords) expectations {
 			}
 		}
 		if known {
-			x.young[id] = rates.Beta{A: 4 * m, B: 4 * (1 - m)}
+			x.Young[id] = rates.Beta{A: 4 * m, B: 4 * (1 - m)}
 		}
 	}
 	for _, r := range records.rows {
-		b, kind := x.young[r.PenID], w.kinds[w.pens[r.PenID].Species]
+		b, kind := x.Young[r.PenID], w.Kinds[w.PenByID[r.PenID].Species]
 		if kind == nil {
 			continue
 		}
 		young, _ := records.part(r).Share()
-		x.young[r.PenID] = rates.Beta{A: b.A + young, B: b.B + max(0, float64(r.Set)*x.keeps(kind, r.Age)-young)}
+		x.Young[r.PenID] = rates.Beta{A: b.A + young, B: b.B + max(0, float64(r.Set)*x.Keeps(kind, r.Age)-young)}
 	}
 	return x
 }
 
-// expect is how many young eggs of a pen and age should give.
-func (x expectations) expect(kind *species.Profile, penID int64, age, eggs int) float64 {
-	return float64(eggs) * x.young[penID].Mean() * x.keeps(kind, age)
+// Expect is how many young eggs of a pen and age should give.
+func (x Beliefs) Expect(kind *species.Profile, penID int64, age, eggs int) float64 {
+	return float64(eggs) * x.Young[penID].Mean() * x.Keeps(kind, age)
 }
-
-func number(f float64) string { return units.Number(f) }
-
-func plural(n int, one string) string {
-	if n == 1 || one == "young" {
-		return fmt.Sprintf("%d %s", n, one)
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
-func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }

@@ -7,7 +7,7 @@ import (
 	"metrogon/store"
 )
 
-var errMeanwhile = problem("entry", "Some of these eggs were set or taken out meanwhile.")
+var errMeanwhile = Problemf("entry", "Some of these eggs were set or taken out meanwhile.")
 
 // Steps of the stock room.
 var (
@@ -37,10 +37,10 @@ var (
 )
 
 var (
-	dropCare = NewKind("care", func(ctx context.Context, tx *Tx, ids []int64) error {
+	DropCare = NewKind("care", func(ctx context.Context, tx *Tx, ids []int64) error {
 		return tx.DropCare(ctx, ids)
 	})
-	revive = NewKind("revive", func(ctx context.Context, tx *Tx, eggs []int64) error {
+	Revive = NewKind("revive", func(ctx context.Context, tx *Tx, eggs []int64) error {
 		_, err := tx.End(ctx, eggs, "", "", time.Time{})
 		return err
 	})
@@ -53,8 +53,8 @@ var (
 	counterBefore = NewKind("counter", func(ctx context.Context, tx *Tx, c counter) error {
 		return tx.StartCounter(ctx, c.Machine, c.Started)
 	})
-	lieAgain = NewKind("lies", func(ctx context.Context, tx *Tx, were []store.Lie) error {
-		return tx.Lay(ctx, were)
+	placementsBefore = NewKind("lies", func(ctx context.Context, tx *Tx, were []store.Placement) error {
+		return tx.PlaceEggs(ctx, were)
 	})
 	choreUndone = NewKind("chore", func(ctx context.Context, tx *Tx, c store.ChoreDone) error {
 		return tx.MarkUndone(ctx, c.BatchID, c.Kind, c.Day)
@@ -85,7 +85,7 @@ var (
 		return tx.DropCalls(ctx, ids)
 	})
 	shut = NewKind("opened", func(ctx context.Context, tx *Tx, eggs []int64) error {
-		_, err := tx.Open(ctx, eggs, "")
+		_, err := tx.SetOpened(ctx, eggs, "")
 		return err
 	})
 )

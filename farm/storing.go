@@ -11,6 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -36,12 +37,12 @@ type PlaceView struct {
 	Warnings []string
 }
 
-func (w *Snapshot) dayBegan() time.Time {
-	return calendar.WallTime{}.On(w.now, 0, w.member.Place)
+func (w *Snapshot) DayBegan() time.Time {
+	return calendar.WallTime{}.On(w.Now, 0, w.Member.Place)
 }
 
 // places lists storage places in use, and nowhere in particular if eggs are there.
-func (w *Snapshot) storePlaces(up store.Upkeep) (all []PlaceView) {
+func (w *Snapshot) StorePlaces(up store.Upkeep) (all []PlaceView) {
 	list := up.Places
 	if slices.ContainsFunc(up.Stored, func(s store.Stored) bool { return s.PlaceID == nil }) {
 		list = append(slices.Clone(list), store.StoragePlace{Name: "No place noted"})
@@ -61,13 +62,13 @@ func (w *Snapshot) storePlaces(up store.Upkeep) (all []PlaceView) {
 				v.TiltedAt = &c.At
 			}
 		}
-		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && (v.TiltedAt == nil || v.TiltedAt.Before(w.dayBegan()))
+		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && (v.TiltedAt == nil || v.TiltedAt.Before(w.DayBegan()))
 		days := 0.0
 		if v.Eggs > 0 {
-			days = float64(ageDays(v.Oldest, w.member.Date(w.now)))
+			days = float64(AgeDays(v.Oldest, w.Member.Date(w.Now)))
 		}
 		v.Advice = storage.AdviseTemperature(max(days, 4))
-		v.Warnings = placeWarnings(p, w.member.Units())
+		v.Warnings = placeWarnings(p, w.Member.Units())
 		all = append(all, v)
 	}
 	return
@@ -89,35 +90,35 @@ func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
-func (b *Books) SaveStoragePlace(ctx context.Context, m *Member, key string, place store.StoragePlace) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) SaveStoragePlace(ctx context.Context, m *Member, key string, place store.StoragePlace) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		var p Problems
-		place.Name = p.name("name", "The name of the place", place.Name, 60, true)
-		p.temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
-		p.measure("rh", "The humidity", place.RHPct, 0, 100, "%")
-		if err := p.err(); err != nil {
+		place.Name = p.Name("name", "The name of the place", place.Name, 60, true)
+		p.Temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
+		p.Measure("rh", "The humidity", place.RHPct, 0, 100, "%")
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		var err error
 		if place.ID, err = tx.SaveStoragePlace(ctx, place); err != nil {
-			return Done{}, taken(err, "name", "There is a place of that name already.")
+			return Done{}, Taken(err, "name", "There is a place of that name already.")
 		}
-		return write(ctx, tx, On("place", place.ID), nil, "Saved the place %s.", place.Name)
+		return Record(ctx, tx, On("place", place.ID), nil, "Saved the place %s.", place.Name)
 	})
 }
 
 // StoragePlace is one, by its id.
-func (b *Books) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceView, log []store.LogEntry, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) StoragePlace(ctx context.Context, m *Member, id int64) (v PlaceView, log []store.LogEntry, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
-		all := w.storePlaces(up)
+		all := w.StorePlaces(up)
 		i := slices.IndexFunc(all, func(p PlaceView) bool { return p.ID == id && id != 0 })
 		if i < 0 {
 			return ErrNone
@@ -140,16 +141,16 @@ const (
 
 // StockChores are tilting, and what parcels ask for.
 func StockChores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err error) {
-	up, err := w.upkeep(ctx, tx)
+	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	for _, p := range w.storePlaces(up) {
+	for _, p := range w.StorePlaces(up) {
 		if p.TiltDue {
 			all = append(all, w.tilt(p))
 		}
 	}
-	parcels, err := w.parcels(ctx, tx, 20)
+	parcels, err := w.Parcels(ctx, tx, 20)
 	if err != nil {
 		return nil, err
 	}
@@ -163,29 +164,29 @@ func StockChores(ctx context.Context, tx *Tx, w *Snapshot) (all []Chore, err err
 
 func (w *Snapshot) tilt(p PlaceView) Chore {
 	c := Chore{About: store.Subject{Kind: "place", ID: p.ID}, Kind: Tilt, Of: p.Name}
-	c.Title = fmt.Sprintf("Tilt %s in %s", plural(p.Eggs, "egg"), p.Name)
+	c.Title = fmt.Sprintf("Tilt %s in %s", wording.Plural(p.Eggs, "egg"), p.Name)
 	c.Reason = "To the other side, through about 90°."
 	if p.TiltedAt != nil {
-		c.Reason += " Last " + w.member.moment(*p.TiltedAt) + "."
+		c.Reason += " Last " + w.Member.Moment(*p.TiltedAt) + "."
 	}
 	return c
 }
 
 func (w *Snapshot) rest(p ParcelView) Chore {
 	c := Chore{About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: Rested, Of: p.From.Species}
-	c.Title = fmt.Sprintf("%s from %s", plural(p.Stored, "egg"), p.From.Name)
+	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
 	c.Reason = "Rested; ready to set."
 	if p.Resting {
 		c.Kind = Rest
-		c.Reason = "Rest until " + w.member.moment(*p.ReadyAt) +
+		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt) +
 			": pointed end down, at room temperature, neither turned nor tilted."
 	}
 	return c
 }
 
 // Tilted notes that the eggs of a place were tilted to the other side.
-func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) Tilted(ctx context.Context, m *Member, key string, placeID int64) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return Done{}, err
@@ -194,12 +195,12 @@ func (b *Books) Tilted(ctx context.Context, m *Member, key string, placeID int64
 		if i < 0 {
 			return Done{}, ErrNone
 		}
-		return cared(ctx, tx, store.Care{Kind: Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
+		return RecordCare(ctx, tx, store.Care{Kind: Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
 	})
 }
 
-// cared notes care that can be taken back.
-func cared(ctx context.Context, tx *Tx, c store.Care, format string, args ...any) (Done, error) {
+// RecordCare notes care that can be taken back.
+func RecordCare(ctx context.Context, tx *Tx, c store.Care, format string, args ...any) (Done, error) {
 	c.At = tx.At
 	id, err := tx.AddCare(ctx, c, tx.Member.PersonID)
 	if err != nil {
@@ -212,7 +213,7 @@ func cared(ctx context.Context, tx *Tx, c store.Care, format string, args ...any
 	if c.PlaceID != nil {
 		about = On("place", *c.PlaceID)
 	}
-	return write(ctx, tx, about, undo{dropCare.Of([]int64{id})}, format, args...)
+	return Record(ctx, tx, about, Undo{DropCare.Of([]int64{id})}, format, args...)
 }
 
 // BasketView is what is left in store of one collection.
@@ -226,38 +227,38 @@ type BasketView struct {
 
 // Baskets lists what is in store, collection by collection, of one pen or, with
 // 0, of all.
-func (b *Books) Baskets(
+func (b *Service) Baskets(
 	ctx context.Context, m *Member, penID int64,
 ) (all []BasketView, places []PlaceView, rejects []RejectView, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
-		places = w.storePlaces(up)
+		places = w.StorePlaces(up)
 		baskets, err := tx.Baskets(ctx, penID)
 		if err != nil {
 			return err
 		}
 		for _, x := range baskets {
-			kind, err := w.kind(w.pens[x.PenID].Species)
+			kind, err := w.Kind(w.PenByID[x.PenID].Species)
 			if err != nil {
 				return err
 			}
 			resting := 0
-			if x.ReadyAt != nil && x.ReadyAt.After(w.now) {
+			if x.ReadyAt != nil && x.ReadyAt.After(w.Now) {
 				resting = x.Eggs
 			}
-			v := BasketView{Basket: x, Pen: w.pens[x.PenID], Lot: lot(kind, store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt}, m.Date(w.now))}
+			v := BasketView{Basket: x, Pen: w.PenByID[x.PenID], Lot: LotOn(kind, store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt}, m.Date(w.Now))}
 			gathered := time.Date(x.LaidOn.Year(), x.LaidOn.Month(), x.LaidOn.Day(), 12, 0, 0, 0, m.Place)
 			if x.At != nil {
 				gathered = *x.At
 			}
-			v.Hours = max(0, int(w.now.Sub(gathered).Hours()))
+			v.Hours = max(0, int(w.Now.Sub(gathered).Hours()))
 			for _, p := range up.Places {
 				if x.PlaceID != nil && *x.PlaceID == p.ID {
 					v.Place = p.Name
@@ -281,14 +282,14 @@ type RejectView struct {
 }
 
 func (w *Snapshot) rejects(ctx context.Context, tx *Tx) (all []RejectView, err error) {
-	today := w.member.Date(w.now)
+	today := w.Member.Date(w.Now)
 	rows, err := tx.Rejects(ctx, today.AddDate(0, 0, -14))
 	if err != nil {
 		return nil, err
 	}
 	for _, x := range rows {
-		pen, kind := w.pens[x.PenID], w.kinds[w.pens[x.PenID].Species]
-		age := ageDays(x.LaidOn, today)
+		pen, kind := w.PenByID[x.PenID], w.Kinds[w.PenByID[x.PenID].Species]
+		age := AgeDays(x.LaidOn, today)
 		if kind == nil || storage.Judge(kind, age) == storage.Late {
 			continue
 		}
@@ -304,10 +305,10 @@ func (w *Snapshot) rejects(ctx context.Context, tx *Tx) (all []RejectView, err e
 }
 
 // MoveBaskets puts collections into a storage place; 0 is no place in particular.
-func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []int64, placeID int64) (Done, error) {
-	return b.act(ctx, m, key, func(tx *Tx) (Done, error) {
+func (b *Service) MoveBaskets(ctx context.Context, m *Member, key string, ids []int64, placeID int64) (Done, error) {
+	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		if len(ids) == 0 {
-			return Done{}, problem("basket", "Mark what is to be moved.")
+			return Done{}, Problemf("basket", "Mark what is to be moved.")
 		}
 		slices.Sort(ids)
 		ids = slices.Compact(ids)
@@ -330,7 +331,7 @@ func (b *Books) MoveBaskets(ctx context.Context, m *Member, key string, ids []in
 		if n != len(ids) {
 			return Done{}, ErrNone
 		}
-		return write(ctx, tx, nil, nil, "%s moved to %s.", plural(len(ids), "gathering"), name)
+		return Record(ctx, tx, nil, nil, "%s moved to %s.", wording.Plural(len(ids), "gathering"), name)
 	})
 }
 
@@ -357,29 +358,29 @@ type WaitingAge struct {
 }
 
 // Waiting explains the curve of a kind.
-func (b *Books) Waiting(ctx context.Context, m *Member, kindID string) (page Waiting, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Waiting(ctx context.Context, m *Member, kindID string) (page Waiting, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		for _, p := range w.penList {
-			if k, err := w.kind(p.Species); err == nil && !k.IsReptile() && !slices.Contains(page.Kinds, k) {
+		for _, p := range w.Pens {
+			if k, err := w.Kind(p.Species); err == nil && !k.IsReptile() && !slices.Contains(page.Kinds, k) {
 				page.Kinds = append(page.Kinds, k)
 			}
 		}
-		slices.SortFunc(page.Kinds, compareKinds)
-		if page.Kind, err = w.kind(kindID); err != nil || page.Kind.IsReptile() {
+		slices.SortFunc(page.Kinds, CompareKinds)
+		if page.Kind, err = w.Kind(kindID); err != nil || page.Kind.IsReptile() {
 			if len(page.Kinds) == 0 {
 				return ErrNone
 			}
 			page.Kind = page.Kinds[0]
 		}
-		records, err := readAges(ctx, tx, page.Kind.ID)
+		records, err := ReadAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}
-		page.Own, page.LeftOut = w.ownByAge(records, page.Kind.ID)
+		page.Own, page.LeftOut = w.OwnByAge(records, page.Kind.ID)
 		page.Curve = storage.Blend(page.Kind, page.Own)
 		for day := 1; day <= int(page.Kind.StorageLimitDays.To)+4; day++ {
 			a := WaitingAge{Days: day, Published: storage.Relative(page.Kind, float64(day)), Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day)}
@@ -403,7 +404,7 @@ func (p Waiting) Says() string {
 	out := ""
 	if p.LeftOut > 0 {
 		out = fmt.Sprintf(" Of %s young were counted by pen with eggs of other ages, so they tell nothing of waiting and are left out.",
-			plural(p.LeftOut, "egg"))
+			wording.Plural(p.LeftOut, "egg"))
 	}
 	if p.Curve.Eggs == 0 {
 		if p.LeftOut > 0 {
@@ -418,14 +419,14 @@ func (p Waiting) Says() string {
 	}
 	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
 	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.%s",
-		p.Curve.Eggs, verdict, number(p.Kind.StorageBestDays.At), eggs, 100*share, out)
+		p.Curve.Eggs, verdict, units.Number(p.Kind.StorageBestDays.At), eggs, 100*share, out)
 }
 
-// ownByAge gives what own eggs of a kind did at each age, and of how many nothing
+// OwnByAge gives what own eggs of a kind did at each age, and of how many nothing
 // is known by age, since young were counted of eggs of several ages together.
-func (w *Snapshot) ownByAge(records ageRecords, kindID string) (own []storage.Own, leftOut int) {
+func (w *Snapshot) OwnByAge(records AgeRecords, kindID string) (own []storage.Own, leftOut int) {
 	for _, r := range records.rows {
-		if w.pens[r.PenID].Species != kindID || r.Age > 60 || w.pens[r.PenID].Supplier {
+		if w.PenByID[r.PenID].Species != kindID || r.Age > 60 || w.PenByID[r.PenID].Supplier {
 			continue
 		}
 		set, hatched, out := records.part(r).Known()

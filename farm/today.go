@@ -37,34 +37,34 @@ type Running struct {
 }
 
 // Today shows what is due now, today and in the next days.
-func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Today(ctx context.Context, m *Member) (page Today, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		open, err := w.openBatches(ctx, tx)
+		open, err := w.Open(ctx, tx)
 		if err != nil {
 			return err
 		}
-		page = Today{Now: w.now, Date: m.Date(w.now), HasPens: len(w.penList) > 0, HasBoxes: len(w.list) > 0}
-		if page.Due, page.Soon, err = dueNow(ctx, tx, w, b.chores); err != nil {
+		page = Today{Now: w.Now, Date: m.Date(w.Now), HasPens: len(w.Pens) > 0, HasBoxes: len(w.Machines) > 0}
+		if page.Due, page.Soon, err = Due(ctx, tx, w, b.chores); err != nil {
 			return err
 		}
-		if page.Room, err = w.eggRoom(ctx, tx); err != nil {
+		if page.Room, err = w.EggRoom(ctx, tx); err != nil {
 			return err
 		}
 		page.Empty = len(open) == 0 && page.Room.Eggs == 0
 		for _, v := range open {
-			if h := v.Hatch(); v.Alive > 0 && h.From.Before(w.now.AddDate(0, 0, 10)) {
+			if h := v.Hatch(); v.Alive > 0 && h.From.Before(w.Now.AddDate(0, 0, 10)) {
 				page.Hatches = append(page.Hatches, v)
 			}
 		}
 		slices.SortFunc(page.Hatches, func(x, y BatchView) int { return x.Hatch().At.Compare(y.Hatch().At) })
-		stays := w.allStays(open)
-		page.Clashes = w.clashes(stays)
-		page.Running = w.running(open, stays)
-		parcels, err := w.parcels(ctx, tx, 20)
+		stays := w.AllStays(open)
+		page.Clashes = w.Clashes(stays)
+		page.Running = w.Running(open, stays)
+		parcels, err := w.Parcels(ctx, tx, 20)
 		for _, p := range parcels {
 			if p.OnTheWay() {
 				page.OnTheWay = append(page.OnTheWay, p)
@@ -75,8 +75,8 @@ func (b *Books) Today(ctx context.Context, m *Member) (page Today, err error) {
 	return
 }
 
-func (w *Snapshot) running(open []BatchView, stays []season.Stay) (all []Running) {
-	for _, x := range w.list {
+func (w *Snapshot) Running(open []BatchView, stays []season.Stay) (all []Running) {
+	for _, x := range w.Machines {
 		r := Running{Machine: x}
 		for _, v := range open {
 			if v.Stands().ID == x.ID {
@@ -85,7 +85,7 @@ func (w *Snapshot) running(open []BatchView, stays []season.Stay) (all []Running
 		}
 		for _, locked := range []bool{false, true} {
 			for _, l := range season.Loads(stays, x.ID, locked) {
-				if !l.At.After(w.now) && l.Share > 0 {
+				if !l.At.After(w.Now) && l.Share > 0 {
 					r.Full = l.Share
 				}
 			}
@@ -93,7 +93,7 @@ func (w *Snapshot) running(open []BatchView, stays []season.Stay) (all []Running
 		if len(r.Batches) == 0 {
 			r.Full = 0
 		}
-		r.Counter, r.HasCount = Counter(x, w.now)
+		r.Counter, r.HasCount = Counter(x, w.Now)
 		all = append(all, r)
 	}
 	return
@@ -121,17 +121,17 @@ type Bar struct {
 }
 
 // Board shows four weeks back and six weeks on from a date.
-func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Board, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Board(ctx context.Context, m *Member, around time.Time) (page Board, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
 		if around.IsZero() {
-			around = m.Date(w.now)
+			around = m.Date(w.Now)
 		}
-		page = Board{From: around.AddDate(0, 0, -14), To: around.AddDate(0, 0, 35), Now: w.now}
-		views, err := w.views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
+		page = Board{From: around.AddDate(0, 0, -14), To: around.AddDate(0, 0, 35), Now: w.Now}
+		views, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
 		if err != nil {
 			return err
 		}
@@ -141,15 +141,15 @@ func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Bo
 			if v.Open() {
 				open = append(open, v)
 			}
-			for _, s := range w.stays(v) {
+			for _, s := range w.Stays(v) {
 				if s.From.Before(page.To) && s.To.After(page.From) {
 					all = append(all, Bar{Stay: s, BatchView: v})
 				}
 			}
 		}
-		stays := w.allStays(open)
-		page.Clashes = w.clashes(stays)
-		for _, r := range w.running(open, stays) {
+		stays := w.AllStays(open)
+		page.Clashes = w.Clashes(stays)
+		for _, r := range w.Running(open, stays) {
 			lane := Lane{Running: r}
 			for _, bar := range all {
 				if bar.MachineID != r.ID {
@@ -172,8 +172,8 @@ func (b *Books) Board(ctx context.Context, m *Member, around time.Time) (page Bo
 }
 
 // KindsKept lists the species of the farm's pens.
-func (b *Books) KindsKept(ctx context.Context, m *Member) (kinds []string, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
+func (b *Service) KindsKept(ctx context.Context, m *Member) (kinds []string, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
 		pens, err := tx.Pens(ctx)
 		for _, p := range pens {
 			kinds = append(kinds, p.Species)
@@ -191,26 +191,26 @@ type MachinePage struct {
 }
 
 // Machines lists the machines.
-func (b *Books) Machines(ctx context.Context, m *Member) (all []MachinePage, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Machines(ctx context.Context, m *Member) (all []MachinePage, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		open, err := w.openBatches(ctx, tx)
+		open, err := w.Open(ctx, tx)
 		if err != nil {
 			return err
 		}
-		up, err := w.upkeep(ctx, tx)
+		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
-		for _, r := range w.running(open, w.allStays(open)) {
+		for _, r := range w.Running(open, w.AllStays(open)) {
 			page := MachinePage{Running: r}
-			if page.Ready, err = w.readyState(r.Machine, up, stands(open, r.ID)); err != nil {
+			if page.Ready, err = w.Ready(r.Machine, up, HasEggs(open, r.ID)); err != nil {
 				return err
 			}
-			for _, room := range w.rooms[r.ID] {
+			for _, room := range w.Rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}
 			slices.SortFunc(page.Rooms, func(x, y Room) int { return cmp.Compare(x.Species, y.Species) })

@@ -8,10 +8,10 @@ import (
 	"slices"
 )
 
-// undo is what an action did, step by step in that order. It is kept with the line in
+// Undo is what an action did, step by step in that order. It is kept with the line in
 // the journal and taken back in the reverse order. An action that cannot be taken
 // back has none.
-type undo []Step
+type Undo []Step
 
 // Step is one thing that an action did, of a Kind.
 type Step struct {

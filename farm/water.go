@@ -13,6 +13,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
+	"metrogon/core/units"
 	"metrogon/store"
 )
 
@@ -71,9 +72,9 @@ type WaterPoint struct {
 }
 
 // Water works the weighings of a batch out.
-func (b *Books) Water(ctx context.Context, m *Member, batchID int64) (page Water, err error) {
-	err = b.read(ctx, m, func(tx *Tx) error {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Water(ctx context.Context, m *Member, batchID int64) (page Water, err error) {
+	err = b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
@@ -88,7 +89,7 @@ func (w *Snapshot) water(ctx context.Context, tx *Tx, batchID int64) (page Water
 	if err != nil {
 		return page, err
 	}
-	views, err := w.views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
+	views, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
 	if err != nil {
 		return page, err
 	}
@@ -116,7 +117,7 @@ func (w *Snapshot) water(ctx context.Context, tx *Tx, batchID int64) (page Water
 
 // waterOf is what a batch's eggs should lose.
 func (w *Snapshot) waterOf(v BatchView) Water {
-	p := Water{BatchView: v, Counting: w.member.Counting()}
+	p := Water{BatchView: v, Counting: w.Member.Counting()}
 	if v.Kind.IsReptile() {
 		return p
 	}
@@ -186,7 +187,7 @@ func alive(egg int64, eggs []store.Egg) bool {
 
 func (p Water) loadName(l Load, eggs []store.Egg) string {
 	if i := slices.IndexFunc(eggs, func(e store.Egg) bool { return e.ID == l.EggID }); i >= 0 {
-		return markOf(eggs[i].Mark, eggs[i].No)
+		return CodeOf(eggs[i].Mark, eggs[i].No)
 	}
 	if l.TrayID != 0 {
 		if i := slices.IndexFunc(p.Trays, func(t store.Tray) bool { return t.ID == l.TrayID }); i >= 0 {
@@ -320,7 +321,7 @@ func (s *WaterSeries) work(page Water) {
 		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
 	}
 	held := last.RHPct
-	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.Counting.Count(page.LastDay), number(page.Target))
+	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.Counting.Count(page.LastDay), units.Number(page.Target))
 	switch {
 	case !o.Attainable && o.BestRHPct <= moisture.Driest:
 		s.Advice = fmt.Sprintf("%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost, o.BestRHPct, o.BestLossPct)

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/moisture"
 	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/store"
 )
 
@@ -50,9 +51,9 @@ func (c Cell) pct(eggG float64) float64 {
 
 // Weigh keeps a weighing. An odd one (weight up, ounces for grams, another number
 // of eggs, an air cell that shrank) is asked about first.
-func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64, x Weigh) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
-		w, err := tx.snapshot(ctx)
+func (b *Service) Weigh(ctx context.Context, m *Member, key string, batchID int64, x Weigh) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error) {
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
@@ -61,14 +62,14 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 			return Done{}, err
 		}
 		if page.Kind.IsReptile() {
-			return Done{}, problem("batch", "Reptile eggs take up water from their substrate; weigh the box instead.")
+			return Done{}, Problemf("batch", "Reptile eggs take up water from their substrate; weigh the box instead.")
 		}
 		row := store.Weighing{BatchID: batchID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
 		usual := page.Kind.EggG.At
 		var p Problems
 		if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
 			for _, e := range eggs {
-				if e.Fate == nil && markOf(e.Mark, e.No) == code {
+				if e.Fate == nil && CodeOf(e.Mark, e.No) == code {
 					row.EggID, row.Eggs, x.TrayID = &e.ID, 1, 0
 					if e.MassG != nil {
 						usual = *e.MassG
@@ -76,30 +77,30 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 				}
 			}
 			if row.EggID == nil {
-				p.add("code", "No egg in %s has the code %.12q.", batch.Code, code)
+				p.Addf("code", "No egg in %s has the code %.12q.", batch.Code, code)
 			}
 		}
-		p.count("eggs", "The number of eggs", row.Eggs, 1, page.Eggs)
+		p.Count("eggs", "The number of eggs", row.Eggs, 1, page.Eggs)
 		if x.Cell.read() {
 			row.MassG = 0
 			if x.Cell.Drawn {
-				p.measure("cell", "The drawing", &x.Cell.LossPct, 0, 40, "%")
+				p.Measure("cell", "The drawing", &x.Cell.LossPct, 0, 40, "%")
 			} else {
-				p.measure("depth", "The air cell", &x.Cell.DepthMM, 1, math.Round(.6*moisture.Length(usual)), "mm")
+				p.Measure("depth", "The air cell", &x.Cell.DepthMM, 1, math.Round(.6*moisture.Length(usual)), "mm")
 			}
 			row.CellPct = x.Cell.pct(usual)
 		} else {
-			p.mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
+			p.Mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
 		}
-		p.measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
-		p.temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
-		if x.At.Before(batch.SetAt.Add(-time.Hour)) || x.At.After(w.now.Add(time.Hour)) {
-			p.add("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
+		p.Measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
+		p.Temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
+		if x.At.Before(batch.SetAt.Add(-time.Hour)) || x.At.After(w.Now.Add(time.Hour)) {
+			p.Addf("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
 		}
 		if x.TrayID != 0 {
 			row.TrayID = &x.TrayID
 			if !slices.ContainsFunc(page.Trays, func(t store.Tray) bool { return t.ID == x.TrayID }) {
-				p.add("tray", "Pick what lay on the scale.")
+				p.Addf("tray", "Pick what lay on the scale.")
 			}
 		}
 		all, err := tx.Weighings(ctx, batchID)
@@ -113,32 +114,32 @@ func (b *Books) Weigh(ctx context.Context, m *Member, key string, batchID int64,
 			}
 		}
 		if before != nil && !before.At.Before(x.At) {
-			p.add("at", "There is a later weighing of these eggs already, of %s.", m.moment(before.At))
+			p.Addf("at", "There is a later weighing of these eggs already, of %s.", m.Moment(before.At))
 		}
-		if err := p.err(); err != nil {
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
 		if odd := oddOf(row, before, usual, m.Units()); odd != "" && !x.Sure {
-			return Done{}, problem("sure", "%s", odd)
+			return Done{}, Problemf("sure", "%s", odd)
 		}
 		id, err := tx.AddWeighing(ctx, row)
 		if err != nil {
 			return Done{}, err
 		}
-		u := undo{dropWeighing.Of(id)}
-		what := plural(row.Eggs, "egg")
+		u := Undo{dropWeighing.Of(id)}
+		what := wording.Plural(row.Eggs, "egg")
 		if row.EggID != nil {
-			what = "egg " + markOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
+			what = "egg " + CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
 		}
 		if row.CellPct == 0 {
-			return write(ctx, tx, On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
+			return Record(ctx, tx, On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
 		}
 		loss := moisture.LossOfCell(row.CellPct / 100)
 		if row.EggID == nil || before == nil {
-			return write(ctx, tx, On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
+			return Record(ctx, tx, On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
 		}
 		growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay)
-		return write(ctx, tx, On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
+		return Record(ctx, tx, On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
 	})
 }
 
@@ -169,50 +170,83 @@ var Levers = []string{"a sponge", "a second sponge", "a second dish", "lukewarm 
 
 // NoteResponse keeps what a change did to the humidity of the machine in which the
 // batch stands, so that it can be told next time.
-func (b *Books) NoteResponse(ctx context.Context, m *Member, key string, batchID int64, r Response) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
-		w, v, err := tx.viewed(ctx, batch)
+func (b *Service) NoteResponse(ctx context.Context, m *Member, key string, batchID int64, r Response) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return Done{}, err
 		}
 		var p Problems
 		if !slices.Contains(Levers, r.What) {
-			p.add("what", "Pick what you changed.")
+			p.Addf("what", "Pick what you changed.")
 		}
-		p.measure("from", "The humidity before", &r.FromPct, 1, 100, "%")
-		p.measure("to", "The humidity after", &r.ToPct, 1, 100, "%")
-		p.count("minutes", "The minutes", r.Minutes, 1, 1440)
-		if err := p.err(); err != nil {
+		p.Measure("from", "The humidity before", &r.FromPct, 1, 100, "%")
+		p.Measure("to", "The humidity after", &r.ToPct, 1, 100, "%")
+		p.Count("minutes", "The minutes", r.Minutes, 1, 1440)
+		if err := p.Err(); err != nil {
 			return Done{}, err
 		}
-		id, err := tx.AddResponse(ctx, store.Response{MachineID: v.Stands().ID, At: w.now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes})
+		id, err := tx.AddResponse(ctx, store.Response{MachineID: v.Stands().ID, At: w.Now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes})
 		if err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, On("batch", batchID).And("machine", v.Stands().ID), undo{dropResponse.Of(id)}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
+		return Record(ctx, tx, On("batch", batchID).And("machine", v.Stands().ID), Undo{dropResponse.Of(id)}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
 	})
 }
 
 // GoByWeight takes the school of humidity over for the kind of a batch: from now
 // on whatever humidity brings its eggs to the right loss.
-func (b *Books) GoByWeight(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
-	return b.onBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
+func (b *Service) GoByWeight(ctx context.Context, m *Member, key string, batchID int64) (Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *Tx, batch store.Batch, _ map[int64]store.Egg) (Done, error) {
 		if !m.Owner() {
-			return Done{}, errOwner
+			return Done{}, ErrNotOwner
 		}
-		w, err := tx.snapshot(ctx)
+		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
 		}
-		kind, err := w.kind(batch.Species)
+		kind, err := w.Kind(batch.Species)
 		if err != nil {
 			return Done{}, err
 		}
-		way := w.method(kind.ID)
+		way := w.Method(kind.ID)
 		way.School = method.ByWeight
 		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
 			return Done{}, err
 		}
-		return write(ctx, tx, On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
+		return Record(ctx, tx, On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
 	})
+}
+
+// ReadCell keeps how large the air cell of an egg with a dark shell is, as the drawing
+// that it looks most like.
+func (b *Service) ReadCell(
+	ctx context.Context, m *Member, key string, batchID, eggID int64, lossPct float64, at time.Time,
+) (Done, error) {
+	x := Weigh{Eggs: 1, Cell: Cell{LossPct: lossPct, Drawn: true}, At: at}
+	err := b.Read(ctx, m, func(tx *Tx) error {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		_, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return err
+		}
+		x.RHPct, x.TempC = v.Humidity().At, v.Air().TempC
+		eggs, err := tx.BatchEggs(ctx, batchID)
+		for _, e := range eggs {
+			if e.ID == eggID {
+				x.Code = CodeOf(e.Mark, e.No)
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return Done{}, err
+	}
+	if x.Code == "" {
+		return Done{}, ErrNone
+	}
+	return b.Weigh(ctx, m, key, batchID, x)
 }

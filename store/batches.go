@@ -243,7 +243,7 @@ func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []in
 
 // Open keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
-func (tx *Tx) Open(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
+func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
 	return tx.ids(ctx, `update eggs set opened = nullif($3, '') where farm_id = $1 and id = any ($2) and fate = 'removed' and (opened is null) = ($3 <> '') returning id`, tx.FarmID, eggs, stage)
 }
 

@@ -47,8 +47,8 @@ const (
 	rooms    = `select machine_id, species, setting, hatching, per_place from machine_room where farm_id = $1 order by machine_id, species`
 )
 
-// Barn is what nearly every page begins with.
-type Barn struct {
+// Setup is what nearly every page begins with.
+type Setup struct {
 	Pens     []Pen     // by name
 	Machines []Machine // by name
 	Rooms    []Room
@@ -56,8 +56,8 @@ type Barn struct {
 	Methods  []Method
 }
 
-// Barn reads it in one round trip.
-func (tx *Tx) Barn(ctx context.Context) (b Barn, err error) {
+// Setup reads it in one round trip.
+func (tx *Tx) Setup(ctx context.Context) (b Setup, err error) {
 	q := &pgx.Batch{}
 	ask(q, &b.Pens, pens, tx.FarmID)
 	ask(q, &b.Machines, machines, tx.FarmID)

@@ -35,8 +35,8 @@ type Line struct {
 	Undoes   int64 // the line that this one takes back; 0: none
 }
 
-// Write adds a line to the journal and returns its id.
-func (tx *Tx) Write(ctx context.Context, l Line) (int64, error) {
+// AddEntry adds a line to the journal and returns its id.
+func (tx *Tx) AddEntry(ctx context.Context, l Line) (int64, error) {
 	kinds, ids := []string{}, []int64{}
 	about := l.About
 	if l.BatchID != 0 {

@@ -176,15 +176,15 @@ func (tx *Tx) TrayEggs(ctx context.Context, machineID int64) ([]TrayEgg, error) 
 			and case when b.locked_at is null then b.setter_id else b.hatcher_id end = t.machine_id order by e.tray_id, e.place, e.id`, tx.FarmID, machineID)
 }
 
-// Lie is where an egg lies; TrayID nil: nowhere yet.
-type Lie struct {
+// Placement is where an egg lies; TrayID nil: nowhere yet.
+type Placement struct {
 	EggID  int64
 	TrayID *int64
 	Place  *int
 }
 
-// Lay puts eggs into their places.
-func (tx *Tx) Lay(ctx context.Context, all []Lie) error {
+// PlaceEggs puts eggs into their places.
+func (tx *Tx) PlaceEggs(ctx context.Context, all []Placement) error {
 	eggs, trays, places := make([]int64, len(all)), make([]*int64, len(all)), make([]*int, len(all))
 	for i, l := range all {
 		eggs[i], trays[i], places[i] = l.EggID, l.TrayID, l.Place

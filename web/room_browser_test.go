@@ -214,7 +214,7 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.books.SaveTray(t.Context(), m, farm.NewKey(), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "")
 	require.NoError(t, err)
-	_, err = s.books.LayByPen(t.Context(), m, farm.NewKey(), 1)
+	_, err = s.books.ArrangeByPen(t.Context(), m, farm.NewKey(), 1)
 	require.NoError(t, err)
 	h := s.hand(1280, 1000)
 	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"))

@@ -78,7 +78,7 @@ type site struct {
 	*httptest.Server
 	db     *store.DB
 	owner  *store.DB // of its tables
-	books  *farm.Books
+	books  *farm.Service
 	traced *tracer
 	now    time.Time
 	log    *strings.Builder // what the server wrote
@@ -90,7 +90,7 @@ func newSite(t testing.TB) *site {
 	s := &site{TB: t, traced: &tracer{}, now: noon, log: &strings.Builder{}}
 	s.db = storetest.Open(t, s.traced)
 	s.owner = storetest.Owner(t, s.db)
-	s.books = farm.Open(s.db, func() time.Time { return s.now })
+	s.books = farm.New(s.db, func() time.Time { return s.now })
 	h, err := New(s.books, Options{Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

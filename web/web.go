@@ -52,7 +52,7 @@ type Options struct {
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // New builds the server's handler.
-func New(books *farm.Books, o Options) (http.Handler, error) {
+func New(books *farm.Service, o Options) (http.Handler, error) {
 	e, sessions, err := routes(books, o)
 	if err != nil {
 		return nil, err
@@ -62,7 +62,7 @@ func New(books *farm.Books, o Options) (http.Handler, error) {
 	return headers(h), nil
 }
 
-func routes(books *farm.Books, o Options) (*echo.Echo, *scs.SessionManager, error) {
+func routes(books *farm.Service, o Options) (*echo.Echo, *scs.SessionManager, error) {
 	shelf, err := assets.New()
 	if err != nil {
 		return nil, nil, err

@@ -85,7 +85,7 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	books := farm.Open(db, c.Now.clock())
+	books := farm.New(db, c.Now.clock())
 	owner, err := books.Owner(ctx, i.Farm)
 	if errors.Is(err, farm.ErrNone) {
 		return wrong{fmt.Errorf("there is no farm named %q", i.Farm)}
@@ -142,7 +142,7 @@ func (u *userAddCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	books := farm.Open(db, c.Now.clock())
+	books := farm.New(db, c.Now.clock())
 	owner, err := books.Owner(ctx, u.Farm)
 	switch {
 	case errors.Is(err, farm.ErrNone):
@@ -168,7 +168,7 @@ func (u *userPasswordCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	err = farm.Open(db, c.Now.clock()).SetPassword(ctx, u.Email, password)
+	err = farm.New(db, c.Now.clock()).SetPassword(ctx, u.Email, password)
 	if errors.Is(err, farm.ErrNone) {
 		return wrong{fmt.Errorf("there is no account of %q", u.Email)}
 	}

@@ -53,7 +53,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer db.Close()
-	books := farm.Open(db, c.Now.clock())
+	books := farm.New(db, c.Now.clock())
 	go sweep(ctx, db.Sessions(), log)
 	h, err := web.New(books, web.Options{Sessions: db.Sessions(), Secure: s.Secure, Log: log})
 	if err != nil {

@@ -41,10 +41,11 @@ type listing struct {
 }
 
 type data struct {
-	List  *listing
-	Batch *farm.BatchPage
-	Do    string // candle, hatch or remove
-	Calls []candling.Call
+	List   *listing
+	Batch  *farm.BatchPage
+	Do     string // candle, hatch or remove
+	Calls  []candling.Call
+	Proofs []farm.Proof
 }
 
 // Stages of the break-out.
@@ -129,6 +130,10 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 	if err != nil {
 		return err
 	}
+	proofs, err := d.Books.Proofs(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
 	switch do {
 	case "candle", "hatch", "remove":
 	default:
@@ -138,7 +143,7 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 		}
 	}
 	shell.Nav, shell.Title = "/batches", b.Code
-	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls})
+	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls, Proofs: proofs})
 }
 
 // action does one thing to a batch from a form.
@@ -189,7 +194,7 @@ func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (f
 }
 
 func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.Opened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
+	return d.Books.RecordOpened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
 }
 
 func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
@@ -242,5 +247,5 @@ func (d desk) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (fa
 }
 
 func (d desk) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.MarkDone(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
+	return d.Books.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
 }

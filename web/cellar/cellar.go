@@ -32,7 +32,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.Cellar
+	farm.Session
 	Looks []Look
 	Keys  []Key
 	Cells []Cell
@@ -64,11 +64,11 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	cellar, err := b.Books.Cellar(c.Request().Context(), m, id)
+	cellar, err := b.Books.Session(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	d := data{Cellar: cellar, Keys: keys}
+	d := data{Session: cellar, Keys: keys}
 	draw := func(name string, call candling.Call, day float64) {
 		d.Looks = append(d.Looks, Look{name, page.DrawCandled(cellar.Kind, call, day, cellar.HatchDay, uint64(id))})
 	}
@@ -110,7 +110,7 @@ func (b bench) take(c *echo.Context, m *farm.Member) error {
 	if err := json.NewDecoder(body).Decode(&ops); err != nil || len(ops) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d calls is expected.", most))
 	}
-	done, err := b.Books.Bench(c.Request().Context(), m, id, ops)
+	done, err := b.Books.Apply(c.Request().Context(), m, id, ops)
 	if err != nil && len(done) == 0 {
 		return err
 	}

@@ -35,7 +35,7 @@ var shared embed.FS
 
 // Site is what every page has at hand.
 type Site struct {
-	Books    *farm.Books
+	Books    *farm.Service
 	Sessions *scs.SessionManager
 	Assets   *assets.Shelf
 	Log      *slog.Logger

@@ -207,6 +207,6 @@ func (r rack) byPen(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := r.Books.LayByPen(c.Request().Context(), m, f.Get("key"), id)
+	done, err := r.Books.ArrangeByPen(c.Request().Context(), m, f.Get("key"), id)
 	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
 }

@@ -71,7 +71,7 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if err != nil {
 		return err
 	}
-	h := farm.Hands{OneByOne: f.Get("by") == "egg", Seen: f.ID("seen"), Next: f.Int("next", "The next one")}
+	h := farm.ScaleRun{OneByOne: f.Get("by") == "egg", Seen: f.ID("seen"), Next: f.Int("next", "The next one")}
 	water, err := x.Books.Water(c.Request().Context(), m, id)
 	if err != nil {
 		return err
@@ -93,7 +93,7 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if f.Problems != nil {
 		take = false
 	}
-	p, err := x.Books.HandsFree(c.Request().Context(), m, id, h, take)
+	p, err := x.Books.WeighHandsFree(c.Request().Context(), m, id, h, take)
 	if err != nil {
 		return err
 	}

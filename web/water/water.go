@@ -44,7 +44,7 @@ type data struct {
 	Held   float64 // humidity that is offered
 	Cells  []cell
 	Levers []string
-	Hands  *farm.HandsPage // hands-free weighing on its way
+	Hands  *farm.ScalePage // hands-free weighing on its way
 }
 
 // cell is a drawn air cell to compare with.

@@ -1,0 +1,30 @@
+// Package wording puts counts and names into sentences.
+package wording
+
+import (
+	"fmt"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Plural writes a count with its noun: 1 egg, 2 eggs; young stays as it is.
+func Plural(n int, one string) string {
+	if n == 1 || one == "young" {
+		return fmt.Sprintf("%d %s", n, one)
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// Capital begins a text with a capital letter.
+func Capital(s string) string { return first(s, unicode.ToUpper) }
+
+// Lower begins a text with a small letter.
+func Lower(s string) string { return first(s, unicode.ToLower) }
+
+func first(s string, to func(rune) rune) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 {
+		return s
+	}
+	return string(to(r)) + s[n:]
+}
