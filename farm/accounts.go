@@ -18,7 +18,7 @@ func (b *Service) Member(ctx context.Context, personID int64) (*Member, error) {
 	if err != nil {
 		return nil, err
 	}
-	return member(m)
+	return NewMember(m)
 }
 
 // Owner finds a farm's first owner by the farm's name: for commands.
@@ -34,7 +34,7 @@ func (b *Service) Owner(ctx context.Context, farmName string) (*Member, error) {
 	if len(people) == 0 {
 		return nil, ErrNone
 	}
-	return member(people[0])
+	return NewMember(people[0])
 }
 
 // Populated tells whether anybody has an account yet.

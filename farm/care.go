@@ -69,8 +69,8 @@ func (b *Service) Care(ctx context.Context, m *Member, key string, batchID int64
 	})
 }
 
-// stepPrefix marks the care of a machine as a step of making it ready.
-const stepPrefix = "ready:"
+// StepPrefix marks the care of a machine as a step of making it ready.
+const StepPrefix = "ready:"
 
 // Ready tells how far a machine is from taking eggs. A kind that is not known
 // is an error.
@@ -82,7 +82,7 @@ func (w *Snapshot) Ready(x Machine, up store.Upkeep, running bool) (readiness.St
 	ticked := map[string]time.Time{}
 	var emptied time.Time
 	for _, c := range up.Last {
-		if step, ok := strings.CutPrefix(c.Kind, stepPrefix); ok && c.MachineID != nil && *c.MachineID == x.ID {
+		if step, ok := strings.CutPrefix(c.Kind, StepPrefix); ok && c.MachineID != nil && *c.MachineID == x.ID {
 			ticked[step] = c.At
 		}
 	}
@@ -121,7 +121,7 @@ func (b *Service) MadeReady(ctx context.Context, m *Member, key string, machineI
 			if err != nil {
 				return Done{}, Problemf("step", "%s.", wording.Capital(err.Error()))
 			}
-			id, err := tx.AddCare(ctx, store.Care{Kind: stepPrefix + step.ID, MachineID: &machineID, At: w.Now}, m.PersonID)
+			id, err := tx.AddCare(ctx, store.Care{Kind: StepPrefix + step.ID, MachineID: &machineID, At: w.Now}, m.PersonID)
 			if err != nil {
 				return Done{}, err
 			}

@@ -532,7 +532,7 @@ func (d *Imported) check(lines []Line, pens map[string]Pen, today time.Time) {
 				d.NewPens[i].FromOn = l.Date
 			}
 		default:
-			pen, err := checkPen(Pen{Name: l.Pen, Species: kind.ID, FromOn: l.Date}, today)
+			pen, err := CheckPen(Pen{Name: l.Pen, Species: kind.ID, FromOn: l.Date}, today)
 			if err != nil {
 				bad("pen", l.Pen, err)
 				continue

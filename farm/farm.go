@@ -117,7 +117,7 @@ type Member struct {
 	Hour  calendar.WallTime // of chores
 }
 
-func member(m store.Member) (*Member, error) {
+func NewMember(m store.Member) (*Member, error) {
 	place, err := time.LoadLocation(m.Zone)
 	if err != nil {
 		return nil, err

@@ -48,7 +48,7 @@ func (b *Service) SavePen(ctx context.Context, m *Member, key string, pen Pen) (
 		if !m.Owner() {
 			return Done{}, ErrNotOwner
 		}
-		pen, err := checkPen(pen, b.Now())
+		pen, err := CheckPen(pen, b.Now())
 		if err != nil {
 			return Done{}, err
 		}
@@ -77,7 +77,7 @@ func (b *Service) SavePen(ctx context.Context, m *Member, key string, pen Pen) (
 	})
 }
 
-func checkPen(pen Pen, now time.Time) (Pen, error) {
+func CheckPen(pen Pen, now time.Time) (Pen, error) {
 	var p Problems
 	pen.Name = p.Name("name", "The pen's name", pen.Name, 60, true)
 	pen.Breed = p.Name("breed", "The breed", pen.Breed, 60, false)
