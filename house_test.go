@@ -13,7 +13,7 @@ import (
 )
 
 // What each room of the house may import of the others; rooms not named import
-// nothing of the house. docs/decisions.md says why.
+// nothing of the house. docs/architecture.md draws it.
 var mayImport = map[string][]string{
 	"core":    {"core"},
 	"store":   {"store"},
@@ -26,41 +26,66 @@ var mayImport = map[string][]string{
 	"docs":    {"web", "demo"},
 }
 
+// Within farm: what a stage of the work stands on. One stage never imports another;
+// only services, which puts them together, knows them all.
+var groundFloor = []string{"metrogon/farm", "metrogon/farm/journal", "metrogon/farm/chores"}
+
 // What core may import from outside the house.
 var coreOutside = []string{"gonum.org/", "github.com/pelletier/go-toml/"}
 
-func TestArrowsPointOneWay(t *testing.T) {
+// What core does without: files, the network, the database, pages.
+var coreWithout = []string{"os", "net/http", "database/sql", "html/template"}
+
+type goPackage struct {
+	ImportPath string
+	Imports    []string
+}
+
+func packages(t *testing.T) (all []goPackage) {
 	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "./...").Output()
 	require.NoError(t, err)
 	d := json.NewDecoder(strings.NewReader(string(out)))
-	rooms := 0
 	for {
-		var p struct {
-			ImportPath string
-			Imports    []string
-		}
+		var p goPackage
 		if err := d.Decode(&p); errors.Is(err, io.EOF) {
-			break
+			return all
 		} else {
 			require.NoError(t, err)
 		}
+		all = append(all, p)
+	}
+}
+
+func TestArrowsPointOneWay(t *testing.T) {
+	all := packages(t)
+	assert.Greater(t, len(all), 20, "the list of rooms is not the whole house")
+	for _, p := range all {
 		room := roomOf(p.ImportPath)
-		if room == "" {
-			continue
-		}
-		rooms++
 		for _, used := range p.Imports {
-			if other := roomOf(used); other != "" {
+			other := roomOf(used)
+			switch {
+			case other != "":
 				assert.Contains(t, mayImport[room], other, "%s imports %s", p.ImportPath, used)
-			} else if room == "core" && strings.Contains(strings.Split(used, "/")[0], ".") {
-				assert.True(t, strings.HasPrefix(used, coreOutside[0]) || strings.HasPrefix(used, coreOutside[1]), "%s imports %s", p.ImportPath, used)
+			case room == "core" && strings.Contains(strings.Split(used, "/")[0], "."):
+				fits := strings.HasPrefix(used, coreOutside[0]) || strings.HasPrefix(used, coreOutside[1])
+				assert.True(t, fits, "%s imports %s", p.ImportPath, used)
 			}
 			if room == "core" {
-				assert.NotContains(t, []string{"os", "net/http", "database/sql", "html/template"}, used, p.ImportPath)
+				assert.NotContains(t, coreWithout, used, p.ImportPath)
+			}
+			if stage(p.ImportPath) && strings.HasPrefix(used, "metrogon/farm") {
+				assert.Contains(t, groundFloor, used, "%s imports %s: one stage of the work never imports another", p.ImportPath, used)
+			}
+			if p.ImportPath == "metrogon/farm" {
+				assert.NotContains(t, used, "metrogon/farm/", "the ground floor stands on no room above it")
 			}
 		}
 	}
-	assert.Greater(t, rooms, 20, "the list of rooms is not the whole house")
+}
+
+// stage tells the rooms of farm but for services.
+func stage(path string) bool {
+	return strings.HasPrefix(path, "metrogon/farm/") && path != "metrogon/farm/services"
 }
 
 func roomOf(path string) string {

@@ -9,6 +9,8 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
 	"time"
 
 	"metrogon/core/calendar"
@@ -86,16 +88,16 @@ var boxes = []struct {
 // 40 pens.
 func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err error) {
 	now = now.Truncate(time.Minute)
-	books := farm.New(db, func() time.Time { return now })
-	owner, err := books.SetUp(ctx, farm.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
+	books := services.New(db, func() time.Time { return now })
+	owner, err := books.People.SetUp(ctx, people.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
 	if err != nil {
 		return err
 	}
-	m, err := books.Member(ctx, owner)
+	m, err := books.People.Member(ctx, owner)
 	if err != nil {
 		return err
 	}
-	if err := books.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
+	if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
 		return err
 	}
 	defer func() {

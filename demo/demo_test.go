@@ -3,6 +3,7 @@ package demo_test
 import (
 	"context"
 	"fmt"
+	"metrogon/farm/services"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -17,11 +18,11 @@ import (
 
 func TestMain(m *testing.M) { storetest.Main(m) }
 
-func load(t *testing.T, now time.Time) (*farm.Service, *farm.Member) {
+func load(t *testing.T, now time.Time) (*services.Services, *farm.Member) {
 	db := storetest.Owner(t, storetest.Open(t, nil))
 	require.NoError(t, demo.Load(t.Context(), db, now, 1))
-	books := farm.New(db, func() time.Time { return now })
-	m, err := books.Owner(t.Context(), demo.Name)
+	books := services.New(db, func() time.Time { return now })
+	m, err := books.People.Owner(t.Context(), demo.Name)
 	require.NoError(t, err)
 	return books, m
 }
@@ -35,7 +36,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 		t.Run(now.Format(time.RFC3339), func(t *testing.T) {
 			t.Parallel()
 			books, m := load(t, now)
-			today, err := books.Today(t.Context(), m)
+			today, err := books.Today.Page(t.Context(), m)
 			require.NoError(t, err)
 			assert.NotEmpty(t, today.Due, "something is due")
 			assert.Greater(t, today.Room.Eggs, 60, "eggs are in store")
@@ -45,7 +46,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			}
 			assert.True(t, chores["candle"], "something is to be candled")
 			assert.True(t, chores["lockdown"], "something goes into lockdown")
-			open, closed, err := books.Batches(t.Context(), m, 0)
+			open, closed, err := books.Incubate.Batches(t.Context(), m, 0)
 			require.NoError(t, err)
 			state := map[string]int{}
 			for _, b := range open {
@@ -61,7 +62,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 				assert.Positive(t, state[want], want)
 			}
 			assert.Greater(t, len(closed), 20, "a past to count")
-			pens, err := books.Pens(t.Context(), m)
+			pens, err := books.Flock.Pens(t.Context(), m)
 			require.NoError(t, err)
 			assert.Len(t, pens, 10, "eight pens, two suppliers")
 			assert.True(t, chores[farm.Tilt], "eggs are to be tilted")
@@ -70,7 +71,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			assert.Positive(t, today.Room.Resting)
 			turning := 0
 			for _, b := range open {
-				page, err := books.Trays(t.Context(), m, b.ID)
+				page, err := books.Incubate.Trays(t.Context(), m, b.ID)
 				require.NoError(t, err)
 				if len(page.Trays) > 0 && len(page.Loose) < page.Alive {
 					turning++
@@ -85,9 +86,9 @@ func TestTheDemoIsTheSameEachTime(t *testing.T) {
 	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
 	tell := func() string {
 		books, m := load(t, now)
-		pens, err := books.Pens(t.Context(), m)
+		pens, err := books.Flock.Pens(t.Context(), m)
 		require.NoError(t, err)
-		today, err := books.Today(t.Context(), m)
+		today, err := books.Today.Page(t.Context(), m)
 		require.NoError(t, err)
 		s := ""
 		for _, p := range pens {

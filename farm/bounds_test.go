@@ -2,6 +2,8 @@ package farm_test
 
 import (
 	"fmt"
+	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -19,13 +21,13 @@ func TestTenThousandEggsAreSetAtOnce(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 20000, 20000)
-	s := farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now}
+	s := incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now}
 	for back := range 5 {
 		y.collect(pen, back, 2000, 0)
-		s.Picks = append(s.Picks, farm.Pick{PenID: pen, LaidOn: day(back), Eggs: 2000})
+		s.Picks = append(s.Picks, incubate.Pick{PenID: pen, LaidOn: day(back), Eggs: 2000})
 	}
 	began := time.Now()
-	_, err := y.Set(ctx, y.m, key(), s)
+	_, err := y.Incubate.Set(ctx, y.m, key(), s)
 	require.NoError(t, err)
 	took := time.Since(began)
 	t.Logf("10,000 eggs set in %v", took)
@@ -36,7 +38,7 @@ func TestTenThousandEggsAreSetAtOnce(t *testing.T) {
 func TestTheSameCodeAQuarterOfAMillionTimes(t *testing.T) {
 	y := newYard(t)
 	id := y.incubating(10)
-	_, err := y.MoveEggs(y.Context(), y.m, key(), id, farm.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))})
+	_, err := y.Incubate.MoveEggs(y.Context(), y.m, key(), id, incubate.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))})
 	assert.ErrorContains(t, err, "The number of eggs moved at once is 250000; it may be 0 to 2000.")
 }
 
@@ -51,7 +53,7 @@ func TestOneFarmDoesNotBlockTheOthers(t *testing.T) {
 	for i := range 40 {
 		go func() {
 			began <- struct{}{}
-			_, err := y.Collect(ctx, y.m, key(), farm.Collected{PenID: pen, LaidOn: day(0), Eggs: 1 + i})
+			_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1 + i})
 			said <- err
 		}()
 	}
@@ -60,7 +62,7 @@ func TestOneFarmDoesNotBlockTheOthers(t *testing.T) {
 	}
 	for range 5 {
 		at := time.Now()
-		_, err := y.Today(ctx, b)
+		_, err := y.Today.Page(ctx, b)
 		require.NoError(t, err)
 		assert.Less(t, time.Since(at), 2*time.Second, "B waits for A")
 	}
@@ -94,7 +96,7 @@ func TestALongWaitIsToldAsSuch(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	release := y.hold(1)
 	defer release()
-	_, err := y.Collect(y.Context(), y.m, key(), farm.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
+	_, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
 	require.Error(t, err)
 	assert.True(t, farm.Unavailable(err), "%v", err)
 	_, typed := farm.AsProblems(err)

@@ -4,6 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
+	"metrogon/farm/stock"
+	"metrogon/farm/weigh"
 	"regexp"
 	"strings"
 	"sync/atomic"
@@ -30,13 +37,13 @@ func TestYoungCountedByPenAreNobodysOwn(t *testing.T) {
 	id := y.incubating(6, 12, 0)
 	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 22)
-	done, err := y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 6}})
+	done, err := y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 6}})
 	require.NoError(t, err)
 	b := y.batch(id)
 	assert.Equal(t, [4]int{12, 6, 6, 6}, [4]int{b.Eggs, b.Alive, b.BatchView.Hatched, b.Counted()})
-	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 7}})
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 7}})
 	assert.ErrorContains(t, err, "7 young, but 6 eggs left; it may be 0 to 6.")
-	closed, err := y.Close(ctx, y.m, key(), id, time.Time{})
+	closed, err := y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
 	assert.Contains(t, closed.Said, "closed: 6 hatched of 12 eggs.")
 
@@ -45,15 +52,15 @@ func TestYoungCountedByPenAreNobodysOwn(t *testing.T) {
 	for _, e := range b.Pens[0].Eggs {
 		assert.Equal(t, string(outcome.Counted), *e.Fate, "nobody saw the end of egg %d", e.No)
 	}
-	pens, err := y.Pens(ctx, y.m)
+	pens, err := y.Flock.Pens(ctx, y.m)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{6, 12}, [2]int{pens[0].HatchOfSet.K, pens[0].HatchOfSet.N}, "the pen's rate is the count")
-	w, err := y.Waiting(ctx, y.m, "chicken")
+	w, err := y.Stock.Waiting(ctx, y.m, "chicken")
 	require.NoError(t, err)
 	assert.Zero(t, w.Curve.Eggs)
 	assert.Equal(t, 12, w.LeftOut)
 	assert.Contains(t, w.Says(), "Of 12 eggs young were counted by pen with eggs of other ages, so they tell nothing of waiting and are left out.")
-	page, err := y.Pen(ctx, y.m, pen)
+	page, err := y.Flock.Pen(ctx, y.m, pen)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{6, 12}, [2]int{page.Batches[0].HatchOfSet.K, page.Batches[0].HatchOfSet.N})
 
@@ -72,19 +79,19 @@ func TestOpeningTheRestTellsWhoHatched(t *testing.T) {
 	id := y.incubating(3, 12, 0)
 	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 22)
-	_, err := y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 4}})
+	_, err := y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 4}})
 	require.NoError(t, err)
 	b := y.batch(id)
-	_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(b, 1, 2, 3), Fate: outcome.Unhatched, Stage: "late"})
+	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 1, 2, 3), Fate: outcome.Unhatched, Stage: "late"})
 	assert.ErrorContains(t, err, "4 young of Barred were counted already, so of the 6 eggs left only 2 can have ended otherwise.")
-	_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(b, 4), Fate: outcome.Hatched, Among: true})
+	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 4), Fate: outcome.Hatched, Among: true})
 	require.NoError(t, err, "a shell was found: it is one of the four")
 	assert.Equal(t, [3]int{2, 4, 3}, func() [3]int { b := y.batch(id); return [3]int{b.Alive, b.BatchView.Hatched, b.Counted()} }())
-	_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(b, 1, 2), Fate: outcome.Unhatched, Stage: "late"})
+	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 1, 2), Fate: outcome.Unhatched, Stage: "late"})
 	require.NoError(t, err)
-	closed, err := y.Close(ctx, y.m, key(), id, time.Time{})
+	closed, err := y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
-	w, err := y.Waiting(ctx, y.m, "chicken")
+	w, err := y.Stock.Waiting(ctx, y.m, "chicken")
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{6, 0}, [2]int{w.Curve.Eggs, w.LeftOut}, "every egg is known")
 	assert.Equal(t, []int{3, 1}, []int{w.Ages[11].Set, w.Ages[11].Hatched}, "of the old ones two died")
@@ -97,15 +104,15 @@ func TestOpeningTheRestTellsWhoHatched(t *testing.T) {
 func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Parcels(ctx, y.m)
+	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	ordered, err := y.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Parcels(ctx, y.m)
+	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	arrived, err := y.Arrived(ctx, y.m, key(), parcels[0].ID, farm.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24})
+	arrived, err := y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24})
 	require.NoError(t, err)
 	_, err = y.Undo(ctx, y.m, key(), ordered.Entry)
 	assert.ErrorContains(t, err, "Take back first what was done after it: 24 eggs from Hollin Ridge in store")
@@ -114,7 +121,7 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 		_, err = y.Undo(ctx, y.m, key(), entry)
 		require.NoError(t, err)
 	}
-	parcels, _, _, err = y.Parcels(ctx, y.m)
+	parcels, _, _, err = y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	assert.Empty(t, parcels)
 
@@ -123,8 +130,8 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y.collect(pen, 0, 12, 0)
 	var sets [2]farm.Done
 	for i := range sets {
-		sets[i], err = y.Set(ctx, y.m, key(), farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, StartCounter: true,
-			Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+		sets[i], err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, StartCounter: true,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
 		require.NoError(t, err)
 		y.now = y.now.Add(time.Hour)
 	}
@@ -132,9 +139,9 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	assert.ErrorContains(t, err, "Take back first", "else the counter would be put back over the second")
 
 	// Ticks of a machine, tilts of a place.
-	first, err := y.MadeReady(ctx, y.m, key(), box, "clean")
+	first, err := y.Machines.MadeReady(ctx, y.m, key(), box, "clean")
 	require.NoError(t, err)
-	_, err = y.MadeReady(ctx, y.m, key(), box, "place")
+	_, err = y.Machines.MadeReady(ctx, y.m, key(), box, "place")
 	require.NoError(t, err)
 	_, err = y.Undo(ctx, y.m, key(), first.Entry)
 	assert.ErrorContains(t, err, "Take back first")
@@ -148,11 +155,11 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	box := y.machine("Box", "all-in-one", "chicken", 40, 40)
 	hatcher := y.machine("Hatcher", "hatcher", "chicken", 0, 40)
 	y.collect(pen, 0, 36, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: hatcher, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 36}}})
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: hatcher, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 36}}})
 	y.now = time.Date(2027, 3, 19, 7, 20, 0, 0, time.UTC) // lockdown was due at seven
 	y.collect(pen, -18, 20, 0)
 	free := func() int {
-		page, err := y.PlanSetting(ctx, y.m, farm.Setting{Species: "chicken"})
+		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"})
 		require.NoError(t, err)
 		for _, p := range page.Setters {
 			if p.ID == box {
@@ -162,7 +169,7 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 		return -1
 	}
 	full := func() float64 {
-		today, err := y.Today(ctx, y.m)
+		today, err := y.Today.Page(ctx, y.m)
 		require.NoError(t, err)
 		for _, r := range today.Running {
 			if r.ID == box {
@@ -178,15 +185,15 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 
 	// Nobody ever said that it was locked down, and day 37 has come.
 	y.now = start.AddDate(0, 0, 37)
-	today, err := y.Today(ctx, y.m)
+	today, err := y.Today.Page(ctx, y.m)
 	require.NoError(t, err)
 	require.Len(t, today.Due, 1)
 	assert.Equal(t, "What became of 36 eggs?", today.Due[0].Title)
 	assert.Contains(t, today.Due[0].Reason, "Box · day 37 of 21. They should have hatched by Tue 23 Mar, and no lockdown is written down.")
 	assert.True(t, y.batch(id).LongPast())
-	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)})
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)})
 	require.NoError(t, err)
-	_, err = y.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(t, 40, free())
 }
@@ -194,19 +201,19 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 func TestRestingEggsAreNotTilted(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Parcels(ctx, y.m)
+	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	room := y.room()
 	require.Len(t, room.Places, 1)
-	_, err = y.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Parcels(ctx, y.m)
+	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Arrived(ctx, y.m, key(), parcels[0].ID, farm.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID})
+	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID})
 	require.NoError(t, err)
 	tilts := func() int { return len(y.chores(farm.Tilt)) }
 	assert.Zero(t, tilts(), "they rest, neither turned nor tilted")
@@ -217,28 +224,28 @@ func TestRestingEggsAreNotTilted(t *testing.T) {
 func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	require.NoError(t, y.SaveUnits(ctx, y.m, farm.Units{Temperature: "F", Mass: "oz", Clock: 12, CountFrom: 1}))
-	m, err := y.Member(ctx, y.m.PersonID)
+	require.NoError(t, y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "F", Mass: "oz", Clock: 12, CountFrom: 1}))
+	m, err := y.People.Member(ctx, y.m.PersonID)
 	require.NoError(t, err)
 	y.m = m
 	geckos, shelf := y.pen("Opal", "leopard-gecko"), y.machine("Shelf", "reptile-box", "leopard-gecko", 10, 0)
 	y.collect(geckos, 0, 2, 0)
-	_, err = y.Set(ctx, y.m, key(), farm.Setting{Species: "leopard-gecko", SetterID: shelf, TempC: -20.555555555555554, SetAt: y.now,
-		Picks: []farm.Pick{{PenID: geckos, LaidOn: day(0), Eggs: 2}}})
+	_, err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "leopard-gecko", SetterID: shelf, TempC: -20.555555555555554, SetAt: y.now,
+		Picks: []incubate.Pick{{PenID: geckos, LaidOn: day(0), Eggs: 2}}})
 	assert.ErrorContains(t, err, "The temperature of the box is -5 °F; it may be")
-	_, err = y.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
 	assert.ErrorContains(t, err, "The temperature is 140 °F; it may be 14 to 113.")
-	_, err = y.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(25.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(25.)})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"too warm: above 68 °F the germ begins to grow"}, y.room().Places[0].Warnings)
 
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err = y.gather(farm.Collected{PenID: pen, Eggs: 1, MassG: new(500.)})
+	_, err = y.gather(stock.Collected{PenID: pen, Eggs: 1, MassG: new(500.)})
 	assert.ErrorContains(t, err, "The weight is 17.64 oz; it may be 0.01 to 14.11.")
 	y.collect(pen, 0, 20, 0)
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}}})
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}}})
 	weigh := func(grams float64) (farm.Done, error) {
-		return y.Weigh(ctx, y.m, key(), id, farm.Weigh{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now})
+		return y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now})
 	}
 	done, err := weigh(1134) // 40 oz
 	require.NoError(t, err)
@@ -246,17 +253,17 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 3)
 	_, err = weigh(1134)
 	require.NoError(t, err, "a scale of whole ounces may show no loss in three days")
-	w, err := y.Water(ctx, y.m, id)
+	w, err := y.Weigh.Water(ctx, y.m, id)
 	require.NoError(t, err)
 	assert.False(t, w.Series[0].Known)
 	assert.Contains(t, w.Series[0].Why, "Weigh the same eggs again in two or three days.")
 	y.now = y.now.AddDate(0, 0, 4)
 	_, err = weigh(1080)
 	require.NoError(t, err)
-	w, err = y.Water(ctx, y.m, id)
+	w, err = y.Weigh.Water(ctx, y.m, id)
 	require.NoError(t, err)
 	assert.Contains(t, w.Series[0].Advice, "by day 19;", "lockdown's day as she counts it")
-	today, err := y.Today(ctx, y.m)
+	today, err := y.Today.Page(ctx, y.m)
 	require.NoError(t, err)
 	assert.Contains(t, today.Due[0].Reason, "Box · day 8 of 22.")
 }
@@ -268,33 +275,33 @@ func TestThingsAreWrittenDownLater(t *testing.T) {
 	pen := y.batch(id).Pens[0].ID
 	y.now = start.AddDate(0, 0, 8)
 	evening := start.AddDate(0, 0, 7).Add(2 * time.Hour)
-	_, err := y.CandleRest(ctx, y.m, key(), id, evening)
+	_, err := y.Candle.CandleRest(ctx, y.m, key(), id, evening)
 	require.NoError(t, err)
 	assert.Equal(t, evening, y.batch(id).CandledAt.UTC())
 	for says, at := range map[string]time.Time{
 		"has not come yet":             y.now.Add(time.Hour),
 		"was not set before Mon 1 Mar": start.Add(-time.Hour),
 	} {
-		_, err = y.Lockdown(ctx, y.m, key(), id, 0, at)
+		_, err = y.Hatch.Lockdown(ctx, y.m, key(), id, 0, at)
 		assert.ErrorContains(t, err, says)
-		_, err = y.CandleRest(ctx, y.m, key(), id, at)
+		_, err = y.Candle.CandleRest(ctx, y.m, key(), id, at)
 		assert.ErrorContains(t, err, says)
-		_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 1}, At: at})
+		_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 1}, At: at})
 		assert.ErrorContains(t, err, says)
-		_, err = y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 1), Fate: outcome.Hatched, At: at})
+		_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 1), Fate: outcome.Hatched, At: at})
 		assert.ErrorContains(t, err, says)
 	}
 	y.now = start.AddDate(0, 0, 23)
 	locked := start.AddDate(0, 0, 18)
-	_, err = y.Lockdown(ctx, y.m, key(), id, 0, locked)
+	_, err = y.Hatch.Lockdown(ctx, y.m, key(), id, 0, locked)
 	require.NoError(t, err)
 	assert.Equal(t, locked, y.batch(id).LockedAt.UTC())
-	_, err = y.Close(ctx, y.m, key(), id, locked.Add(-time.Hour))
+	_, err = y.Hatch.Close(ctx, y.m, key(), id, locked.Add(-time.Hour))
 	assert.ErrorContains(t, err, "went into lockdown")
 	out := start.AddDate(0, 0, 21)
-	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 10}, At: out})
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 10}, At: out})
 	require.NoError(t, err)
-	_, err = y.Close(ctx, y.m, key(), id, out.Add(24*time.Hour))
+	_, err = y.Hatch.Close(ctx, y.m, key(), id, out.Add(24*time.Hour))
 	require.NoError(t, err)
 	b := y.batch(id)
 	assert.Equal(t, out.Add(24*time.Hour), b.ClosedAt.UTC())
@@ -306,14 +313,14 @@ func TestEggsOfTomorrowAreLeftAlone(t *testing.T) {
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
 	y.collect(pen, 0, 10, 0)
-	done, err := y.Set(ctx, y.m, key(), farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now.Add(20 * time.Hour),
-		Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	done, err := y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now.Add(20 * time.Hour),
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
 	require.NoError(t, err)
 	for what, err := range map[string]error{
-		"lockdown": second(y.Lockdown(ctx, y.m, key(), done.BatchID, 0, time.Time{})),
-		"close":    second(y.Close(ctx, y.m, key(), done.BatchID, time.Time{})),
-		"hatch":    second(y.Hatched(ctx, y.m, key(), done.BatchID, farm.Young{ByPen: map[int64]int{pen: 1}})),
-		"candle":   second(y.CandleRest(ctx, y.m, key(), done.BatchID, time.Time{})),
+		"lockdown": second(y.Hatch.Lockdown(ctx, y.m, key(), done.BatchID, 0, time.Time{})),
+		"close":    second(y.Hatch.Close(ctx, y.m, key(), done.BatchID, time.Time{})),
+		"hatch":    second(y.Hatch.Hatched(ctx, y.m, key(), done.BatchID, hatch.Young{ByPen: map[int64]int{pen: 1}})),
+		"candle":   second(y.Candle.CandleRest(ctx, y.m, key(), done.BatchID, time.Time{})),
 	} {
 		assert.ErrorContains(t, err, "was not set before Tue 2 Mar, 14:00", what)
 	}
@@ -324,17 +331,17 @@ func TestBrokenByHandCountsAgainstNobody(t *testing.T) {
 	ctx := y.Context()
 	id := y.incubating(10)
 	pen := y.batch(id).Pens[0].ID
-	_, err := y.End(ctx, y.m, key(), id, farm.Ending{Eggs: nos(y.batch(id), 10), Fate: outcome.Broken})
+	_, err := y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 10), Fate: outcome.Broken})
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 22)
-	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 9}})
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 9}})
 	require.NoError(t, err)
-	_, err = y.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
-	pens, err := y.Pens(ctx, y.m)
+	pens, err := y.Flock.Pens(ctx, y.m)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{9, 9}, [2]int{pens[0].HatchOfSet.K, pens[0].HatchOfSet.N})
-	page, err := y.Pen(ctx, y.m, pen)
+	page, err := y.Flock.Pen(ctx, y.m, pen)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{9, 9}, [2]int{page.HatchOfSet.K, page.HatchOfSet.N}, "on its own page as well")
 	b := y.batch(id)
@@ -351,20 +358,20 @@ func TestLateEggsAreJudgedOnce(t *testing.T) {
 	box := y.machine("Box", "all-in-one", "coturnix-quail", 100, 100)
 	y.collect(pen, 14, 12, 0)
 	room := y.room()
-	s := farm.Setting{Species: "coturnix-quail", SetterID: box, HatcherID: box, SetAt: y.now,
-		Picks: []farm.Pick{{PenID: pen, LaidOn: day(14), Eggs: 12}}}
-	page, err := y.PlanSetting(ctx, y.m, s)
+	s := incubate.Setting{Species: "coturnix-quail", SetterID: box, HatcherID: box, SetAt: y.now,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(14), Eggs: 12}}}
+	page, err := y.Incubate.Plan(ctx, y.m, s)
 	require.NoError(t, err)
 	assert.InDelta(t, page.Answer.Young, room.PastYoung, 1e-9, "one number in both places")
 	assert.Equal(t, "late", string(room.Stock[0].Lots[0].Keeping))
 	assert.Contains(t, page.Answer.Ages[0], fmt.Sprintf("14 days old, most stop at 10; expect about %.0f young of them.", room.PastYoung))
-	proposed := func() []farm.Pick {
-		page, err := y.PlanSetting(ctx, y.m, farm.Setting{Species: "coturnix-quail"})
+	proposed := func() []incubate.Pick {
+		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "coturnix-quail"})
 		require.NoError(t, err)
 		return page.Setting.Picks
 	}
 	assert.Empty(t, proposed())
-	_, err = y.SaveKind(ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, method.Default())
+	_, err = y.Kinds.SaveKind(ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, method.Default())
 	require.NoError(t, err)
 	require.Len(t, proposed(), 1, "the farm's own limit is fourteen days")
 	assert.Equal(t, 12, proposed()[0].Eggs)
@@ -375,36 +382,36 @@ func TestATrialIsToldApart(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Collect(ctx, y.m, key(), farm.Collected{PenID: pen, LaidOn: day(0), Eggs: 10, Reasons: map[string]int{"dirty": 4, "broken": 1}})
+	_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 10, Reasons: map[string]int{"dirty": 4, "broken": 1}})
 	require.NoError(t, err)
-	_, _, rejects, err := y.Baskets(ctx, y.m, 0)
+	_, _, rejects, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	require.Len(t, rejects, 1, "what is broken is no egg to try")
 	assert.Equal(t, []any{"dirty", 4}, []any{rejects[0].Name, rejects[0].Eggs})
-	trial, err := y.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "dirty", 3)
+	trial, err := y.Stock.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "dirty", 3)
 	require.NoError(t, err)
 	assert.Contains(t, trial.Said, "3 rejected eggs in store on trial; mark them")
-	proposed, err := y.PlanSetting(ctx, y.m, farm.Setting{Species: "chicken"})
+	proposed, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"})
 	require.NoError(t, err)
 	require.Len(t, proposed.Setting.Picks, 1)
 	assert.Equal(t, 10, proposed.Setting.Picks[0].Eggs, "they are not proposed")
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(0), Eggs: 10}, {PenID: pen, LaidOn: day(0), Trial: true, Eggs: 3},
 	}})
 	assert.Zero(t, y.inStore())
 	_, err = y.Undo(ctx, y.m, key(), trial.Entry)
 	assert.ErrorContains(t, err, "were set or taken out meanwhile")
 	y.now = start.AddDate(0, 0, 22)
-	_, err = y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}})
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}})
 	require.NoError(t, err)
-	_, err = y.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
-	page, err := y.Pen(ctx, y.m, pen)
+	page, err := y.Flock.Pen(ctx, y.m, pen)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{8, 10}, [2]int{page.HatchOfSet.K, page.HatchOfSet.N}, "the pen's rate is of its sound eggs")
 	require.Len(t, page.Trials, 1)
 	assert.Equal(t, []any{"dirty", 1, 3}, []any{page.Trials[0].Name, page.Trials[0].HatchOfSet.K, page.Trials[0].HatchOfSet.N})
-	pens, err := y.Pens(ctx, y.m)
+	pens, err := y.Flock.Pens(ctx, y.m)
 	require.NoError(t, err)
 	assert.Equal(t, page.HatchOfSet, pens[0].HatchOfSet)
 }
@@ -414,7 +421,7 @@ func TestAKeyBelongsToOneRequest(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	k := key()
 	ask := func(what string, eggs int) (farm.Done, error) {
-		return y.Collect(farm.Asked(y.Context(), what), y.m, k, farm.Collected{PenID: pen, LaidOn: day(0), Eggs: eggs})
+		return y.Stock.Collect(farm.Asked(y.Context(), what), y.m, k, stock.Collected{PenID: pen, LaidOn: day(0), Eggs: eggs})
 	}
 	first, err := ask("/eggs?eggs=6", 6)
 	require.NoError(t, err)
@@ -432,16 +439,16 @@ func TestForeignBasketsAreRefused(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	y.collect(y.pen("Barred", "chicken"), 0, 6, 0)
-	all, _, _, err := y.Baskets(ctx, y.m, 0)
+	all, _, _, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	other := y.settle("Elsewhere", "bo@elsewhere.example")
 	for name, ids := range map[string][]int64{"invented": {99}, "one of two": {all[0].Basket.ID, 4711}} {
-		_, err = y.MoveBaskets(ctx, y.m, key(), ids, 0)
+		_, err = y.Stock.MoveBaskets(ctx, y.m, key(), ids, 0)
 		assert.ErrorIs(t, err, farm.ErrNone, name)
 	}
-	_, err = y.MoveBaskets(ctx, other, key(), []int64{all[0].Basket.ID}, 0)
+	_, err = y.Stock.MoveBaskets(ctx, other, key(), []int64{all[0].Basket.ID}, 0)
 	assert.ErrorIs(t, err, farm.ErrNone, "another farm's")
-	_, err = y.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID, all[0].Basket.ID}, 0)
+	_, err = y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID, all[0].Basket.ID}, 0)
 	assert.NoError(t, err, "the same twice is one")
 }
 
@@ -507,72 +514,78 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	t.Parallel()
 	trace := &breaker{}
 	y := &yard{T: t, now: start}
-	y.Service = farm.New(storetest.Open(t, trace), func() time.Time { return y.now })
+	y.Services = services.New(storetest.Open(t, trace), func() time.Time { return y.now })
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Parcels(ctx, y.m)
+	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Parcels(ctx, y.m)
+	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	place := y.room().Places[0].ID
 	entry := y.collect(pen, 0, 30, 2).Entry
-	id := y.set(farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}}})
-	all, _, rejects, err := y.Baskets(ctx, y.m, 0)
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}}})
+	all, _, rejects, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 21)
 	eggs := nos(y.batch(id), 1, 2)
-	s := farm.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, Picks: []farm.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}}}
+	s := incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}}}
 	for name, act := range map[string]func() error{
-		"today":    func() error { return second(y.Today(ctx, y.m)) },
-		"set page": func() error { return second(y.PlanSetting(ctx, y.m, s)) },
-		"batch":    func() error { return second(y.Batch(ctx, y.m, id)) },
-		"pens":     func() error { return second(y.Pens(ctx, y.m)) },
-		"waiting":  func() error { return second(y.Waiting(ctx, y.m, "chicken")) },
+		"today":    func() error { return second(y.Today.Page(ctx, y.m)) },
+		"set page": func() error { return second(y.Incubate.Plan(ctx, y.m, s)) },
+		"batch":    func() error { return second(y.Incubate.Batch(ctx, y.m, id)) },
+		"pens":     func() error { return second(y.Flock.Pens(ctx, y.m)) },
+		"waiting":  func() error { return second(y.Stock.Waiting(ctx, y.m, "chicken")) },
 		"collect": func() error {
-			return second(y.Collect(ctx, y.m, key(), farm.Collected{PenID: pen, LaidOn: day(0), Eggs: 1}))
+			return second(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1}))
 		},
-		"cast out": func() error { return second(y.CastOut(ctx, y.m, key(), pen, day(0), 1)) },
-		"set":      func() error { return second(y.Set(ctx, y.m, key(), s)) },
+		"cast out": func() error { return second(y.Stock.CastOut(ctx, y.m, key(), pen, day(0), 1)) },
+		"set":      func() error { return second(y.Incubate.Set(ctx, y.m, key(), s)) },
 		"candle": func() error {
-			return second(y.Candle(ctx, y.m, key(), id, farm.Calling{Call: candling.Live, Eggs: eggs}))
+			return second(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
 		},
-		"candle rest": func() error { return second(y.CandleRest(ctx, y.m, key(), id, time.Time{})) },
-		"hatched":     func() error { return second(y.Hatched(ctx, y.m, key(), id, farm.Young{ByPen: map[int64]int{pen: 1}})) },
+		"candle rest": func() error { return second(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})) },
+		"hatched": func() error {
+			return second(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 1}}))
+		},
 		"end": func() error {
-			return second(y.End(ctx, y.m, key(), id, farm.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"}))
+			return second(y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"}))
 		},
-		"lockdown": func() error { return second(y.Lockdown(ctx, y.m, key(), id, 0, time.Time{})) },
-		"close":    func() error { return second(y.Close(ctx, y.m, key(), id, time.Time{})) },
-		"tick":     func() error { return second(y.TickOff(ctx, y.m, key(), id, "candle", 7)) },
+		"lockdown": func() error { return second(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})) },
+		"close":    func() error { return second(y.Hatch.Close(ctx, y.m, key(), id, time.Time{})) },
+		"tick":     func() error { return second(y.Incubate.TickOff(ctx, y.m, key(), id, "candle", 7)) },
 		"undo":     func() error { return second(y.Undo(ctx, y.m, key(), entry)) },
 		"pen": func() error {
-			return second(y.SavePen(ctx, y.m, key(), farm.Pen{ID: pen, Name: "Barred", Species: "chicken", FromOn: start}))
+			return second(y.Flock.SavePen(ctx, y.m, key(), farm.Pen{ID: pen, Name: "Barred", Species: "chicken", FromOn: start}))
 		},
 		"machine": func() error {
-			return second(y.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, []farm.Room{{Species: "chicken", Hatching: 9}}))
+			return second(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, []farm.Room{{Species: "chicken", Hatching: 9}}))
 		},
-		"ready": func() error { return second(y.MadeReady(ctx, y.m, key(), box, "clean")) },
-		"tilt":  func() error { return second(y.Tilted(ctx, y.m, key(), place)) },
-		"move":  func() error { return second(y.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, place)) },
-		"trial": func() error { return second(y.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "", 1)) },
+		"ready": func() error { return second(y.Machines.MadeReady(ctx, y.m, key(), box, "clean")) },
+		"tilt":  func() error { return second(y.Stock.Tilted(ctx, y.m, key(), place)) },
+		"move":  func() error { return second(y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, place)) },
+		"trial": func() error { return second(y.Stock.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "", 1)) },
 		"arrival": func() error {
-			return second(y.Arrived(ctx, y.m, key(), parcels[0].ID, farm.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24}))
+			return second(y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24}))
 		},
 		"weigh": func() error {
-			return second(y.Weigh(ctx, y.m, key(), id, farm.Weigh{Eggs: 12, MassG: 700, RHPct: 50, TempC: 37.5, At: start, Sure: true}))
+			return second(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{Eggs: 12, MassG: 700, RHPct: 50, TempC: 37.5, At: start, Sure: true}))
 		},
 		"farm": func() error {
-			return second(y.SaveFarm(ctx, y.m, key(), farm.Rules{Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24}))
+			return second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24}))
 		},
-		"password": func() error { return second(y.ChangePassword(ctx, y.m, "a-long-password", "quite-another-word")) },
-		"sign in":  func() error { return second(y.SignIn(ctx, farm.Attempt{Email: "nobody@x.example", Password: "x"})) },
+		"password": func() error {
+			return second(y.People.ChangePassword(ctx, y.m, "a-long-password", "quite-another-word"))
+		},
+		"sign in": func() error {
+			return second(y.People.SignIn(ctx, people.Attempt{Email: "nobody@x.example", Password: "x"}))
+		},
 	} {
 		broke := 0
 		for n := int64(1); n < 60; n++ {
@@ -587,7 +600,7 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 			typed, is := farm.AsProblems(err)
 			assert.False(t, is, "%s: query %d broke, and it is told as a mistake: %v", name, n, typed)
 			assert.Error(t, err, "%s: query %d broke, and nothing is said", name, n)
-			assert.NotErrorIs(t, err, farm.ErrWrong, "%s: query %d", name, n)
+			assert.NotErrorIs(t, err, people.ErrWrong, "%s: query %d", name, n)
 		}
 		assert.Greater(t, broke, 2, "%s was hardly tried", name)
 	}

@@ -77,9 +77,9 @@ func TestThePageStaysWhenNothingAnswers(t *testing.T) {
 func TestASharedPhoneKeepsCallsApart(t *testing.T) {
 	t.Parallel()
 	s := benchOf(t, 4)
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	require.NoError(t, s.books.AddPerson(t.Context(), m, "Tobin", "tobin@wickfold.example", "three-oat-lines", "helper"))
+	require.NoError(t, s.books.People.AddPerson(t.Context(), m, "Tobin", "tobin@wickfold.example", "three-oat-lines", "helper"))
 	h := s.cellar()
 	h.until(`document.getElementById("bench").dataset.kept === "yes"`, "the bench was not kept for later")
 	s.cut.Store(true)

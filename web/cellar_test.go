@@ -3,6 +3,11 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
 	"net/http"
 	"slices"
 	"strings"
@@ -23,15 +28,15 @@ import (
 // benchOf sets so many eggs on a new farm, and waits a week.
 func benchOf(t testing.TB, eggs int) *site {
 	s := newSite(t)
-	id, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
+	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
 	require.NoError(t, err)
-	m, err := s.books.Member(t.Context(), id)
+	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
-	must(s.books.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}}))
-	must(s.books.Collect(t.Context(), m, farm.NewKey(), farm.Collected{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}))
-	must(s.books.Set(t.Context(), m, farm.NewKey(), farm.Setting{Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon, Picks: []farm.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}}}))
+	must(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
+	must(s.books.Machines.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}}))
+	must(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}))
+	must(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon, Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}}}))
 	s.now = noon.AddDate(0, 0, 7)
 	return s
 }
@@ -101,11 +106,11 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	assert.Zero(t, s.called()[0])
 	b.keys("c") // the 101st, which somebody takes out meanwhile
 	b.reads("Offline: 51 calls wait on this device")
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	batch, err := s.books.Batch(t.Context(), m, 1)
+	batch, err := s.books.Incubate.Batch(t.Context(), m, 1)
 	require.NoError(t, err)
-	_, err = s.books.End(t.Context(), m, farm.NewKey(), 1, farm.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "other"})
+	_, err = s.books.Hatch.End(t.Context(), m, farm.NewKey(), 1, hatch.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "other"})
 	require.NoError(t, err)
 
 	s.cut.Store(false)
@@ -145,9 +150,9 @@ func TestADarkShellAtTheBench(t *testing.T) {
 	h.reads("grows as it should")
 	h.keys(kb.Backspace)
 	h.until(kept, "the taking back was not sent")
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	w, err := s.books.Water(t.Context(), m, 1)
+	w, err := s.books.Weigh.Water(t.Context(), m, 1)
 	require.NoError(t, err)
 	assert.Equal(t, 1, w.Dark[0].Looks, "the last look was taken back")
 }
@@ -157,9 +162,9 @@ func TestTheScaleIsHeard(t *testing.T) {
 	t.Parallel()
 	s := benchOf(t, 2)
 	h := s.hand(390, 844)
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.RenewScaleKey(t.Context(), m, farm.NewKey())
+	_, err = s.books.Weigh.RenewScaleKey(t.Context(), m, farm.NewKey())
 	require.NoError(t, err)
 	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/scale?by=egg&tare=12"))
 	h.reads("hands free", "0 of 2 done")
@@ -213,7 +218,7 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 	t.Parallel()
 	s := benchOf(t, 3)
 	v := s.signedIn("anna@wickfold.example", "a-long-password")
-	send := func(ops ...farm.Op) (all []farm.OpDone, status int) {
+	send := func(ops ...candle.Op) (all []candle.OpDone, status int) {
 		body, err := json.Marshal(ops)
 		require.NoError(t, err)
 		r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(string(body)))
@@ -224,10 +229,10 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 		}
 		return all, got.status
 	}
-	first := farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Clear, TakeOut: true, At: s.now}
-	got, _ := send(first, first, farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Live}, farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 77, Call: candling.Live}, farm.Op{Key: farm.NewKey(), Kind: "dance"},
-		farm.Op{Key: farm.NewKey(), Kind: "call", Egg: 2, Call: "purple"}, farm.Op{Key: farm.NewKey(), Kind: "take-back", Of: first.Key}, farm.Op{Key: farm.NewKey(), Kind: "take-back", Of: farm.NewKey()}, farm.Op{Key: farm.NewKey(), Kind: "rest", At: s.now.Add(1000 * time.Hour)},
-		farm.Op{Key: farm.NewKey(), Kind: "end", Seconds: 1500})
+	first := candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Clear, TakeOut: true, At: s.now}
+	got, _ := send(first, first, candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Live}, candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 77, Call: candling.Live}, candle.Op{Key: farm.NewKey(), Kind: "dance"},
+		candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 2, Call: "purple"}, candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: first.Key}, candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: farm.NewKey()}, candle.Op{Key: farm.NewKey(), Kind: "rest", At: s.now.Add(1000 * time.Hour)},
+		candle.Op{Key: farm.NewKey(), Kind: "end", Seconds: 1500})
 	var says []string
 	for _, d := range got {
 		says = append(says, fmt.Sprintf("%t %s", d.Done, d.Says))

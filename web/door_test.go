@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"metrogon/farm/people"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -27,11 +28,11 @@ const (
 func household(t *testing.T) *site {
 	t.Parallel()
 	s := newSite(t)
-	id, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: anna, Password: words}, true)
+	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: anna, Password: words}, true)
 	require.NoError(t, err)
-	m, err := s.books.Member(t.Context(), id)
+	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
-	require.NoError(t, s.books.AddPerson(t.Context(), m, "Tobin", tobin, words, "helper"))
+	require.NoError(t, s.books.People.AddPerson(t.Context(), m, "Tobin", tobin, words, "helper"))
 	return s
 }
 
@@ -133,17 +134,17 @@ func TestACrowdAtTheDoor(t *testing.T) {
 
 func TestCommonAndOwnPasswordsAreRefused(t *testing.T) {
 	s := household(t)
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
 	for password, says := range map[string]string{
 		"password123": "Many people use", "PASSWORD!!!!": "Many people use", "1234567890": "Many people use", "qwertyuiop": "Many people use",
 		"aaaaaaaaaaaa": "Many people use", "iloveyou2026": "Many people use", "chickenchicken": "Many people use",
 		"wickfold-2026": "names you", "bo.bright@x": "names you", "short": "5 characters",
 	} {
-		err := s.books.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", password, "helper")
+		err := s.books.People.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", password, "helper")
 		assert.ErrorContains(t, err, says, password)
 	}
-	assert.NoError(t, s.books.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", "bright-geese-walk-home", "helper"))
+	assert.NoError(t, s.books.People.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", "bright-geese-walk-home", "helper"))
 }
 
 func TestSessionsEnd(t *testing.T) {
@@ -184,9 +185,9 @@ func TestSessionsEnd(t *testing.T) {
 // A write that waits while its session signs out does not bring the session back.
 func TestASessionThatEndedStaysEnded(t *testing.T) {
 	s := household(t)
-	m, err := s.books.Owner(t.Context(), "Wickfold")
+	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon})
+	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon})
 	require.NoError(t, err)
 	v := s.signedIn(anna, words)
 	conn, err := s.owner.Pool.Acquire(t.Context())

@@ -4,6 +4,7 @@ import (
 	"context"
 	"io"
 	"log/slog"
+	"metrogon/farm/services"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
@@ -78,7 +79,7 @@ type site struct {
 	*httptest.Server
 	db     *store.DB
 	owner  *store.DB // of its tables
-	books  *farm.Service
+	books  *services.Services
 	traced *tracer
 	now    time.Time
 	log    *strings.Builder // what the server wrote
@@ -90,7 +91,7 @@ func newSite(t testing.TB) *site {
 	s := &site{TB: t, traced: &tracer{}, now: noon, log: &strings.Builder{}}
 	s.db = storetest.Open(t, s.traced)
 	s.owner = storetest.Owner(t, s.db)
-	s.books = farm.New(s.db, func() time.Time { return s.now })
+	s.books = services.New(s.db, func() time.Time { return s.now })
 	h, err := New(s.books, Options{Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -5,6 +5,8 @@ import (
 	"compress/gzip"
 	"fmt"
 	"io"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -45,7 +47,7 @@ func (s *site) eggsAndJournal() (n [3]int) {
 
 func TestEveryRouteIsBehindTheWalls(t *testing.T) {
 	s := newSite(t).demo(1)
-	_, err := s.books.SetUp(t.Context(), farm.NewFarm{Farm: "Elsewhere", Zone: "UTC", Name: "Eve", Email: "eve@elsewhere.example", Password: "a-long-password"}, false)
+	_, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Elsewhere", Zone: "UTC", Name: "Eve", Email: "eve@elsewhere.example", Password: "a-long-password"}, false)
 	require.NoError(t, err)
 	stranger, neighbour, owner := s.visitor(), s.signedIn("eve@elsewhere.example", "a-long-password"), s.signedIn(demo.Email, demo.Password)
 	batch := strings.TrimPrefix(owner.find("/batches", `href="(/batches/\d+)"`), "/batches/")
@@ -312,13 +314,13 @@ func (v *visitor) bench(b *testing.B, path string) {
 // gatherings of ten days.
 func BenchmarkEggRoom(b *testing.B) {
 	s := newSite(b).demo(1)
-	m, err := s.books.Owner(b.Context(), demo.Name)
+	m, err := s.books.People.Owner(b.Context(), demo.Name)
 	require.NoError(b, err)
-	var all []farm.Collected
+	var all []stock.Collected
 	for i := range 333 {
-		all = append(all, farm.Collected{PenID: int64(1 + i%6), LaidOn: m.Date(noon).AddDate(0, 0, -i%10), Eggs: 6 - i/332*4})
+		all = append(all, stock.Collected{PenID: int64(1 + i%6), LaidOn: m.Date(noon).AddDate(0, 0, -i%10), Eggs: 6 - i/332*4})
 	}
-	_, err = s.books.Collect(b.Context(), m, farm.NewKey(), all...)
+	_, err = s.books.Stock.Collect(b.Context(), m, farm.NewKey(), all...)
 	require.NoError(b, err)
 	_, err = s.owner.Pool.Exec(b.Context(), `analyze`)
 	require.NoError(b, err)

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"metrogon/farm/services"
 	"net/http"
 	"strings"
 	"time"
@@ -52,7 +53,7 @@ type Options struct {
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // New builds the server's handler.
-func New(books *farm.Service, o Options) (http.Handler, error) {
+func New(books *services.Services, o Options) (http.Handler, error) {
 	e, sessions, err := routes(books, o)
 	if err != nil {
 		return nil, err
@@ -62,7 +63,7 @@ func New(books *farm.Service, o Options) (http.Handler, error) {
 	return headers(h), nil
 }
 
-func routes(books *farm.Service, o Options) (*echo.Echo, *scs.SessionManager, error) {
+func routes(books *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {
 	shelf, err := assets.New()
 	if err != nil {
 		return nil, nil, err
@@ -79,7 +80,7 @@ func routes(books *farm.Service, o Options) (*echo.Echo, *scs.SessionManager, er
 		w.Header().Set("Retry-After", "3")
 		http.Error(w, away, http.StatusServiceUnavailable)
 	}
-	site := &page.Site{Books: books, Sessions: sessions, Assets: shelf, Log: o.Log, Secure: o.Secure}
+	site := &page.Site{Services: books, Sessions: sessions, Assets: shelf, Log: o.Log, Secure: o.Secure}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()
 	if o.Secure {

@@ -5,6 +5,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
+	"metrogon/farm/stock"
 	"os"
 	"strings"
 
@@ -85,14 +88,14 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	books := farm.New(db, c.Now.clock())
-	owner, err := books.Owner(ctx, i.Farm)
+	books := services.New(db, c.Now.clock())
+	owner, err := books.People.Owner(ctx, i.Farm)
 	if errors.Is(err, farm.ErrNone) {
 		return wrong{fmt.Errorf("there is no farm named %q", i.Farm)}
 	} else if err != nil {
 		return err
 	}
-	done, err := books.ImportEggs(ctx, owner, read.Lines, i.MakePens)
+	done, err := books.Stock.ImportEggs(ctx, owner, read.Lines, i.MakePens)
 	switch {
 	case err != nil:
 		return err
@@ -109,7 +112,7 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 	return nil
 }
 
-func refuse(bad []farm.BadLine) error {
+func refuse(bad []stock.BadLine) error {
 	out := bufio.NewWriter(os.Stderr)
 	defer out.Flush()
 	for _, b := range bad {
@@ -142,13 +145,13 @@ func (u *userAddCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	books := farm.New(db, c.Now.clock())
-	owner, err := books.Owner(ctx, u.Farm)
+	books := services.New(db, c.Now.clock())
+	owner, err := books.People.Owner(ctx, u.Farm)
 	switch {
 	case errors.Is(err, farm.ErrNone):
-		_, err = books.SetUp(ctx, farm.NewFarm{Farm: u.Farm, Zone: u.Zone, Name: u.Name, Email: u.Email, Password: password}, false)
+		_, err = books.People.SetUp(ctx, people.NewFarm{Farm: u.Farm, Zone: u.Zone, Name: u.Name, Email: u.Email, Password: password}, false)
 	case err == nil:
-		err = books.AddPerson(ctx, owner, u.Name, u.Email, password, u.Role)
+		err = books.People.AddPerson(ctx, owner, u.Name, u.Email, password, u.Role)
 	}
 	return asWrong(err)
 }
@@ -168,7 +171,7 @@ func (u *userPasswordCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer end()
-	err = farm.New(db, c.Now.clock()).SetPassword(ctx, u.Email, password)
+	err = services.New(db, c.Now.clock()).People.SetPassword(ctx, u.Email, password)
 	if errors.Is(err, farm.ErrNone) {
 		return wrong{fmt.Errorf("there is no account of %q", u.Email)}
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"metrogon/farm/services"
 	"net"
 	"net/http"
 	"os"
@@ -53,7 +54,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer db.Close()
-	books := farm.New(db, c.Now.clock())
+	books := services.New(db, c.Now.clock())
 	go sweep(ctx, db.Sessions(), log)
 	h, err := web.New(books, web.Options{Sessions: db.Sessions(), Secure: s.Secure, Log: log})
 	if err != nil {

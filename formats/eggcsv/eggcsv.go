@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"metrogon/farm/stock"
 	"slices"
 	"strconv"
 	"strings"
@@ -27,8 +28,8 @@ const (
 
 // File is what was read. Lines are whole only if Bad is empty.
 type File struct {
-	Lines   []farm.Line
-	Bad     []farm.BadLine
+	Lines   []stock.ImportLine
+	Bad     []stock.BadLine
 	Assumed []string // how doubtful things were read
 }
 
@@ -175,9 +176,9 @@ func slashForm(dates []string, f *File) string {
 }
 
 func (f *File) read(no int, field func(string) string, slashes string) {
-	l := farm.Line{No: no, Pen: field("pen"), Species: field("species"), Note: field("note")}
+	l := stock.ImportLine{No: no, Pen: field("pen"), Species: field("species"), Note: field("note")}
 	bad := func(column, reason string) {
-		f.Bad = append(f.Bad, farm.BadLine{No: no, Column: column, Value: clip(field(column)), Reason: reason})
+		f.Bad = append(f.Bad, stock.BadLine{No: no, Column: column, Value: clip(field(column)), Reason: reason})
 	}
 	var err error
 	if l.Date, err = date(field("date"), slashes); err != nil {

@@ -2,6 +2,7 @@ package eggcsv_test
 
 import (
 	"fmt"
+	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -16,7 +17,7 @@ import (
 func on(y int, m time.Month, d int) time.Time { return time.Date(y, m, d, 0, 0, 0, 0, time.UTC) }
 
 func TestReadsWhatPeopleKeep(t *testing.T) {
-	want := farm.Line{No: 2, Date: on(2027, 3, 14), Pen: "Barred", Species: "chicken", Eggs: 7, Rejected: 1, Note: "rain, mud"}
+	want := stock.ImportLine{No: 2, Date: on(2027, 3, 14), Pen: "Barred", Species: "chicken", Eggs: 7, Rejected: 1, Note: "rain, mud"}
 	for name, text := range map[string]string{
 		"commas":                  "date,pen,species,eggs,rejected,note\n2027-03-14,Barred,chicken,7,1,\"rain, mud\"\n",
 		"semicolons, a BOM, CRLF": "\ufeffDate;Pen;Species;Eggs;Rejected;Note\r\n14.03.2027;Barred;chicken;7;1;rain, mud\r\n",
@@ -27,7 +28,7 @@ func TestReadsWhatPeopleKeep(t *testing.T) {
 		f, err := eggcsv.Read(strings.NewReader(text))
 		require.NoError(t, err, name)
 		require.Empty(t, f.Bad, name)
-		assert.Equal(t, []farm.Line{want}, f.Lines, name)
+		assert.Equal(t, []stock.ImportLine{want}, f.Lines, name)
 	}
 }
 

@@ -5,6 +5,7 @@ package eggline
 
 import (
 	"fmt"
+	"metrogon/farm/stock"
 	"regexp"
 	"slices"
 	"strconv"
@@ -35,7 +36,7 @@ const (
 // Read reads a line for these pens on a date (midnight UTC). A pen is named by
 // its name or the beginning of it, if only one pen begins so. Entries are parted
 // by semicolons. The first error says which word is not understood.
-func Read(line string, pens []farm.Pen, today time.Time) (all []farm.Collected, err error) {
+func Read(line string, pens []farm.Pen, today time.Time) (all []stock.Collected, err error) {
 	if len(line) > MaxBytes {
 		return nil, fmt.Errorf("the line has %d characters; it may have %d: enter the round in parts", len(line), MaxBytes)
 	}
@@ -66,9 +67,9 @@ func example(pens []farm.Pen) string {
 	return strings.ToLower(pens[0].Name)
 }
 
-func read(tokens []string, pens []farm.Pen, today time.Time) (farm.Collected, error) {
+func read(tokens []string, pens []farm.Pen, today time.Time) (stock.Collected, error) {
 	pen, rest, err := penOf(tokens, pens)
-	c := farm.Collected{PenID: pen.ID, LaidOn: today, Reasons: map[string]int{}}
+	c := stock.Collected{PenID: pen.ID, LaidOn: today, Reasons: map[string]int{}}
 	if err != nil {
 		return c, err
 	}

@@ -1,6 +1,7 @@
 package eggline_test
 
 import (
+	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -21,7 +22,7 @@ var (
 
 func TestOneLine(t *testing.T) {
 	mass, long, broad := 43.5, 57.0, 43.2
-	for line, want := range map[string][]farm.Collected{
+	for line, want := range map[string][]stock.Collected{
 		"barred 6":                     {{PenID: 1, Eggs: 6}},
 		"Barred 6, 1 cracked, 2 dirty": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1, "dirty": 2}}},
 		"bar 6, crack; sp 5 yesterday": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1}}, {PenID: 2, Eggs: 5, LaidOn: today.AddDate(0, 0, -1)}},

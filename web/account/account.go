@@ -4,6 +4,7 @@ package account
 import (
 	"embed"
 	"errors"
+	"metrogon/farm/people"
 	"net/http"
 	"net/netip"
 
@@ -42,7 +43,7 @@ func (d door) show(c *echo.Context, setUp bool, shell page.Shell) error {
 }
 
 func (d door) signIn(c *echo.Context) error {
-	some, err := d.Books.Populated(c.Request().Context())
+	some, err := d.People.Populated(c.Request().Context())
 	if err != nil {
 		return err
 	}
@@ -57,16 +58,16 @@ func (d door) enter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	attempt := farm.Attempt{Email: f.Get("email"), Password: f.Get("password"), Network: network(c.RealIP())}
+	attempt := people.Attempt{Email: f.Get("email"), Password: f.Get("password"), Network: network(c.RealIP())}
 	if kept, err := c.Cookie(deviceCookie); err == nil {
 		attempt.Device = kept.Value
 	}
-	in, err := d.Books.SignIn(c.Request().Context(), attempt)
+	in, err := d.People.SignIn(c.Request().Context(), attempt)
 	f.Del("password")
-	var wait farm.ErrWait
+	var wait people.ErrWait
 	says := ""
 	switch {
-	case errors.Is(err, farm.ErrWrong):
+	case errors.Is(err, people.ErrWrong):
 		says = "Address or password is wrong."
 	case errors.As(err, &wait):
 		says = wait.Error()
@@ -111,7 +112,7 @@ func (d door) leave(c *echo.Context) error {
 }
 
 func (d door) setUp(c *echo.Context) error {
-	some, err := d.Books.Populated(c.Request().Context())
+	some, err := d.People.Populated(c.Request().Context())
 	if err != nil {
 		return err
 	}
@@ -126,7 +127,7 @@ func (d door) found(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	id, err := d.Books.SetUp(c.Request().Context(), farm.NewFarm{Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"), Password: f.Get("password")}, true)
+	id, err := d.People.SetUp(c.Request().Context(), people.NewFarm{Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"), Password: f.Get("password")}, true)
 	if p := page.ProblemsOf(err); p != nil {
 		f.Del("password")
 		return d.show(c, true, page.Shell{Typed: f.Values, Problems: p})

@@ -5,6 +5,9 @@ package batches
 import (
 	"embed"
 	"fmt"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
 	"net/http"
 	"strconv"
 	"strings"
@@ -42,10 +45,10 @@ type listing struct {
 
 type data struct {
 	List   *listing
-	Batch  *farm.BatchPage
+	Batch  *incubate.Page
 	Do     string // candle, hatch or remove
 	Calls  []candling.Call
-	Proofs []farm.Proof
+	Proofs []candle.Proof
 }
 
 // Stages of the break-out.
@@ -64,7 +67,7 @@ func (d data) Shut() (all []farm.Egg) {
 }
 
 // Reasons to take an egg out.
-func (data) Reasons() []string { return farm.Reasons }
+func (data) Reasons() []string { return hatch.Reasons }
 
 // Glyph is the sign of what is known of an egg, Word the same in words and
 // Class its colour.
@@ -110,12 +113,12 @@ func sign(e farm.Egg) Sign {
 func (d desk) list(c *echo.Context, m *farm.Member) error {
 	n, _ := strconv.Atoi(c.QueryParam("page"))
 	n = min(max(n, 1), 100_000)
-	open, closed, err := d.Books.Batches(c.Request().Context(), m, (n-1)*farm.PageOfBatches)
+	open, closed, err := d.Incubate.Batches(c.Request().Context(), m, (n-1)*incubate.PageOfBatches)
 	if err != nil {
 		return err
 	}
 	l := listing{Open: open, Closed: closed, Prev: n - 1}
-	if len(closed) == farm.PageOfBatches {
+	if len(closed) == incubate.PageOfBatches {
 		l.Next = n + 1
 	}
 	return d.Show(c, d.page, page.Shell{Nav: "/batches", Title: "Batches"}, m, data{List: &l})
@@ -126,11 +129,11 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 	if err != nil {
 		return err
 	}
-	b, err := d.Books.Batch(c.Request().Context(), m, id)
+	b, err := d.Incubate.Batch(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	proofs, err := d.Books.Proofs(c.Request().Context(), m, id)
+	proofs, err := d.Candle.Proofs(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
@@ -187,34 +190,34 @@ func told(f *page.Form, act func() (farm.Done, error)) (farm.Done, error) {
 }
 
 func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	calling := farm.Calling{
+	calling := candle.Calling{
 		Call: candling.Call(f.Get("call")), Eggs: marked(f), TakeOut: f.Get("take_out") != "", At: f.When(m),
 	}
-	return told(f, func() (farm.Done, error) { return d.Books.Candle(c.Request().Context(), m, f.Get("key"), id, calling) })
+	return told(f, func() (farm.Done, error) { return d.Candle.Candle(c.Request().Context(), m, f.Get("key"), id, calling) })
 }
 
 func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.RecordOpened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
+	return d.Candle.RecordOpened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
 }
 
 func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.Care(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"))
+	return d.Incubate.Care(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"))
 }
 
 func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
-	return told(f, func() (farm.Done, error) { return d.Books.CandleRest(c.Request().Context(), m, f.Get("key"), id, at) })
+	return told(f, func() (farm.Done, error) { return d.Candle.CandleRest(c.Request().Context(), m, f.Get("key"), id, at) })
 }
 
 func (d desk) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return d.Books.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"), at)
+		return d.Hatch.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"), at)
 	})
 }
 
 func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	young := farm.Young{ByPen: map[int64]int{}, OnTrial: map[int64]int{}, At: f.When(m)}
+	young := hatch.Young{ByPen: map[int64]int{}, OnTrial: map[int64]int{}, At: f.When(m)}
 	for field := range f.Values {
 		name, ok := strings.CutPrefix(field, "hatched-")
 		if !ok {
@@ -229,23 +232,23 @@ func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 		}
 	}
 	return told(f, func() (farm.Done, error) {
-		return d.Books.Hatched(c.Request().Context(), m, f.Get("key"), id, young)
+		return d.Hatch.Hatched(c.Request().Context(), m, f.Get("key"), id, young)
 	})
 }
 
 func (d desk) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	fate, stage, _ := strings.Cut(f.Get("end"), " ")
-	ending := farm.Ending{
+	ending := hatch.Ending{
 		Eggs: marked(f), Fate: outcome.Fate(fate), Stage: stage, Among: f.Get("among") != "", At: f.When(m),
 	}
-	return told(f, func() (farm.Done, error) { return d.Books.End(c.Request().Context(), m, f.Get("key"), id, ending) })
+	return told(f, func() (farm.Done, error) { return d.Hatch.End(c.Request().Context(), m, f.Get("key"), id, ending) })
 }
 
 func (d desk) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
-	return told(f, func() (farm.Done, error) { return d.Books.Close(c.Request().Context(), m, f.Get("key"), id, at) })
+	return told(f, func() (farm.Done, error) { return d.Hatch.Close(c.Request().Context(), m, f.Get("key"), id, at) })
 }
 
 func (d desk) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Books.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
+	return d.Incubate.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
 }

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"embed"
 	"fmt"
+	"metrogon/farm/machines"
 	"slices"
 	"time"
 
@@ -26,7 +27,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if around.Year() < 1990 || around.Year() > 2200 {
 			around = time.Time{}
 		}
-		b, err := s.Books.Board(c.Request().Context(), m, around)
+		b, err := s.Machines.Board(c.Request().Context(), m, around)
 		if err != nil {
 			return err
 		}
@@ -37,7 +38,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.Board
+	machines.Board
 	Drawing    drawing
 	Prev, Next string // dates
 }
@@ -78,7 +79,7 @@ type bar struct {
 }
 
 // draw lays the bars of each machine in as few rows as they need.
-func draw(b farm.Board, m *farm.Member) drawing {
+func draw(b machines.Board, m *farm.Member) drawing {
 	start := time.Date(b.From.Year(), b.From.Month(), b.From.Day(), 0, 0, 0, 0, m.Place)
 	days := b.To.Sub(b.From).Hours() / 24
 	scale := (width - left - 8) / days
@@ -102,7 +103,7 @@ func draw(b farm.Board, m *farm.Member) drawing {
 		}
 		var ends []float64 // of each row
 		bars := slices.Clone(l.Bars)
-		slices.SortStableFunc(bars, func(p, q farm.Bar) int { return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix()) })
+		slices.SortStableFunc(bars, func(p, q machines.Bar) int { return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix()) })
 		for _, s := range bars {
 			r := slices.IndexFunc(ends, func(end float64) bool { return end <= x(s.From)+0.5 })
 			if r < 0 {
@@ -122,7 +123,7 @@ func draw(b farm.Board, m *farm.Member) drawing {
 	return d
 }
 
-func shape(s farm.Bar, x, w, y float64, m *farm.Member) bar {
+func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {
 	out := bar{ID: s.BatchView.ID, X: x, Y: y, W: w, TextX: x + 6, TextY: y + 15.5, Class: string(s.Phase), Label: fmt.Sprintf("%s · %.0f", s.Stay.Code, s.Stay.Eggs)}
 	switch s.Phase {
 	case season.Turning:

@@ -8,6 +8,7 @@ import (
 	"encoding/base64"
 	"fmt"
 	"html/template"
+	"metrogon/farm/incubate"
 	"net/http"
 	"strings"
 
@@ -36,17 +37,17 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.BatchPage
+	incubate.Page
 	card.Card
 	QR template.URL
 }
 
-func (p press) read(c *echo.Context, m *farm.Member) (farm.BatchPage, card.Card, error) {
+func (p press) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card, error) {
 	id, err := page.ID(c)
 	if err != nil {
-		return farm.BatchPage{}, card.Card{}, err
+		return incubate.Page{}, card.Card{}, err
 	}
-	b, err := p.Books.Batch(c.Request().Context(), m, id)
+	b, err := p.Incubate.Batch(c.Request().Context(), m, id)
 	if err != nil {
 		return b, card.Card{}, err
 	}
@@ -57,7 +58,7 @@ func (p press) read(c *echo.Context, m *farm.Member) (farm.BatchPage, card.Card,
 }
 
 // write puts a batch on a card.
-func write(b farm.BatchPage, v page.Shell) card.Card {
+func write(b incubate.Page, v page.Shell) card.Card {
 	c := card.Card{Code: b.Code, Kind: b.Kind.Name, Farm: v.Member.FarmName, Eggs: fmt.Sprintf("%d eggs", b.Eggs), Where: b.Setter.Name,
 		Tallies:  []string{"clear", "ring, quit", "live, 1st candling", "live at lockdown", "hatched", "did not hatch"},
 		Cautions: "Wash hands after eggs and birds. Blunt end up, pencil never ink. Leave the lid shut while they hatch."}

@@ -6,6 +6,8 @@ import (
 	"embed"
 	"encoding/json"
 	"fmt"
+	"metrogon/farm/candle"
+	"metrogon/farm/weigh"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -32,7 +34,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.Session
+	candle.Session
 	Looks []Look
 	Keys  []Key
 	Cells []Cell
@@ -64,7 +66,7 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	cellar, err := b.Books.Session(c.Request().Context(), m, id)
+	cellar, err := b.Candle.Session(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
@@ -82,7 +84,7 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 	}
 	draw("quit", candling.Quit, cellar.Day)
 	if !cellar.Kind.IsReptile() {
-		for _, loss := range farm.Drawings {
+		for _, loss := range weigh.Drawings {
 			d.Cells = append(d.Cells, Cell{loss, page.DrawCandledCell(cellar.Kind, candling.Unseen, cellar.Day, cellar.HatchDay, uint64(id), moisture.CellAfter(loss))})
 		}
 	}
@@ -105,12 +107,12 @@ func (b bench) take(c *echo.Context, m *farm.Member) error {
 	if who := c.Request().Header.Get("X-Who"); who != "" && who != page.Who(m) {
 		return c.String(http.StatusForbidden, "These calls are somebody else's.\n")
 	}
-	var ops []farm.Op
+	var ops []candle.Op
 	body := http.MaxBytesReader(c.Response(), c.Request().Body, mostBytes)
 	if err := json.NewDecoder(body).Decode(&ops); err != nil || len(ops) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d calls is expected.", most))
 	}
-	done, err := b.Books.Apply(c.Request().Context(), m, id, ops)
+	done, err := b.Candle.Apply(c.Request().Context(), m, id, ops)
 	if err != nil && len(done) == 0 {
 		return err
 	}

@@ -5,6 +5,7 @@ package eggs
 import (
 	"embed"
 	"io"
+	"metrogon/farm/stock"
 	"net/http"
 	"strconv"
 	"strings"
@@ -49,7 +50,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if err != nil {
 			return err
 		}
-		done, err := s.Books.Tilted(c.Request().Context(), m, f.Get("key"), id)
+		done, err := s.Stock.Tilted(c.Request().Context(), m, f.Get("key"), id)
 		return s.Tell(c, done, err, page.Back(c, "/eggs"))
 	}))
 }
@@ -57,7 +58,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	farm.EggRoom
 	Import   *upload
-	Store    *stock
+	Store    *inStore
 	Waiting  *waiting
 	Place    *place
 	Reasons  []grading.Reason
@@ -75,7 +76,7 @@ func (d data) Kinds() bool {
 }
 
 func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	eggs, err := r.Books.EggRoom(c.Request().Context(), m)
+	eggs, err := r.Stock.EggRoom(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
@@ -87,7 +88,7 @@ func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 // collecting records what a form says was gathered.
-func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]farm.Collected, error)) page.Handler {
+func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]stock.Collected, error)) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {
@@ -99,7 +100,7 @@ func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]f
 		}
 		if err == nil {
 			var done farm.Done
-			if done, err = r.Books.Collect(c.Request().Context(), m, f.Get("key"), all...); err == nil {
+			if done, err = r.Stock.Collect(c.Request().Context(), m, f.Get("key"), all...); err == nil {
 				return r.Say(c, done, "/eggs")
 			}
 		}
@@ -111,8 +112,8 @@ func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]f
 	}
 }
 
-func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]farm.Collected, error) {
-	in := farm.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
+func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
+	in := stock.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
 		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"), PlaceID: f.ID("place"),
 		MassG: f.MaybeMass("mass", "The weight", m), LengthMM: f.MaybeFloat("length", "The length"), Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
 	for _, reason := range grading.Reasons {
@@ -120,11 +121,11 @@ func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]farm.Colle
 			in.Reasons[reason.ID] = n
 		}
 	}
-	return []farm.Collected{in}, nil
+	return []stock.Collected{in}, nil
 }
 
-func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]farm.Collected, error) {
-	eggs, err := r.Books.EggRoom(c.Request().Context(), m)
+func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
+	eggs, err := r.Stock.EggRoom(c.Request().Context(), m)
 	if err != nil {
 		return nil, err
 	}
@@ -150,14 +151,14 @@ func (r room) castOut(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
-	done, err := r.Books.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
+	done, err := r.Stock.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
 	return r.Tell(c, done, err, "/eggs/store")
 }
 
 type upload struct {
 	Text    string
 	Assumed []string
-	Done    *farm.Imported
+	Done    *stock.Imported
 	Lines   int
 	Says    string
 }
@@ -201,10 +202,10 @@ func (r room) bring(c *echo.Context, m *farm.Member) error {
 	}
 	u.Assumed, u.Lines = read.Assumed, len(read.Lines)
 	if len(read.Bad) > 0 {
-		u.Done = &farm.Imported{Bad: read.Bad}
+		u.Done = &stock.Imported{Bad: read.Bad}
 		return r.importing(c, m, u)
 	}
-	done, err := r.Books.ImportEggs(c.Request().Context(), m, read.Lines, f.Get("make_pens") != "")
+	done, err := r.Stock.ImportEggs(c.Request().Context(), m, read.Lines, f.Get("make_pens") != "")
 	if p := page.ProblemsOf(err); p != nil {
 		u.Says = p.Error()
 	} else if err != nil {

@@ -8,22 +8,23 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/stock"
 	"metrogon/web/page"
 )
 
-// stock is every collection with eggs in store.
-type stock struct {
-	Baskets []farm.BasketView
+// inStore is every collection with eggs in store.
+type inStore struct {
+	Baskets []stock.BasketView
 	Places  []farm.PlaceView
 	Pens    []farm.Pen // that have eggs in store
 	Pen     int64      // the only one shown; 0: all
-	Rejects []farm.RejectView
+	Rejects []stock.RejectView
 	Eggs    int
 }
 
 func (r room) store(c *echo.Context, m *farm.Member) error {
-	s := stock{}
-	all, places, rejects, err := r.Books.Baskets(c.Request().Context(), m, 0)
+	s := inStore{}
+	all, places, rejects, err := r.Stock.Baskets(c.Request().Context(), m, 0)
 	if err != nil {
 		return err
 	}
@@ -55,7 +56,7 @@ func (r room) move(c *echo.Context, m *farm.Member) error {
 			ids = append(ids, id)
 		}
 	}
-	done, err := r.Books.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
+	done, err := r.Stock.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
 	return r.Tell(c, done, err, "/eggs/store")
 }
 
@@ -69,13 +70,13 @@ func (r room) trial(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
-	done, err := r.Books.OnTrial(c.Request().Context(), m, f.Get("key"), f.ID("collection"), f.Get("reason"), eggs)
+	done, err := r.Stock.OnTrial(c.Request().Context(), m, f.Get("key"), f.ID("collection"), f.Get("reason"), eggs)
 	return r.Tell(c, done, err, "/eggs/store")
 }
 
 // waiting is the curve of what waiting costs, drawn.
 type waiting struct {
-	farm.Waiting
+	stock.Waiting
 	Width, Height    int
 	Published, Blend string // polylines
 	Dots             []dot
@@ -90,14 +91,14 @@ type dot struct {
 }
 
 func (r room) waiting(c *echo.Context, m *farm.Member) error {
-	w, err := r.Books.Waiting(c.Request().Context(), m, c.QueryParam("kind"))
+	w, err := r.Stock.Waiting(c.Request().Context(), m, c.QueryParam("kind"))
 	if err != nil {
 		return err
 	}
 	return r.Show(c, r.page, page.Shell{Nav: "/eggs", Title: "What waiting costs"}, m, data{Waiting: draw(w)})
 }
 
-func draw(w farm.Waiting) *waiting {
+func draw(w stock.Waiting) *waiting {
 	const left, top, wide, high = 44, 14, 600, 200
 	d := &waiting{Waiting: w, Width: left + wide + 20, Height: top + high + 34}
 	last := float64(len(w.Ages))
@@ -138,7 +139,7 @@ func (r room) place(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		if err != nil {
 			return err
 		}
-		if p.PlaceView, p.Log, err = r.Books.StoragePlace(c.Request().Context(), m, id); err != nil {
+		if p.PlaceView, p.Log, err = r.Stock.StoragePlace(c.Request().Context(), m, id); err != nil {
 			return err
 		}
 		shell.Title = p.Name
@@ -157,6 +158,6 @@ func (r room) savePlace(c *echo.Context, m *farm.Member) error {
 		in.TempC = &celsius
 	}
 	return r.Keep(c, f, "/eggs", func() (farm.Done, error) {
-		return r.Books.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
+		return r.Stock.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
 	}, func(shell page.Shell) error { return r.place(c, m, shell) })
 }

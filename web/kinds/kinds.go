@@ -4,6 +4,7 @@ package kinds
 
 import (
 	"embed"
+	"metrogon/farm/kinds"
 	"strconv"
 	"strings"
 
@@ -31,13 +32,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.KindPage
+	kinds.KindPage
 	Schools  []method.School
 	Washings []method.Washing
 }
 
 func (k shelf) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	kind, err := k.Books.Kind(c.Request().Context(), m, c.Param("id"))
+	kind, err := k.Kinds.Kind(c.Request().Context(), m, c.Param("id"))
 	if err != nil {
 		return err
 	}
@@ -106,7 +107,7 @@ func (k shelf) save(c *echo.Context, m *farm.Member) error {
 			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
 	}
 	return k.Keep(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
-		return k.Books.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
+		return k.Kinds.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
 	}, func(shell page.Shell) error { return k.show(c, m, shell) })
 }
 

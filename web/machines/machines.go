@@ -4,6 +4,7 @@ package machines
 import (
 	"embed"
 	"fmt"
+	"metrogon/farm/machines"
 	"slices"
 	"strings"
 
@@ -37,8 +38,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	All    []farm.MachinePage
-	One    *farm.MachinePage // on its own page, or empty for a new one
+	All    []machines.MachinePage
+	One    *machines.MachinePage // on its own page, or empty for a new one
 	Kinds  []machine.Kind
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
@@ -85,7 +86,7 @@ func (d data) Room(id string) farm.Room {
 }
 
 func (x shed) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	all, err := x.Books.Machines(c.Request().Context(), m)
+	all, err := x.Machines.List(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
@@ -94,27 +95,27 @@ func (x shed) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 }
 
 func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	d := data{One: &farm.MachinePage{}, Kinds: machine.Kinds()}
+	d := data{One: &machines.MachinePage{}, Kinds: machine.Kinds()}
 	shell.Nav, shell.Title = "/machines", "New machine"
 	if c.Param("id") != "" {
 		id, err := page.ID(c)
 		if err != nil {
 			return err
 		}
-		all, err := x.Books.Machines(c.Request().Context(), m)
+		all, err := x.Machines.List(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(all, func(p farm.MachinePage) bool { return p.ID == id })
+		i := slices.IndexFunc(all, func(p machines.MachinePage) bool { return p.ID == id })
 		if i < 0 {
 			return farm.ErrNone
 		}
 		d.One, shell.Title = &all[i], all[i].Name
-		if d.Trays, err = x.Books.MachineTrays(c.Request().Context(), m, id); err != nil {
+		if d.Trays, err = x.Machines.MachineTrays(c.Request().Context(), m, id); err != nil {
 			return err
 		}
 	}
-	kept, err := x.Books.KindsKept(c.Request().Context(), m)
+	kept, err := x.Flock.KindsKept(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
@@ -144,7 +145,7 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 			Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int("per-"+k.ID, "The eggs in one place, "+k.Name)})
 	}
 	return x.Keep(c, f, "/machines", func() (farm.Done, error) {
-		return x.Books.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
+		return x.Machines.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
 	}, func(shell page.Shell) error { return x.form(c, m, shell) })
 }
 
@@ -153,7 +154,7 @@ func (x shed) ready(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Books.MadeReady(c.Request().Context(), m, f.Get("key"), id, f.Values["step"]...)
+	done, err := x.Machines.MadeReady(c.Request().Context(), m, f.Get("key"), id, f.Values["step"]...)
 	return x.Tell(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
 }
 
@@ -164,12 +165,12 @@ func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
 	}
 	t := farm.Tray{ID: f.ID("tray"), MachineID: id, Name: f.Get("tray_name"), TrayRows: f.Int("tray_rows", "The number of rows"), TrayColumns: f.Int("tray_columns", "The number of places in a row")}
 	if f.Get("gone") != "" {
-		today := m.Date(x.Books.Now())
+		today := m.Date(x.Now())
 		t.UntilOn = &today
 	}
 	if f.Problems != nil {
 		return x.Tell(c, farm.Done{}, f.Problems, fmt.Sprintf("/machines/%d", id))
 	}
-	done, err := x.Books.SaveTray(c.Request().Context(), m, f.Get("key"), t, f.Get("warm"), f.Get("cool"))
+	done, err := x.Machines.SaveTray(c.Request().Context(), m, f.Get("key"), t, f.Get("warm"), f.Get("cool"))
 	return x.Tell(c, done, err, fmt.Sprintf("/machines/%d", id))
 }

@@ -14,6 +14,7 @@ import (
 	"log/slog"
 	"maps"
 	"math"
+	"metrogon/farm/services"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -35,7 +36,7 @@ var shared embed.FS
 
 // Site is what every page has at hand.
 type Site struct {
-	Books    *farm.Service
+	*services.Services
 	Sessions *scs.SessionManager
 	Assets   *assets.Shelf
 	Log      *slog.Logger
@@ -237,7 +238,7 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 		if id == 0 {
 			return c.Redirect(http.StatusSeeOther, "/sign-in")
 		}
-		m, err := s.Books.Member(ctx, id)
+		m, err := s.People.Member(ctx, id)
 		if err != nil && !errors.Is(err, farm.ErrNone) {
 			return err
 		}
@@ -266,7 +267,7 @@ func (s *Site) SignIn(c *echo.Context, personID int64, epoch int) error {
 // Show renders a page. If a form came back with problems, they and what was
 // typed are in shell.
 func (s *Site) Show(c *echo.Context, t Template, shell Shell, m *farm.Member, data any) error {
-	shell.Member, shell.Now = m, s.Books.Now()
+	shell.Member, shell.Now = m, s.Now()
 	if m != nil {
 		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
 			shell.Flash = &f

@@ -4,6 +4,7 @@ package parcels
 
 import (
 	"embed"
+	"metrogon/farm/stock"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -38,11 +39,11 @@ type data struct {
 }
 
 func (p post) show(c *echo.Context, m *farm.Member, shell page.Shell, bad int64) error {
-	all, suppliers, places, err := p.Books.Parcels(c.Request().Context(), m)
+	all, suppliers, places, err := p.Stock.Parcels(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
-	now := p.Books.Now()
+	now := p.Now()
 	d := data{Suppliers: suppliers, Places: places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3), Bad: bad}
 	for _, x := range all {
 		if x.OnTheWay() {
@@ -62,7 +63,7 @@ func (p post) order(c *echo.Context, m *farm.Member) error {
 	}
 	in := farm.Parcel{PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"), OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note")}
 	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
-		return p.Books.Order(c.Request().Context(), m, f.Get("key"), in)
+		return p.Stock.Order(c.Request().Context(), m, f.Get("key"), in)
 	}, func(shell page.Shell) error { return p.show(c, m, shell, 0) })
 }
 
@@ -71,10 +72,10 @@ func (p post) arrived(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int("broken", "The number of broken eggs"),
+	in := stock.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int("broken", "The number of broken eggs"),
 		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int("displaced", "The number of displaced air cells"),
 		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"), RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
 	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
-		return p.Books.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
+		return p.Stock.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
 	}, func(shell page.Shell) error { return p.show(c, m, shell, id) })
 }

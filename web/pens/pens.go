@@ -5,6 +5,7 @@ package pens
 import (
 	"embed"
 	"fmt"
+	"metrogon/farm/flock"
 
 	"github.com/labstack/echo/v5"
 
@@ -32,8 +33,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	Pens     []farm.PenRates
-	Pen      *farm.PenPage // nil on the list and for a new one
+	Pens     []flock.PenRates
+	Pen      *flock.PenPage // nil on the list and for a new one
 	New      bool
 	Supplier bool // the new one is
 	Today    string
@@ -48,7 +49,7 @@ func (data) Reason(id string) string {
 }
 
 func (y yard) list(c *echo.Context, m *farm.Member) error {
-	pens, err := y.Books.Pens(c.Request().Context(), m)
+	pens, err := y.Flock.Pens(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
@@ -61,7 +62,7 @@ func (y yard) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if supplier {
 		shell.Title = "New supplier"
 	}
-	return y.Show(c, y.page, shell, m, data{New: true, Supplier: supplier, Today: shell.ISO(m.Date(y.Books.Now()))})
+	return y.Show(c, y.page, shell, m, data{New: true, Supplier: supplier, Today: shell.ISO(m.Date(y.Now()))})
 }
 
 func (y yard) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
@@ -69,7 +70,7 @@ func (y yard) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
-	pen, err := y.Books.Pen(c.Request().Context(), m, id)
+	pen, err := y.Flock.Pen(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
@@ -93,6 +94,6 @@ func (y yard) save(c *echo.Context, m *farm.Member) error {
 		again, next = y.show, fmt.Sprintf("/pens/%d", pen.ID)
 	}
 	return y.Keep(c, f, next, func() (farm.Done, error) {
-		return y.Books.SavePen(c.Request().Context(), m, f.Get("key"), pen)
+		return y.Flock.SavePen(c.Request().Context(), m, f.Get("key"), pen)
 	}, func(shell page.Shell) error { return again(c, m, shell) })
 }

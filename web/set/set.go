@@ -5,6 +5,7 @@ package set
 import (
 	"embed"
 	"fmt"
+	"metrogon/farm/incubate"
 	"slices"
 	"strconv"
 	"strings"
@@ -29,14 +30,14 @@ type bench struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	b := bench{s, page.Parse(s, files)}
 	e.GET("/set", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		return b.show(c, m, farm.Setting{Species: c.QueryParam("kind")}, page.Shell{})
+		return b.show(c, m, incubate.Setting{Species: c.QueryParam("kind")}, page.Shell{})
 	}))
 	e.POST("/set/answer", s.Signed(b.work(false)))
 	e.POST("/set", s.Signed(b.work(true)))
 }
 
 type data struct {
-	farm.SetPage
+	incubate.SetPage
 	Now     time.Time
 	Singles map[string][]farm.StoredEgg // of lots that are shown egg by egg
 	Ticked  map[int64]bool
@@ -49,10 +50,10 @@ func (d data) Single(l farm.Lot) []farm.StoredEgg { return d.Singles[keyOf(l)] }
 func (data) Key(l farm.Lot) string { return keyOf(l) }
 
 func keyOf(l farm.Lot) string {
-	return lotKey(farm.Pick{PenID: l.PenID, LaidOn: l.LaidOn, Trial: l.Trial})
+	return lotKey(incubate.Pick{PenID: l.PenID, LaidOn: l.LaidOn, Trial: l.Trial})
 }
 
-func lotKey(p farm.Pick) string {
+func lotKey(p incubate.Pick) string {
 	key := fmt.Sprintf("%d-%s", p.PenID, p.LaidOn.Format("2006-01-02"))
 	if p.Trial {
 		key += "-trial"
@@ -60,7 +61,7 @@ func lotKey(p farm.Pick) string {
 	return key
 }
 
-func readKey(key string) (p farm.Pick, ok bool) {
+func readKey(key string) (p incubate.Pick, ok bool) {
 	id, rest, _ := strings.Cut(key, "-")
 	rest, p.Trial = strings.CutSuffix(rest, "-trial")
 	var err, err2 error
@@ -82,8 +83,8 @@ func (d data) Offer(l farm.Lot) string {
 	return ""
 }
 
-func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.Shell) error {
-	set, err := b.Books.PlanSetting(c.Request().Context(), m, s)
+func (b bench) show(c *echo.Context, m *farm.Member, s incubate.Setting, shell page.Shell) error {
+	set, err := b.Incubate.Plan(c.Request().Context(), m, s)
 	if p := page.ProblemsOf(err); p != nil {
 		if shell.Problems == nil {
 			shell.Problems = p
@@ -92,10 +93,10 @@ func (b bench) show(c *echo.Context, m *farm.Member, s farm.Setting, shell page.
 		return err
 	}
 	shell.Nav, shell.Title = "/set", "Set"
-	d := data{SetPage: set, Now: b.Books.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
+	d := data{SetPage: set, Now: b.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
 	for _, key := range shell.Typed["open"] {
 		if p, ok := readKey(key); ok && d.Singles[key] == nil && len(d.Singles) < 20 {
-			d.Singles[key], err = b.Books.SingleEggs(c.Request().Context(), m, p.PenID, p.LaidOn, p.Trial)
+			d.Singles[key], err = b.Incubate.SingleEggs(c.Request().Context(), m, p.PenID, p.LaidOn, p.Trial)
 			if err != nil {
 				return err
 			}
@@ -142,7 +143,7 @@ func (b bench) work(set bool) page.Handler {
 		}
 		shell := page.Shell{Typed: f.Values, Problems: f.Problems}
 		if set && f.Problems == nil {
-			done, err := b.Books.Set(c.Request().Context(), m, f.Get("key"), s)
+			done, err := b.Incubate.Set(c.Request().Context(), m, f.Get("key"), s)
 			if err == nil {
 				return b.Say(c, done, fmt.Sprintf("/batches/%d", done.BatchID))
 			}
@@ -154,10 +155,10 @@ func (b bench) work(set bool) page.Handler {
 	}
 }
 
-func read(f *page.Form, m *farm.Member) farm.Setting {
-	s := farm.Setting{Species: f.Get("species"), SetterID: f.ID("setter"), HatcherID: f.ID("hatcher"),
+func read(f *page.Form, m *farm.Member) incubate.Setting {
+	s := incubate.Setting{Species: f.Get("species"), SetterID: f.ID("setter"), HatcherID: f.ID("hatcher"),
 		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != "", Unrested: f.Get("unrested") != "",
-		Wish: farm.Wish{Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"), Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every"}}
+		Wish: incubate.Wish{Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"), Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every"}}
 	if pen, err := strconv.ParseInt(f.Get("pens"), 10, 64); err == nil {
 		s.Wish.PenID = pen
 	}
@@ -181,7 +182,7 @@ func read(f *page.Form, m *farm.Member) farm.Setting {
 			s.Picks = append(s.Picks, pick)
 		}
 	}
-	slices.SortFunc(s.Picks, func(a, b farm.Pick) int {
+	slices.SortFunc(s.Picks, func(a, b incubate.Pick) int {
 		if a.PenID != b.PenID {
 			return int(a.PenID - b.PenID)
 		}

@@ -3,6 +3,8 @@ package settings
 
 import (
 	"embed"
+	"metrogon/farm/kinds"
+	"metrogon/farm/people"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -29,27 +31,27 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if f.Problems != nil {
 			return farm.Done{}, f.Problems
 		}
-		units := farm.Units{Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: clock, CountFrom: from}
-		return farm.Done{Said: "Your units are kept."}, o.Books.SaveUnits(c.Request().Context(), m, units)
+		units := people.Units{Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: clock, CountFrom: from}
+		return farm.Done{Said: "Your units are kept."}, o.People.SaveUnits(c.Request().Context(), m, units)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.Books.SaveFarm(c.Request().Context(), m, f.Get("key"), farm.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
+		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
 			WarmHours: f.Int("warm_hours", "The warm-up in hours"), RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
 	})))
 	e.POST("/settings/password", s.Signed(o.saving(o.password)))
 	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
 	e.POST("/settings/people/:id/remove", s.Signed(o.saving(o.remove)))
 	e.POST("/settings/scale-key", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.Books.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
+		return o.Weigh.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
 	})))
 	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return farm.Done{Said: "The account is made."}, o.Books.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))
+		return farm.Done{Said: "The account is made."}, o.People.AddPerson(c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"))
 	})))
 }
 
 // password changes the person's own password; this session goes on, others end.
 func (o office) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-	epoch, err := o.Books.ChangePassword(c.Request().Context(), m, f.Get("before"), f.Get("password"))
+	epoch, err := o.People.ChangePassword(c.Request().Context(), m, f.Get("before"), f.Get("password"))
 	if err != nil {
 		return farm.Done{}, err
 	}
@@ -57,7 +59,7 @@ func (o office) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Do
 }
 
 func (o office) signOutEverywhere(c *echo.Context, m *farm.Member) error {
-	if err := o.Books.SignOutEverywhere(c.Request().Context(), m); err != nil {
+	if err := o.People.SignOutEverywhere(c.Request().Context(), m); err != nil {
 		return err
 	}
 	if err := o.Sessions.Destroy(c.Request().Context()); err != nil {
@@ -71,7 +73,7 @@ func (o office) remove(c *echo.Context, m *farm.Member, _ *page.Form) (farm.Done
 	if err != nil {
 		return farm.Done{}, err
 	}
-	return farm.Done{Said: "Taken off the farm, and signed out."}, o.Books.RemovePerson(c.Request().Context(), m, id)
+	return farm.Done{Said: "Taken off the farm, and signed out."}, o.People.RemovePerson(c.Request().Context(), m, id)
 }
 
 // outs reads which calls take an egg out.
@@ -85,22 +87,22 @@ func outs(f *page.Form) (all []candling.Call) {
 type data struct {
 	Outs     []candling.Call
 	People   []farm.Person
-	ScaleKey string          // owners see it
-	Kept     []farm.KindPage // of the farm's pens
-	Others   []farm.KindPage
+	ScaleKey string           // owners see it
+	Kept     []kinds.KindPage // of the farm's pens
+	Others   []kinds.KindPage
 }
 
 func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	ctx := c.Request().Context()
-	people, err := o.Books.People(ctx, m)
+	people, err := o.People.People(ctx, m)
 	if err != nil {
 		return err
 	}
-	key, err := o.Books.ScaleKey(ctx, m)
+	key, err := o.Weigh.ScaleKey(ctx, m)
 	if err != nil {
 		return err
 	}
-	kept, others, err := o.Books.Kinds(ctx, m)
+	kept, others, err := o.Kinds.List(ctx, m)
 	if err != nil {
 		return err
 	}

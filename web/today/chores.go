@@ -2,6 +2,8 @@ package today
 
 import (
 	"fmt"
+	"metrogon/farm/chores"
+	"metrogon/farm/incubate"
 
 	"metrogon/core/calendar"
 	"metrogon/core/method"
@@ -28,7 +30,7 @@ func (t tap) Class() string {
 }
 
 // Taps are the buttons of a chore.
-func Taps(c farm.Chore) []tap {
+func Taps(c chores.Chore) []tap {
 	to := func(path string) string { return fmt.Sprintf("/batches/%d/%s", c.About.ID, path) }
 	record := tap{Label: "Record", Of: c.Code, Link: fmt.Sprintf("/batches/%d?do=hatch", c.About.ID)}
 	switch c.Kind {
@@ -37,9 +39,9 @@ func Taps(c farm.Chore) []tap {
 			{Label: "All live", Of: c.Code, Send: to("rest")},
 			{Label: "Candle", Of: c.Code, Link: to("candle"), Main: true, Whole: true},
 		}
-	case farm.LookAgain:
+	case incubate.LookAgain:
 		return []tap{{Label: "Candle", Of: c.Code + " again", Link: to("candle"), Whole: true}}
-	case farm.Past:
+	case incubate.Past:
 		record.Main = true
 		return []tap{record}
 	case calendar.Lockdown:

@@ -19,7 +19,7 @@ var files embed.FS
 func Routes(e *echo.Echo, s *page.Site) {
 	t := page.Parse(s, files, template.FuncMap{"taps": Taps})
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		today, err := s.Books.Today(c.Request().Context(), m)
+		today, err := s.Today.Page(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
@@ -30,7 +30,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if err != nil {
 			return err
 		}
-		done, err := s.Books.Undo(c.Request().Context(), m, f.Get("key"), f.ID("entry"))
+		done, err := s.Undo(c.Request().Context(), m, f.Get("key"), f.ID("entry"))
 		back := page.Back(c, "/")
 		if err == nil && done.BatchID == 0 && len(back) > 9 && back[:9] == "/batches/" {
 			back = "/batches" // the batch itself was taken back

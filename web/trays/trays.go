@@ -5,6 +5,7 @@ package trays
 import (
 	"embed"
 	"fmt"
+	"metrogon/farm/incubate"
 	"net/http"
 	"slices"
 	"strconv"
@@ -161,7 +162,7 @@ func (r rack) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
-	trays, err := r.Books.Trays(c.Request().Context(), m, id)
+	trays, err := r.Incubate.Trays(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
@@ -180,13 +181,13 @@ func (r rack) move(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	mv := farm.Move{TrayID: f.ID("tray"), Place: f.Get("place"), Marks: strings.FieldsFunc(f.Get("code"), func(r rune) bool { return r == ' ' || r == ',' || r == ';' })}
+	mv := incubate.Move{TrayID: f.ID("tray"), Place: f.Get("place"), Marks: strings.FieldsFunc(f.Get("code"), func(r rune) bool { return r == ' ' || r == ',' || r == ';' })}
 	for _, s := range f.Values["egg"] {
 		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
 			mv.EggIDs = append(mv.EggIDs, n)
 		}
 	}
-	done, err := r.Books.MoveEggs(c.Request().Context(), m, f.Get("key"), id, mv)
+	done, err := r.Incubate.MoveEggs(c.Request().Context(), m, f.Get("key"), id, mv)
 	if c.Request().Header.Get("X-Map") != "" {
 		if p := page.ProblemsOf(err); p != nil {
 			return c.String(http.StatusUnprocessableEntity, p.Error())
@@ -207,6 +208,6 @@ func (r rack) byPen(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := r.Books.ArrangeByPen(c.Request().Context(), m, f.Get("key"), id)
+	done, err := r.Incubate.ArrangeByPen(c.Request().Context(), m, f.Get("key"), id)
 	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"metrogon/farm/weigh"
 	"net/http"
 	"strconv"
 	"strings"
@@ -37,7 +38,7 @@ func (x scale) sent(c *echo.Context) error {
 	if err != nil {
 		return c.String(http.StatusBadRequest, err.Error()+"\n")
 	}
-	err = x.Books.RecordReading(c.Request().Context(), key, grams, digest(pack, body))
+	err = x.Weigh.RecordReading(c.Request().Context(), key, grams, digest(pack, body))
 	switch p := page.ProblemsOf(err); {
 	case errors.Is(err, farm.ErrNone):
 		return c.String(http.StatusUnauthorized, "No farm has a scale with this key.\n")
@@ -71,8 +72,8 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if err != nil {
 		return err
 	}
-	h := farm.ScaleRun{OneByOne: f.Get("by") == "egg", Seen: f.ID("seen"), Next: f.Int("next", "The next one")}
-	water, err := x.Books.Water(c.Request().Context(), m, id)
+	h := weigh.Run{OneByOne: f.Get("by") == "egg", Seen: f.ID("seen"), Next: f.Int("next", "The next one")}
+	water, err := x.Weigh.Water(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
@@ -93,7 +94,7 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if f.Problems != nil {
 		take = false
 	}
-	p, err := x.Books.WeighHandsFree(c.Request().Context(), m, id, h, take)
+	p, err := x.Weigh.HandsFree(c.Request().Context(), m, id, h, take)
 	if err != nil {
 		return err
 	}
@@ -108,9 +109,9 @@ func (x scale) response(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	r := farm.Response{What: f.Get("what"), FromPct: f.Float("from", "The humidity before"), ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes")}
+	r := weigh.Response{What: f.Get("what"), FromPct: f.Float("from", "The humidity before"), ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes")}
 	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
-		return x.Books.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
+		return x.Weigh.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
 	}, func(shell page.Shell) error { return x.show(c, m, shell) })
 }
 
@@ -119,6 +120,6 @@ func (x scale) byWeight(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Books.GoByWeight(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Weigh.GoByWeight(c.Request().Context(), m, f.Get("key"), id)
 	return x.Tell(c, done, err, fmt.Sprintf("/batches/%d/water", id))
 }

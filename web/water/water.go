@@ -6,6 +6,7 @@ import (
 	"embed"
 	"fmt"
 	"math"
+	"metrogon/farm/weigh"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -38,13 +39,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.Water
+	weigh.Water
 	Now    time.Time
 	Draws  []draw
 	Held   float64 // humidity that is offered
 	Cells  []cell
 	Levers []string
-	Hands  *farm.ScalePage // hands-free weighing on its way
+	Hands  *weigh.ScalePage // hands-free weighing on its way
 }
 
 // cell is a drawn air cell to compare with.
@@ -55,7 +56,7 @@ type cell struct {
 
 // draw is one series with its corridor.
 type draw struct {
-	farm.WaterSeries
+	weigh.WaterSeries
 	corridor
 	Should, Is page.Candled // the air cell as it should be, and as it is
 	Cells      bool
@@ -85,11 +86,11 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
-	w, err := x.Books.Water(c.Request().Context(), m, id)
+	w, err := x.Weigh.Water(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	d := data{Water: w, Now: x.Books.Now(), Held: w.Humidity().At, Levers: farm.Levers}
+	d := data{Water: w, Now: x.Now(), Held: w.Humidity().At, Levers: weigh.Levers}
 	for _, s := range w.Series {
 		one := draw{WaterSeries: s, corridor: sketch(w, s, m.Units())}
 		if s.Known {
@@ -101,7 +102,7 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		d.Draws = append(d.Draws, one)
 	}
 	if !w.Kind.IsReptile() {
-		for _, loss := range farm.Drawings {
+		for _, loss := range weigh.Drawings {
 			d.Cells = append(d.Cells, cell{loss, page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss))})
 		}
 	}
@@ -109,7 +110,7 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	return x.Show(c, x.page, shell, m, d)
 }
 
-func sketch(w farm.Water, s farm.WaterSeries, r units.Reader) (k corridor) {
+func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	most := math.Max(w.To*1.25, 4)
 	if s.Known {
 		most = math.Max(most, math.Min(s.ProjectedPct*1.1, 40))
@@ -147,17 +148,17 @@ func (x scale) weigh(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Weigh{TrayID: f.ID("tray"), Code: f.Get("code"), Eggs: f.Int("eggs", "The number of eggs"), RHPct: f.Float("rh", "The humidity"),
+	in := weigh.Weighing{TrayID: f.ID("tray"), Code: f.Get("code"), Eggs: f.Int("eggs", "The number of eggs"), RHPct: f.Float("rh", "The humidity"),
 		TempC: page.Celsius(m, f.Float("temp", "The temperature")), At: f.Moment("at", "The moment of weighing", m.Place), Sure: f.Get("sure") != ""}
 	switch {
 	case f.Get("depth") != "":
 		in.Cell.DepthMM = f.Float("depth", "The air cell")
 	case f.Get("cell") != "":
-		in.Cell = farm.Cell{LossPct: f.Float("cell", "The drawing"), Drawn: true}
+		in.Cell = weigh.Cell{LossPct: f.Float("cell", "The drawing"), Drawn: true}
 	default:
 		in.MassG = m.Units().Grams(f.Float("mass", "The weight"))
 	}
 	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
-		return x.Books.Weigh(c.Request().Context(), m, f.Get("key"), id, in)
+		return x.Weigh.Record(c.Request().Context(), m, f.Get("key"), id, in)
 	}, func(shell page.Shell) error { return x.show(c, m, shell) })
 }

@@ -1,0 +1,132 @@
+package candle
+
+import (
+	"context"
+	"fmt"
+	"metrogon/core/candling"
+	"metrogon/core/outcome"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// one candling may last so long; a call after it begins the next.
+const candlingLasts = 3 * time.Hour
+
+// Calling is a call for some eggs. TakeOut takes those out of the machine that the
+// call condemns.
+type Calling struct {
+	Call    candling.Call
+	Eggs    []int64
+	TakeOut bool
+	At      time.Time // zero: now
+}
+
+// Candle records one call for these eggs.
+func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchID int64, c Calling) (farm.Done, error) {
+	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+		if !slices.Contains(candling.Calls, call) {
+			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
+		}
+		if err := farm.Living(ids, eggs); err != nil {
+			return farm.Done{}, err
+		}
+		at, err := tx.When(batch, c.At)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return called(ctx, tx, batch, call, ids, takeOut && m.TakesOut(call), at)
+	})
+}
+
+// CandleRest calls every egg live that is still in the batch and was not called
+// in the candling of the hours before; told is when, zero for now.
+func (b *Service) CandleRest(ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+		at, err := tx.When(batch, told)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		session, err := tx.Candling(ctx, batchID, at.Add(-candlingLasts), at)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		before, err := tx.CalledIn(ctx, session)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var rest []int64
+		for id, e := range eggs {
+			if e.Fate == nil && !slices.Contains(before, id) {
+				rest = append(rest, id)
+			}
+		}
+		if len(rest) == 0 {
+			return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
+		}
+		slices.Sort(rest)
+		return called(ctx, tx, batch, candling.Live, rest, false, at)
+	})
+}
+
+func called(
+	ctx context.Context, tx *farm.Tx, batch store.Batch, call candling.Call, ids []int64, out bool, at time.Time,
+) (farm.Done, error) {
+	session, err := tx.Candling(ctx, batch.ID, at.Add(-candlingLasts), at)
+	if err != nil {
+		return farm.Done{}, err
+	}
+	calls, err := tx.Call(ctx, session, string(call), ids, tx.Member.PersonID)
+	if err != nil {
+		return farm.Done{}, err
+	}
+	u := journal.Undo{dropCalls.Of(calls)}
+	said := fmt.Sprintf("%s: %s called %s", batch.Code, wording.Plural(len(ids), "egg"), call)
+	if out {
+		ended, err := tx.End(ctx, ids, string(outcome.Removed), string(call), at)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		u = append(u, journal.Revive.Of(ended))
+		said += " and taken out"
+	}
+	return journal.Record(ctx, tx, journal.On("batch", batch.ID), u, "%s.", said)
+}
+
+// RecordOpened records what eggs that were taken out showed on opening: a true clear
+// has a small dense white spot, an early death a larger ring.
+func (b *Service) RecordOpened(ctx context.Context, m *farm.Member, key string, batchID int64, ids []int64, stage candling.Stage) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		all, err := tx.BatchEggs(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if !slices.Contains(candling.Stages[:len(candling.Stages)-1], stage) {
+			return farm.Done{}, farm.Problemf("stage", "%q is nothing that an opened egg shows.", string(stage))
+		}
+		for _, id := range ids {
+			if !slices.ContainsFunc(all, func(e store.Egg) bool { return e.ID == id }) {
+				return farm.Done{}, farm.ErrNone
+			}
+		}
+		opened, err := tx.SetOpened(ctx, ids, string(stage))
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if len(opened) == 0 {
+			return farm.Done{}, farm.Problemf("eggs", "Mark eggs that were taken out and not opened yet.")
+		}
+		if err := farm.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code, wording.Plural(len(opened), "egg"), stage)
+	})
+}

@@ -1,0 +1,178 @@
+package candle
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"metrogon/core/candling"
+	"metrogon/core/moisture"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+)
+
+// Session is a batch that is candled, in the dark.
+type Session struct {
+	farm.BatchView
+	Eggs   []SessionEgg // still in the machine, in the order of their places
+	Expect string
+}
+
+// SessionEgg is one egg to be candled.
+type SessionEgg struct {
+	farm.PlacedEgg
+	Called candling.Call // in the candling of these hours
+	Cell   string        // what its air cell showed last, of a dark shell
+}
+
+// Session lists the eggs to be candled.
+func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (page Session, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		v, eggs, err := w.EggsInPlace(ctx, tx, batchID)
+		if err != nil {
+			return err
+		}
+		page = Session{BatchView: v, Expect: candling.Expect(v.Kind, v.Day, v.HatchDay)}
+		called, err := tx.CallsSince(ctx, batchID, w.Now.Add(-candlingLasts))
+		if err != nil {
+			return err
+		}
+		weighings, err := tx.Weighings(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		cells := lastCells(weighings, m)
+		for _, e := range eggs {
+			page.Eggs = append(page.Eggs, SessionEgg{e, candling.Call(called[e.ID]), cells[e.ID]})
+		}
+		return nil
+	})
+	return
+}
+
+// lastCells tells of each egg whose air cell was read what it showed last.
+func lastCells(weighings []store.Weighing, m *farm.Member) map[int64]string {
+	cells := map[int64]string{}
+	for _, x := range weighings { // the oldest first
+		if x.EggID != nil && x.CellPct > 0 {
+			cells[*x.EggID] = fmt.Sprintf("air cell of %s: %.0f %% lost", m.ShortDay(x.At), moisture.LossOfCell(x.CellPct/100))
+		}
+	}
+	return cells
+}
+
+// Op is one thing done at the bench, perhaps while the phone had no signal. Its
+// key makes it happen once, however often it is sent.
+type Op struct {
+	Key     string        `json:"key"`
+	Kind    string        `json:"kind"` // call, cell, rest, take-back or end
+	Egg     int64         `json:"egg"`
+	Call    candling.Call `json:"call"`
+	TakeOut bool          `json:"take_out"`
+	LossPct float64       `json:"loss_pct"` // that the drawn air cell picked stands for
+	At      time.Time     `json:"at"`
+	Of      string        `json:"of"`      // the key that a take-back takes back
+	Seconds int           `json:"seconds"` // that the lid was open, at the end
+}
+
+// OpDone tells what became of an op: done, or why it cannot be.
+type OpDone struct {
+	Key  string `json:"key"`
+	Done bool   `json:"done"`
+	Says string `json:"says"`
+}
+
+// A candling that lasts longer is worth a note: eggs cool [common practice: back
+// within half an hour].
+const longCandling = 20 * time.Minute
+
+// Apply does ops in order, each by itself. What cannot be done is told with the
+// reason and stops nothing after it. An error means that nothing from there on
+// was done; send the rest again.
+func (b *Service) Apply(ctx context.Context, m *farm.Member, batchID int64, ops []Op) (all []OpDone, err error) {
+	for _, op := range ops {
+		what, err := json.Marshal(op)
+		if err != nil {
+			return all, err
+		}
+		done, err := b.op(farm.Asked(ctx, fmt.Sprintf("bench %d %s", batchID, what)), m, batchID, op)
+		p, typed := farm.AsProblems(err)
+		switch {
+		case err == nil:
+			all = append(all, OpDone{op.Key, true, done.Said})
+		case typed:
+			all = append(all, OpDone{op.Key, false, p.Error()})
+		case errors.Is(err, farm.ErrNone):
+			all = append(all, OpDone{op.Key, false, "There is no such egg in this batch any more."})
+		default:
+			return all, err
+		}
+	}
+	return all, nil
+}
+
+func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) (farm.Done, error) {
+	at := op.At.Truncate(time.Second)
+	if now := b.Now(); at.After(now) || at.Before(now.AddDate(0, 0, -14)) {
+		at = now // the phone's clock is wrong
+	}
+	switch op.Kind {
+	case "call":
+		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+			if !slices.Contains(candling.Calls, op.Call) {
+				return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
+			}
+			if err := farm.Living([]int64{op.Egg}, eggs); err != nil {
+				return farm.Done{}, err
+			}
+			at := farm.Latest(at, batch.SetAt)
+			return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
+		})
+	case "cell":
+		return b.Cells.ReadCell(ctx, m, op.Key, batchID, op.Egg, op.LossPct, at)
+	case "rest":
+		return b.CandleRest(ctx, m, op.Key, batchID, at)
+	case "take-back":
+		return b.takeBack(ctx, m, op)
+	case "end":
+		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
+			if open < longCandling {
+				return farm.Done{Said: "Candled."}, nil
+			}
+			return journal.Record(ctx, tx, journal.On("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
+		})
+	}
+	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the bench.", op.Kind)
+}
+
+// takeBack undoes what a key did.
+func (b *Service) takeBack(ctx context.Context, m *farm.Member, op Op) (farm.Done, error) {
+	if uuid.Validate(op.Of) != nil {
+		return farm.Done{}, farm.Problemf("of", "There is nothing to take back.")
+	}
+	var before farm.Done
+	err := b.Read(ctx, m, func(tx *farm.Tx) error {
+		answer, err := tx.Answered(ctx, op.Of)
+		if err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(answer), &before)
+	})
+	if errors.Is(err, farm.ErrNone) {
+		return farm.Done{}, farm.Problemf("of", "That call never arrived, so there is nothing to take back.")
+	}
+	if err != nil {
+		return farm.Done{}, fmt.Errorf("take back: %w", err)
+	}
+	return journal.TakeBack(ctx, b.Service, m, op.Key, before.Entry)
+}

@@ -1,0 +1,64 @@
+package chores
+
+import (
+	"cmp"
+	"context"
+	"metrogon/farm"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// Chore is one thing to do on the farm.
+type Chore struct {
+	About  store.Subject // a batch, place, parcel or machine
+	Code   string        // of a batch
+	Kind   string        // of what is to be done: candle, tilt, lockdown …
+	Day    int           // of a milestone, in elapsed days
+	At     time.Time     // when it is due; zero: some time today
+	Times  int           // that daily work is due
+	Done   int           // of these, today
+	Late   int           // whole days, 0 if not
+	Title  string
+	Reason string
+	Of     string // what the subject is called where several look alike
+}
+
+// Provider gives the chores that one room knows of, today's and those to come.
+type Provider func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]Chore, error)
+
+// How far ahead chores are shown, in days.
+const lookAhead = 3
+
+// Due merges the chores of all rooms: those that are late or due today, by their
+// time, those of no fixed time last; and those of the next days.
+func Due(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rooms []Provider) (due, soon []Chore, err error) {
+	today := tx.Member.Date(tx.At)
+	for _, provide := range rooms {
+		all, err := provide(ctx, tx, w)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, c := range all {
+			switch ahead := farm.AgeDays(today, tx.Member.Date(c.At)); {
+			case c.At.IsZero():
+				due = append(due, c)
+			case ahead <= 0:
+				c.Late = -ahead
+				due = append(due, c)
+			case ahead <= lookAhead:
+				soon = append(soon, c)
+			}
+		}
+	}
+	slices.SortStableFunc(due, byTime)
+	slices.SortStableFunc(soon, byTime)
+	return due, soon, nil
+}
+
+func byTime(x, y Chore) int {
+	if x.At.IsZero() || y.At.IsZero() {
+		return farm.OneIf(x.At.IsZero()) - farm.OneIf(y.At.IsZero())
+	}
+	return cmp.Or(x.At.Compare(y.At), cmp.Compare(x.About.ID, y.About.ID))
+}

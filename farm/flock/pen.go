@@ -1,0 +1,213 @@
+package flock
+
+import (
+	"context"
+	"metrogon/core/grading"
+	"metrogon/core/marks"
+	"metrogon/core/outcome"
+	"metrogon/farm"
+	"metrogon/store"
+	"slices"
+)
+
+// PenBatch is what a pen's eggs did in one batch.
+type PenBatch struct {
+	farm.BatchView
+	farm.Rates
+	Eggs int
+}
+
+// PenPage is a pen with the eggs and batches behind its figures.
+type PenPage struct {
+	PenRates
+	Laid, Rejected, Stored, CastOut int        // of all its eggs
+	Reasons                         []Reject   // why the rejected were
+	Batches                         []PenBatch // the newest
+	Hens                            []Part     // where eggs are known hen by hen
+	Shells                          []Part     // where shells were treated in more than one way
+	Trials                          []Part     // rejected or doubtful eggs that were set on trial, by reason
+	LeftOut                         int        // eggs that tell nothing of hens and shells: young were counted by pen
+	Band                            marks.Band // of its hatch basket
+}
+
+// Reject is how many eggs were not fit for a reason; "" is none told.
+type Reject struct {
+	Reason string
+	Eggs   int
+}
+
+// Part is a part of a pen's eggs with its rates.
+type Part struct {
+	Name string
+	farm.Rates
+}
+
+// lots are a pen's eggs as far as they are told apart, with the groups that they
+// belong to.
+type lots struct {
+	all    []store.PenLot
+	groups map[farm.GroupKey]store.Group
+}
+
+func (l lots) group(x store.PenLot) store.Group {
+	return l.groups[farm.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}]
+}
+
+// byBatch sums the eggs that were set and are not on trial, in the order of the lots.
+func (l lots) byBatch() (ids []int64, sums map[int64]store.Record) {
+	sums = map[int64]store.Record{}
+	for _, x := range l.all {
+		if x.BatchID == 0 || x.Set == 0 || x.Trial {
+			continue
+		}
+		before, seen := sums[x.BatchID]
+		if !seen {
+			ids = append(ids, x.BatchID)
+			before = farm.WithGroups(before, []store.Group{l.group(x)})
+		}
+		sums[x.BatchID] = plus(before, x.Record)
+	}
+	return
+}
+
+// parts sums the eggs that were set by a name that their lots have, "" for none.
+// Hatch is told of a group only where all its eggs have the name.
+func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
+	sums := map[string]store.Record{}
+	type cell struct {
+		key  farm.GroupKey
+		name string
+	}
+	cells := map[cell]store.PenLot{}
+	var names []string
+	for _, x := range l.all {
+		n := name(x)
+		if n == "" || x.Set == 0 {
+			continue
+		}
+		if _, seen := sums[n]; !seen {
+			names, sums[n] = append(names, n), store.Record{}
+		}
+		if l.group(x).Eggs == 0 {
+			sums[n] = plus(sums[n], x.Record)
+			continue
+		}
+		at := cell{farm.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}, n}
+		before := cells[at]
+		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
+		cells[at] = x
+	}
+	for at, x := range cells {
+		g := l.groups[at.key]
+		_, _, out := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}.Known()
+		r := x.Record
+		if out == 0 {
+			r = farm.WithGroups(r, []store.Group{g})
+		} else {
+			r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
+		}
+		leftOut += out
+		sums[at.name] = plus(sums[at.name], r)
+	}
+	for _, n := range names {
+		all = append(all, Part{n, farm.RatesOf(sums[n])})
+	}
+	return all, leftOut
+}
+
+func (p *PenPage) count(l lots) {
+	for _, x := range l.all {
+		p.Laid += x.Eggs
+		p.Stored += x.Stored
+		p.CastOut += x.CastOut
+		if !x.Rejected {
+			continue
+		}
+		p.Rejected += x.Eggs
+		i := slices.IndexFunc(p.Reasons, func(r Reject) bool { return r.Reason == x.Reason })
+		if i < 0 {
+			i = len(p.Reasons)
+			p.Reasons = append(p.Reasons, Reject{Reason: x.Reason})
+		}
+		p.Reasons[i].Eggs += x.Eggs
+	}
+	slices.SortStableFunc(p.Reasons, func(a, b Reject) int { return b.Eggs - a.Eggs })
+	ordinary := func(name func(store.PenLot) string) func(store.PenLot) string {
+		return func(x store.PenLot) string {
+			if x.Trial {
+				return ""
+			}
+			return name(x)
+		}
+	}
+	var outOfHens, outOfShells int
+	p.Hens, outOfHens = l.parts(ordinary(func(x store.PenLot) string { return x.Hen }))
+	if p.Shells, outOfShells = l.parts(ordinary(func(x store.PenLot) string { return x.Washing })); len(p.Shells) < 2 {
+		p.Shells, outOfShells = nil, 0 // nothing to compare
+	}
+	p.LeftOut = max(outOfHens, outOfShells)
+	p.Trials, _ = l.parts(func(x store.PenLot) string {
+		if !x.Trial {
+			return ""
+		}
+		if reason, known := grading.Known(x.Reason); known {
+			return reason.Name
+		}
+		return "rejected"
+	})
+}
+
+// newest is how many batches a pen shows.
+const newest = 60
+
+// plus adds one record to another.
+func plus(a, b store.Record) store.Record {
+	a.Set += b.Set
+	a.Examined += b.Examined
+	a.Fertile += b.Fertile
+	a.SetClosed += b.SetClosed
+	a.HatchedClosed += b.HatchedClosed
+	a.FertileClosed += b.FertileClosed
+	a.HatchedFertile += b.HatchedFertile
+	return a
+}
+
+// Pen shows one pen.
+func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPage, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		pen, ok := w.PenByID[id]
+		if !ok {
+			return farm.ErrNone
+		}
+		all, groups, err := tx.PenLots(ctx, id)
+		if err != nil {
+			return err
+		}
+		l := lots{all, farm.GroupsByKey(groups)}
+		page.count(l)
+		page.Band = w.Band(id)
+		ids, byBatch := l.byBatch()
+		whole := store.Record{PenID: id}
+		for _, r := range byBatch {
+			whole = plus(whole, r)
+		}
+		if page.PenRates, err = penRates(w, pen, []store.Record{whole}); err != nil {
+			return err
+		}
+		ids = ids[:min(len(ids), newest)]
+		batches, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
+		if err != nil {
+			return err
+		}
+		for _, batchID := range ids {
+			i := slices.IndexFunc(batches, func(v farm.BatchView) bool { return v.ID == batchID })
+			page.Batches = append(page.Batches, PenBatch{batches[i], farm.RatesOf(byBatch[batchID]), byBatch[batchID].Set})
+		}
+		return nil
+	})
+	return
+}

@@ -1,0 +1,119 @@
+package flock
+
+import (
+	"context"
+	"metrogon/core/species"
+	"metrogon/core/units"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+)
+
+// SavePen makes a pen (ID 0) or changes one.
+func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen farm.Pen) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		pen, err := farm.CheckPen(pen, b.Now())
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if pen.ID != 0 {
+			pens, err := tx.Pens(ctx)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			i := slices.IndexFunc(pens, func(p farm.Pen) bool { return p.ID == pen.ID })
+			if i < 0 {
+				return farm.Done{}, farm.ErrNone
+			}
+			pen.Supplier = pens[i].Supplier
+			some, err := tx.PenHasEggs(ctx, pen.ID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if some && pens[i].Species != pen.Species {
+				return farm.Done{}, farm.Problemf("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
+			}
+		}
+		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
+			return farm.Done{}, farm.Taken(err, "name", "There is a pen of that name already.")
+		}
+		return journal.Record(ctx, tx, journal.On("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
+	})
+}
+
+// PenRates is a pen with its rates.
+type PenRates struct {
+	farm.Pen
+	Kind *species.Profile
+	farm.Rates
+	Set int
+	// Crowd warns of a male too few or too many, before he is blamed.
+	Crowd string
+}
+
+// Pens lists the pens with what their eggs did.
+func (b *Service) Pens(ctx context.Context, m *farm.Member) (all []PenRates, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		records, err := farm.RecordsOf(ctx, tx, nil)
+		if err != nil {
+			return err
+		}
+		for _, p := range w.Pens {
+			row, err := penRates(w, p, records)
+			if err != nil {
+				return err
+			}
+			all = append(all, row)
+		}
+		return nil
+	})
+	slices.SortStableFunc(all, func(a, b PenRates) int {
+		if a.Supplier != b.Supplier { // bought eggs stand apart
+			return map[bool]int{true: 1, false: -1}[a.Supplier]
+		}
+		return farm.CompareKinds(a.Kind, b.Kind)
+	})
+	return
+}
+
+func penRates(w *farm.Snapshot, p farm.Pen, records []store.Record) (PenRates, error) {
+	kind, err := w.Kind(p.Species)
+	if err != nil {
+		return PenRates{}, err
+	}
+	row := PenRates{Pen: p, Kind: kind}
+	for _, r := range records {
+		if r.PenID == p.ID {
+			row.Rates, row.Set = farm.RatesOf(r), r.Set
+		}
+	}
+	if f := kind.FemalesPerMale; f.Known() && p.Males > 0 && p.Females > 0 {
+		switch per := float64(p.Females) / float64(p.Males); {
+		case per > 1.5*f.To:
+			row.Crowd = "Many females for each male: usual is up to " + units.Number(f.To) + "."
+		case per < f.From/2:
+			row.Crowd = "Few females for each male: usual is " + units.Number(f.From) + " or more."
+		}
+	}
+	return row, nil
+}
+
+// KindsKept lists the species of the farm's pens.
+func (b *Service) KindsKept(ctx context.Context, m *farm.Member) (kinds []string, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		pens, err := tx.Pens(ctx)
+		for _, p := range pens {
+			kinds = append(kinds, p.Species)
+		}
+		return err
+	})
+	return
+}

@@ -1,0 +1,134 @@
+package incubate
+
+import (
+	"context"
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/marks"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+)
+
+// Page is one batch with its eggs.
+type Page struct {
+	farm.BatchView
+	Pens     []farm.PenEggs
+	Journal  []store.Entry // the newest 30
+	Last     *store.Entry  // that can be taken back
+	Hatchers []farm.Place
+	Expect   string // what candling should show today
+	Counter  int    // what the counter of the machine in which it stands should read
+	HasCount bool
+	Rounds   []Round
+	Care     []store.LogEntry // turned, cooled, misted: the newest
+	Bands    map[int64]marks.Band
+	Prospect Prospect
+}
+
+// Counted is how many young were counted of which nobody saw the eggs.
+func (p Page) Counted() (n int) {
+	for _, pen := range p.Pens {
+		n += pen.Counted
+	}
+	return
+}
+
+// Batch shows one batch.
+func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		open, err := w.Open(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id }); i >= 0 {
+			page.BatchView = open[i]
+		} else {
+			done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, []int64{id}) })
+			if err != nil {
+				return err
+			}
+			if len(done) == 0 {
+				return farm.ErrNone
+			}
+			page.BatchView = done[0]
+		}
+		eggs, counted, err := tx.EggsAndYoung(ctx, id)
+		if err != nil {
+			return err
+		}
+		page.Pens = w.ByPen(eggs, counted, page.BatchView)
+		if page.Journal, err = tx.BatchJournal(ctx, id, 30); err != nil {
+			return err
+		}
+		for i, e := range page.Journal {
+			if e.Undo != nil && !e.Undone {
+				page.Last = &page.Journal[i]
+				break
+			}
+		}
+		_, page.Hatchers = w.Places(w.AllStays(open), page.Species)
+		page.Expect = candling.Expect(page.Kind, page.Day, page.HatchDay)
+		page.Counter, page.HasCount = farm.Counter(page.Stands(), w.Now)
+		page.Bands = map[int64]marks.Band{}
+		for _, p := range page.Pens {
+			page.Bands[p.ID] = w.Band(p.ID)
+		}
+		if !page.Open() {
+			return nil
+		}
+		if page.Prospect, err = prospect(ctx, tx, w, page); err != nil {
+			return err
+		}
+		up, err := w.Upkeep(ctx, tx)
+		if err != nil {
+			return err
+		}
+		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
+		page.Care, err = tx.CareLog(ctx, id, 0, 30)
+		return err
+	})
+	return
+}
+
+// Batches lists what is in the machines, and one page of what was.
+func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, closed []farm.BatchView, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		if open, err = w.Open(ctx, tx); err != nil {
+			return err
+		}
+		closed, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedBatches(ctx, PageOfBatches, skip) })
+		return err
+	})
+	return
+}
+
+// PageOfBatches is how many batches that are done stand on one page.
+const PageOfBatches = 40
+
+// TickOff ticks a chore of a batch off.
+func (b *Service) TickOff(ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
+			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
+		}
+		open, err := tx.MarkDone(ctx, batchID, kind, day, b.Now())
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if !open {
+			return farm.Done{}, farm.Problemf("kind", "This was done already.")
+		}
+		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
+	})
+}

@@ -1,0 +1,68 @@
+package incubate
+
+import (
+	"context"
+	"fmt"
+	"metrogon/core/method"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// Round is daily work on a batch: how often, and how often it was done today.
+type Round struct {
+	farm.BatchView
+	method.Task
+	Done  int
+	Last  *time.Time
+	Title string
+}
+
+// rounds lists today's daily work on the open batches.
+func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []Round) {
+	for _, v := range open {
+		if v.Alive == 0 {
+			continue
+		}
+		for _, task := range v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil) {
+			r := Round{BatchView: v, Task: task, Title: taskTitle(task, v)}
+			for _, c := range care {
+				if c.BatchID != nil && *c.BatchID == v.ID && c.Kind == task.Kind && !c.At.Before(w.DayBegan()) {
+					r.Done++
+					r.Last = &c.At
+				}
+			}
+			all = append(all, r)
+		}
+	}
+	return
+}
+
+func taskTitle(t method.Task, v farm.BatchView) string {
+	switch t.Kind {
+	case method.Turn:
+		return fmt.Sprintf("Turn %s by hand", wording.Plural(v.Alive, "egg"))
+	case method.Cool:
+		return fmt.Sprintf("Cool %s", wording.Plural(v.Alive, "egg"))
+	}
+	return fmt.Sprintf("Mist %s", wording.Plural(v.Alive, "egg"))
+}
+
+var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "cooled", method.Mist: "misted"}
+
+// Care notes that a batch was turned, cooled or misted.
+func (b *Service) Care(ctx context.Context, m *farm.Member, key string, batchID int64, kind string) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+		_, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if !slices.ContainsFunc(v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil), func(t method.Task) bool { return t.Kind == kind }) {
+			return farm.Done{}, farm.Problemf("kind", "%s does not need this now.", batch.Code)
+		}
+		return journal.RecordCare(ctx, tx, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind])
+	})
+}

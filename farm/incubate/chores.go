@@ -1,0 +1,169 @@
+package incubate
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/units"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// What is to be done to a batch, besides the milestones of core/calendar.
+const (
+	// LookAgain is candling once more what was unsure or not to be seen.
+	LookAgain = "again"
+	// Past is telling what became of eggs whose hatch is long past.
+	Past = "past"
+)
+
+// Chores are what is to be done to the batches in the machines: what falls on
+// certain days of incubation, second looks, and daily work.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	open, err := w.Open(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	ticks, err := tx.ChoresDone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	doubts, err := tx.Doubts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range open {
+		all = append(all, dues(w, v, ticks)...)
+		if again, ok := again(w, v, doubts); ok {
+			all = append(all, again)
+		}
+	}
+	for _, r := range rounds(w, open, up.Care) {
+		if r.Done < r.Times {
+			all = append(all, daily(w, r))
+		}
+	}
+	return all, nil
+}
+
+// chore of a batch, on a day of incubation.
+func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
+	return chores.Chore{About: store.Subject{Kind: "batch", ID: v.ID}, Code: v.Code, Kind: kind, At: at}
+}
+
+// daily is the chore of daily work that is not done yet.
+func daily(w *farm.Snapshot, r Round) chores.Chore {
+	c := chore(r.BatchView, r.Task.Kind, time.Time{})
+	c.Times, c.Done, c.Title = r.Times, r.Done, r.Title
+	c.Reason = fmt.Sprintf("%s. %s", r.Stands().Name, r.Says)
+	if r.Last != nil {
+		c.Reason += " Last " + w.Member.Hours(*r.Last) + "."
+	}
+	return c
+}
+
+// dues lists the chores of a batch that are not done.
+func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []chores.Chore) {
+	if v.Alive == 0 {
+		return []chores.Chore{empty(w, v)}
+	}
+	if v.LongPast() {
+		return []chores.Chore{past(w, v)}
+	}
+	for i, ms := range v.Milestones {
+		day := int(math.Round(ms.Day))
+		done := slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: ms.Kind, Day: day})
+		switch ms.Kind {
+		case calendar.Candle:
+			// A candling up to a day and a half early does for the day; a later
+			// candling that is due does for the ones missed before it.
+			done = done || v.LockedAt != nil || (v.CandledAt != nil && v.CandledAt.After(ms.At.Add(-36*time.Hour)))
+			for _, later := range v.Milestones[i+1:] {
+				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.Now))
+			}
+		case calendar.Lockdown:
+			done = v.LockedAt != nil
+		case calendar.Pull:
+			done = done || (v.LockedAt == nil && !v.Kind.IsReptile())
+		case calendar.ClearOut:
+			done = v.LockedAt == nil && !v.Kind.IsReptile()
+		default:
+			continue
+		}
+		if !done {
+			all = append(all, due(w, v, ms, day))
+		}
+	}
+	return
+}
+
+func empty(w *farm.Snapshot, v farm.BatchView) chores.Chore {
+	c := chore(v, calendar.ClearOut, w.Now)
+	c.Title, c.Reason = "Close "+v.Code, "No egg is left in it."
+	return c
+}
+
+func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
+	by := v.Hatch().To
+	c := chore(v, Past, by)
+	c.Title = fmt.Sprintf("What became of %s?", wording.Plural(v.Alive, "egg"))
+	c.Reason = fmt.Sprintf("%s · day %s. They should have hatched by %s, and no lockdown is written down. "+
+		"Record how many hatched, with the day, or close the batch. Eggs this old may burst: goggles, a bag, outdoors.",
+		v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay), w.Member.ShortDay(by))
+	return c
+}
+
+// again is due three days after eggs were called so, 2 to 4 being usual
+// [common practice], and not in lockdown.
+func again(w *farm.Snapshot, v farm.BatchView, doubts []store.Doubt) (chores.Chore, bool) {
+	i := slices.IndexFunc(doubts, func(d store.Doubt) bool { return d.BatchID == v.ID })
+	if i < 0 || v.LockedAt != nil {
+		return chores.Chore{}, false
+	}
+	c := chore(v, LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
+	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
+	c.Reason = v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " +
+		"Of dark shells the air cell tells."
+	return c, true
+}
+
+func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) chores.Chore {
+	d := chore(v, ms.Kind, ms.At)
+	d.Day = day
+	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay))
+	switch ms.Kind {
+	case calendar.Candle:
+		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))
+		d.Reason = where + ". " + candling.Expect(v.Kind, ms.Day, v.HatchDay)
+	case calendar.Lockdown:
+		d.Title = fmt.Sprintf("Lockdown of %s", wording.Plural(v.Alive, "egg"))
+		d.Reason = where + ". Stop turning"
+		if v.HatcherID != v.SetterID {
+			d.Reason += ", move to " + v.Hatcher.Name
+		}
+		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From), units.Number(v.Method.Humidity(v.Kind, true).To))
+		if room := w.Rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
+			d.Reason += fmt.Sprintf(" It holds %d.", room)
+		}
+	case calendar.Pull:
+		d.Title = "Pull the young"
+		d.Reason = where + ". When they are dry and fluffy; they live on yolk for a day or two."
+		if v.Kind.IsReptile() {
+			d.Title, d.Reason = "Look for young", where+". Leave them until the yolk is absorbed."
+		}
+	case calendar.ClearOut:
+		d.Title = fmt.Sprintf("Clear out %s", wording.Plural(v.Alive, "egg"))
+		d.Reason = where + ". Usual time is over: open what is left or close the batch."
+	}
+	return d
+}

@@ -1,0 +1,30 @@
+package incubate
+
+import (
+	"context"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"time"
+)
+
+var (
+	dropBatch = journal.NewKind("drop_batch", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropBatch(ctx, id)
+	})
+	counterBefore = journal.NewKind("counter", func(ctx context.Context, tx *farm.Tx, c counter) error {
+		return tx.StartCounter(ctx, c.Machine, c.Started)
+	})
+	placementsBefore = journal.NewKind("lies", func(ctx context.Context, tx *farm.Tx, were []store.Placement) error {
+		return tx.PlaceEggs(ctx, were)
+	})
+	choreUndone = journal.NewKind("chore", func(ctx context.Context, tx *farm.Tx, c store.ChoreDone) error {
+		return tx.MarkUndone(ctx, c.BatchID, c.Kind, c.Day)
+	})
+)
+
+// counter is how a machine's day counter stood.
+type counter struct {
+	Machine int64
+	Started *time.Time
+}

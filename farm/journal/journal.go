@@ -1,0 +1,102 @@
+package journal
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// Subjects are what an action is about: taking back goes in reverse order for
+// each of them.
+type Subjects []store.Subject
+
+// On is one subject: a batch, pen, parcel, machine, place or person.
+func On(kind string, id int64) Subjects { return Subjects{{Kind: kind, ID: id}} }
+
+// And adds another.
+func (s Subjects) And(kind string, id int64) Subjects {
+	return append(s, store.Subject{Kind: kind, ID: id})
+}
+
+// batch is the batch in whose list the line stands; 0 for none.
+func (s Subjects) batch() int64 {
+	for _, one := range s {
+		if one.Kind == "batch" {
+			return one.ID
+		}
+	}
+	return 0
+}
+
+// Record puts a line into the journal and returns what was done. With a nil undo it
+// cannot be taken back.
+func Record(
+	ctx context.Context, tx *farm.Tx, about Subjects, u Undo, format string, args ...any,
+) (farm.Done, error) {
+	done := farm.Done{Said: fmt.Sprintf(format, args...), BatchID: about.batch()}
+	line := store.Line{
+		PersonID: tx.Member.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said,
+	}
+	if u != nil {
+		var err error
+		if line.Undo, err = json.Marshal(u); err != nil {
+			return done, err
+		}
+	}
+	id, err := tx.AddEntry(ctx, line)
+	if u != nil {
+		done.Entry = id
+	}
+	return done, err
+}
+
+// TakeBack takes the action of a journal line back, if nothing that came after it on
+// one of its subjects still stands.
+func TakeBack(ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		e, err := tx.Entry(ctx, entryID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if e.Undone || e.Undo == nil {
+			return farm.Done{}, farm.Problemf("entry", "This was taken back already.")
+		}
+		later, err := tx.InTheWay(ctx, entryID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if later != "" {
+			return farm.Done{}, farm.Problemf("entry", "Take back first what was done after it: %s", later)
+		}
+		about, err := tx.Subjects(ctx, entryID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if err := takeBack(ctx, tx, e.Undo); err != nil {
+			return farm.Done{}, err
+		}
+		done := farm.Done{Said: "Taken back: " + e.Said}
+		if e.BatchID != nil {
+			done.BatchID, err = refresh(ctx, tx, *e.BatchID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+		}
+		_, err = tx.AddEntry(ctx, store.Line{
+			PersonID: m.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said, Undoes: entryID,
+		})
+		return done, err
+	})
+}
+
+// refresh brings up to date what is known of the eggs of a batch, and gives its
+// id; 0 if the batch itself was taken back.
+func refresh(ctx context.Context, tx *farm.Tx, batchID int64) (int64, error) {
+	batches, err := tx.BatchesByID(ctx, []int64{batchID})
+	if err != nil || len(batches) == 0 {
+		return 0, err
+	}
+	return batchID, farm.UpdateFertility(ctx, tx.Tx, batchID)
+}

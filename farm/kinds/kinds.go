@@ -1,0 +1,133 @@
+package kinds
+
+import (
+	"context"
+	"metrogon/core/method"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+)
+
+// KindPage is what is known of a kind: the shipped figures, the farm's own
+// beside them, and its method.
+type KindPage struct {
+	Shipped, Own *species.Profile
+	Figures      []FigureRow
+	Method       method.Method
+	Humidity     species.Figure // that follows from school and figures, while turning
+	Locked       species.Figure // and in lockdown
+}
+
+// FigureRow is one figure with its shipped and its own value.
+type FigureRow struct {
+	species.Own
+	Shipped species.Figure
+	Days    species.Days // of candle_days
+	Change  *species.Change
+	Unusual string // what is odd about the own value
+	Void    string // why the own value does not count any more
+}
+
+// IsDays tells a list of days from a figure.
+func (r FigureRow) IsDays() bool { return r.Name == "candle_days" }
+
+// Kind shows one kind with the farm's figures.
+func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page KindPage, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		shipped, err := species.Find(id)
+		if err != nil {
+			return farm.ErrNone
+		}
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		all, err := tx.Setup(ctx)
+		if err != nil {
+			return err
+		}
+		page = KindPage{Shipped: shipped, Own: w.Kinds[shipped.ID], Method: w.Method(shipped.ID)}
+		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
+		for _, o := range shipped.Changeable() {
+			row := FigureRow{Own: o, Days: shipped.CandleDays}
+			row.Shipped, _ = shipped.Figure(o.Name)
+			for _, f := range all.Figures {
+				if f.Species == shipped.ID && f.Figure == o.Name {
+					row.Change = &species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days}
+					row.Unusual = shipped.Unusual(*row.Change)
+					if _, err := shipped.With([]species.Change{*row.Change}); err != nil {
+						row.Void = err.Error()
+					}
+				}
+			}
+			page.Figures = append(page.Figures, row)
+		}
+		return nil
+	})
+	return
+}
+
+// List gives the kinds that the farm keeps, then the others, with its figures.
+func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []KindPage, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		for _, p := range species.All() {
+			page := KindPage{Shipped: p, Own: w.Kinds[p.ID], Method: w.Method(p.ID)}
+			page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
+			if slices.ContainsFunc(w.Pens, func(x farm.Pen) bool { return x.Species == p.ID }) {
+				kept = append(kept, page)
+			} else {
+				others = append(others, page)
+			}
+		}
+		return nil
+	})
+	return
+}
+
+// SaveKind keeps the farm's own figures of a kind, in place of those before, and
+// its method. It says which values are unusual.
+func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, changes []species.Change, way method.Method) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		shipped, err := species.Find(id)
+		if err != nil {
+			return farm.Done{}, farm.ErrNone
+		}
+		var p farm.Problems
+		if _, err := shipped.With(changes); err != nil {
+			p.Addf("figures", "%s.", wording.Capital(err.Error()))
+		}
+		if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
+			p.Addf(field, "%s", says)
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		rows := make([]store.Figure, len(changes))
+		odd := ""
+		for i, c := range changes {
+			rows[i] = store.Figure{Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days}
+			if u := shipped.Unusual(c); u != "" {
+				odd = " Some values are unusual; they are marked."
+			}
+		}
+		if err := tx.SetFigures(ctx, shipped.ID, rows); err != nil {
+			return farm.Done{}, err
+		}
+		if !shipped.IsReptile() {
+			if err := tx.SetMethod(ctx, store.Method{Species: shipped.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
+				return farm.Done{}, err
+			}
+		}
+		return journal.Record(ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", wording.Lower(shipped.Name), wording.Plural(len(changes), "figure"), odd)
+	})
+}

@@ -1,0 +1,71 @@
+package farm
+
+import (
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/units"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// Member is a person at work on a farm.
+type Member struct {
+	store.Member
+	Place *time.Location
+	Hour  calendar.WallTime // of chores
+}
+
+func NewMember(m store.Member) (*Member, error) {
+	place, err := time.LoadLocation(m.Zone)
+	if err != nil {
+		return nil, err
+	}
+	hour, err := calendar.ParseWallTime(m.ChoreAt)
+	return &Member{m, place, hour}, err
+}
+
+// Units are how the member reads figures.
+func (m *Member) Units() units.Reader {
+	return units.Reader{Fahrenheit: m.Temperature == "F", Ounces: m.Mass == "oz"}
+}
+
+// Owner tells whether the member may change pens, machines, people and settings.
+func (m *Member) Owner() bool { return m.Role == "owner" }
+
+// TakesOut tells whether an egg called so is taken out of the machine here.
+func (m *Member) TakesOut(c candling.Call) bool { return slices.Contains(m.OutCalls, string(c)) }
+
+// Counting is how the member numbers days.
+func (m *Member) Counting() calendar.Counting { return calendar.Counting(m.CountFrom) }
+
+// Date is the calendar date that the farm's clock shows at a moment, as
+// midnight UTC, the way dates are kept.
+func (m *Member) Date(at time.Time) time.Time {
+	y, mo, d := at.In(m.Place).Date()
+	return time.Date(y, mo, d, 0, 0, 0, 0, time.UTC)
+}
+
+// AgeDays counts the nights between a lay date and a date.
+func AgeDays(laidOn, on time.Time) int { return int(on.Sub(laidOn).Hours() / 24) }
+
+// Moment writes day and hour as the member reads them.
+func (m *Member) Moment(at time.Time) string { return m.ShortDay(at) + ", " + m.Hours(at) }
+
+// Hours writes the hour of a moment as the member reads it.
+func (m *Member) Hours(at time.Time) string {
+	if m.Clock == 12 {
+		return at.In(m.Place).Format("3:04 pm")
+	}
+	return at.In(m.Place).Format("15:04")
+}
+
+func Latest(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
+// ShortDay writes a moment's date on the farm.
+func (m *Member) ShortDay(at time.Time) string { return at.In(m.Place).Format("Mon 2 Jan") }

@@ -1,0 +1,260 @@
+package people
+
+import (
+	"context"
+	"errors"
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"net/mail"
+	"slices"
+)
+
+// Member finds who a signed-in person is and on which farm.
+func (b *Service) Member(ctx context.Context, personID int64) (*farm.Member, error) {
+	m, err := b.DB.MemberByPerson(ctx, personID)
+	if err != nil {
+		return nil, err
+	}
+	return farm.NewMember(m)
+}
+
+// Owner finds a farm's first owner by the farm's name: for commands.
+func (b *Service) Owner(ctx context.Context, farmName string) (*farm.Member, error) {
+	f, err := b.DB.FarmByName(ctx, farmName)
+	if err != nil {
+		return nil, err
+	}
+	people, err := b.DB.People(ctx, f.ID)
+	if err != nil {
+		return nil, err
+	}
+	if len(people) == 0 {
+		return nil, farm.ErrNone
+	}
+	return farm.NewMember(people[0])
+}
+
+// Populated tells whether anybody has an account yet.
+func (b *Service) Populated(ctx context.Context) (bool, error) { return b.DB.Populated(ctx) }
+
+// NewFarm is what the first-run set-up asks.
+type NewFarm struct{ Farm, Zone, Name, Email, Password string }
+
+// SetUp makes a farm with its owner. firstRun refuses with ErrNone where
+// anybody has an account already.
+func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID int64, err error) {
+	if firstRun {
+		some, err := b.DB.Populated(ctx)
+		if err != nil {
+			return 0, err
+		}
+		if some {
+			return 0, farm.ErrNone
+		}
+	}
+	var p farm.Problems
+	n.Farm = p.Name("farm", "The farm's name", n.Farm, 80, true)
+	p.Zone(n.Zone)
+	owner := person(&p, n.Name, n.Email)
+	checkPassword(&p, n.Password, n.Name, n.Email, n.Farm)
+	if err := p.Err(); err != nil {
+		return 0, err
+	}
+	if owner.PasswordHash, err = b.hashing.hash(ctx, n.Password); err != nil {
+		return 0, err
+	}
+	_, personID, err = b.DB.AddFarm(ctx, store.Farm{Name: n.Farm, Zone: n.Zone}, owner, b.Now(), firstRun)
+	return personID, farm.Taken(err, "email", "That e-mail address has an account already.")
+}
+
+func person(p *farm.Problems, name, email string) store.Person {
+	name = p.Name("name", "Your name", name, 80, true)
+	email = p.Name("email", "The e-mail address", email, 200, true)
+	if a, err := mail.ParseAddress(email); email != "" && (err != nil || a.Address != email) {
+		p.Addf("email", "%q is no e-mail address; it may look like anna@example.org.", email)
+	}
+	return store.Person{Email: email, Name: name}
+}
+
+// AddPerson gives somebody an account on the member's farm.
+func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, password, role string) error {
+	if !m.Owner() {
+		return farm.ErrNotOwner
+	}
+	var p farm.Problems
+	person := person(&p, name, email)
+	checkPassword(&p, password, name, email, m.FarmName)
+	if role != "owner" && role != "helper" {
+		p.Addf("role", "%q is no role; it may be owner or helper.", role)
+	}
+	if err := p.Err(); err != nil {
+		return err
+	}
+	var err error
+	if person.PasswordHash, err = b.hashing.hash(ctx, password); err != nil {
+		return err
+	}
+	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
+		_, err := journal.Record(ctx, b.In(tx, m), journal.On("person", id), nil, "Made an account for %s, %s.", person.Name, role)
+		return err
+	})
+	return farm.Taken(err, "email", "That e-mail address has an account already.")
+}
+
+// RemovePerson takes somebody off the member's farm and ends their sessions; what
+// they did stays in the journal under their name.
+func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int64) error {
+	if !m.Owner() {
+		return farm.ErrNotOwner
+	}
+	people, err := b.DB.People(ctx, m.FarmID)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(people, func(p farm.Person) bool { return p.PersonID == personID })
+	if i < 0 {
+		return farm.Problemf("person", "Nobody such is on the farm, or not any more.")
+	}
+	person := people[i]
+	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
+		_, err := journal.Record(ctx, b.In(tx, m), journal.On("person", personID), nil, "%s is no longer on the farm.", person.Name)
+		return err
+	})
+	if errors.Is(err, farm.ErrNone) {
+		return farm.Problemf("person", "A farm needs an owner; make somebody else one first.")
+	}
+	return err
+}
+
+// SetPassword replaces the password of the account with this address and ends its
+// sessions.
+func (b *Service) SetPassword(ctx context.Context, email, password string) error {
+	person, err := b.DB.PersonByEmail(ctx, email)
+	if err != nil {
+		return err
+	}
+	_, err = b.setPassword(ctx, person, password, "")
+	return err
+}
+
+func (b *Service) setPassword(ctx context.Context, person store.Person, password, farmName string) (epoch int, err error) {
+	var p farm.Problems
+	checkPassword(&p, password, person.Name, person.Email, farmName)
+	if err := p.Err(); err != nil {
+		return 0, err
+	}
+	hash, err := b.hashing.hash(ctx, password)
+	if err != nil {
+		return 0, err
+	}
+	return b.DB.SetPassword(ctx, person.ID, hash)
+}
+
+// ChangePassword replaces the member's own password, if the one before is known.
+// Every session of theirs ends but the one that is given the epoch returned.
+func (b *Service) ChangePassword(ctx context.Context, m *farm.Member, before, password string) (epoch int, err error) {
+	person, err := b.DB.PersonByID(ctx, m.PersonID)
+	if err != nil {
+		return 0, err
+	}
+	wait, err := b.DB.TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
+	if err != nil {
+		return 0, err
+	}
+	if wait > 0 {
+		return 0, farm.Problemf("before", "%s", ErrWait{wait}.Error())
+	}
+	right, err := b.hashing.compare(ctx, before, person.PasswordHash)
+	if err != nil {
+		return 0, err
+	}
+	if !right {
+		return 0, farm.Problemf("before", "That is not your password until now.")
+	}
+	if err := b.DB.ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
+		return 0, err
+	}
+	return b.setPassword(ctx, person, password, m.FarmName)
+}
+
+// SignOutEverywhere ends every session of the member.
+func (b *Service) SignOutEverywhere(ctx context.Context, m *farm.Member) error {
+	_, err := b.DB.EndSessions(ctx, m.PersonID)
+	return err
+}
+
+// Units are how a person reads figures.
+type Units struct {
+	Temperature string // C or F
+	Mass        string // g or oz
+	Clock       int    // 12 or 24 h
+	CountFrom   int    // the number of the set day
+}
+
+// SaveUnits keeps how the member reads figures.
+func (b *Service) SaveUnits(ctx context.Context, m *farm.Member, u Units) error {
+	var p farm.Problems
+	if u.Temperature != "C" && u.Temperature != "F" {
+		p.Addf("temperature", "%q is no unit; it may be C or F.", u.Temperature)
+	}
+	if u.Mass != "g" && u.Mass != "oz" {
+		p.Addf("mass", "%q is no unit; it may be g or oz.", u.Mass)
+	}
+	if u.Clock != 12 && u.Clock != 24 {
+		p.Addf("clock", "The clock has %d hours; it may have 12 or 24.", u.Clock)
+	}
+	p.Count("count_from", "The number of the set day", u.CountFrom, 0, 1)
+	if err := p.Err(); err != nil {
+		return err
+	}
+	return b.DB.SetUnits(ctx, store.Person{
+		ID: m.PersonID, Temperature: u.Temperature, Mass: u.Mass, Clock: u.Clock, CountFrom: u.CountFrom,
+	})
+}
+
+// Rules are the farm's name, zone and hour of chores, for how many hours a machine
+// runs empty before eggs go in and shipped eggs rest, and which calls take an egg
+// out.
+type Rules struct {
+	Name, Zone, ChoreAt  string
+	WarmHours, RestHours int
+	Out                  []candling.Call
+}
+
+// SaveFarm keeps the farm's rules.
+func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Rules) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		var p farm.Problems
+		r.Name = p.Name("farm", "The farm's name", r.Name, 80, true)
+		p.Zone(r.Zone)
+		if _, err := calendar.ParseWallTime(r.ChoreAt); err != nil {
+			p.Addf("chore_at", "%v.", err)
+		}
+		p.Count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
+		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, farm.LeastRest, farm.MostRest)
+		out := []string{}
+		for _, c := range candling.Outs {
+			if slices.Contains(r.Out, c) {
+				out = append(out, string(c))
+			}
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, nil, nil, "Changed the farm's settings.")
+	})
+}
+
+// People lists who is on the member's farm.
+func (b *Service) People(ctx context.Context, m *farm.Member) ([]farm.Person, error) {
+	return b.DB.People(ctx, m.FarmID)
+}

@@ -1,0 +1,157 @@
+package people
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"metrogon/core/wording"
+	"metrogon/store"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/alexedwards/argon2id"
+)
+
+// ErrWrong says that address and password do not go together.
+var ErrWrong = errors.New("address or password is wrong")
+
+// ErrWait says that too many wrong passwords were tried, and for how long to wait.
+type ErrWait struct{ For time.Duration }
+
+func (e ErrWait) Error() string {
+	if e.For > 90*time.Second {
+		return fmt.Sprintf("Too many wrong tries; wait %d minutes.", int((e.For+time.Minute-1)/time.Minute))
+	}
+	return fmt.Sprintf("Too many wrong tries; wait %s.", wording.Plural(max(1, int((e.For+time.Second-1)/time.Second)), "second"))
+}
+
+// Attempt is somebody at the door.
+type Attempt struct {
+	Email, Password string
+	Network         string // the network address that they come from
+	Device          string // what the device was given at an earlier sign-in
+}
+
+// Admitted is who came in.
+type Admitted struct {
+	PersonID int64
+	Epoch    int
+	Device   string // to be kept on the device
+}
+
+// tryOf counts the tries of one kind: who after so many free ones has to wait.
+func tryOf(kind, who string, free int) store.Try {
+	sum := sha256.Sum256([]byte(kind + "\x00" + strings.ToLower(strings.TrimSpace(who))))
+	return store.Try{Who: hex.EncodeToString(sum[:]), Free: free, Most: 15 * time.Minute, Reset: time.Hour}
+}
+
+// SignIn checks an address and a password. Tries are counted before they are made:
+// for an address and for the network they come from; but a device that was signed
+// in before keeps a count of its own, so that a stranger who knows an address
+// cannot keep its owner away.
+func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error) {
+	// A few at a time: a crowd at the door leaves the others their connections.
+	err = b.hashing.turn(ctx, func() error {
+		in, err = b.signIn(ctx, a)
+		return err
+	})
+	return in, err
+}
+
+func (b *Service) signIn(ctx context.Context, a Attempt) (in Admitted, err error) {
+	if len(a.Email) > 200 || len(a.Password) > 200 || !utf8.ValidString(a.Email) || strings.ContainsRune(a.Email, 0) {
+		return in, ErrWrong
+	}
+	secret, err := b.DB.Secret(ctx, "devices", []byte(rand.Text()))
+	if err != nil {
+		return in, err
+	}
+	device := readDevice(a.Device)
+	tries := []store.Try{tryOf("address", a.Email, 5), tryOf("network", a.Network, 30)}
+	if device.knows(secret, a.Email) {
+		tries = []store.Try{tryOf("device "+device.id, a.Email, 5)}
+	}
+	for _, t := range tries {
+		wait, err := b.DB.TakeTry(ctx, t, b.Now())
+		if err != nil {
+			return in, err
+		}
+		if wait > 0 {
+			return in, ErrWait{wait}
+		}
+	}
+	p, err := b.DB.PersonByEmail(ctx, strings.TrimSpace(a.Email))
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		return in, err
+	}
+	hash := p.PasswordHash
+	if hash == "" {
+		hash = nobody()
+	}
+	right, err := argon2id.ComparePasswordAndHash(a.Password, hash)
+	if err != nil {
+		return in, err
+	}
+	if !right || p.ID == 0 {
+		return in, ErrWrong
+	}
+	if err := b.DB.ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
+		return in, err
+	}
+	if b.hashing.outdated(hash) {
+		fresh, err := argon2id.CreateHash(a.Password, parameters)
+		if err != nil {
+			return in, err
+		}
+		if err := b.DB.Rehash(ctx, p.ID, hash, fresh); err != nil {
+			return in, err
+		}
+	}
+	device.learn(secret, a.Email)
+	return Admitted{p.ID, p.Epoch, device.String()}, nil
+}
+
+// device is what a browser keeps: an id, and for each account that was signed in
+// on it a signature of both.
+type device struct {
+	id    string
+	signs []string
+}
+
+// knownAccounts is how many accounts one device remembers.
+const knownAccounts = 8
+
+func readDevice(kept string) device {
+	parts := strings.Split(kept, ".")
+	if len(parts[0]) < 20 || len(parts) > knownAccounts+1 || len(kept) > 1000 {
+		return device{id: rand.Text()}
+	}
+	return device{parts[0], parts[1:]}
+}
+
+func (d device) sign(secret []byte, email string) string {
+	h := hmac.New(sha256.New, secret)
+	h.Write([]byte(d.id + "\x00" + strings.ToLower(strings.TrimSpace(email))))
+	return hex.EncodeToString(h.Sum(nil)[:16])
+}
+
+func (d device) knows(secret []byte, email string) bool {
+	want := d.sign(secret, email)
+	return slices.ContainsFunc(d.signs, func(s string) bool { return hmac.Equal([]byte(s), []byte(want)) })
+}
+
+func (d *device) learn(secret []byte, email string) {
+	if d.knows(secret, email) {
+		return
+	}
+	d.signs = append(d.signs, d.sign(secret, email))
+	d.signs = d.signs[max(0, len(d.signs)-knownAccounts):]
+}
+
+func (d device) String() string { return strings.Join(append([]string{d.id}, d.signs...), ".") }

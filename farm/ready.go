@@ -1,0 +1,41 @@
+package farm
+
+import (
+	"metrogon/core/machine"
+	"metrogon/core/readiness"
+	"metrogon/store"
+	"slices"
+	"strings"
+	"time"
+)
+
+// StepPrefix marks the care of a machine as a step of making it ready.
+const StepPrefix = "ready:"
+
+// Ready tells how far a machine is from taking eggs. A kind that is not known
+// is an error.
+func (w *Snapshot) Ready(x Machine, up store.Upkeep, running bool) (readiness.State, error) {
+	kind, err := machine.Find(x.Kind)
+	if err != nil {
+		return readiness.State{}, err
+	}
+	ticked := map[string]time.Time{}
+	var emptied time.Time
+	for _, c := range up.Last {
+		if step, ok := strings.CutPrefix(c.Kind, StepPrefix); ok && c.MachineID != nil && *c.MachineID == x.ID {
+			ticked[step] = c.At
+		}
+	}
+	for _, e := range up.Emptied {
+		if e.MachineID == x.ID {
+			emptied = e.At
+		}
+	}
+	needed := time.Duration(w.Member.WarmHours) * time.Hour
+	return readiness.Judge(kind, x.ByHand, ticked, emptied, running, needed, w.Now), nil
+}
+
+// HasEggs tells whether eggs of an open batch stand in a machine.
+func HasEggs(open []BatchView, machineID int64) bool {
+	return slices.ContainsFunc(open, func(v BatchView) bool { return v.Stands().ID == machineID && v.Alive > 0 })
+}

@@ -1,0 +1,60 @@
+// Package services puts the rooms of the farm together over one database.
+package services
+
+import (
+	"context"
+
+	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/chores"
+	"metrogon/farm/flock"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
+	"metrogon/farm/kinds"
+	"metrogon/farm/machines"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
+	"metrogon/farm/today"
+	"metrogon/farm/weigh"
+	"metrogon/store"
+)
+
+// Services are all that a farm can do, by stage of the work.
+type Services struct {
+	*farm.Service
+	Stock    *stock.Service
+	Incubate *incubate.Service
+	Candle   *candle.Service
+	Weigh    *weigh.Service
+	Hatch    *hatch.Service
+	Flock    *flock.Service
+	Kinds    *kinds.Service
+	Machines *machines.Service
+	People   *people.Service
+	Today    *today.Service
+}
+
+// New opens the rooms on a database.
+func New(db *store.DB, clock farm.Clock) *Services {
+	on := farm.New(db, clock)
+	cells := &weigh.Service{Service: on}
+	return &Services{
+		Service:  on,
+		Stock:    &stock.Service{Service: on},
+		Incubate: &incubate.Service{Service: on},
+		Candle:   &candle.Service{Service: on, Cells: cells},
+		Weigh:    cells,
+		Hatch:    &hatch.Service{Service: on},
+		Flock:    &flock.Service{Service: on},
+		Kinds:    &kinds.Service{Service: on},
+		Machines: &machines.Service{Service: on},
+		People:   people.New(on),
+		Today:    &today.Service{Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores}},
+	}
+}
+
+// Undo takes an action back by its line in the journal.
+func (s *Services) Undo(ctx context.Context, m *farm.Member, key string, entryID int64) (farm.Done, error) {
+	return journal.TakeBack(ctx, s.Service, m, key, entryID)
+}

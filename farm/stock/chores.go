@@ -1,0 +1,55 @@
+package stock
+
+import (
+	"context"
+	"fmt"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/store"
+)
+
+// Chores are tilting, and what parcels ask for.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range w.StorePlaces(up) {
+		if p.TiltDue {
+			all = append(all, tilt(w, p))
+		}
+	}
+	parcels, err := w.Parcels(ctx, tx, 20)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range parcels {
+		if !p.OnTheWay() && p.Stored > 0 {
+			all = append(all, rest(w, p))
+		}
+	}
+	return all, nil
+}
+
+func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
+	c := chores.Chore{About: store.Subject{Kind: "place", ID: p.ID}, Kind: farm.Tilt, Of: p.Name}
+	c.Title = fmt.Sprintf("Tilt %s in %s", wording.Plural(p.Eggs, "egg"), p.Name)
+	c.Reason = "To the other side, through about 90°."
+	if p.TiltedAt != nil {
+		c.Reason += " Last " + w.Member.Moment(*p.TiltedAt) + "."
+	}
+	return c
+}
+
+func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
+	c := chores.Chore{About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: farm.Rested, Of: p.From.Species}
+	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
+	c.Reason = "Rested; ready to set."
+	if p.Resting {
+		c.Kind = farm.Rest
+		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt) +
+			": pointed end down, at room temperature, neither turned nor tilted."
+	}
+	return c
+}

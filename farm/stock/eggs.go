@@ -1,0 +1,271 @@
+package stock
+
+import (
+	"context"
+	"fmt"
+	"metrogon/core/grading"
+	"metrogon/core/method"
+	"metrogon/core/moisture"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+	"strings"
+	"time"
+)
+
+// EggRoom shows the stock by pen and age, where it lies, and the newest
+// collections.
+func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room farm.EggRoom, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		if room, err = w.EggRoom(ctx, tx); err != nil {
+			return err
+		}
+		if room.Gatherings, err = tx.Gatherings(ctx, 12); err != nil {
+			return err
+		}
+		room.Next = next(room)
+		room.Usual = map[int64]method.Washing{}
+		for _, p := range room.Pens {
+			room.Usual[p.ID] = w.Method(p.Species).Washing
+		}
+		up, err := w.Upkeep(ctx, tx)
+		room.Places = w.StorePlaces(up)
+		return err
+	})
+	return
+}
+
+func next(r farm.EggRoom) int64 {
+	seen := map[int64]bool{}
+	for _, g := range r.Gatherings {
+		seen[g.PenID] = seen[g.PenID] || g.LaidOn.Equal(r.Today)
+	}
+	for _, row := range r.Stock {
+		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l farm.Lot) bool { return l.LaidOn.Equal(r.Today) })
+	}
+	i := slices.IndexFunc(r.Pens, func(p farm.Pen) bool { return !seen[p.ID] })
+	if i < 0 {
+		return 0
+	}
+	return r.Pens[i].ID
+}
+
+// OnTrial puts rejected eggs of a collection into store, to be set on trial and told
+// apart.
+func (b *Service) OnTrial(ctx context.Context, m *farm.Member, key string, collectionID int64, reason string, eggs int) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		var p farm.Problems
+		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		ids, err := tx.OnTrial(ctx, collectionID, reason, eggs)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if len(ids) == 0 {
+			return farm.Done{}, farm.Problemf("eggs", "There are none of these rejected eggs any more.")
+		}
+		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		if err != nil {
+			return farm.Done{}, err
+		}
+		said := wording.Plural(len(ids), "rejected egg") + " in store on trial"
+		if len(codes) > 0 {
+			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
+		}
+		return journal.Record(ctx, tx, nil, journal.Undo{offTrial.Of(ids)}, "%s.", said)
+	})
+}
+
+// Collected is one gathering as it is typed.
+type Collected struct {
+	PenID    int64
+	Hen      string // leg band or name, where eggs are known hen by hen
+	LaidOn   time.Time
+	Eggs     int            // sound ones
+	Rejected int            // beside them, for no reason that is told
+	Reasons  map[string]int // and for one of grading.Reasons
+	Washing  method.Washing // "": as is usual for the kind
+	WashWith string
+	PlaceID  int64    // 0: nowhere in particular
+	MassG    *float64 // of each egg
+	LengthMM *float64
+	Breadth  *float64 // mm
+	Note     string
+}
+
+func (c Collected) rejects() (n int) {
+	for _, k := range c.Reasons {
+		n += k
+	}
+	return n + c.Rejected
+}
+
+// Collect records what was gathered, gives each sound egg its pencil code, and
+// says what is odd about its size.
+func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all ...Collected) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		up, err := w.Upkeep(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		weighed, err := tx.Weighed(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		var said []string
+		var about journal.Subjects
+		rows := make([]store.Collection, len(all))
+		for i, c := range all {
+			rows[i] = collection(&p, w, up, c)
+			about = about.And("pen", c.PenID)
+			said = append(said, gathered(w, c, weighed))
+		}
+		if len(all) == 0 {
+			p.Addf("eggs", "Say how many eggs there were.")
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		ids, err := tx.Collect(ctx, rows)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		if err != nil {
+			return farm.Done{}, err
+		}
+		switch n := len(codes); {
+		case n > 1:
+			said = append(said, fmt.Sprintf("Mark them %s to %s.", codes[0], codes[n-1]))
+		case n == 1:
+			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
+		}
+		return journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
+	})
+}
+
+// collection checks one gathering and gives its row.
+func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected) store.Collection {
+	pen, ok := w.PenByID[c.PenID]
+	if !ok || pen.Supplier {
+		p.Addf("pen", "Pick the pen that the eggs are from.")
+	}
+	row := store.Collection{PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG, LengthMM: c.LengthMM, BreadthMM: c.Breadth}
+	row.Note = gathering(p, c.LaidOn, c.Eggs, c.rejects(), c.Note, w.Member.Date(w.Now))
+	row.Hen = p.Name("hen", "The hen", c.Hen, 30, false)
+	for id, n := range c.Reasons {
+		if _, known := grading.Known(id); !known {
+			p.Addf("reasons", "%q is no reason to reject an egg.", id)
+		}
+		p.Count("reasons", "The number of rejects", n, 0, farm.MaxEggs)
+	}
+	if c.Washing == "" && ok {
+		c.Washing = w.Method(pen.Species).Washing
+	}
+	if ok && !slices.Contains(method.Washings, c.Washing) {
+		p.Addf("washing", "Pick what was done to the shells.")
+	}
+	row.Washing = string(c.Washing)
+	if row.WashWith = p.Name("wash_with", "What they were washed with", c.WashWith, 60, false); c.Washing != method.Washed {
+		row.WashWith = ""
+	}
+	if c.PlaceID != 0 {
+		if !slices.ContainsFunc(up.Places, func(x store.StoragePlace) bool { return x.ID == c.PlaceID }) {
+			p.Addf("place", "Pick where the eggs are kept.")
+		}
+		row.PlaceID = &c.PlaceID
+	}
+	p.Mass(w.Member.Units(), "mass", "The weight", c.MassG, .3, 400)
+	p.Measure("length", "The length", c.LengthMM, 8, 150, "mm")
+	p.Measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
+	if (c.LengthMM == nil) != (c.Breadth == nil) {
+		p.Addf("breadth", "Give both length and breadth, or neither.")
+	}
+	if c.LaidOn.Equal(w.Member.Date(w.Now)) {
+		row.At = &w.Now
+	}
+	return row
+}
+
+// gathered says one gathering in words.
+func gathered(w *farm.Snapshot, c Collected, weighed []store.Weighed) string {
+	pen := w.PenByID[c.PenID]
+	said := fmt.Sprintf("%s from %s", wording.Plural(c.Eggs, "egg"), pen.Name)
+	if c.Hen != "" {
+		said += ", hen " + c.Hen
+	}
+	for _, r := range grading.Reasons {
+		if n := c.Reasons[r.ID]; n > 0 {
+			said += fmt.Sprintf(", %d %s", n, r.Name)
+		}
+	}
+	if c.Rejected > 0 {
+		said += fmt.Sprintf(", %d rejected", c.Rejected)
+	}
+	said += "."
+	kind, err := w.Kind(pen.Species)
+	if err != nil {
+		return said
+	}
+	mass := 0.0
+	switch {
+	case c.MassG != nil:
+		mass = *c.MassG
+	case c.LengthMM != nil && c.Breadth != nil:
+		mass = moisture.FreshMass(*c.LengthMM, *c.Breadth)
+		said += fmt.Sprintf(" Fresh weight about %s by its size.", w.Member.Units().Mass(mass))
+	}
+	var usual grading.Usual
+	for _, u := range weighed {
+		if u.PenID == pen.ID {
+			usual = grading.Usual{N: u.N, Mean: u.Mean, SD: u.SD}
+		}
+	}
+	if _, says := usual.Size(mass, kind.EggG.At, w.Member.Units()); says != "" {
+		said += " " + says + " Better not set it."
+	}
+	return said
+}
+
+func gathering(p *farm.Problems, laidOn time.Time, eggs, rejected int, note string, today time.Time) string {
+	p.Date("date", "The day of laying", laidOn, today)
+	p.Count("eggs", "The number of sound eggs", eggs, 0, farm.MaxEggs)
+	p.Count("rejected", "The number of rejects", rejected, 0, farm.MaxEggs)
+	if eggs == 0 && rejected == 0 {
+		p.Addf("eggs", "Say how many eggs there were.")
+	}
+	return p.Name("note", "The note", note, 500, false)
+}
+
+// CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
+func (b *Service) CastOut(ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		var p farm.Problems
+		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
+		p.Date("date", "The day of laying", laidOn, m.Date(b.Now()))
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		ids, err := tx.CastOut(ctx, penID, laidOn, eggs, b.Now())
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if len(ids) == 0 {
+			return farm.Done{}, farm.Problemf("eggs", "There are none of these eggs in store any more.")
+		}
+		return journal.Record(ctx, tx, journal.On("pen", penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.", wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"))
+	})
+}

@@ -1,0 +1,134 @@
+package stock
+
+import (
+	"context"
+	"fmt"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"time"
+)
+
+// Parcels lists the newest, and the suppliers.
+func (b *Service) Parcels(ctx context.Context, m *farm.Member) (all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		for _, p := range w.Pens {
+			if p.Supplier && p.UntilOn == nil {
+				suppliers = append(suppliers, p)
+			}
+		}
+		up, err := w.Upkeep(ctx, tx)
+		if err != nil {
+			return err
+		}
+		places = w.StorePlaces(up)
+		all, err = w.Parcels(ctx, tx, 40)
+		return err
+	})
+	return
+}
+
+// Order notes eggs that a supplier is to send.
+func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store.Parcel) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		from, ok := w.PenByID[o.PenID]
+		if !ok || !from.Supplier {
+			p.Addf("supplier", "Pick whom the eggs come from.")
+		}
+		p.Count("ordered", "The number of eggs ordered", o.Ordered, 1, farm.MaxEggs)
+		p.Date("ordered_on", "The day of the order", o.OrderedOn, m.Date(w.Now))
+		o.Note = p.Name("note", "The note", o.Note, 500, false)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		id, err := tx.AddParcel(ctx, o)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On("parcel", id).And("pen", o.PenID), journal.Undo{dropParcel.Of(id)}, "%s ordered from %s.", wording.Plural(o.Ordered, "egg"), from.Name)
+	})
+}
+
+// Arrival is a parcel as it was opened.
+type Arrival struct {
+	Sent, Broken     int
+	Loose, Displaced int // air cells, of the sound ones
+	At               time.Time
+	LaidOn           time.Time // about
+	RestHours        int
+	PlaceID          int64
+	Note             string
+}
+
+// Arrived brings a parcel's sound eggs into store, where they rest: pointed end
+// down, at room temperature, not turned, so that the air cell settles.
+func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id int64, a Arrival) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		parcel, err := tx.Parcel(ctx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if parcel.ArrivedAt != nil {
+			return farm.Done{}, farm.Problemf("sent", "This parcel was opened already; take that back first.")
+		}
+		var p farm.Problems
+		p.Count("sent", "The number of eggs sent", a.Sent, 1, farm.MaxEggs)
+		p.Count("broken", "The number of broken eggs", a.Broken, 0, max(0, a.Sent))
+		p.Count("loose", "The number of loose air cells", a.Loose, 0, max(0, a.Sent-a.Broken))
+		p.Count("displaced", "The number of displaced air cells", a.Displaced, 0, max(0, a.Sent-a.Broken))
+		p.Count("rest", "The rest in hours", a.RestHours, farm.LeastRest, farm.MostRest)
+		p.Date("laid_on", "The day of laying", a.LaidOn, m.Date(w.Now))
+		if a.At.After(w.Now.Add(time.Hour)) || a.At.Before(w.Now.AddDate(0, -1, 0)) {
+			p.Addf("at", "The moment of arrival lies too far off; it may be within the last month.")
+		}
+		a.Note = p.Name("note", "The note", a.Note, 500, false)
+		up, err := w.Upkeep(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		row := store.Collection{PenID: parcel.PenID, LaidOn: a.LaidOn, At: &a.At, Eggs: a.Sent - a.Broken, Reasons: map[string]int{"broken": a.Broken}, Note: a.Note}
+		if a.PlaceID != 0 {
+			row.PlaceID = &a.PlaceID
+			if known := w.PlaceName(up, a.PlaceID); known == "" {
+				p.Addf("place", "Pick where the eggs rest.")
+			}
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		ready := a.At.Add(time.Duration(a.RestHours) * time.Hour)
+		row.ReadyAt = &ready
+		ids, err := tx.Collect(ctx, []store.Collection{row})
+		if err != nil {
+			return farm.Done{}, err
+		}
+		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		if err != nil {
+			return farm.Done{}, err
+		}
+		before := parcel
+		parcel.Sent, parcel.Broken, parcel.Loose, parcel.Displaced, parcel.ArrivedAt, parcel.CollectionID, parcel.Note = &a.Sent, &a.Broken, &a.Loose, &a.Displaced, &a.At, &ids[0], a.Note
+		if err := tx.SaveParcel(ctx, parcel); err != nil {
+			return farm.Done{}, err
+		}
+		said := fmt.Sprintf("%s from %s in store, %d broken. They rest until %s", wording.Plural(row.Eggs, "egg"), w.PenByID[parcel.PenID].Name, a.Broken, m.Moment(ready))
+		if len(codes) > 1 {
+			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
+		}
+		return journal.Record(ctx, tx, journal.On("parcel", id).And("pen", parcel.PenID), journal.Undo{dropCollections.Of(ids), parcelBefore.Of(before)}, "%s.", said)
+	})
+}

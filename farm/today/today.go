@@ -1,0 +1,64 @@
+package today
+
+import (
+	"context"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"slices"
+	"time"
+)
+
+// Page is what a morning needs.
+type Page struct {
+	Now      time.Time
+	Date     time.Time
+	Due      []chores.Chore // late, and today
+	Soon     []chores.Chore // the next three days
+	Hatches  []farm.BatchView
+	Room     farm.EggRoom
+	Running  []farm.Running
+	Clashes  []farm.Clash
+	OnTheWay []farm.ParcelView
+	Empty    bool // nothing on the farm yet
+	HasPens  bool
+	HasBoxes bool
+}
+
+// Page shows what is due now, today and in the next days.
+func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		open, err := w.Open(ctx, tx)
+		if err != nil {
+			return err
+		}
+		page = Page{Now: w.Now, Date: m.Date(w.Now), HasPens: len(w.Pens) > 0, HasBoxes: len(w.Machines) > 0}
+		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
+			return err
+		}
+		if page.Room, err = w.EggRoom(ctx, tx); err != nil {
+			return err
+		}
+		page.Empty = len(open) == 0 && page.Room.Eggs == 0
+		for _, v := range open {
+			if h := v.Hatch(); v.Alive > 0 && h.From.Before(w.Now.AddDate(0, 0, 10)) {
+				page.Hatches = append(page.Hatches, v)
+			}
+		}
+		slices.SortFunc(page.Hatches, func(x, y farm.BatchView) int { return x.Hatch().At.Compare(y.Hatch().At) })
+		stays := w.AllStays(open)
+		page.Clashes = w.Clashes(stays)
+		page.Running = w.Running(open, stays)
+		parcels, err := w.Parcels(ctx, tx, 20)
+		for _, p := range parcels {
+			if p.OnTheWay() {
+				page.OnTheWay = append(page.OnTheWay, p)
+			}
+		}
+		return err
+	})
+	return
+}

@@ -1,0 +1,368 @@
+package weigh
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"metrogon/core/air"
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/method"
+	"metrogon/core/moisture"
+	"metrogon/core/units"
+	"metrogon/farm"
+	"metrogon/store"
+	"slices"
+	"time"
+)
+
+// Water is what a batch's eggs have lost, and what to do about it.
+type Water struct {
+	farm.BatchView
+	Counting calendar.Counting // of the reader
+	Series   []WaterSeries
+	Singles  []WaterSeries // eggs weighed one by one, those that stray furthest first
+	Dark     []DarkEgg     // eggs whose own air cell was read
+	Trays    []store.Tray
+	Target   float64 // loss by lockdown, percent
+	From, To float64 // its usual span
+	LastDay  float64 // lockdown
+	past     []store.Response
+}
+
+// DayOf numbers a moment of incubation, in days, as the reader counts.
+func (p Water) DayOf(day float64) float64 { return day + float64(p.Counting) }
+
+// WaterSeries is eggs that are weighed, or looked at, together again and again.
+type WaterSeries struct {
+	Name      string // of the tray, or all eggs
+	Load      Load
+	Weighings []WaterPoint
+	moisture.Outlook
+	Known  bool   // two weighings or more: the rest follows
+	Why    string // why nothing follows yet
+	Advice string
+	How    string
+	WetC   float64 // wet-bulb temperature of the advised air
+	TempC  float64
+}
+
+// Load says what lies on the scale, or is held to the lamp: the whole batch, or
+// one tray, or one egg.
+type Load struct {
+	TrayID, EggID int64
+	Cells         bool // the air cell was read, nothing was weighed
+}
+
+// DarkEgg is an egg that is judged by its air cell.
+type DarkEgg struct {
+	Code      string
+	LossPct   float64 // that the cell stands for
+	At        time.Time
+	Looks     int
+	Growth    candling.Growth
+	Condemned bool // it does not grow
+}
+
+// WaterPoint is one weighing, with the loss that it shows.
+type WaterPoint struct {
+	store.Weighing
+	Day, MeanG, LossPct float64
+}
+
+// Water works the weighings of a batch out.
+func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (page Water, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		page, err = water(ctx, tx, w, batchID)
+		return err
+	})
+	return
+}
+
+func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (page Water, err error) {
+	batch, err := tx.Batch(ctx, batchID)
+	if err != nil {
+		return page, err
+	}
+	views, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
+	if err != nil {
+		return page, err
+	}
+	page = waterOf(w, views[0])
+	if page.Kind.IsReptile() {
+		return page, nil
+	}
+	if page.Trays, err = tx.Trays(ctx, page.Stands().ID); err != nil {
+		return page, err
+	}
+	if page.past, err = tx.Responses(ctx, page.Stands().ID, 50); err != nil {
+		return page, err
+	}
+	eggs, err := tx.BatchEggs(ctx, batchID)
+	if err != nil {
+		return page, err
+	}
+	all, err := tx.Weighings(ctx, batchID)
+	if err != nil {
+		return page, err
+	}
+	page.gather(all, eggs)
+	return page, nil
+}
+
+// waterOf is what a batch's eggs should lose.
+func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
+	p := Water{BatchView: v, Counting: w.Member.Counting()}
+	if v.Kind.IsReptile() {
+		return p
+	}
+	p.Target, p.From, p.To, p.LastDay = v.Kind.LossPct.At, v.Kind.LossPct.From, v.Kind.LossPct.To, v.Kind.LockdownDay.At
+	if p.From == p.To { // no span of its own: that of good hatches of all birds, 11 to 14 % [common practice]
+		p.From, p.To = min(11, p.Target), max(14, p.Target)
+	}
+	return p
+}
+
+// gather sorts weighings by what lay on the scale, and works each lot out.
+func (p *Water) gather(all []store.Weighing, eggs []store.Egg) {
+	byLoad := map[Load][]WaterPoint{}
+	var order []Load
+	for _, x := range all {
+		l := loadOf(x)
+		if byLoad[l] == nil {
+			order = append(order, l)
+		}
+		byLoad[l] = append(byLoad[l], WaterPoint{Weighing: x, Day: max(0, calendar.Elapsed(p.SetAt, x.At))})
+	}
+	for _, l := range order {
+		s := WaterSeries{Name: p.loadName(l, eggs), Load: l, Weighings: byLoad[l]}
+		switch {
+		case l.EggID != 0 && !alive(l.EggID, eggs):
+		case l.EggID != 0 && l.Cells:
+			p.Dark = append(p.Dark, p.dark(s))
+		case l.EggID != 0:
+			s.means(nil)
+			s.work(*p)
+			p.Singles = append(p.Singles, s)
+		default:
+			s.means(eggs)
+			s.work(*p)
+			p.Series = append(p.Series, s)
+		}
+	}
+	if together, ok := p.together(); ok {
+		together.work(*p)
+		p.Series = append(p.Series, together)
+	}
+	slices.SortStableFunc(p.Singles, func(a, b WaterSeries) int {
+		off := func(s WaterSeries) float64 {
+			if !s.Known {
+				return -1
+			}
+			return math.Abs(s.ProjectedPct - p.Target)
+		}
+		return cmp.Compare(off(b), off(a))
+	})
+}
+
+func loadOf(x store.Weighing) (l Load) {
+	l.Cells = x.CellPct > 0
+	if x.TrayID != nil {
+		l.TrayID = *x.TrayID
+	}
+	if x.EggID != nil {
+		l.EggID = *x.EggID
+	}
+	return
+}
+
+func alive(egg int64, eggs []store.Egg) bool {
+	return slices.ContainsFunc(eggs, func(e store.Egg) bool { return e.ID == egg && e.Fate == nil })
+}
+
+func (p Water) loadName(l Load, eggs []store.Egg) string {
+	if i := slices.IndexFunc(eggs, func(e store.Egg) bool { return e.ID == l.EggID }); i >= 0 {
+		return farm.CodeOf(eggs[i].Mark, eggs[i].No)
+	}
+	if l.TrayID != 0 {
+		if i := slices.IndexFunc(p.Trays, func(t store.Tray) bool { return t.ID == l.TrayID }); i >= 0 {
+			return p.Trays[i].Name
+		}
+		return "A tray no longer used"
+	}
+	if l.Cells {
+		return "Air cells by eye"
+	}
+	return "All eggs"
+}
+
+// means works out what an egg weighed each time. Eggs taken out between two
+// weighings do not count as water: an earlier weighing stands for the eggs that
+// are left at the last one. Where every egg on the scale has a weight of its own,
+// those that left take their own share with them; else the mean is taken.
+func (s *WaterSeries) means(eggs []store.Egg) {
+	last := s.Weighings[len(s.Weighings)-1]
+	for i := range s.Weighings {
+		x := &s.Weighings[i]
+		x.MeanG = x.MassG / float64(x.Eggs)
+		all, left, n := 0.0, 0.0, 0
+		for _, e := range eggs {
+			here := s.Load.TrayID == 0 || (e.TrayID != nil && *e.TrayID == s.Load.TrayID)
+			if !here || (e.FateAt != nil && !e.FateAt.After(x.At)) {
+				continue
+			}
+			if e.MassG == nil {
+				n = 0
+				break
+			}
+			n++
+			all += *e.MassG
+			if e.FateAt != nil && !e.FateAt.After(last.At) {
+				left += *e.MassG
+			}
+		}
+		if n == x.Eggs && last.Eggs < x.Eggs && all > left {
+			x.MeanG = x.MassG * (all - left) / all / float64(last.Eggs)
+		}
+	}
+}
+
+// together joins eggs that are weighed one by one: what all those weighed in the
+// last round have lost. A round is the weighings of six hours.
+func (p Water) together() (s WaterSeries, ok bool) {
+	if len(p.Singles) < 2 {
+		return s, false
+	}
+	var last time.Time
+	for _, e := range p.Singles {
+		if at := e.Weighings[len(e.Weighings)-1].At; at.After(last) {
+			last = at
+		}
+	}
+	const round = 6 * time.Hour
+	var core []WaterSeries
+	for _, e := range p.Singles {
+		if last.Sub(e.Weighings[len(e.Weighings)-1].At) < round {
+			core = append(core, e)
+		}
+	}
+	s.Name = fmt.Sprintf("%d eggs weighed one by one", len(core))
+	for k, x := range core[0].Weighings {
+		sum, all := WaterPoint{Weighing: store.Weighing{At: x.At, RHPct: x.RHPct, TempC: x.TempC}, Day: x.Day}, true
+		for _, e := range core {
+			i := slices.IndexFunc(e.Weighings, func(y WaterPoint) bool { return y.At.Sub(x.At).Abs() < round })
+			if all = all && i >= 0; all {
+				sum.Eggs++
+				sum.MassG += e.Weighings[i].MassG
+			}
+		}
+		if sum.MeanG = sum.MassG / float64(len(core)); all && (k == 0 || x.Day-core[0].Weighings[k-1].Day > .25) {
+			s.Weighings = append(s.Weighings, sum)
+		}
+	}
+	return s, len(s.Weighings) > 0
+}
+
+// dark judges an egg by the growth of its air cell.
+func (p Water) dark(s WaterSeries) DarkEgg {
+	first, last := s.Weighings[0], s.Weighings[len(s.Weighings)-1]
+	d := DarkEgg{Code: s.Name, At: last.At, Looks: len(s.Weighings), LossPct: moisture.LossOfCell(last.CellPct / 100), Growth: candling.TooSoon}
+	if d.Looks > 1 {
+		d.Growth = candling.Judge(moisture.LossOfCell(first.CellPct/100), d.LossPct, last.Day-first.Day, p.Target/p.LastDay)
+	}
+	d.Condemned = d.Growth == candling.Stands
+	return d
+}
+
+func (s *WaterSeries) work(page Water) {
+	last := s.Weighings[len(s.Weighings)-1]
+	s.TempC = last.TempC
+	lot := moisture.Lot{AirTempC: last.TempC, EggTempC: last.TempC, TargetPct: page.Target, TargetDay: page.LastDay}
+	if s.Load.Cells { // a fresh egg's cell is known, so that one look is enough
+		lot.FreshMassG = page.Kind.EggG.At
+	}
+	before := 0.0
+	for i := range s.Weighings {
+		x := &s.Weighings[i]
+		if s.Load.Cells {
+			x.MeanG = lot.FreshMassG * (1 - moisture.LossOfCell(x.CellPct/100)/100)
+		}
+		day := x.Day
+		if day < .5 { // the scale stood beside the machine
+			day = 0
+		}
+		lot.Weighings = append(lot.Weighings, moisture.Weighing{Day: day, MassG: x.MeanG})
+		if day > before {
+			lot.RH = append(lot.RH, moisture.Period{FromDay: before, ToDay: day, RHPct: x.RHPct})
+			before = day
+		}
+	}
+	if len(s.Weighings) < 2 && !s.Load.Cells {
+		s.Why = "Weigh the same eggs again in some days; then their loss, what it will be and the right humidity stand here."
+		return
+	}
+	o, err := moisture.Work(lot)
+	if err != nil {
+		s.Why = "These weighings cannot be worked out: " + err.Error() + "."
+		return
+	}
+	if o.NoLoss {
+		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs again in two or three days."
+		return
+	}
+	s.Outlook, s.Known = o, true
+	fresh := last.MeanG / (1 - o.LossPct/100)
+	for i := range s.Weighings {
+		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
+	}
+	held := last.RHPct
+	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.Counting.Count(page.LastDay), units.Number(page.Target))
+	switch {
+	case !o.Attainable && o.BestRHPct <= moisture.Driest:
+		s.Advice = fmt.Sprintf("%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost, o.BestRHPct, o.BestLossPct)
+		s.How = page.lever(drier, -1)
+	case !o.Attainable:
+		s.Advice = fmt.Sprintf("%s They have lost too much already: as moist as a machine can be, %.0f %%, they come to %.1f %%.", lost, o.BestRHPct, o.BestLossPct)
+		s.How = page.lever(moister, 1)
+	case o.RequiredRHPct > held+3:
+		s.Advice = fmt.Sprintf("%s Raise from %.0f to %.0f %% from now on.", lost, held, o.RequiredRHPct)
+		s.How = page.lever(moister, o.RequiredRHPct-held)
+	case o.RequiredRHPct < held-3:
+		s.Advice = fmt.Sprintf("%s Lower from %.0f to %.0f %% from now on.", lost, held, o.RequiredRHPct)
+		s.How = page.lever(drier, o.RequiredRHPct-held)
+	default:
+		s.Advice = fmt.Sprintf("%s Keep %.0f %%: that is right.", lost, held)
+	}
+	if state, err := air.FromRH(s.TempC, o.BestRHPct, air.StandardPressure); err == nil {
+		s.WetC = state.WetBulbC
+	}
+}
+
+// How humidity is changed: surface, not depth [common practice].
+const (
+	moister = "A second dish or a sponge adds surface; depth does nothing. Lukewarm water, a little at a time, then wait half an hour: it overshoots."
+	drier   = "Take a sponge out, cover part of the water, or open the vents a little; then wait half an hour."
+)
+
+// lever adds to the usual ways of changing humidity what this machine did last
+// time: of the changes in the wanted direction, the one nearest to what is needed.
+func (p Water) lever(usual string, points float64) string {
+	best, off := "", math.Inf(1)
+	for _, r := range p.past { // the newest first
+		moved := r.ToPct - r.FromPct
+		if moved*points <= 0 || math.Abs(moved-points) >= off {
+			continue
+		}
+		off = math.Abs(moved - points)
+		best = fmt.Sprintf(" In %s, %s last time gave %+.0f points in %d min (%s).", p.Stands().Name, r.What, moved, r.Minutes, r.At.Format("2 Jan"))
+	}
+	return usual + best
+}
+
+// ByWeight tells whether the batch is run by weight already.
+func (p Water) ByWeight() bool { return p.Method.School == method.ByWeight }

@@ -1,0 +1,253 @@
+package weigh
+
+import (
+	"context"
+	"math"
+	"metrogon/core/candling"
+	"metrogon/core/method"
+	"metrogon/core/moisture"
+	"metrogon/core/units"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Weighing is a weighing, or a look at the air cell, as it is typed.
+type Weighing struct {
+	TrayID int64  // 0: the whole batch, or one egg
+	Code   string // of one egg, as it is written on it
+	Eggs   int
+	MassG  float64
+	Cell   Cell
+	RHPct  float64 // since the last time
+	TempC  float64
+	At     time.Time
+	Sure   bool // the odd figure is right
+}
+
+// Cell is an air cell that was read in place of a weight: by ruler, from the blunt
+// end to its edge, or as the drawing that it looks most like.
+type Cell struct {
+	DepthMM float64
+	LossPct float64 // that the drawing was made for
+	Drawn   bool
+}
+
+func (c Cell) read() bool { return c.Drawn || c.DepthMM != 0 }
+
+// Drawings are the losses in percent for which air cells are drawn to compare.
+var Drawings = []float64{0, 3, 6, 9, 12, 15, 19}
+
+// pct is the share of the egg's volume that the cell takes, in percent.
+func (c Cell) pct(eggG float64) float64 {
+	if c.Drawn {
+		return 100 * moisture.CellAfter(c.LossPct)
+	}
+	return 100 * moisture.CellShare(c.DepthMM/moisture.Length(eggG))
+}
+
+// Record keeps a weighing. An odd one (weight up, ounces for grams, another number
+// of eggs, an air cell that shrank) is asked about first.
+func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		page, err := water(ctx, tx, w, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if page.Kind.IsReptile() {
+			return farm.Done{}, farm.Problemf("batch", "Reptile eggs take up water from their substrate; weigh the box instead.")
+		}
+		row := store.Weighing{BatchID: batchID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
+		usual := page.Kind.EggG.At
+		var p farm.Problems
+		if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
+			for _, e := range eggs {
+				if e.Fate == nil && farm.CodeOf(e.Mark, e.No) == code {
+					row.EggID, row.Eggs, x.TrayID = &e.ID, 1, 0
+					if e.MassG != nil {
+						usual = *e.MassG
+					}
+				}
+			}
+			if row.EggID == nil {
+				p.Addf("code", "No egg in %s has the code %.12q.", batch.Code, code)
+			}
+		}
+		p.Count("eggs", "The number of eggs", row.Eggs, 1, page.Eggs)
+		if x.Cell.read() {
+			row.MassG = 0
+			if x.Cell.Drawn {
+				p.Measure("cell", "The drawing", &x.Cell.LossPct, 0, 40, "%")
+			} else {
+				p.Measure("depth", "The air cell", &x.Cell.DepthMM, 1, math.Round(.6*moisture.Length(usual)), "mm")
+			}
+			row.CellPct = x.Cell.pct(usual)
+		} else {
+			p.Mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
+		}
+		p.Measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
+		p.Temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
+		if x.At.Before(batch.SetAt.Add(-time.Hour)) || x.At.After(w.Now.Add(time.Hour)) {
+			p.Addf("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
+		}
+		if x.TrayID != 0 {
+			row.TrayID = &x.TrayID
+			if !slices.ContainsFunc(page.Trays, func(t store.Tray) bool { return t.ID == x.TrayID }) {
+				p.Addf("tray", "Pick what lay on the scale.")
+			}
+		}
+		all, err := tx.Weighings(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var before *store.Weighing // the newest of the same eggs
+		for i, old := range all {
+			if loadOf(old) == loadOf(row) {
+				before = &all[i]
+			}
+		}
+		if before != nil && !before.At.Before(x.At) {
+			p.Addf("at", "There is a later weighing of these eggs already, of %s.", m.Moment(before.At))
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if odd := oddOf(row, before, usual, m.Units()); odd != "" && !x.Sure {
+			return farm.Done{}, farm.Problemf("sure", "%s", odd)
+		}
+		id, err := tx.AddWeighing(ctx, row)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		u := journal.Undo{dropWeighing.Of(id)}
+		what := wording.Plural(row.Eggs, "egg")
+		if row.EggID != nil {
+			what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
+		}
+		if row.CellPct == 0 {
+			return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
+		}
+		loss := moisture.LossOfCell(row.CellPct / 100)
+		if row.EggID == nil || before == nil {
+			return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
+		}
+		growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay)
+		return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
+	})
+}
+
+// oddOf asks about a figure that does not go with the one before.
+func oddOf(row store.Weighing, before *store.Weighing, usualG float64, r units.Reader) string {
+	mean, days := 0.0, 0.0
+	if before != nil {
+		mean, days = before.MassG/float64(before.Eggs), row.At.Sub(before.At).Hours()/24
+	}
+	if row.CellPct == 0 {
+		return moisture.Odd(row.MassG, row.Eggs, mean, days, usualG, r)
+	}
+	if before != nil && row.CellPct < before.CellPct-3 {
+		return "The air cell was larger last time, and it only grows: was it read right?"
+	}
+	return ""
+}
+
+// Response is what a machine's humidity did after something was changed.
+type Response struct {
+	What           string
+	FromPct, ToPct float64
+	Minutes        int
+}
+
+// Levers are what may be changed, in the words of the trade.
+var Levers = []string{"a sponge", "a second sponge", "a second dish", "lukewarm water", "a sponge out", "a dish out", "covering half the water", "opening the vents", "closing the vents"}
+
+// NoteResponse keeps what a change did to the humidity of the machine in which the
+// batch stands, so that it can be told next time.
+func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, batchID int64, r Response) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+		w, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		if !slices.Contains(Levers, r.What) {
+			p.Addf("what", "Pick what you changed.")
+		}
+		p.Measure("from", "The humidity before", &r.FromPct, 1, 100, "%")
+		p.Measure("to", "The humidity after", &r.ToPct, 1, 100, "%")
+		p.Count("minutes", "The minutes", r.Minutes, 1, 1440)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		id, err := tx.AddResponse(ctx, store.Response{MachineID: v.Stands().ID, At: w.Now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes})
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On("batch", batchID).And("machine", v.Stands().ID), journal.Undo{dropResponse.Of(id)}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
+	})
+}
+
+// GoByWeight takes the school of humidity over for the kind of a batch: from now
+// on whatever humidity brings its eggs to the right loss.
+func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		kind, err := w.Kind(batch.Species)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		way := w.Method(kind.ID)
+		way.School = method.ByWeight
+		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
+	})
+}
+
+// ReadCell keeps how large the air cell of an egg with a dark shell is, as the drawing
+// that it looks most like.
+func (b *Service) ReadCell(
+	ctx context.Context, m *farm.Member, key string, batchID, eggID int64, lossPct float64, at time.Time,
+) (farm.Done, error) {
+	x := Weighing{Eggs: 1, Cell: Cell{LossPct: lossPct, Drawn: true}, At: at}
+	err := b.Read(ctx, m, func(tx *farm.Tx) error {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return err
+		}
+		_, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return err
+		}
+		x.RHPct, x.TempC = v.Humidity().At, v.Air().TempC
+		eggs, err := tx.BatchEggs(ctx, batchID)
+		for _, e := range eggs {
+			if e.ID == eggID {
+				x.Code = farm.CodeOf(e.Mark, e.No)
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return farm.Done{}, err
+	}
+	if x.Code == "" {
+		return farm.Done{}, farm.ErrNone
+	}
+	return b.Record(ctx, m, key, batchID, x)
+}
