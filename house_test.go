@@ -74,7 +74,10 @@ func TestArrowsPointOneWay(t *testing.T) {
 				assert.NotContains(t, coreWithout, used, p.ImportPath)
 			}
 			if stage(p.ImportPath) && strings.HasPrefix(used, "metrogon/farm") {
-				assert.Contains(t, groundFloor, used, "%s imports %s: one stage of the work never imports another", p.ImportPath, used)
+				assert.Contains(
+					t, groundFloor, used, "%s imports %s: one stage of the work never imports another", p.ImportPath,
+					used,
+				)
 			}
 			if p.ImportPath == "metrogon/farm" {
 				assert.NotContains(t, used, "metrogon/farm/", "the ground floor stands on no room above it")

@@ -31,7 +31,9 @@ func load(t *testing.T, now time.Time) (*services.Services, *farm.Member) {
 func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 	for _, now := range []time.Time{
 		time.Date(2027, 4, 14, 7, 5, 0, 0, time.UTC), time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC),
-		time.Date(2028, 2, 29, 23, 50, 0, 0, time.UTC), time.Date(2027, 3, 28, 1, 30, 0, 0, time.UTC), time.Date(2027, 1, 1, 0, 1, 0, 0, time.UTC),
+		time.Date(2028, 2, 29, 23, 50, 0, 0, time.UTC), time.Date(2027, 3, 28, 1, 30, 0, 0, time.UTC), time.Date(
+			2027, 1, 1, 0, 1, 0, 0, time.UTC,
+		),
 	} {
 		t.Run(now.Format(time.RFC3339), func(t *testing.T) {
 			t.Parallel()
@@ -58,7 +60,9 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 					}
 				}
 			}
-			for _, want := range []string{"chicken", "coturnix-quail", "duck", "turkey", "leopard-gecko", "corn-snake", "locked", "hatching"} {
+			for _, want := range []string{
+				"chicken", "coturnix-quail", "duck", "turkey", "leopard-gecko", "corn-snake", "locked", "hatching",
+			} {
 				assert.Positive(t, state[want], want)
 			}
 			assert.Greater(t, len(closed), 20, "a past to count")

@@ -45,7 +45,9 @@ func (l *loader) room(ctx context.Context) error {
 			if at.After(l.now) {
 				at = l.now
 			}
-			c.At, c.PlaceID, c.Washing, c.Reasons = &at, places[where], "dry-brushed", map[string]int{"crack": l.dice.IntN(6) / 5, "dirty": l.dice.IntN(9) / 8}
+			c.At, c.PlaceID, c.Washing, c.Reasons = &at, places[where], "dry-brushed", map[string]int{
+				"crack": l.dice.IntN(6) / 5, "dirty": l.dice.IntN(9) / 8,
+			}
 			if p.name == "Barred" {
 				mass := 57 + float64(l.dice.IntN(40))/10
 				c.MassG = &mass
@@ -97,7 +99,11 @@ func (l *loader) weighings(ctx context.Context) error {
 			}
 		}
 	}
-	for i, r := range []store.Response{{What: "a second sponge", FromPct: 42, ToPct: 51, Minutes: 40}, {What: "a sponge out", FromPct: 52, ToPct: 44, Minutes: 35}, {What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 25}} {
+	for i, r := range []store.Response{
+		{What: "a second sponge", FromPct: 42, ToPct: 51, Minutes: 40},
+		{What: "a sponge out", FromPct: 52, ToPct: 44, Minutes: 35},
+		{What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 25},
+	} {
 		r.MachineID, r.At = l.box["Cabinet"], l.now.AddDate(0, 0, -30+7*i)
 		if _, err := l.tx.AddResponse(ctx, r); err != nil {
 			return err
@@ -118,7 +124,9 @@ func (l *loader) parcels(ctx context.Context) error {
 		from, species, breed string
 		ordered, sent        int
 	}{{"Hollin Ridge", "chicken", "Marbled", 24, 26}, {"Dunlin Yard", "coturnix-quail", "Dune", 30, 0}} {
-		pen, err := l.tx.SavePen(ctx, store.Pen{Name: x.from, Species: x.species, Breed: x.breed, FromOn: today.AddDate(0, -2, 0), Supplier: true})
+		pen, err := l.tx.SavePen(ctx, store.Pen{
+			Name: x.from, Species: x.species, Breed: x.breed, FromOn: today.AddDate(0, -2, 0), Supplier: true,
+		})
 		if err != nil {
 			return err
 		}
@@ -131,7 +139,15 @@ func (l *loader) parcels(ctx context.Context) error {
 		}
 		at, broken, loose, displaced := l.now.Add(-4*time.Hour), 1, 3, 1
 		ready := at.Add(24 * time.Hour)
-		ids, err := l.tx.Collect(ctx, []store.Collection{{PenID: pen, LaidOn: today.AddDate(0, 0, -4), At: &at, ReadyAt: &ready, Eggs: x.sent - broken, Reasons: map[string]int{"broken": broken}, Note: "Box dented on one side."}})
+		ids, err := l.tx.Collect(
+			ctx,
+			[]store.Collection{
+				{
+					PenID: pen, LaidOn: today.AddDate(0, 0, -4), At: &at, ReadyAt: &ready, Eggs: x.sent - broken,
+					Reasons: map[string]int{"broken": broken}, Note: "Box dented on one side.",
+				},
+			},
+		)
 		if err != nil {
 			return err
 		}
@@ -160,7 +176,9 @@ func (l *loader) ways(ctx context.Context) error {
 // still box turned twice today.
 func (l *loader) readying(ctx context.Context) error {
 	hatcher := l.box["Small hatcher"]
-	for step, ago := range map[string]time.Duration{"clean": 12 * time.Hour, "place": 12 * time.Hour, "outlet": 12 * time.Hour, "warm": 9 * time.Hour} {
+	for step, ago := range map[string]time.Duration{
+		"clean": 12 * time.Hour, "place": 12 * time.Hour, "outlet": 12 * time.Hour, "warm": 9 * time.Hour,
+	} {
 		if err := l.care(ctx, store.Care{Kind: "ready:" + step, MachineID: &hatcher, At: l.now.Add(-ago)}); err != nil {
 			return err
 		}

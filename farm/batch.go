@@ -149,7 +149,9 @@ type Air struct {
 // LongPast tells that the usual time of the hatch was over two days ago or more, and
 // nobody has told of a lockdown: whatever became of the eggs is not written down.
 func (v BatchView) LongPast() bool {
-	return v.Open() && v.LockedAt == nil && !v.Kind.IsReptile() && v.Alive > 0 && v.Now.After(v.Hatch().To.AddDate(0, 0, 2))
+	return v.Open() && v.LockedAt == nil && !v.Kind.IsReptile() && v.Alive > 0 && v.Now.After(
+		v.Hatch().To.AddDate(0, 0, 2),
+	)
 }
 
 // Milestone finds the first of a kind.
@@ -201,7 +203,9 @@ func (w *Snapshot) View(batch store.Batch) (BatchView, error) {
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
-	v := BatchView{Batch: batch, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(0, calendar.Elapsed(batch.SetAt, w.Now)),
+	v := BatchView{Batch: batch, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(
+		0, calendar.Elapsed(batch.SetAt, w.Now),
+	),
 		Setter: w.MachineByID[batch.SetterID], Hatcher: w.MachineByID[batch.HatcherID]}
 	if v.Milestones, err = calendar.Schedule(plan); err != nil {
 		return v, err

@@ -38,7 +38,9 @@ func TestTenThousandEggsAreSetAtOnce(t *testing.T) {
 func TestTheSameCodeAQuarterOfAMillionTimes(t *testing.T) {
 	y := newYard(t)
 	id := y.incubating(10)
-	_, err := y.Incubate.MoveEggs(y.Context(), y.m, key(), id, incubate.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))})
+	_, err := y.Incubate.MoveEggs(
+		y.Context(), y.m, key(), id, incubate.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))},
+	)
 	assert.ErrorContains(t, err, "The number of eggs moved at once is 250000; it may be 0 to 2000.")
 }
 

@@ -52,7 +52,11 @@ func newYard(t *testing.T) *yard {
 }
 
 func (y *yard) settle(name, email string) *farm.Member {
-	id, err := y.People.SetUp(y.Context(), people.NewFarm{Farm: name, Zone: "Europe/London", Name: "Anna Wick", Email: email, Password: "a-long-password"}, false)
+	id, err := y.People.SetUp(
+		y.Context(),
+		people.NewFarm{Farm: name, Zone: "Europe/London", Name: "Anna Wick", Email: email, Password: "a-long-password"},
+		false,
+	)
 	require.NoError(y, err)
 	m, err := y.People.Member(y.Context(), id)
 	require.NoError(y, err)
@@ -62,7 +66,9 @@ func (y *yard) settle(name, email string) *farm.Member {
 func key() string { return farm.NewKey() }
 
 func (y *yard) pen(name, species string) int64 {
-	_, err := y.Flock.SavePen(y.Context(), y.m, key(), farm.Pen{Name: name, Species: species, Females: 8, Males: 1, FromOn: y.now.AddDate(-1, 0, 0)})
+	_, err := y.Flock.SavePen(y.Context(), y.m, key(), farm.Pen{
+		Name: name, Species: species, Females: 8, Males: 1, FromOn: y.now.AddDate(-1, 0, 0),
+	})
 	require.NoError(y, err)
 	pens, err := y.Flock.Pens(y.Context(), y.m)
 	require.NoError(y, err)
@@ -76,7 +82,10 @@ func (y *yard) pen(name, species string) int64 {
 }
 
 func (y *yard) machine(name, kind, species string, setting, hatching int) int64 {
-	_, err := y.Machines.SaveMachine(y.Context(), y.m, key(), farm.Machine{Name: name, Kind: kind}, []farm.Room{{Species: species, Setting: setting, Hatching: hatching}})
+	_, err := y.Machines.SaveMachine(
+		y.Context(), y.m, key(), farm.Machine{Name: name, Kind: kind},
+		[]farm.Room{{Species: species, Setting: setting, Hatching: hatching}},
+	)
 	require.NoError(y, err)
 	all, err := y.Machines.List(y.Context(), y.m)
 	require.NoError(y, err)
@@ -92,7 +101,9 @@ func (y *yard) machine(name, kind, species string, setting, hatching int) int64 
 func day(back int) time.Time { return time.Date(2027, 3, 1-back, 0, 0, 0, 0, time.UTC) }
 
 func (y *yard) collect(pen int64, back, eggs, rejected int) farm.Done {
-	done, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: pen, LaidOn: day(back), Eggs: eggs, Rejected: rejected})
+	done, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{
+		PenID: pen, LaidOn: day(back), Eggs: eggs, Rejected: rejected,
+	})
 	require.NoError(y, err)
 	return done
 }
@@ -142,7 +153,9 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	require.Equal(t, 20, y.inStore())
 
 	plan := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: box, SetAt: y.now, Picks: []incubate.Pick{
-		{PenID: barred, LaidOn: day(0), Eggs: 5}, {PenID: barred, LaidOn: day(4), Eggs: 5}, {PenID: speckled, LaidOn: day(8), Eggs: 10}}}
+		{PenID: barred, LaidOn: day(0), Eggs: 5}, {PenID: barred, LaidOn: day(4), Eggs: 5}, {
+			PenID: speckled, LaidOn: day(8), Eggs: 10,
+		}}}
 	page, err := y.Incubate.Plan(ctx, y.m, plan)
 	require.NoError(t, err)
 	a := page.Answer
@@ -169,7 +182,9 @@ func TestFromBasketToHatchRate(t *testing.T) {
 
 	// Day 7: 3 clears of Barred, one ring and one unsure of Speckled, the rest live.
 	y.now = start.AddDate(0, 0, 7)
-	for call, eggs := range map[candling.Call][]int{candling.Clear: {1, 2, 3}, candling.Ring: {11}, candling.Unsure: {12}} {
+	for call, eggs := range map[candling.Call][]int{
+		candling.Clear: {1, 2, 3}, candling.Ring: {11}, candling.Unsure: {12},
+	} {
 		_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: call, Eggs: nos(b, eggs...), TakeOut: true})
 		require.NoError(t, err)
 	}
@@ -177,7 +192,9 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	require.NoError(t, err)
 	b = y.batch(id)
 	assert.Equal(t, []int{16, 4}, []int{b.Alive, b.Removed})
-	assert.Equal(t, []int{19, 16}, []int{b.Examined, b.BatchView.Fertile}, "the unsure one is not known; the ring was fertile")
+	assert.Equal(
+		t, []int{19, 16}, []int{b.Examined, b.BatchView.Fertile}, "the unsure one is not known; the ring was fertile",
+	)
 	assert.Equal(t, [2]int{7, 10}, [2]int{b.Pens[0].Fertility.K, b.Pens[0].Fertility.N}, "Barred: 7 of 10")
 	assert.Equal(t, [2]int{9, 9}, [2]int{b.Pens[1].Fertility.K, b.Pens[1].Fertility.N}, "Speckled: 9 of 9 known")
 
@@ -207,7 +224,9 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	}{{"Barred", 7, 10, 6, 7, 6, 10}, {"Speckled", 9, 9, 7, 9, 8, 10}} {
 		for _, p := range pens {
 			if p.Name == want.pen {
-				assert.Equal(t, [6]int{want.fertile, want.examined, want.hatchedFertile, want.fertiles, want.hatched, want.set},
+				assert.Equal(t, [6]int{
+					want.fertile, want.examined, want.hatchedFertile, want.fertiles, want.hatched, want.set,
+				},
 					[6]int{p.Fertility.K, p.Fertility.N, p.HatchOfFertile.K, p.HatchOfFertile.N, p.HatchOfSet.K, p.HatchOfSet.N}, p.Name)
 			}
 		}
@@ -252,7 +271,9 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Runner", "duck"), y.machine("Box", "all-in-one", "duck", 30, 30)
 	y.collect(pen, 1, 12, 0)
-	id := y.set(incubate.Setting{Species: "duck", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 12}}})
+	id := y.set(incubate.Setting{
+		Species: "duck", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 12}},
+	})
 	for _, c := range []struct {
 		day  int
 		due  []string
@@ -262,16 +283,28 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 		{0, nil, nil, nil},
 		{5, nil, []string{"Candle 12 eggs"}, nil},
 		{7, []string{"Candle 12 eggs"}, []string{"Candle 12 eggs"}, nil},
-		{8, []string{"Candle 12 eggs late 1"}, []string{"Candle 12 eggs"}, func() (farm.Done, error) { return y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{}) }},
+		{
+			8, []string{"Candle 12 eggs late 1"}, []string{"Candle 12 eggs"},
+			func() (farm.Done, error) { return y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{}) },
+		},
 		{8, nil, []string{"Candle 12 eggs"}, nil},
-		{11, []string{"Candle 12 eggs late 1"}, nil, func() (farm.Done, error) { return y.Incubate.TickOff(y.Context(), y.m, key(), id, "candle", 10) }},
+		{
+			11, []string{"Candle 12 eggs late 1"}, nil,
+			func() (farm.Done, error) { return y.Incubate.TickOff(y.Context(), y.m, key(), id, "candle", 10) },
+		},
 		{11, nil, nil, nil},
-		{25, []string{"Candle 12 eggs", "Lockdown of 12 eggs"}, nil, func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) }},
+		{
+			25, []string{"Candle 12 eggs", "Lockdown of 12 eggs"}, nil,
+			func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) },
+		},
 		{25, nil, nil, nil},
 		{29, []string{"Pull the young"}, []string{"Clear out 12 eggs"}, func() (farm.Done, error) {
 			return y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 12}})
 		}},
-		{29, []string{"Close Duck 27-01"}, nil, func() (farm.Done, error) { return y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{}) }},
+		{
+			29, []string{"Close Duck 27-01"}, nil,
+			func() (farm.Done, error) { return y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{}) },
+		},
 		{29, nil, nil, nil},
 	} {
 		y.now = start.AddDate(0, 0, c.day)
@@ -300,7 +333,10 @@ func TestAReptileClutch(t *testing.T) {
 	y := newYard(t)
 	pair, shelf := y.pen("Opal × Flint", "leopard-gecko"), y.machine("Shelf", "reptile-box", "leopard-gecko", 8, 0)
 	y.collect(pair, 0, 2, 0)
-	id := y.set(incubate.Setting{Species: "leopard-gecko", SetterID: shelf, TempC: 28, Picks: []incubate.Pick{{PenID: pair, LaidOn: day(0), Eggs: 2}}})
+	id := y.set(incubate.Setting{
+		Species: "leopard-gecko", SetterID: shelf, TempC: 28,
+		Picks: []incubate.Pick{{PenID: pair, LaidOn: day(0), Eggs: 2}},
+	})
 	b := y.batch(id)
 	assert.Equal(t, "2027-04-27", b.Hatch().At.Format("2006-01-02"), "57 days at 28 °C")
 	_, err := y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{})
@@ -332,7 +368,10 @@ func TestTwoPeopleSetTheSameEggs(t *testing.T) {
 	var both sync.WaitGroup
 	for range 6 {
 		both.Go(func() {
-			_, err := y.Incubate.Set(y.Context(), y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, SetAt: y.now, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}}})
+			_, err := y.Incubate.Set(y.Context(), y.m, key(), incubate.Setting{
+				Species: "chicken", SetterID: box, SetAt: y.now,
+				Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
+			})
 			if err == nil {
 				won.Add(1)
 			} else if strings.Contains(err.Error(), "only 4 are left") {
@@ -349,7 +388,9 @@ func TestUndoInOrderAndOnce(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
 	basket := y.collect(pen, 0, 12, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
+	})
 	_, err := y.Undo(y.Context(), y.m, key(), basket.Entry)
 	assert.ErrorContains(t, err, "set or taken out meanwhile")
 	setting := y.batch(id).Last.ID
@@ -376,19 +417,28 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
 	y.collect(pen, 0, 12, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}},
+	})
 	entry, eggs := y.batch(id).Last.ID, nos(y.batch(id), 1, 2)
 	other := y.settle("Elsewhere", "eve@elsewhere.example")
 	ctx := y.Context()
 	for name, err := range map[string]error{
-		"Batch":  second(y.Incubate.Batch(ctx, other, id)),
-		"Pen":    second(y.Flock.Pen(ctx, other, pen)),
-		"Candle": second(y.Candle.Candle(ctx, other, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs, TakeOut: false})),
-		"Rest":   second(y.Candle.CandleRest(ctx, other, key(), id, time.Time{})),
-		"Close":  second(y.Hatch.Close(ctx, other, key(), id, time.Time{})),
-		"Undo":   second(y.Undo(ctx, other, key(), entry)),
-		"Pen 2":  second(y.Flock.SavePen(ctx, other, key(), farm.Pen{ID: pen, Name: "Mine", Species: "chicken", FromOn: start})),
-		"Box":    second(y.Machines.SaveMachine(ctx, other, key(), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"}, []farm.Room{{Species: "chicken", Hatching: 3}})),
+		"Batch": second(y.Incubate.Batch(ctx, other, id)),
+		"Pen":   second(y.Flock.Pen(ctx, other, pen)),
+		"Candle": second(y.Candle.Candle(
+			ctx, other, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs, TakeOut: false},
+		)),
+		"Rest":  second(y.Candle.CandleRest(ctx, other, key(), id, time.Time{})),
+		"Close": second(y.Hatch.Close(ctx, other, key(), id, time.Time{})),
+		"Undo":  second(y.Undo(ctx, other, key(), entry)),
+		"Pen 2": second(y.Flock.SavePen(ctx, other, key(), farm.Pen{
+			ID: pen, Name: "Mine", Species: "chicken", FromOn: start,
+		})),
+		"Box": second(y.Machines.SaveMachine(
+			ctx, other, key(), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
+			[]farm.Room{{Species: "chicken", Hatching: 3}},
+		)),
 	} {
 		assert.ErrorIs(t, err, farm.ErrNone, name)
 	}
@@ -400,8 +450,13 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 	own := y.pen("Own", "chicken")
 	ownBox := y.machine("Own box", "all-in-one", "chicken", 10, 10)
 	y.collect(own, 0, 1, 0)
-	mine := y.set(incubate.Setting{Species: "chicken", SetterID: ownBox, Picks: []incubate.Pick{{PenID: own, LaidOn: day(0), Eggs: 1}}})
-	assert.ErrorIs(t, second(y.Hatch.End(ctx, other, key(), mine, hatch.Ending{Eggs: eggs, Fate: outcome.Removed, Stage: "bad"})), farm.ErrNone)
+	mine := y.set(incubate.Setting{
+		Species: "chicken", SetterID: ownBox, Picks: []incubate.Pick{{PenID: own, LaidOn: day(0), Eggs: 1}},
+	})
+	assert.ErrorIs(
+		t, second(y.Hatch.End(ctx, other, key(), mine, hatch.Ending{Eggs: eggs, Fate: outcome.Removed, Stage: "bad"})),
+		farm.ErrNone,
+	)
 	y.m = m
 	assert.Equal(t, 12, y.batch(id).Alive)
 }
@@ -430,19 +485,39 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 		"an unknown kind":         penned(farm.Pen{Name: "X", Species: "phoenix", FromOn: start}),
 		"bantam geese":            penned(farm.Pen{Name: "X", Species: "goose", Bantam: true, FromOn: start}),
 		"an end before the start": penned(farm.Pen{Name: "X", Species: "goose", FromOn: start, UntilOn: &time.Time{}}),
-		"no room":                 second(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, nil)),
-		"a strange machine":       second(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "oven"}, []farm.Room{{Species: "chicken", Hatching: 1}})),
-		"a set of nothing":        second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, SetAt: start})),
-		"eggs that are not there": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, SetAt: start, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}}})),
-		"a set in the year 9999":  second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, SetAt: start.AddDate(7972, 0, 0), Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}}})),
-		"a gecko in an oven":      second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "leopard-gecko", SetterID: box, TempC: 300, SetAt: start})),
-		"a password of 3":         y.People.AddPerson(ctx, y.m, "B", "b@b.example", "abc", "helper"),
-		"no address":              y.People.AddPerson(ctx, y.m, "B", "nonsense", "a-long-password", "helper"),
-		"a strange role":          y.People.AddPerson(ctx, y.m, "B", "b@b.example", "a-long-password", "king"),
-		"an address twice":        y.People.AddPerson(ctx, y.m, "B", "ANNA@wickfold.example", "a-long-password", "helper"),
-		"a zone on the moon":      second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{Name: "X", Zone: "Moon/Tycho", ChoreAt: "07:00", WarmHours: 24, RestHours: 24})),
-		"an hour too many":        second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{Name: "X", Zone: "UTC", ChoreAt: "25:00", WarmHours: 24, RestHours: 24})),
-		"a clock of 13 hours":     y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "C", Mass: "g", Clock: 13}),
+		"no room": second(y.Machines.SaveMachine(
+			ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, nil,
+		)),
+		"a strange machine": second(y.Machines.SaveMachine(
+			ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "oven"}, []farm.Room{{Species: "chicken", Hatching: 1}},
+		)),
+		"a set of nothing": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+			Species: "chicken", SetterID: box, SetAt: start,
+		})),
+		"eggs that are not there": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+			Species: "chicken", SetterID: box, SetAt: start,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}},
+		})),
+		"a set in the year 9999": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+			Species: "chicken", SetterID: box, SetAt: start.AddDate(7972, 0, 0),
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}},
+		})),
+		"a gecko in an oven": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+			Species: "leopard-gecko", SetterID: box, TempC: 300, SetAt: start,
+		})),
+		"a password of 3": y.People.AddPerson(ctx, y.m, "B", "b@b.example", "abc", "helper"),
+		"no address":      y.People.AddPerson(ctx, y.m, "B", "nonsense", "a-long-password", "helper"),
+		"a strange role":  y.People.AddPerson(ctx, y.m, "B", "b@b.example", "a-long-password", "king"),
+		"an address twice": y.People.AddPerson(
+			ctx, y.m, "B", "ANNA@wickfold.example", "a-long-password", "helper",
+		),
+		"a zone on the moon": second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+			Name: "X", Zone: "Moon/Tycho", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
+		})),
+		"an hour too many": second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+			Name: "X", Zone: "UTC", ChoreAt: "25:00", WarmHours: 24, RestHours: 24,
+		})),
+		"a clock of 13 hours": y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "C", Mass: "g", Clock: 13}),
 	} {
 		var p farm.Problems
 		if assert.ErrorAs(t, err, &p, name) {
@@ -456,17 +531,25 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 func TestHelpersWorkButDoNotRule(t *testing.T) {
 	y := newYard(t)
 	pen := y.pen("Barred", "chicken")
-	require.NoError(t, y.People.AddPerson(y.Context(), y.m, "Tobin", "tobin@wickfold.example", "a-long-password", "helper"))
-	in, err := y.People.SignIn(y.Context(), people.Attempt{Email: "Tobin@wickfold.example", Password: "a-long-password"})
+	require.NoError(
+		t, y.People.AddPerson(y.Context(), y.m, "Tobin", "tobin@wickfold.example", "a-long-password", "helper"),
+	)
+	in, err := y.People.SignIn(y.Context(), people.Attempt{
+		Email: "Tobin@wickfold.example", Password: "a-long-password",
+	})
 	require.NoError(t, err)
 	tobin, err := y.People.Member(y.Context(), in.PersonID)
 	require.NoError(t, err)
 	_, err = y.Stock.Collect(y.Context(), tobin, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
 	require.NoError(t, err)
 	for name, err := range map[string]error{
-		"pens":     second(y.Flock.SavePen(y.Context(), tobin, key(), farm.Pen{Name: "X", Species: "chicken", FromOn: start})),
-		"settings": second(y.People.SaveFarm(y.Context(), tobin, key(), people.Rules{Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24})),
-		"people":   y.People.AddPerson(y.Context(), tobin, "B", "b@b.example", "a-long-password", "owner"),
+		"pens": second(y.Flock.SavePen(y.Context(), tobin, key(), farm.Pen{
+			Name: "X", Species: "chicken", FromOn: start,
+		})),
+		"settings": second(y.People.SaveFarm(y.Context(), tobin, key(), people.Rules{
+			Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
+		})),
+		"people": y.People.AddPerson(y.Context(), tobin, "B", "b@b.example", "a-long-password", "owner"),
 	} {
 		assert.ErrorContains(t, err, "Only an owner", name)
 	}
@@ -485,7 +568,10 @@ func TestSignInIsThrottled(t *testing.T) {
 	assert.LessOrEqual(t, wait.For, time.Second, "but not for long")
 	y.now = y.now.Add(2 * time.Second)
 	assert.NoError(t, try("a-long-password"))
-	assert.ErrorIs(t, second(y.People.SignIn(y.Context(), people.Attempt{Email: "nobody@wickfold.example", Password: "x"})), people.ErrWrong)
+	assert.ErrorIs(
+		t, second(y.People.SignIn(y.Context(), people.Attempt{Email: "nobody@wickfold.example", Password: "x"})),
+		people.ErrWrong,
+	)
 }
 
 func TestImportIsAllOrNothingAndOnce(t *testing.T) {
@@ -495,15 +581,27 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 	line := func(no int, pen, species string, eggs int) stock.ImportLine {
 		return stock.ImportLine{No: no, Date: day(no), Pen: pen, Species: species, Eggs: eggs, Rejected: 1}
 	}
-	bad, err := y.Stock.ImportEggs(ctx, y.m, []stock.ImportLine{line(2, "Barred", "chicken", 5), line(3, "Barred", "duck", 5), line(4, "Ducks", "", 5), line(-5, "Barred", "chicken", 5)}, true)
+	bad, err := y.Stock.ImportEggs(
+		ctx, y.m,
+		[]stock.ImportLine{
+			line(2, "Barred", "chicken", 5), line(3, "Barred", "duck", 5), line(4, "Ducks", "", 5),
+			line(-5, "Barred", "chicken", 5),
+		},
+		true,
+	)
 	require.NoError(t, err)
 	require.Len(t, bad.Bad, 3)
-	assert.Equal(t, stock.BadLine{No: 3, Column: "species", Value: "duck", Reason: "the pen Barred holds chicken"}, bad.Bad[0])
+	assert.Equal(
+		t, stock.BadLine{No: 3, Column: "species", Value: "duck", Reason: "the pen Barred holds chicken"}, bad.Bad[0],
+	)
 	assert.Equal(t, 4, bad.Bad[1].No)
 	assert.Equal(t, "date", bad.Bad[2].Column, "not laid yet")
 	assert.Zero(t, y.inStore())
 
-	lines := []stock.ImportLine{line(2, "Barred", "", 5), line(3, "barred", "chicken", 4), line(3, "Barred", "chicken", 4), line(4, "Ducks", "duck", 3)}
+	lines := []stock.ImportLine{
+		line(2, "Barred", "", 5), line(3, "barred", "chicken", 4), line(3, "Barred", "chicken", 4),
+		line(4, "Ducks", "duck", 3),
+	}
 	offered, err := y.Stock.ImportEggs(ctx, y.m, lines, false)
 	require.NoError(t, err)
 	require.Len(t, offered.NewPens, 1)
@@ -531,7 +629,10 @@ func TestImportOf5000LinesIsQuick(t *testing.T) {
 	bring := func(n, first int) time.Duration {
 		var lines []stock.ImportLine
 		for i := range n {
-			lines = append(lines, stock.ImportLine{No: i + 2, Date: day(i % 700), Pen: fmt.Sprintf("Pen %d", first+i%12), Species: "chicken", Eggs: 4 + i%4})
+			lines = append(lines, stock.ImportLine{
+				No: i + 2, Date: day(i % 700), Pen: fmt.Sprintf("Pen %d", first+i%12), Species: "chicken",
+				Eggs: 4 + i%4,
+			})
 		}
 		began := time.Now()
 		done, err := y.Stock.ImportEggs(y.Context(), y.m, lines, true)
@@ -548,9 +649,14 @@ func TestARecordNarrowsWhatIsExpected(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 500, 500)
 	y.collect(pen, 0, 100, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 90}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 90}},
+	})
 	expect := func() *incubate.Answer {
-		page, err := y.Incubate.Plan(y.Context(), y.m, incubate.Setting{Species: "chicken", SetterID: box, SetAt: y.now, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+		page, err := y.Incubate.Plan(y.Context(), y.m, incubate.Setting{
+			Species: "chicken", SetterID: box, SetAt: y.now,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}},
+		})
 		require.NoError(t, err)
 		return page.Answer
 	}
@@ -572,7 +678,10 @@ func TestTheCounterOfAMachine(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 50, 50)
 	y.collect(pen, 0, 6, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, StartCounter: true, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, StartCounter: true,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}},
+	})
 	y.now = start.Add(25 * time.Hour)
 	b := y.batch(id)
 	assert.True(t, b.HasCount)
@@ -588,14 +697,20 @@ func TestTheBoardShowsClashes(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 50, 50)
 	y.collect(pen, 0, 20, 0)
-	y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}},
+	})
 	y.now = start.AddDate(0, 0, 10)
-	y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
+	y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}},
+	})
 	board, err := y.Machines.Board(y.Context(), y.m, time.Time{})
 	require.NoError(t, err)
 	require.Len(t, board.Lanes, 1)
 	assert.Len(t, board.Lanes[0].Bars, 4, "two batches, each turning and in lockdown")
 	require.Len(t, board.Clashes, 1)
-	assert.Equal(t, "Chicken 27-02 still turns in Box on Fri 19 Mar, when these eggs need lockdown.", board.Clashes[0].Says)
+	assert.Equal(
+		t, "Chicken 27-02 still turns in Box on Fri 19 Mar, when these eggs need lockdown.", board.Clashes[0].Says,
+	)
 	assert.NotEmpty(t, board.Lanes[0].Bars[1].Clash)
 }

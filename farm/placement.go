@@ -35,10 +35,14 @@ func (w *Snapshot) Places(stays []season.Stay, kind string) (setters, hatchers [
 			continue
 		}
 		if r.Setting > 0 {
-			setters = append(setters, Place{x, r.Setting, FreePlaces(season.Loads(stays, x.ID, false), w.Now, r.Setting)})
+			setters = append(setters, Place{
+				x, r.Setting, FreePlaces(season.Loads(stays, x.ID, false), w.Now, r.Setting),
+			})
 		}
 		if r.Hatching > 0 {
-			hatchers = append(hatchers, Place{x, r.Hatching, FreePlaces(season.Loads(stays, x.ID, true), w.Now, r.Hatching)})
+			hatchers = append(hatchers, Place{
+				x, r.Hatching, FreePlaces(season.Loads(stays, x.ID, true), w.Now, r.Hatching),
+			})
 		}
 	}
 	return
@@ -79,10 +83,14 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 		out = *v.ClosedAt
 	}
 	stay := func(machine int64, phase season.Phase, from, to time.Time, eggs float64, room int) season.Stay {
-		return season.Stay{BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from, To: to, Eggs: eggs, Room: room}
+		return season.Stay{
+			BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from, To: to, Eggs: eggs, Room: room,
+		}
 	}
 	if v.Kind.IsReptile() {
-		return []season.Stay{stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting)}
+		return []season.Stay{
+			stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting),
+		}
 	}
 	shut := v.at(calendar.Lockdown)
 	switch {

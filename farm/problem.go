@@ -123,6 +123,8 @@ var (
 
 func (p *Problems) Date(field, what string, on, latest time.Time) {
 	if on.Before(oldest) || on.After(latest) {
-		p.Addf(field, "%s is %s; it may be from 1990 to %s.", what, on.Format("2 Jan 2006"), latest.Format("2 Jan 2006"))
+		p.Addf(
+			field, "%s is %s; it may be from 1990 to %s.", what, on.Format("2 Jan 2006"), latest.Format("2 Jan 2006"),
+		)
 	}
 }

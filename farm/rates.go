@@ -42,7 +42,9 @@ func rate(k, n int) Rate {
 type Rates struct{ Fertility, HatchOfFertile, HatchOfSet Rate }
 
 func RatesOf(r store.Record) Rates {
-	return Rates{rate(r.Fertile, r.Examined), rate(r.HatchedFertile, r.FertileClosed), rate(r.HatchedClosed, r.SetClosed)}
+	return Rates{
+		rate(r.Fertile, r.Examined), rate(r.HatchedFertile, r.FertileClosed), rate(r.HatchedClosed, r.SetClosed),
+	}
 }
 
 // RecordsOf tells what the eggs of these pens did, nil of all, with the young that

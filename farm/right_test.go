@@ -59,7 +59,11 @@ func TestYoungCountedByPenAreNobodysOwn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, w.Curve.Eggs)
 	assert.Equal(t, 12, w.LeftOut)
-	assert.Contains(t, w.Says(), "Of 12 eggs young were counted by pen with eggs of other ages, so they tell nothing of waiting and are left out.")
+	assert.Contains(
+		t, w.Says(),
+		"Of 12 eggs young were counted by pen with eggs of other ages, so they tell nothing of waiting and are "+
+			"left out.",
+	)
 	page, err := y.Flock.Pen(ctx, y.m, pen)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{6, 12}, [2]int{page.Batches[0].HatchOfSet.K, page.Batches[0].HatchOfSet.N})
@@ -82,11 +86,18 @@ func TestOpeningTheRestTellsWhoHatched(t *testing.T) {
 	_, err := y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 4}})
 	require.NoError(t, err)
 	b := y.batch(id)
-	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 1, 2, 3), Fate: outcome.Unhatched, Stage: "late"})
-	assert.ErrorContains(t, err, "4 young of Barred were counted already, so of the 6 eggs left only 2 can have ended otherwise.")
+	_, err = y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 1, 2, 3), Fate: outcome.Unhatched, Stage: "late"},
+	)
+	assert.ErrorContains(
+		t, err, "4 young of Barred were counted already, so of the 6 eggs left only 2 can have ended otherwise.",
+	)
 	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 4), Fate: outcome.Hatched, Among: true})
 	require.NoError(t, err, "a shell was found: it is one of the four")
-	assert.Equal(t, [3]int{2, 4, 3}, func() [3]int { b := y.batch(id); return [3]int{b.Alive, b.BatchView.Hatched, b.Counted()} }())
+	assert.Equal(
+		t, [3]int{2, 4, 3},
+		func() [3]int { b := y.batch(id); return [3]int{b.Alive, b.BatchView.Hatched, b.Counted()} }(),
+	)
 	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 1, 2), Fate: outcome.Unhatched, Stage: "late"})
 	require.NoError(t, err)
 	closed, err := y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
@@ -104,7 +115,9 @@ func TestOpeningTheRestTellsWhoHatched(t *testing.T) {
 func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
+	})
 	require.NoError(t, err)
 	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -112,7 +125,9 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	require.NoError(t, err)
 	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	arrived, err := y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24})
+	arrived, err := y.Stock.Arrived(
+		ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
+	)
 	require.NoError(t, err)
 	_, err = y.Undo(ctx, y.m, key(), ordered.Entry)
 	assert.ErrorContains(t, err, "Take back first what was done after it: 24 eggs from Hollin Ridge in store")
@@ -155,7 +170,10 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	box := y.machine("Box", "all-in-one", "chicken", 40, 40)
 	hatcher := y.machine("Hatcher", "hatcher", "chicken", 0, 40)
 	y.collect(pen, 0, 36, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: hatcher, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 36}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, HatcherID: hatcher,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 36}},
+	})
 	y.now = time.Date(2027, 3, 19, 7, 20, 0, 0, time.UTC) // lockdown was due at seven
 	y.collect(pen, -18, 20, 0)
 	free := func() int {
@@ -189,9 +207,14 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, today.Due, 1)
 	assert.Equal(t, "What became of 36 eggs?", today.Due[0].Title)
-	assert.Contains(t, today.Due[0].Reason, "Box · day 37 of 21. They should have hatched by Tue 23 Mar, and no lockdown is written down.")
+	assert.Contains(
+		t, today.Due[0].Reason,
+		"Box · day 37 of 21. They should have hatched by Tue 23 Mar, and no lockdown is written down.",
+	)
 	assert.True(t, y.batch(id).LongPast())
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)})
+	_, err = y.Hatch.Hatched(
+		ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)},
+	)
 	require.NoError(t, err)
 	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
@@ -201,7 +224,9 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 func TestRestingEggsAreNotTilted(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
+	})
 	require.NoError(t, err)
 	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -213,7 +238,10 @@ func TestRestingEggsAreNotTilted(t *testing.T) {
 	require.NoError(t, err)
 	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID})
+	_, err = y.Stock.Arrived(
+		ctx, y.m, key(), parcels[0].ID,
+		stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID},
+	)
 	require.NoError(t, err)
 	tilts := func() int { return len(y.chores(farm.Tilt)) }
 	assert.Zero(t, tilts(), "they rest, neither turned nor tilted")
@@ -224,7 +252,9 @@ func TestRestingEggsAreNotTilted(t *testing.T) {
 func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	require.NoError(t, y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "F", Mass: "oz", Clock: 12, CountFrom: 1}))
+	require.NoError(
+		t, y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "F", Mass: "oz", Clock: 12, CountFrom: 1}),
+	)
 	m, err := y.People.Member(ctx, y.m.PersonID)
 	require.NoError(t, err)
 	y.m = m
@@ -243,9 +273,14 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	_, err = y.gather(stock.Collected{PenID: pen, Eggs: 1, MassG: new(500.)})
 	assert.ErrorContains(t, err, "The weight is 17.64 oz; it may be 0.01 to 14.11.")
 	y.collect(pen, 0, 20, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, HatcherID: box,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}},
+	})
 	weigh := func(grams float64) (farm.Done, error) {
-		return y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now})
+		return y.Weigh.Record(
+			ctx, y.m, key(), id, weigh.Weighing{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now},
+		)
 	}
 	done, err := weigh(1134) // 40 oz
 	require.NoError(t, err)
@@ -288,7 +323,9 @@ func TestThingsAreWrittenDownLater(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 		_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 1}, At: at})
 		assert.ErrorContains(t, err, says)
-		_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 1), Fate: outcome.Hatched, At: at})
+		_, err = y.Hatch.End(
+			ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 1), Fate: outcome.Hatched, At: at},
+		)
 		assert.ErrorContains(t, err, says)
 	}
 	y.now = start.AddDate(0, 0, 23)
@@ -364,14 +401,19 @@ func TestLateEggsAreJudgedOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, page.Answer.Young, room.PastYoung, 1e-9, "one number in both places")
 	assert.Equal(t, "late", string(room.Stock[0].Lots[0].Keeping))
-	assert.Contains(t, page.Answer.Ages[0], fmt.Sprintf("14 days old, most stop at 10; expect about %.0f young of them.", room.PastYoung))
+	assert.Contains(t, page.Answer.Ages[0], fmt.Sprintf(
+		"14 days old, most stop at 10; expect about %.0f young of them.", room.PastYoung,
+	))
 	proposed := func() []incubate.Pick {
 		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "coturnix-quail"})
 		require.NoError(t, err)
 		return page.Setting.Picks
 	}
 	assert.Empty(t, proposed())
-	_, err = y.Kinds.SaveKind(ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, method.Default())
+	_, err = y.Kinds.SaveKind(
+		ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}},
+		method.Default(),
+	)
 	require.NoError(t, err)
 	require.Len(t, proposed(), 1, "the farm's own limit is fourteen days")
 	assert.Equal(t, 12, proposed()[0].Eggs)
@@ -382,7 +424,9 @@ func TestATrialIsToldApart(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 10, Reasons: map[string]int{"dirty": 4, "broken": 1}})
+	_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{
+		PenID: pen, LaidOn: day(0), Eggs: 10, Reasons: map[string]int{"dirty": 4, "broken": 1},
+	})
 	require.NoError(t, err)
 	_, _, rejects, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
@@ -402,7 +446,9 @@ func TestATrialIsToldApart(t *testing.T) {
 	_, err = y.Undo(ctx, y.m, key(), trial.Entry)
 	assert.ErrorContains(t, err, "were set or taken out meanwhile")
 	y.now = start.AddDate(0, 0, 22)
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}})
+	_, err = y.Hatch.Hatched(
+		ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}},
+	)
 	require.NoError(t, err)
 	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
@@ -410,7 +456,9 @@ func TestATrialIsToldApart(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{8, 10}, [2]int{page.HatchOfSet.K, page.HatchOfSet.N}, "the pen's rate is of its sound eggs")
 	require.Len(t, page.Trials, 1)
-	assert.Equal(t, []any{"dirty", 1, 3}, []any{page.Trials[0].Name, page.Trials[0].HatchOfSet.K, page.Trials[0].HatchOfSet.N})
+	assert.Equal(t, []any{"dirty", 1, 3}, []any{
+		page.Trials[0].Name, page.Trials[0].HatchOfSet.K, page.Trials[0].HatchOfSet.N,
+	})
 	pens, err := y.Flock.Pens(ctx, y.m)
 	require.NoError(t, err)
 	assert.Equal(t, page.HatchOfSet, pens[0].HatchOfSet)
@@ -421,7 +469,9 @@ func TestAKeyBelongsToOneRequest(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	k := key()
 	ask := func(what string, eggs int) (farm.Done, error) {
-		return y.Stock.Collect(farm.Asked(y.Context(), what), y.m, k, stock.Collected{PenID: pen, LaidOn: day(0), Eggs: eggs})
+		return y.Stock.Collect(farm.Asked(y.Context(), what), y.m, k, stock.Collected{
+			PenID: pen, LaidOn: day(0), Eggs: eggs,
+		})
 	}
 	first, err := ask("/eggs?eggs=6", 6)
 	require.NoError(t, err)
@@ -479,7 +529,9 @@ func TestEveryCheckHasItsSentence(t *testing.T) {
 	}, known)
 
 	_, err = owner.Pool.Exec(t.Context(), `insert into people (email, name, password_hash) values ('x', 'Anna', 'x')`)
-	assert.Equal(t, farm.Problems{{Field: "email", Says: "The e-mail address may have 3 to 200 characters."}}, farm.Checked(err))
+	assert.Equal(
+		t, farm.Problems{{Field: "email", Says: "The e-mail address may have 3 to 200 characters."}}, farm.Checked(err),
+	)
 }
 
 // breaker fails the nth query of a use case.
@@ -518,7 +570,9 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
+	})
 	require.NoError(t, err)
 	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -530,12 +584,18 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	require.NoError(t, err)
 	place := y.room().Places[0].ID
 	entry := y.collect(pen, 0, 30, 2).Entry
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, HatcherID: box,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 12}},
+	})
 	all, _, rejects, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 21)
 	eggs := nos(y.batch(id), 1, 2)
-	s := incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}}}
+	s := incubate.Setting{
+		Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}},
+	}
 	for name, act := range map[string]func() error{
 		"today":    func() error { return second(y.Today.Page(ctx, y.m)) },
 		"set page": func() error { return second(y.Incubate.Plan(ctx, y.m, s)) },
@@ -555,30 +615,44 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 			return second(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 1}}))
 		},
 		"end": func() error {
-			return second(y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"}))
+			return second(y.Hatch.End(
+				ctx, y.m, key(), id, hatch.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"},
+			))
 		},
 		"lockdown": func() error { return second(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})) },
 		"close":    func() error { return second(y.Hatch.Close(ctx, y.m, key(), id, time.Time{})) },
 		"tick":     func() error { return second(y.Incubate.TickOff(ctx, y.m, key(), id, "candle", 7)) },
 		"undo":     func() error { return second(y.Undo(ctx, y.m, key(), entry)) },
 		"pen": func() error {
-			return second(y.Flock.SavePen(ctx, y.m, key(), farm.Pen{ID: pen, Name: "Barred", Species: "chicken", FromOn: start}))
+			return second(y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+				ID: pen, Name: "Barred", Species: "chicken", FromOn: start,
+			}))
 		},
 		"machine": func() error {
-			return second(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, []farm.Room{{Species: "chicken", Hatching: 9}}))
+			return second(y.Machines.SaveMachine(
+				ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"},
+				[]farm.Room{{Species: "chicken", Hatching: 9}},
+			))
 		},
 		"ready": func() error { return second(y.Machines.MadeReady(ctx, y.m, key(), box, "clean")) },
 		"tilt":  func() error { return second(y.Stock.Tilted(ctx, y.m, key(), place)) },
 		"move":  func() error { return second(y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, place)) },
 		"trial": func() error { return second(y.Stock.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "", 1)) },
 		"arrival": func() error {
-			return second(y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24}))
+			return second(y.Stock.Arrived(
+				ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
+			))
 		},
 		"weigh": func() error {
-			return second(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{Eggs: 12, MassG: 700, RHPct: 50, TempC: 37.5, At: start, Sure: true}))
+			return second(y.Weigh.Record(
+				ctx, y.m, key(), id,
+				weigh.Weighing{Eggs: 12, MassG: 700, RHPct: 50, TempC: 37.5, At: start, Sure: true},
+			))
 		},
 		"farm": func() error {
-			return second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24}))
+			return second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+				Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
+			}))
 		},
 		"password": func() error {
 			return second(y.People.ChangePassword(ctx, y.m, "a-long-password", "quite-another-word"))

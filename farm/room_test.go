@@ -64,7 +64,10 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 
 	pen, err := y.Flock.Pen(y.Context(), y.m, barred)
 	require.NoError(t, err)
-	assert.Equal(t, []any{21, 3, 18, []flock.Reject{{Reason: "dirty", Eggs: 2}, {Reason: "crack", Eggs: 1}}}, []any{pen.Laid, pen.Rejected, pen.Stored, pen.Reasons}, "rejects stay in the pen's record")
+	assert.Equal(
+		t, []any{21, 3, 18, []flock.Reject{{Reason: "dirty", Eggs: 2}, {Reason: "crack", Eggs: 1}}},
+		[]any{pen.Laid, pen.Rejected, pen.Stored, pen.Reasons}, "rejects stay in the pen's record",
+	)
 	for says, c := range map[string]stock.Collected{
 		"is no reason":               {PenID: barred, Reasons: map[string]int{"ugly": 1}},
 		"it may be 0.3 to 400":       {PenID: barred, Eggs: 1, MassG: new(float64)},
@@ -83,13 +86,19 @@ func TestAWholeRoundIsOneEntry(t *testing.T) {
 	y := newYard(t)
 	barred, speckled := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
 	assert.Equal(t, barred, y.room().Next)
-	done, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4}, stock.Collected{PenID: speckled, LaidOn: day(0), Eggs: 5})
+	done, err := y.Stock.Collect(
+		y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
+		stock.Collected{PenID: speckled, LaidOn: day(0), Eggs: 5},
+	)
 	require.NoError(t, err)
 	assert.Zero(t, y.room().Next, "every pen was gone to")
 	_, err = y.Undo(y.Context(), y.m, key(), done.Entry)
 	require.NoError(t, err)
 	assert.Zero(t, y.inStore())
-	_, err = y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4}, stock.Collected{PenID: 77, LaidOn: day(0), Eggs: 5})
+	_, err = y.Stock.Collect(
+		y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
+		stock.Collected{PenID: 77, LaidOn: day(0), Eggs: 5},
+	)
 	require.Error(t, err)
 	assert.Zero(t, y.inStore(), "all or nothing")
 }
@@ -102,7 +111,10 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	_, err := y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder", TempC: &warm, RHPct: &dry})
 	require.NoError(t, err)
 	larder := y.room().Places[0]
-	assert.Equal(t, []string{"too warm: above 20 °C the germ begins to grow", "dry: 70 to 80 % keeps their water in"}, larder.Warnings)
+	assert.Equal(
+		t, []string{"too warm: above 20 °C the germ begins to grow", "dry: 70 to 80 % keeps their water in"},
+		larder.Warnings,
+	)
 	assert.False(t, larder.TiltDue, "nothing lies there")
 	_, err = y.gather(stock.Collected{PenID: barred, Eggs: 4, PlaceID: larder.ID})
 	require.NoError(t, err)
@@ -124,7 +136,9 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	all, _, _, err := y.Stock.Baskets(ctx, y.m, 0)
 	require.NoError(t, err)
 	require.Len(t, all, 1)
-	assert.Equal(t, []any{1, 29, "Larder", "AAA", "AAF"}, []any{all[0].Age, all[0].Hours, all[0].Place, *all[0].FirstMark, *all[0].LastMark})
+	assert.Equal(t, []any{1, 29, "Larder", "AAA", "AAF"}, []any{
+		all[0].Age, all[0].Hours, all[0].Place, *all[0].FirstMark, *all[0].LastMark,
+	})
 	assert.Equal(t, []time.Time{day(-7), day(-10)}, []time.Time{all[0].BestOn, all[0].LastOn})
 	_, err = y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, 0)
 	require.NoError(t, err)
@@ -136,7 +150,9 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	y.pen("Barred", "chicken")
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true})
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
+	})
 	require.NoError(t, err)
 	cabinet := y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
 	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
@@ -164,7 +180,10 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	}
 	first, err := y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
 	require.NoError(t, err)
-	assert.Contains(t, first.Said, "24 eggs from Hollin Ridge in store, 2 broken. They rest until Tue 2 Mar, 18:00; mark them AAA to")
+	assert.Contains(
+		t, first.Said,
+		"24 eggs from Hollin Ridge in store, 2 broken. They rest until Tue 2 Mar, 18:00; mark them AAA to",
+	)
 	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
 	assert.ErrorContains(t, err, "opened already")
 	_, err = y.Undo(ctx, y.m, key(), first.Entry)
@@ -173,11 +192,17 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
 	require.NoError(t, err)
 
-	s := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now.Add(time.Hour), Picks: []incubate.Pick{{PenID: from, LaidOn: day(4), Eggs: 20}}}
+	s := incubate.Setting{
+		Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now.Add(time.Hour),
+		Picks: []incubate.Pick{{PenID: from, LaidOn: day(4), Eggs: 20}},
+	}
 	y.now = y.now.Add(time.Hour)
 	page, err := y.Incubate.Plan(ctx, y.m, s)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00, so that their air cells settle."}, page.Answer.Resting)
+	assert.Equal(
+		t, []string{"20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00, so that their air cells settle."},
+		page.Answer.Resting,
+	)
 	_, err = y.Incubate.Set(ctx, y.m, key(), s)
 	assert.ErrorContains(t, err, "rest until Tue 2 Mar, 18:00")
 	proposed, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"})
@@ -187,7 +212,11 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	s.Unrested = true
 	done, err := y.Incubate.Set(ctx, y.m, key(), s)
 	require.NoError(t, err)
-	assert.Contains(t, y.batch(done.BatchID).Journal[0].Said, "Before their rest was over: 20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00", "the override is written down")
+	assert.Contains(
+		t, y.batch(done.BatchID).Journal[0].Said,
+		"Before their rest was over: 20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00",
+		"the override is written down",
+	)
 	_, err = y.Undo(ctx, y.m, key(), done.Entry)
 	require.NoError(t, err)
 
@@ -198,19 +227,30 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	assert.NotContains(t, done.Said, "rest")
 	parcels, _, _, err = y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	assert.Equal(t, []int{24, 26, 2, 4, 20}, []int{parcels[0].Ordered, *parcels[0].Sent, *parcels[0].Broken, parcels[0].Stored, parcels[0].Parcel.Set})
-	_, err = y.Candle.Candle(ctx, y.m, key(), done.BatchID, candle.Calling{Call: "clear", Eggs: nos(y.batch(done.BatchID), 1, 2, 3, 4, 5), TakeOut: true})
+	assert.Equal(t, []int{24, 26, 2, 4, 20}, []int{
+		parcels[0].Ordered, *parcels[0].Sent, *parcels[0].Broken, parcels[0].Stored, parcels[0].Parcel.Set,
+	})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), done.BatchID,
+		candle.Calling{Call: "clear", Eggs: nos(y.batch(done.BatchID), 1, 2, 3, 4, 5), TakeOut: true},
+	)
 	require.NoError(t, err)
 	pens, err := y.Flock.Pens(ctx, y.m)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"Barred", 0, "Hollin Ridge", 5}, []any{pens[0].Name, pens[0].Fertility.N, pens[1].Name, pens[1].Fertility.N}, "bought eggs stand apart, last")
+	assert.Equal(
+		t, []any{"Barred", 0, "Hollin Ridge", 5},
+		[]any{pens[0].Name, pens[0].Fertility.N, pens[1].Name, pens[1].Fertility.N}, "bought eggs stand apart, last",
+	)
 }
 
 // proven is a pen of which enough is known: half of its eggs hatch.
 func (y *yard) proven(name string, machine int64) int64 {
 	pen := y.pen(name, "chicken")
 	y.collect(pen, 0, 40, 0)
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: machine, HatcherID: machine, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 40}}})
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: machine, HatcherID: machine,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 40}},
+	})
 	now := y.now
 	y.now = y.now.AddDate(0, 0, 22)
 	_, err := y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 20}})
@@ -229,11 +269,16 @@ func TestEggsForAWish(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 30)
 	ago := func(days int) time.Time { return day(days - 30) }
 	for back, n := range map[int]int{1: 30, 5: 30, 12: 9} {
-		_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: barred, LaidOn: ago(back), Eggs: n}, stock.Collected{PenID: speckled, LaidOn: ago(back), Eggs: n / 2})
+		_, err := y.Stock.Collect(
+			ctx, y.m, key(), stock.Collected{PenID: barred, LaidOn: ago(back), Eggs: n},
+			stock.Collected{PenID: speckled, LaidOn: ago(back), Eggs: n / 2},
+		)
 		require.NoError(t, err)
 	}
 	plan := func(w incubate.Wish) incubate.SetPage {
-		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now, Propose: true, Wish: w})
+		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{
+			Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now, Propose: true, Wish: w,
+		})
 		require.NoError(t, err)
 		require.NotNil(t, page.Answer)
 		return page
@@ -264,7 +309,11 @@ func TestEggsForAWish(t *testing.T) {
 	for _, l := range one.Answer.Left {
 		lefts = append(lefts, fmt.Sprintf("%s %d, %d too old, by %s", l.Name, l.Eggs, l.Stale, l.Until.Format("2 Jan")))
 	}
-	assert.Equal(t, []string{fmt.Sprintf("Barred %d, 9 too old, by 5 Apr", 69-one.Answer.Eggs), "Speckled 34, 4 too old, by 5 Apr"}, lefts)
+	assert.Equal(
+		t,
+		[]string{fmt.Sprintf("Barred %d, 9 too old, by 5 Apr", 69-one.Answer.Eggs), "Speckled 34, 4 too old, by 5 Apr"},
+		lefts,
+	)
 
 	l := plan(incubate.Wish{}).Later
 	require.NotNil(t, l)
@@ -297,7 +346,10 @@ func TestTheSameEggsAtTheSameMoment(t *testing.T) {
 		for who := range said {
 			wait.Go(func() {
 				<-begin
-				_, said[who] = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now, Picks: []incubate.Pick{pick}})
+				_, said[who] = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+					Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now,
+					Picks: []incubate.Pick{pick},
+				})
 			})
 		}
 		close(begin)
@@ -306,9 +358,13 @@ func TestTheSameEggsAtTheSameMoment(t *testing.T) {
 		require.GreaterOrEqual(t, lost, 0, "both won")
 		require.NoError(t, said[1-lost], "both lost")
 		if pick.Only != nil {
-			assert.ErrorContains(t, said[lost], fmt.Sprintf("%s, %s of Line %d went meanwhile. Nothing was set", *singles[4].Mark, *singles[9].Mark, round))
+			assert.ErrorContains(t, said[lost], fmt.Sprintf(
+				"%s, %s of Line %d went meanwhile. Nothing was set", *singles[4].Mark, *singles[9].Mark, round,
+			))
 		} else {
-			assert.ErrorContains(t, said[lost], fmt.Sprintf("from Line %d only 12 are left in store, 18 were picked. Nothing was set", round))
+			assert.ErrorContains(t, said[lost], fmt.Sprintf(
+				"from Line %d only 12 are left in store, 18 were picked. Nothing was set", round,
+			))
 		}
 		left, err := y.Incubate.SingleEggs(ctx, y.m, pen, day(1), false)
 		require.NoError(t, err)
@@ -356,18 +412,31 @@ func TestEggsLieInTrays(t *testing.T) {
 	letters := map[int64]string{barred: "B", speckled: "S"}
 	y.collect(barred, 1, 4, 0)
 	y.collect(speckled, 1, 3, 0)
-	first := y.set(incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 3}, {PenID: speckled, LaidOn: day(1), Eggs: 3}}})
-	other := y.set(incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 1}}})
+	first := y.set(incubate.Setting{
+		Species: "chicken", SetterID: cabinet, HatcherID: cabinet,
+		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 3}, {PenID: speckled, LaidOn: day(1), Eggs: 3}},
+	})
+	other := y.set(incubate.Setting{
+		Species: "chicken", SetterID: cabinet, HatcherID: cabinet,
+		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 1}},
+	})
 	_, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), first)
 	assert.ErrorContains(t, err, "Cabinet has no trays yet")
-	for says, bad := range map[string]store.Tray{"rows is 61": {Name: "T", TrayRows: 61, TrayColumns: 2}, "row is 0": {Name: "T", TrayRows: 2}, "are 2400 places": {Name: "T", TrayRows: 60, TrayColumns: 40}, "name is missing": {TrayRows: 1, TrayColumns: 1}} {
+	for says, bad := range map[string]store.Tray{
+		"rows is 61": {Name: "T", TrayRows: 61, TrayColumns: 2}, "row is 0": {Name: "T", TrayRows: 2},
+		"are 2400 places": {Name: "T", TrayRows: 60, TrayColumns: 40}, "name is missing": {TrayRows: 1, TrayColumns: 1},
+	} {
 		bad.MachineID = cabinet
 		_, err := y.Machines.SaveTray(ctx, y.m, key(), bad, "", "")
 		assert.ErrorContains(t, err, says)
 	}
-	_, err = y.Machines.SaveTray(ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "B9")
+	_, err = y.Machines.SaveTray(
+		ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "B9",
+	)
 	assert.ErrorContains(t, err, `"B9"; it may be A1 to B4`)
-	_, err = y.Machines.SaveTray(ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "b4")
+	_, err = y.Machines.SaveTray(
+		ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "b4",
+	)
 	require.NoError(t, err)
 	top := y.trays(first).Trays[0]
 	assert.Equal(t, [][]int{{0, 1}, {7}}, [][]int{top.Warm, top.Cool})
@@ -376,27 +445,51 @@ func TestEggsLieInTrays(t *testing.T) {
 		_, err := y.Incubate.MoveEggs(ctx, y.m, key(), batch, mv)
 		return err
 	}
-	require.NoError(t, move(other, incubate.Move{EggIDs: []int64{y.trays(other).Loose[0].ID}, TrayID: top.ID, Place: "A2"}))
+	require.NoError(
+		t, move(other, incubate.Move{EggIDs: []int64{y.trays(other).Loose[0].ID}, TrayID: top.ID, Place: "A2"}),
+	)
 	done, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), first)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"B B B B", "S S S ."}, drawn(y.trays(first), letters), "around the other batch's egg in A2")
+	assert.Equal(
+		t, []string{"B B B B", "S S S ."}, drawn(y.trays(first), letters), "around the other batch's egg in A2",
+	)
 	page := y.trays(first)
 	a1, b1 := page.Trays[0].Lying[0][0], page.Trays[0].Lying[4][0]
 	require.NoError(t, move(first, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "b1"}))
 	page = y.trays(first)
-	assert.Equal(t, []int64{b1.ID, a1.ID}, []int64{page.Trays[0].Lying[0][0].ID, page.Trays[0].Lying[4][0].ID}, "two eggs change places")
-	require.NoError(t, move(first, incubate.Move{Marks: []string{strings.ToLower(a1.Mark)}, TrayID: top.ID, Place: "B4"}))
+	assert.Equal(
+		t, []int64{b1.ID, a1.ID}, []int64{page.Trays[0].Lying[0][0].ID, page.Trays[0].Lying[4][0].ID},
+		"two eggs change places",
+	)
+	require.NoError(
+		t, move(first, incubate.Move{Marks: []string{strings.ToLower(a1.Mark)}, TrayID: top.ID, Place: "B4"}),
+	)
 	assert.Equal(t, []string{"S B B B", ". S S B"}, drawn(y.trays(first), letters))
-	assert.ErrorContains(t, move(first, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "A2"}), "A2 holds eggs of another batch")
-	assert.ErrorContains(t, move(first, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "C1"}), "it may be A1 to B4")
-	assert.ErrorContains(t, move(first, incubate.Move{Marks: []string{"QQQ"}, TrayID: top.ID, Place: "A1"}), `has the code "QQQ"`)
-	assert.ErrorContains(t, move(first, incubate.Move{EggIDs: []int64{a1.ID, b1.ID}, TrayID: top.ID, Place: "B4"}), "From B4 on there is no room for 2 eggs")
-	assert.ErrorIs(t, move(other, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "B1"}), farm.ErrNone, "an egg of another batch")
+	assert.ErrorContains(
+		t, move(first, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "A2"}),
+		"A2 holds eggs of another batch",
+	)
+	assert.ErrorContains(
+		t, move(first, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "C1"}), "it may be A1 to B4",
+	)
+	assert.ErrorContains(
+		t, move(first, incubate.Move{Marks: []string{"QQQ"}, TrayID: top.ID, Place: "A1"}), `has the code "QQQ"`,
+	)
+	assert.ErrorContains(
+		t, move(first, incubate.Move{EggIDs: []int64{a1.ID, b1.ID}, TrayID: top.ID, Place: "B4"}),
+		"From B4 on there is no room for 2 eggs",
+	)
+	assert.ErrorIs(
+		t, move(other, incubate.Move{EggIDs: []int64{a1.ID}, TrayID: top.ID, Place: "B1"}), farm.ErrNone,
+		"an egg of another batch",
+	)
 	require.NoError(t, move(first, incubate.Move{EggIDs: []int64{a1.ID}}))
 	assert.Equal(t, []string{"S B B B", ". S S ."}, drawn(y.trays(first), letters))
 	assert.Len(t, y.trays(first).Loose, 1)
 
-	_, err = y.Machines.SaveTray(ctx, y.m, key(), store.Tray{ID: top.ID, MachineID: cabinet, Name: "Top", TrayRows: 1, TrayColumns: 4}, "", "")
+	_, err = y.Machines.SaveTray(
+		ctx, y.m, key(), store.Tray{ID: top.ID, MachineID: cabinet, Name: "Top", TrayRows: 1, TrayColumns: 4}, "", "",
+	)
 	assert.ErrorContains(t, err, "Eggs lie in places that would be gone")
 	_, err = y.Undo(ctx, y.m, key(), done.Entry)
 	require.NoError(t, err)
@@ -407,21 +500,32 @@ func TestEggsLieInTrays(t *testing.T) {
 	require.NoError(t, err)
 	_, err = y.Hatch.Lockdown(ctx, y.m, key(), first, hatcher, time.Time{})
 	require.NoError(t, err)
-	assert.Equal(t, []string{". B . .", ". . . ."}, drawn(y.trays(other), letters), "what moved to the hatcher lies in the setter no more")
+	assert.Equal(
+		t, []string{". B . .", ". . . ."}, drawn(y.trays(other), letters),
+		"what moved to the hatcher lies in the setter no more",
+	)
 }
 
 func TestQuailShareAPlace(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	oat := y.pen("Oat", "coturnix-quail")
-	_, err := y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Rack", Kind: "all-in-one"}, []farm.Room{{Species: "coturnix-quail", Setting: 40, Hatching: 40, PerPlace: 4}})
+	_, err := y.Machines.SaveMachine(
+		ctx, y.m, key(), farm.Machine{Name: "Rack", Kind: "all-in-one"},
+		[]farm.Room{{Species: "coturnix-quail", Setting: 40, Hatching: 40, PerPlace: 4}},
+	)
 	require.NoError(t, err)
 	all, err := y.Machines.List(ctx, y.m)
 	require.NoError(t, err)
 	rack := all[0].ID
 	y.collect(oat, 1, 9, 0)
-	id := y.set(incubate.Setting{Species: "coturnix-quail", SetterID: rack, HatcherID: rack, Picks: []incubate.Pick{{PenID: oat, LaidOn: day(1), Eggs: 9}}})
-	_, err = y.Machines.SaveTray(ctx, y.m, key(), store.Tray{MachineID: rack, Name: "T", TrayRows: 1, TrayColumns: 2}, "", "")
+	id := y.set(incubate.Setting{
+		Species: "coturnix-quail", SetterID: rack, HatcherID: rack,
+		Picks: []incubate.Pick{{PenID: oat, LaidOn: day(1), Eggs: 9}},
+	})
+	_, err = y.Machines.SaveTray(
+		ctx, y.m, key(), store.Tray{MachineID: rack, Name: "T", TrayRows: 1, TrayColumns: 2}, "", "",
+	)
 	require.NoError(t, err)
 	done, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), id)
 	require.NoError(t, err)
@@ -435,7 +539,10 @@ func TestAMachineIsMadeReady(t *testing.T) {
 	barred := y.pen("Barred", "chicken")
 	cabinet := y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
 	y.collect(barred, 1, 10, 0)
-	s := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now, Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 5}}}
+	s := incubate.Setting{
+		Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now,
+		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 5}},
+	}
 	why := func() string {
 		s.SetAt = y.now
 		page, err := y.Incubate.Plan(ctx, y.m, s)
@@ -443,9 +550,13 @@ func TestAMachineIsMadeReady(t *testing.T) {
 		return page.Answer.NotReady
 	}
 	assert.Equal(t, "not ticked: cleaned and sanitized and 7 more steps", why())
-	_, err := y.Machines.MadeReady(ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers", "nonsense")
+	_, err := y.Machines.MadeReady(
+		ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers", "nonsense",
+	)
 	assert.ErrorContains(t, err, `"nonsense" is no step`)
-	_, err = y.Machines.MadeReady(ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers")
+	_, err = y.Machines.MadeReady(
+		ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "not running warm yet", why())
 	_, err = y.Machines.MadeReady(ctx, y.m, key(), cabinet, "warm")
@@ -470,13 +581,18 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	ducks := y.pen("Marsh ducks", "duck")
-	_, err := y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true}, []farm.Room{{Species: "duck", Setting: 20, Hatching: 20}})
+	_, err := y.Machines.SaveMachine(
+		ctx, y.m, key(), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
+		[]farm.Room{{Species: "duck", Setting: 20, Hatching: 20}},
+	)
 	require.NoError(t, err)
 	all, err := y.Machines.List(ctx, y.m)
 	require.NoError(t, err)
 	box := all[0].ID
 	y.collect(ducks, 0, 8, 0)
-	id := y.set(incubate.Setting{Species: "duck", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: ducks, LaidOn: day(0), Eggs: 8}}})
+	id := y.set(incubate.Setting{
+		Species: "duck", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: ducks, LaidOn: day(0), Eggs: 8}},
+	})
 	usual := method.Method{School: method.Dry, HandTurns: 3, Washing: method.Unwashed, Mistings: 2, CoolMin: 15}
 	for says, changes := range map[string][]species.Change{
 		"it may be 21 to 35 days":        {{Figure: "hatch_days", At: 90}},
@@ -485,15 +601,23 @@ func TestTheFarmsOwnWay(t *testing.T) {
 		_, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", changes, usual)
 		assert.ErrorContains(t, err, says)
 	}
-	_, err = y.Kinds.SaveKind(ctx, y.m, key(), "duck", nil, method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed})
+	_, err = y.Kinds.SaveKind(
+		ctx, y.m, key(), "duck", nil, method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed},
+	)
 	assert.ErrorContains(t, err, "4 turns a day is not possible; it may be 3, 5 or 7")
 	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", []species.Change{{Figure: "lockdown_day", At: 23}}, usual)
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "Some values are unusual")
 	kind, err := y.Kinds.Kind(ctx, y.m, "duck")
 	require.NoError(t, err)
-	lock := kind.Figures[slices.IndexFunc(kind.Figures, func(f kinds.FigureRow) bool { return f.Name == "lockdown_day" })]
-	assert.Equal(t, []any{25.0, "common practice", 23.0, "unusual: 25 to 25 is common"}, []any{lock.Shipped.At, lock.Shipped.Origin.String(), lock.Change.At, lock.Unusual}, "the shipped value stays beside the own one")
+	lock := kind.Figures[slices.IndexFunc(kind.Figures, func(f kinds.FigureRow) bool {
+		return f.Name == "lockdown_day"
+	})]
+	assert.Equal(
+		t, []any{25.0, "common practice", 23.0, "unusual: 25 to 25 is common"},
+		[]any{lock.Shipped.At, lock.Shipped.Origin.String(), lock.Change.At, lock.Unusual},
+		"the shipped value stays beside the own one",
+	)
 
 	b := y.batch(id)
 	stop, _ := b.Milestone(calendar.Lockdown)
@@ -538,7 +662,10 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 	assert.Contains(t, before.Says(), "published curve alone")
 	for back, hatched := range map[int]int{1: 160, 7: 60} {
 		y.collect(pen, back, 200, 0)
-		id := y.set(incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: cabinet, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(back), Eggs: 200}}})
+		id := y.set(incubate.Setting{
+			Species: "chicken", SetterID: cabinet, HatcherID: cabinet,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(back), Eggs: 200}},
+		})
 		now := y.now
 		y.now = y.now.AddDate(0, 0, 22)
 		_, err := y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: hatched}})
@@ -550,7 +677,11 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 	after, err := y.Stock.Waiting(ctx, y.m, "chicken")
 	require.NoError(t, err)
 	assert.Equal(t, 400, after.Curve.Eggs)
-	assert.Contains(t, after.Says(), "Your own 400 eggs keep worse than the published curve, most at 7 days. At 7 days 200 of them count, which is 83 % of the blend")
+	assert.Contains(
+		t, after.Says(),
+		"Your own 400 eggs keep worse than the published curve, most at 7 days. At 7 days 200 of them count, "+
+			"which is 83 % of the blend",
+	)
 	assert.Less(t, after.Ages[6].Relative, .55)
 	assert.InDelta(t, .898, after.Ages[6].Published, .001)
 	assert.Equal(t, []int{200, 60}, []int{after.Ages[6].Set, after.Ages[6].Hatched})
@@ -576,7 +707,9 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	ctx := y.Context()
 	id := y.incubating(20)
 	put := func(eggs int, mass, rh float64, sure bool) error {
-		_, err := y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure})
+		_, err := y.Weigh.Record(
+			ctx, y.m, key(), id, weigh.Weighing{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure},
+		)
 		return err
 	}
 	series := func() weigh.WaterSeries {
@@ -591,7 +724,9 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.False(t, series().Known)
 	y.now = y.now.AddDate(0, 0, 9)
 	assert.ErrorContains(t, put(20, 18*57.3, 60, false), "weighs like 18 eggs, not 20")
-	_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true})
+	_, err := y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
+	)
 	require.NoError(t, err)
 	require.NoError(t, put(18, 18*57.3, 60, false), "two clears were taken out: they are no water")
 	s := series()
@@ -599,7 +734,11 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.InDelta(t, 9, s.ProjectedPct, 1e-6, "as much again by day 18")
 	// 2.7 g in nine days at 60 % is 300 mg a day; 4.5 g in nine is 500: (1 − .4 × 5/3) × 100 %.
 	assert.InDelta(t, 100*(1-.4*5/3), s.RequiredRHPct, 1e-6)
-	assert.Contains(t, s.Advice, "These eggs have lost 4.5 % and would reach 9.0 % by day 18; the goal is 12 %. Lower from 60 to 33 % from now on.")
+	assert.Contains(
+		t, s.Advice,
+		"These eggs have lost 4.5 % and would reach 9.0 % by day 18; the goal is 12 %. Lower from 60 to 33 % "+
+			"from now on.",
+	)
 	assert.Contains(t, s.How, "Take a sponge out")
 	assert.ErrorContains(t, put(18, 18*58, 60, false), "later weighing of these eggs already")
 	y.now = y.now.AddDate(0, 0, 5)
@@ -620,7 +759,9 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	id := y.incubating(10)
 	y.now = y.now.AddDate(0, 0, 7)
 	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
-	must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true}))
+	must(y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true},
+	))
 	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
 	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
 	_, err := y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
@@ -634,8 +775,12 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
 
 	y.now = y.now.AddDate(0, 0, 15)
-	must(y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""}))
-	must(y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"}))
+	must(y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""},
+	))
+	must(y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"},
+	))
 	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
 	var said []string
 	proofs, err := y.Candle.Proofs(ctx, y.m, id)
@@ -675,7 +820,9 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 	}
 	put(weigh.Weighing{Eggs: 5, MassG: 300})
 	y.now = y.now.AddDate(0, 0, 5)
-	_, err := y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: []int64{heavy}, Fate: outcome.Removed, Stage: "cracked"})
+	_, err := y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: []int64{heavy}, Fate: outcome.Removed, Stage: "cracked"},
+	)
 	require.NoError(t, err)
 	put(weigh.Weighing{Eggs: 4, MassG: 213.4, Sure: true})
 	w, err := y.Weigh.Water(ctx, y.m, id)
@@ -742,11 +889,17 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 	_, err = put(weigh.Weighing{Eggs: 6, Cell: weigh.Cell{DepthMM: 4}})
 	assert.ErrorContains(t, err, "it only grows")
 
-	for _, r := range []weigh.Response{{What: "a sponge", FromPct: 40, ToPct: 60, Minutes: 50}, {What: "a second sponge", FromPct: 40, ToPct: 49, Minutes: 40}, {What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 20}} {
+	for _, r := range []weigh.Response{
+		{What: "a sponge", FromPct: 40, ToPct: 60, Minutes: 50},
+		{What: "a second sponge", FromPct: 40, ToPct: 49, Minutes: 40},
+		{What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 20},
+	} {
 		_, err := y.Weigh.NoteResponse(ctx, y.m, key(), id, r)
 		require.NoError(t, err)
 	}
-	_, err = y.Weigh.NoteResponse(ctx, y.m, key(), id, weigh.Response{What: "a spell", FromPct: 40, ToPct: 49, Minutes: 40})
+	_, err = y.Weigh.NoteResponse(
+		ctx, y.m, key(), id, weigh.Response{What: "a spell", FromPct: 40, ToPct: 49, Minutes: 40},
+	)
 	assert.ErrorContains(t, err, "Pick what you changed")
 	together := water().Series[1]
 	assert.Equal(t, "3 eggs weighed one by one", together.Name)
@@ -806,9 +959,13 @@ func TestYoungToExpect(t *testing.T) {
 	id := y.incubating(10)
 	assert.InDelta(t, 6.8, y.batch(id).Prospect.Young, 1e-9)
 	y.now = y.now.AddDate(0, 0, 7)
-	_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true})
+	_, err := y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
+	)
 	require.NoError(t, err)
-	_, err = y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false},
+	)
 	require.NoError(t, err)
 	_, err = y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
 	require.NoError(t, err)
@@ -822,14 +979,21 @@ func TestTheFarmsRuleForTakingOut(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	id := y.incubating(4)
-	_, err := y.People.SaveFarm(ctx, y.m, key(), people.Rules{Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24, Out: []candling.Call{candling.Bad, candling.Live}})
+	_, err := y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+		Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
+		Out: []candling.Call{candling.Bad, candling.Live},
+	})
 	require.NoError(t, err)
 	y.m, err = y.People.Owner(ctx, "Wickfold")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"bad"}, y.m.OutCalls, "a live one is never taken out by rule")
-	_, err = y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true},
+	)
 	require.NoError(t, err)
-	_, err = y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, 3, y.batch(id).Alive)
 }
@@ -839,7 +1003,9 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	ctx := y.Context()
 	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 8)
-	_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false})
+	_, err := y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false},
+	)
 	require.NoError(t, err)
 	again := func() (titles []string) {
 		for _, c := range y.chores(incubate.LookAgain) {
@@ -850,10 +1016,14 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	assert.Empty(t, again(), "not on the same day")
 	y.now = y.now.AddDate(0, 0, 3)
 	assert.Equal(t, []string{"Look again at 2 doubtful eggs"}, again())
-	_, err = y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Look again at 1 doubtful egg"}, again())
-	_, err = y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true})
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true},
+	)
 	require.NoError(t, err)
 	assert.Empty(t, again())
 }

@@ -87,7 +87,9 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	}
 	own := map[string][]species.Change{}
 	for _, f := range all.Figures {
-		own[f.Species] = append(own[f.Species], species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days})
+		own[f.Species] = append(own[f.Species], species.Change{
+			Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days,
+		})
 	}
 	for _, p := range species.All() {
 		w.Kinds[p.ID] = p
@@ -101,7 +103,10 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 		}
 	}
 	for _, x := range all.Methods {
-		w.methods[x.Species] = method.Method{School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing), Mistings: x.Mistings, CoolMin: x.CoolMin}
+		w.methods[x.Species] = method.Method{
+			School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing),
+			Mistings: x.Mistings, CoolMin: x.CoolMin,
+		}
 	}
 	return w, nil
 }

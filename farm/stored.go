@@ -44,7 +44,9 @@ func LotOn(kind *species.Profile, s store.Stock, on time.Time) Lot {
 	age := AgeDays(s.LaidOn, on)
 	return Lot{
 		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.Judge(kind, age),
-		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(0, 0, int(kind.StorageLimitDays.At)),
+		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(
+			0, 0, int(kind.StorageLimitDays.At),
+		),
 		Resting: s.Resting, ReadyAt: s.ReadyAt,
 	}
 }

@@ -96,7 +96,9 @@ func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page Tr
 		v := TrayView{Tray: t, Layout: Layout(t), Lying: map[int][]TrayEgg{}}
 		for _, e := range lying {
 			if e.TrayID == t.ID {
-				v.Lying[e.Place] = append(v.Lying[e.Place], TrayEgg{e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No)})
+				v.Lying[e.Place] = append(v.Lying[e.Place], TrayEgg{
+					e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No),
+				})
 			}
 		}
 		page.Trays = append(page.Trays, v)

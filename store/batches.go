@@ -74,17 +74,30 @@ const batchColumns = `id, code, species, bantam, setter_id, hatcher_id, set_at, 
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is null order by set_at, id`, tx.FarmID)
+	return list[Batch](
+		ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is null order by set_at, id`,
+		tx.FarmID,
+	)
 }
 
 // ClosedBatches lists batches that are done, the newest first.
 func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is not null order by set_at desc, id desc limit $2 offset $3`, tx.FarmID, most, skip)
+	return list[Batch](
+		ctx, tx,
+		`select `+batchColumns+
+			` from batches where farm_id = $1 and closed_at is not null order by set_at desc, id desc limit $2 offset $3`,
+		tx.FarmID, most, skip,
+	)
 }
 
 // BatchesSince lists batches that are open or closed after a moment.
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and set_at > $2::timestamptz - interval '300 days' and (closed_at is null or closed_at > $2) order by set_at, id`, tx.FarmID, at)
+	return list[Batch](
+		ctx, tx,
+		`select `+batchColumns+
+			` from batches where farm_id = $1 and set_at > $2::timestamptz - interval '300 days' and (closed_at is null or closed_at > $2) order by set_at, id`,
+		tx.FarmID, at,
+	)
 }
 
 // Batch finds one.
@@ -96,7 +109,11 @@ func (tx *Tx) Batch(ctx context.Context, id int64) (Batch, error) {
 // that year of the farm's calendar, and returns its id.
 func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id int64, code string, err error) {
 	prefix := fmt.Sprintf("%s %02d-", name, year%100)
-	last, err := value[int](ctx, tx, `select coalesce(max(substr(code, $3)::int), 0) from batches where farm_id = $1 and starts_with(code, $2)`, tx.FarmID, prefix, len([]rune(prefix))+1)
+	last, err := value[int](
+		ctx, tx,
+		`select coalesce(max(substr(code, $3)::int), 0) from batches where farm_id = $1 and starts_with(code, $2)`,
+		tx.FarmID, prefix, len([]rune(prefix))+1,
+	)
 	if err != nil {
 		return 0, "", err
 	}
@@ -120,7 +137,10 @@ func (tx *Tx) DropBatch(ctx context.Context, id int64) error {
 
 // MoveBatch keeps where a batch hatches and when it was locked down and closed.
 func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
-	_, err := tx.Exec(ctx, `update batches set hatcher_id = $3, locked_at = $4, closed_at = $5 where farm_id = $1 and id = $2`, tx.FarmID, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt)
+	_, err := tx.Exec(
+		ctx, `update batches set hatcher_id = $3, locked_at = $4, closed_at = $5 where farm_id = $1 and id = $2`,
+		tx.FarmID, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt,
+	)
 	return err
 }
 
@@ -187,7 +207,9 @@ const batchEggs = `
 
 // CountYoung notes how many young of each pen were counted, and returns the ids of
 // the notes. A number below zero says that so many were found out egg by egg.
-func (tx *Tx) CountYoung(ctx context.Context, batchID int64, all []Young, at time.Time, personID int64) ([]int64, error) {
+func (tx *Tx) CountYoung(ctx context.Context, batchID int64, all []Young, at time.Time, personID int64) (
+	[]int64, error,
+) {
 	pens, young, trial := make([]int64, len(all)), make([]int, len(all)), make([]bool, len(all))
 	for i, y := range all {
 		pens[i], young[i], trial[i] = y.PenID, y.Young, y.Trial
@@ -224,27 +246,44 @@ func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]i
 
 // Candling finds the batch's candling that began after a moment, or makes one.
 func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) (id int64, err error) {
-	id, err = value[int64](ctx, tx, `select id from candlings where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4 order by at desc limit 1`, tx.FarmID, batchID, after, at)
+	id, err = value[int64](
+		ctx, tx,
+		`select id from candlings where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4 order by at desc limit 1`,
+		tx.FarmID, batchID, after, at,
+	)
 	if err == ErrNone {
-		id, err = value[int64](ctx, tx, `insert into candlings (farm_id, batch_id, at) values ($1, $2, $3) returning id`, tx.FarmID, batchID, at)
+		id, err = value[int64](
+			ctx, tx, `insert into candlings (farm_id, batch_id, at) values ($1, $2, $3) returning id`, tx.FarmID,
+			batchID, at,
+		)
 	}
 	return id, err
 }
 
 // CalledIn lists the eggs that a candling has called.
 func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
-	return tx.ids(ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID)
+	return tx.ids(
+		ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID,
+	)
 }
 
 // Call records one person's call for these eggs and returns the ids of the calls.
 func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64, personID int64) ([]int64, error) {
-	return tx.ids(ctx, `insert into calls (farm_id, candling_id, egg_id, call, person_id) select $1, $2, e, $3, nullif($5::bigint, 0) from unnest($4::bigint[]) e returning id`, tx.FarmID, candlingID, call, eggs, personID)
+	return tx.ids(
+		ctx,
+		`insert into calls (farm_id, candling_id, egg_id, call, person_id) select $1, $2, e, $3, nullif($5::bigint, 0) from unnest($4::bigint[]) e returning id`,
+		tx.FarmID, candlingID, call, eggs, personID,
+	)
 }
 
 // Open keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
 func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
-	return tx.ids(ctx, `update eggs set opened = nullif($3, '') where farm_id = $1 and id = any ($2) and fate = 'removed' and (opened is null) = ($3 <> '') returning id`, tx.FarmID, eggs, stage)
+	return tx.ids(
+		ctx,
+		`update eggs set opened = nullif($3, '') where farm_id = $1 and id = any ($2) and fate = 'removed' and (opened is null) = ($3 <> '') returning id`,
+		tx.FarmID, eggs, stage,
+	)
 }
 
 // Said is one call with what became of its egg.
@@ -286,9 +325,18 @@ const freeMark = `mark = case when exists (select from eggs o where o.farm_id = 
 // ids of those that were still without one (or, taking back, had one).
 func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time.Time) ([]int64, error) {
 	if fate == "" {
-		return tx.ids(ctx, `update eggs set fate = null, stage = null, fate_at = null, `+freeMark+` where farm_id = $1 and id = any ($2) and fate is not null returning id`, tx.FarmID, eggs)
+		return tx.ids(
+			ctx,
+			`update eggs set fate = null, stage = null, fate_at = null, `+freeMark+
+				` where farm_id = $1 and id = any ($2) and fate is not null returning id`,
+			tx.FarmID, eggs,
+		)
 	}
-	return tx.ids(ctx, `update eggs set fate = $3, stage = nullif($4, ''), fate_at = $5 where farm_id = $1 and id = any ($2) and fate is null returning id`, tx.FarmID, eggs, fate, stage, at)
+	return tx.ids(
+		ctx,
+		`update eggs set fate = $3, stage = nullif($4, ''), fate_at = $5 where farm_id = $1 and id = any ($2) and fate is null returning id`,
+		tx.FarmID, eggs, fate, stage, at,
+	)
 }
 
 // SetFertile keeps what is known of these eggs; null is not known.
@@ -300,13 +348,20 @@ func (tx *Tx) SetFertile(ctx context.Context, eggs []int64, fertile []*bool) err
 
 // MarkDone ticks a chore off; it tells whether it was open.
 func (tx *Tx) MarkDone(ctx context.Context, batchID int64, kind string, day int, at time.Time) (bool, error) {
-	tag, err := tx.Exec(ctx, `insert into chores_done (farm_id, batch_id, kind, day, at) values ($1, $2, $3, $4, $5) on conflict do nothing`, tx.FarmID, batchID, kind, day, at)
+	tag, err := tx.Exec(
+		ctx,
+		`insert into chores_done (farm_id, batch_id, kind, day, at) values ($1, $2, $3, $4, $5) on conflict do nothing`,
+		tx.FarmID, batchID, kind, day, at,
+	)
 	return tag.RowsAffected() == 1, err
 }
 
 // MarkUndone opens a chore again.
 func (tx *Tx) MarkUndone(ctx context.Context, batchID int64, kind string, day int) error {
-	_, err := tx.Exec(ctx, `delete from chores_done where farm_id = $1 and batch_id = $2 and kind = $3 and day = $4`, tx.FarmID, batchID, kind, day)
+	_, err := tx.Exec(
+		ctx, `delete from chores_done where farm_id = $1 and batch_id = $2 and kind = $3 and day = $4`, tx.FarmID,
+		batchID, kind, day,
+	)
 	return err
 }
 
@@ -319,7 +374,11 @@ type ChoreDone struct {
 
 // ChoresDone lists the ticks of open batches.
 func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
-	return list[ChoreDone](ctx, tx, `select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`, tx.FarmID)
+	return list[ChoreDone](
+		ctx, tx,
+		`select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`,
+		tx.FarmID,
+	)
 }
 
 // ofRates are the eggs that rates are about: an egg broken by hand counts against
@@ -494,7 +553,9 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Grou
 
 // BatchesByID finds batches.
 func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
+	return list[Batch](
+		ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids,
+	)
 }
 
 // Doubt is eggs of an open batch whose last call was unsure, or of which nothing could be seen.

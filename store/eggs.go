@@ -67,7 +67,9 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 		l.pens, l.days, l.at, l.ready, l.places = append(l.pens, &c.PenID), append(l.days, c.LaidOn), append(l.at, c.At), append(l.ready, c.ReadyAt), append(l.places, c.PlaceID)
 		l.hens, l.washing, l.with, l.notes, l.keys = append(l.hens, &c.Hen), append(l.washing, &c.Washing), append(l.with, &c.WashWith), append(l.notes, &c.Note), append(l.keys, c.ImportKey)
 		l.eggs, l.rejected = append(l.eggs, c.Eggs), append(l.rejected, c.Rejected)
-		l.mass, l.length, l.breadth = append(l.mass, c.MassG), append(l.length, c.LengthMM), append(l.breadth, c.BreadthMM)
+		l.mass, l.length, l.breadth = append(l.mass, c.MassG), append(l.length, c.LengthMM), append(
+			l.breadth, c.BreadthMM,
+		)
 		for reason, n := range c.Reasons {
 			for range n {
 				l.reasonOf, l.reasons = append(l.reasonOf, i+1), append(l.reasons, reason)
@@ -103,7 +105,11 @@ func (tx *Tx) DropCollections(ctx context.Context, ids []int64) (int, error) {
 		(select from eggs e where e.farm_id = $1 and e.collection_id = eggs.collection_id and (e.batch_id is not null or e.fate is not null))`, tx.FarmID, ids); err != nil {
 		return 0, err
 	}
-	tag, err := tx.Exec(ctx, `delete from collections c where farm_id = $1 and id = any ($2) and not exists (select from eggs e where e.farm_id = $1 and e.collection_id = c.id)`, tx.FarmID, ids)
+	tag, err := tx.Exec(
+		ctx,
+		`delete from collections c where farm_id = $1 and id = any ($2) and not exists (select from eggs e where e.farm_id = $1 and e.collection_id = c.id)`,
+		tx.FarmID, ids,
+	)
 	return int(tag.RowsAffected()), err
 }
 
@@ -212,7 +218,9 @@ type StoredEgg struct {
 
 // StoredEggs lists the eggs in store of a pen and lay day, in the order in which
 // they are taken.
-func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn time.Time, trial bool, at time.Time) ([]StoredEgg, error) {
+func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn time.Time, trial bool, at time.Time) (
+	[]StoredEgg, error,
+) {
 	return list[StoredEgg](ctx, tx, `
 		select e.id, e.mark, c.hen, e.mass_g, coalesce(c.ready_at > $5, false) as resting
 		from eggs e
@@ -253,7 +261,9 @@ func (tx *Tx) Marks(ctx context.Context) (last string, inUse []string, err error
 	if last, err = value[string](ctx, tx, `select last_mark from farms where id = $1`, tx.FarmID); err != nil {
 		return
 	}
-	rows, err := tx.Query(ctx, `select mark from eggs where farm_id = $1 and mark is not null and fate is null`, tx.FarmID)
+	rows, err := tx.Query(
+		ctx, `select mark from eggs where farm_id = $1 and mark is not null and fate is null`, tx.FarmID,
+	)
 	if err != nil {
 		return
 	}
@@ -311,7 +321,11 @@ func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int,
 
 // PutBack undoes CastOut.
 func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
-	_, err := tx.Exec(ctx, `update eggs set fate = null, fate_at = null, stage = null, `+freeMark+` where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
+	_, err := tx.Exec(
+		ctx,
+		`update eggs set fate = null, fate_at = null, stage = null, `+freeMark+` where farm_id = $1 and id = any ($2)`,
+		tx.FarmID, ids,
+	)
 	return err
 }
 
@@ -352,7 +366,12 @@ func (tx *Tx) Put(
 
 // GoneMarks lists the codes of those eggs that are not in store any more.
 func (tx *Tx) GoneMarks(ctx context.Context, ids []int64) ([]string, error) {
-	rows, err := tx.Query(ctx, `select coalesce(e.mark, '#' || e.id) from eggs e where e.farm_id = $1 and e.id = any ($2) and not (`+inStore+`) order by e.id`, tx.FarmID, ids)
+	rows, err := tx.Query(
+		ctx,
+		`select coalesce(e.mark, '#' || e.id) from eggs e where e.farm_id = $1 and e.id = any ($2) and not (`+inStore+
+			`) order by e.id`,
+		tx.FarmID, ids,
+	)
 	if err != nil {
 		return nil, err
 	}

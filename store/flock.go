@@ -112,6 +112,8 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 
 // StartCounter notes when a machine's day counter was started, or that it is not running.
 func (tx *Tx) StartCounter(ctx context.Context, machineID int64, at *time.Time) error {
-	_, err := tx.Exec(ctx, `update machines set counter_started_at = $3 where farm_id = $1 and id = $2`, tx.FarmID, machineID, at)
+	_, err := tx.Exec(
+		ctx, `update machines set counter_started_at = $3 where farm_id = $1 and id = $2`, tx.FarmID, machineID, at,
+	)
 	return err
 }

@@ -19,9 +19,17 @@ type StoragePlace struct {
 // SaveStoragePlace makes one (ID 0) or changes it, and returns its id.
 func (tx *Tx) SaveStoragePlace(ctx context.Context, p StoragePlace) (int64, error) {
 	if p.ID == 0 {
-		return value[int64](ctx, tx, `insert into places (farm_id, name, temp_c, rh_pct, until_on) values ($1, $2, $3, $4, $5) returning id`, tx.FarmID, p.Name, p.TempC, p.RHPct, p.UntilOn)
+		return value[int64](
+			ctx, tx,
+			`insert into places (farm_id, name, temp_c, rh_pct, until_on) values ($1, $2, $3, $4, $5) returning id`,
+			tx.FarmID, p.Name, p.TempC, p.RHPct, p.UntilOn,
+		)
 	}
-	return value[int64](ctx, tx, `update places set name = $3, temp_c = $4, rh_pct = $5, until_on = $6 where farm_id = $1 and id = $2 returning id`, tx.FarmID, p.ID, p.Name, p.TempC, p.RHPct, p.UntilOn)
+	return value[int64](
+		ctx, tx,
+		`update places set name = $3, temp_c = $4, rh_pct = $5, until_on = $6 where farm_id = $1 and id = $2 returning id`,
+		tx.FarmID, p.ID, p.Name, p.TempC, p.RHPct, p.UntilOn,
+	)
 }
 
 // Stored counts the eggs in a place; PlaceID nil is no place in particular.
@@ -50,7 +58,9 @@ type Parcel struct {
 
 // Parcels lists the newest, those on their way first.
 func (tx *Tx) Parcels(ctx context.Context, most int) ([]Parcel, error) {
-	return list[Parcel](ctx, tx, parcels+` where p.farm_id = $1 order by p.arrived_at is not null, p.id desc limit $2`, tx.FarmID, most)
+	return list[Parcel](
+		ctx, tx, parcels+` where p.farm_id = $1 order by p.arrived_at is not null, p.id desc limit $2`, tx.FarmID, most,
+	)
 }
 
 const parcels = `select p.id, p.pen_id, p.ordered, p.ordered_on, p.sent, p.broken, p.loose, p.displaced, p.arrived_at, c.ready_at, c.laid_on, p.note, p.collection_id,
@@ -65,7 +75,11 @@ func (tx *Tx) Parcel(ctx context.Context, id int64) (Parcel, error) {
 
 // AddParcel notes an order.
 func (tx *Tx) AddParcel(ctx context.Context, p Parcel) (int64, error) {
-	return value[int64](ctx, tx, `insert into parcels (farm_id, pen_id, ordered, ordered_on, note) values ($1, $2, $3, $4, $5) returning id`, tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note)
+	return value[int64](
+		ctx, tx,
+		`insert into parcels (farm_id, pen_id, ordered, ordered_on, note) values ($1, $2, $3, $4, $5) returning id`,
+		tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note,
+	)
 }
 
 // DropParcel forgets an order.
@@ -138,7 +152,11 @@ type Tray struct {
 
 // Trays lists a machine's trays in use, in the order in which they were made.
 func (tx *Tx) Trays(ctx context.Context, machineID int64) ([]Tray, error) {
-	return list[Tray](ctx, tx, `select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on from trays where farm_id = $1 and machine_id = $2 and until_on is null order by id`, tx.FarmID, machineID)
+	return list[Tray](
+		ctx, tx,
+		`select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on from trays where farm_id = $1 and machine_id = $2 and until_on is null order by id`,
+		tx.FarmID, machineID,
+	)
 }
 
 // SaveTray makes a tray (ID 0) or changes one.
@@ -233,11 +251,19 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	q := &pgx.Batch{}
 	ask(q, &u.Care, `select c.kind, c.batch_id, c.machine_id, c.place_id, c.at from care c join batches b on b.farm_id = $1 and b.id = c.batch_id
 		where c.farm_id = $1 and b.closed_at is null and c.at >= $2 order by c.at`, tx.FarmID, since)
-	ask(q, &u.Last, `select kind, null::bigint as batch_id, machine_id, place_id, max(at) as at from care where farm_id = $1 and batch_id is null group by kind, machine_id, place_id`, tx.FarmID)
+	ask(
+		q, &u.Last,
+		`select kind, null::bigint as batch_id, machine_id, place_id, max(at) as at from care where farm_id = $1 and batch_id is null group by kind, machine_id, place_id`,
+		tx.FarmID,
+	)
 	ask(q, &u.Emptied, `select machine_id, max(at) as at from (
 			select setter_id as machine_id, case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at from batches where farm_id = $1
 			union all select hatcher_id, closed_at from batches where farm_id = $1) e where at is not null group by machine_id`, tx.FarmID)
-	ask(q, &u.Places, `select id, name, temp_c, rh_pct, until_on from places where farm_id = $1 order by until_on is not null, name`, tx.FarmID)
+	ask(
+		q, &u.Places,
+		`select id, name, temp_c, rh_pct, until_on from places where farm_id = $1 order by until_on is not null, name`,
+		tx.FarmID,
+	)
 	ask(q, &u.Stored, `
 		select c.place_id, count(*) as eggs, min(e.laid_on) as oldest,
 			count(*) filter (where c.ready_at > $2) as resting

@@ -23,14 +23,20 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 var noon = time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
 
 func newFarm(t *testing.T, db *store.DB, name string) int64 {
-	id, _, err := db.AddFarm(t.Context(), store.Farm{Name: name, Zone: "UTC"}, store.Person{Email: name + "@farm.example", Name: "Nobody", PasswordHash: "x"}, noon, false)
+	id, _, err := db.AddFarm(
+		t.Context(), store.Farm{Name: name, Zone: "UTC"},
+		store.Person{Email: name + "@farm.example", Name: "Nobody", PasswordHash: "x"}, noon, false,
+	)
 	require.NoError(t, err)
 	return id
 }
 
 // tablesOfAFarm lists the tables that carry farm_id.
 func tablesOfAFarm(t *testing.T, db *store.DB) []string {
-	rows, err := db.Pool.Query(t.Context(), `select table_name::text from information_schema.columns where column_name = 'farm_id' and table_schema = 'public' order by 1`)
+	rows, err := db.Pool.Query(
+		t.Context(),
+		`select table_name::text from information_schema.columns where column_name = 'farm_id' and table_schema = 'public' order by 1`,
+	)
 	require.NoError(t, err)
 	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
 	require.NoError(t, err)
@@ -52,7 +58,9 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 		}
 		require.NoError(t, db.Write(t.Context(), stranger, func(tx *store.Tx) error {
 			var seen int
-			require.NoError(t, tx.QueryRow(t.Context(), `select count(*) from `+table+` where farm_id <> $1`, stranger).Scan(&seen))
+			require.NoError(
+				t, tx.QueryRow(t.Context(), `select count(*) from `+table+` where farm_id <> $1`, stranger).Scan(&seen),
+			)
 			assert.Zero(t, seen, "%s shows another farm's rows", table)
 			return nil
 		}))
@@ -105,7 +113,9 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		assert.Equal(t, 9, stock[0].Eggs)
 		barn, err := tx.Setup(t.Context())
 		require.NoError(t, err)
-		assert.Equal(t, store.Room{MachineID: 1, Species: "chicken", Setting: 48, Hatching: 20, PerPlace: 1}, barn.Rooms[0])
+		assert.Equal(
+			t, store.Room{MachineID: 1, Species: "chicken", Setting: 48, Hatching: 20, PerPlace: 1}, barn.Rooms[0],
+		)
 		assert.False(t, barn.Pens[0].Supplier || barn.Machines[0].ByHand)
 		unmarked, err := tx.Unmarked(t.Context(), noon.AddDate(-1, 0, 0))
 		require.NoError(t, err)
@@ -166,7 +176,9 @@ func TestWhoServesMayLittle(t *testing.T) {
 			assert.Equal(t, "42501", pg.Code, name) // insufficient_privilege
 		}
 	}
-	limits := map[string]string{"statement_timeout": "15s", "lock_timeout": "4s", "idle_in_transaction_session_timeout": "30s"}
+	limits := map[string]string{
+		"statement_timeout": "15s", "lock_timeout": "4s", "idle_in_transaction_session_timeout": "30s",
+	}
 	for name, want := range limits {
 		var is string
 		require.NoError(t, db.Pool.QueryRow(t.Context(), "show "+name).Scan(&is))

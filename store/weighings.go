@@ -48,7 +48,10 @@ type Reading struct {
 
 // ReadingAfter gives the first reading after the one with this id, or ErrNone.
 func (tx *Tx) ReadingAfter(ctx context.Context, id int64) (Reading, error) {
-	return one[Reading](ctx, tx, `select id, at, mass_g from readings where farm_id = $1 and id > $2 order by id limit 1`, tx.FarmID, id)
+	return one[Reading](
+		ctx, tx, `select id, at, mass_g from readings where farm_id = $1 and id > $2 order by id limit 1`, tx.FarmID,
+		id,
+	)
 }
 
 // LastReading gives the id of the newest; 0 if there is none.
@@ -98,7 +101,11 @@ type Response struct {
 
 // Responses lists a machine's, the newest first.
 func (tx *Tx) Responses(ctx context.Context, machineID int64, most int) ([]Response, error) {
-	return list[Response](ctx, tx, `select id, machine_id, at, what, from_pct, to_pct, minutes from responses where farm_id = $1 and machine_id = $2 order by at desc, id desc limit $3`, tx.FarmID, machineID, most)
+	return list[Response](
+		ctx, tx,
+		`select id, machine_id, at, what, from_pct, to_pct, minutes from responses where farm_id = $1 and machine_id = $2 order by at desc, id desc limit $3`,
+		tx.FarmID, machineID, most,
+	)
 }
 
 // AddResponse keeps one and returns its id.

@@ -12,7 +12,9 @@ import (
 )
 
 func (s *site) stored() (eggs int) {
-	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select count(*) from eggs where batch_id is null`).Scan(&eggs))
+	require.NoError(
+		s, s.owner.Pool.QueryRow(s.Context(), `select count(*) from eggs where batch_id is null`).Scan(&eggs),
+	)
 	return
 }
 
@@ -79,7 +81,9 @@ func TestASharedPhoneKeepsCallsApart(t *testing.T) {
 	s := benchOf(t, 4)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	require.NoError(t, s.books.People.AddPerson(t.Context(), m, "Tobin", "tobin@wickfold.example", "three-oat-lines", "helper"))
+	require.NoError(
+		t, s.books.People.AddPerson(t.Context(), m, "Tobin", "tobin@wickfold.example", "three-oat-lines", "helper"),
+	)
 	h := s.cellar()
 	h.until(`document.getElementById("bench").dataset.kept === "yes"`, "the bench was not kept for later")
 	s.cut.Store(true)
@@ -93,19 +97,26 @@ func TestASharedPhoneKeepsCallsApart(t *testing.T) {
 	h.press("Send and sign out")
 	h.reads("They could not be sent just now. 3 calls wait on this device")
 	s.mute.Store(false)
-	h.run(`const real = fetch; window.fetch = (u, o) => String(u).endsWith("/calls") ? Promise.reject(new TypeError("no signal")) : real(u, o)`)
+	h.run(
+		`const real = fetch; window.fetch = (u, o) => String(u).endsWith("/calls") ? Promise.reject(new TypeError("no signal")) : real(u, o)`,
+	)
 	h.press("Keep them here for me, and sign out")
 	h.until(`location.pathname === "/sign-in"`, "she was not signed out")
 
 	before := s.called()[0]
-	h.do(browser.SignIn(s.URL, "tobin@wickfold.example", "three-oat-lines"), chromedp.Navigate(s.URL+"/batches/1/candle"))
+	h.do(
+		browser.SignIn(s.URL, "tobin@wickfold.example", "three-oat-lines"),
+		chromedp.Navigate(s.URL+"/batches/1/candle"),
+	)
 	h.until(`document.getElementById("line").textContent === "All is kept."`, "his own list is not empty")
 	assert.Equal(t, before, s.called()[0], "he does not send her calls")
 	h.open("/settings")
 	h.press("Sign out")
 	h.until(`location.pathname === "/sign-in"`, "he was kept from signing out by her calls")
 
-	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/candle"))
+	h.do(
+		browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/candle"),
+	)
 	h.until(`document.getElementById("line").textContent === "All is kept."`, "her calls still wait")
 	assert.Equal(t, [3]int{3, 3, 0}, s.called(), "they were sent, once")
 }

@@ -65,14 +65,22 @@ func (h *hand) open(path string) {
 // press taps a button or link by what stands on it.
 func (h *hand) press(label string) {
 	h.Helper()
-	h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label))))
+	h.do(
+		chromedp.Click(
+			chromedp.Search(fmt.Sprintf(
+				`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label,
+			)),
+		),
+	)
 	h.settle()
 }
 
 // settle waits until nothing is on its way.
 func (h *hand) settle() {
 	h.Helper()
-	h.until(`document.readyState === "complete" && !document.querySelector(".htmx-request")`, "the page never came to rest")
+	h.until(
+		`document.readyState === "complete" && !document.querySelector(".htmx-request")`, "the page never came to rest",
+	)
 	assert.Empty(h, ask[string](h, `(window.refused ?? []).join("; ")`), "the policy refused something")
 }
 
@@ -97,14 +105,20 @@ func (h *hand) reads(parts ...string) {
 	h.Helper()
 	for _, p := range parts {
 		quoted, _ := json.Marshal(p)
-		h.until(fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted), "the page never said "+p)
+		h.until(
+			fmt.Sprintf(`document.getElementById("main")?.innerText.replace(/\s+/g, " ").includes(%s)`, quoted),
+			"the page never said "+p,
+		)
 	}
 }
 
 // fill puts a value into a field, in place of what is in it.
 func (h *hand) fill(name, value string) {
 	h.Helper()
-	script := fmt.Sprintf(`(() => { const f = document.querySelector('main [name="%s"]'); f.value = %q; f.dispatchEvent(new Event("input", {bubbles: true})); f.dispatchEvent(new Event("change", {bubbles: true})); return f.value })()`, name, value)
+	script := fmt.Sprintf(
+		`(() => { const f = document.querySelector('main [name="%s"]'); f.value = %q; f.dispatchEvent(new Event("input", {bubbles: true})); f.dispatchEvent(new Event("change", {bubbles: true})); return f.value })()`,
+		name, value,
+	)
 	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
 	require.NoError(h, err, name)
 	require.Equal(h, value, got, name)
@@ -113,7 +127,10 @@ func (h *hand) fill(name, value string) {
 // pick chooses in a list by the words of the entry.
 func (h *hand) pick(name, words string) {
 	h.Helper()
-	script := fmt.Sprintf(`(() => { const s = document.querySelector('main [name="%s"]'); for (const o of s.options) if (o.text.includes(%q)) { s.value = o.value; s.dispatchEvent(new Event("change", {bubbles: true})); return o.text } return "" })()`, name, words)
+	script := fmt.Sprintf(
+		`(() => { const s = document.querySelector('main [name="%s"]'); for (const o of s.options) if (o.text.includes(%q)) { s.value = o.value; s.dispatchEvent(new Event("change", {bubbles: true})); return o.text } return "" })()`,
+		name, words,
+	)
 	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
 	require.NoError(h, err)
 	require.Contains(h, got, words, name)
@@ -124,7 +141,13 @@ func (h *hand) mark(numbers ...int) {
 	h.Helper()
 	for _, n := range numbers {
 		h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//label[contains(@class, "egg-spot")][i=%q]`, fmt.Sprint(n)))))
-		h.until(fmt.Sprintf(`[...document.querySelectorAll("label.egg-spot")].some(e => e.querySelector("i").textContent === "%d" && e.querySelector("input").checked)`, n), "the egg was not marked")
+		h.until(
+			fmt.Sprintf(
+				`[...document.querySelectorAll("label.egg-spot")].some(e => e.querySelector("i").textContent === "%d" && e.querySelector("input").checked)`,
+				n,
+			),
+			"the egg was not marked",
+		)
 	}
 }
 
@@ -142,7 +165,13 @@ func (h *hand) collect(pen string, eggs, rejected, daysAgo int) {
 // chip picks a pen by its name.
 func (h *hand) chip(pen string) {
 	h.Helper()
-	got, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(() => { const c = [...document.querySelectorAll("main .chip")].find(c => c.textContent.trim().startsWith(%q)); c?.querySelector("input").click(); return Boolean(c) })()`, pen)))
+	got, err := chromedp.Run(
+		h.tab,
+		chromedp.Evaluate[bool](fmt.Sprintf(
+			`(() => { const c = [...document.querySelectorAll("main .chip")].find(c => c.textContent.trim().startsWith(%q)); c?.querySelector("input").click(); return Boolean(c) })()`,
+			pen,
+		)),
+	)
 	require.NoError(h, err)
 	require.True(h, got, pen)
 }
@@ -174,7 +203,10 @@ func (h *hand) newMachine(name, kind string, rooms map[string]int) {
 func founded(t *testing.T, width, height int64) *hand {
 	h := newSite(t).hand(width, height)
 	h.open("/")
-	for field, value := range map[string]string{"farm": "Wickfold", "zone": "UTC", "name": "Anna Wick", "email": "anna@wickfold.example", "password": "a-long-password"} {
+	for field, value := range map[string]string{
+		"farm": "Wickfold", "zone": "UTC", "name": "Anna Wick", "email": "anna@wickfold.example",
+		"password": "a-long-password",
+	} {
 		h.fill(field, value)
 	}
 	h.press("Begin")
@@ -210,7 +242,10 @@ func wholeJob(t *testing.T, h *hand) {
 	h.reads("17 eggs → about", "Mean age 5.9 days.")
 	h.press("All")
 	// 10 × ½ × (1 + 87/88)/2 + 10 × ½ × 75.33/88 = 9.25; ages (0 + 20 + 80) / 20.
-	h.reads("20 eggs → about 9 young", "Mean age 5.0 days.", "Box is too small", "Cabinet has room for 40 more.", "Hatch, day 21", "Tue 4 May – Thu 6 May")
+	h.reads(
+		"20 eggs → about 9 young", "Mean age 5.0 days.", "Box is too small", "Cabinet has room for 40 more.",
+		"Hatch, day 21", "Tue 4 May – Thu 6 May",
+	)
 	h.press("Set these eggs")
 	h.reads("Set 20 eggs as Chicken 27-01 in Cabinet.", "day 0 of 21")
 
@@ -249,7 +284,10 @@ func wholeJob(t *testing.T, h *hand) {
 	h.run(script)
 	h.press("Record young")
 	h.reads("99 young, but 9 eggs left; it may be 0 to 9.")
-	kept, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`[...document.querySelectorAll('[name^="hatched-"]')].map(f => f.value).join()`))
+	kept, err := chromedp.Run(
+		h.tab,
+		chromedp.Evaluate[string](`[...document.querySelectorAll('[name^="hatched-"]')].map(f => f.value).join()`),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "6,99", kept, "what was typed comes back")
 	h.run(strings.Replace(script, "99", "8", 1))
@@ -261,7 +299,9 @@ func wholeJob(t *testing.T, h *hand) {
 	h.open("/pens")
 	// Barred: 7 of 10 fertile, 6 of 7, 6 of 10. Speckled: 9 of 9 (of the unsure one
 	// nobody saw the end), 8 of 10.
-	for _, want := range []string{"70% 7 of 10", "86% 6 of 7", "60% 6 of 10, 31–83 %", "100% 9 of 9", "80% 8 of 10, 49–94 %"} {
+	for _, want := range []string{
+		"70% 7 of 10", "86% 6 of 7", "60% 6 of 10, 31–83 %", "100% 9 of 9", "80% 8 of 10, 49–94 %",
+	} {
 		h.reads(want)
 	}
 	h.press("Barred")
@@ -333,7 +373,13 @@ func axe(t testing.TB) string {
 func (h *hand) faults(script string) string {
 	h.Helper()
 	h.run(script)
-	found, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`, chromedp.EvalAwaitPromise))
+	found, err := chromedp.Run(
+		h.tab,
+		chromedp.Evaluate[string](
+			`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`,
+			chromedp.EvalAwaitPromise,
+		),
+	)
 	require.NoError(h, err)
 	return found
 }
@@ -344,7 +390,8 @@ func TestAxeFindsNothing(t *testing.T) {
 	script := axe(t)
 	v := s.signedIn(demo.Email, demo.Password)
 	pages := bigPages(v)
-	pages["Candle"], pages["Hatch"], pages["Remove"] = pages["Batch"]+"?do=candle", pages["Batch"]+"?do=hatch", pages["Batch"]+"?do=remove"
+	pages["Candle"], pages["Hatch"], pages["Remove"] = pages["Batch"]+"?do=candle", pages["Batch"]+
+		"?do=hatch", pages["Batch"]+"?do=remove"
 	pages["Closed"] = regexp.MustCompile(`(?s)<h2 id="closed">.*?href="(/batches/\d+)"`).FindStringSubmatch(v.get("/batches").body)[1]
 	pages["New pen"], pages["New machine"], pages["Lost"] = "/pens/new", "/machines/new", "/nowhere"
 	for _, size := range []struct {
@@ -384,7 +431,9 @@ func (h *hand) keys(keys ...string) {
 func (h *hand) tabTo(test string) {
 	h.Helper()
 	for range 250 {
-		there, err := chromedp.Run(h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(e => !!(%s))(document.activeElement)`, test)))
+		there, err := chromedp.Run(
+			h.tab, chromedp.Evaluate[bool](fmt.Sprintf(`(e => !!(%s))(document.activeElement)`, test)),
+		)
 		require.NoError(h, err)
 		if there {
 			return
@@ -435,7 +484,12 @@ func TestADayByThumb(t *testing.T) {
 	s := newSite(t).demo(1)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
-	small, err := chromedp.Run(h.tab, chromedp.Evaluate[string](`[...document.querySelectorAll("main .button, nav a, nav summary")].filter(b => b.checkVisibility() && b.getBoundingClientRect().height < 40).map(b => b.textContent).join()`))
+	small, err := chromedp.Run(
+		h.tab,
+		chromedp.Evaluate[string](
+			`[...document.querySelectorAll("main .button, nav a, nav summary")].filter(b => b.checkVisibility() && b.getBoundingClientRect().height < 40).map(b => b.textContent).join()`,
+		),
+	)
 	require.NoError(t, err)
 	assert.Empty(t, small, "too small for a thumb")
 	h.do(browser.Click(`nav a[href="/eggs"]`))
@@ -450,7 +504,10 @@ func TestADayByThumb(t *testing.T) {
 	before := s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`)
 	h.do(chromedp.Reload())
 	h.reads("Last entered")
-	assert.Equal(t, before, s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`), "going back and reloading enters nothing again")
+	assert.Equal(
+		t, before, s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`),
+		"going back and reloading enters nothing again",
+	)
 }
 
 func TestAFileThroughThePage(t *testing.T) {

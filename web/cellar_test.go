@@ -28,29 +28,50 @@ import (
 // benchOf sets so many eggs on a new farm, and waits a week.
 func benchOf(t testing.TB, eggs int) *site {
 	s := newSite(t)
-	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
+	id, err := s.books.People.SetUp(
+		t.Context(),
+		people.NewFarm{
+			Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password",
+		},
+		true,
+	)
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
-	must(s.books.Machines.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}}))
-	must(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}))
-	must(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon, Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}}}))
+	must(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+		Name: "Barred", Species: "chicken", FromOn: noon,
+	}))
+	must(s.books.Machines.SaveMachine(
+		t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
+		[]farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}},
+	))
+	must(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{
+		PenID: 1, LaidOn: m.Date(noon), Eggs: eggs,
+	}))
+	must(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{
+		Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon,
+		Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}},
+	}))
 	s.now = noon.AddDate(0, 0, 7)
 	return s
 }
 
 func (s *site) cellar() *hand {
 	h := s.hand(390, 844)
-	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/candle"))
+	h.do(
+		browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/candle"),
+	)
 	h.until(`document.getElementById("now-code").textContent.length > 1`, "the bench did not begin")
 	return h
 }
 
 // called counts calls, eggs called and eggs taken out in the database.
 func (s *site) called() (n [3]int) {
-	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]))
+	require.NoError(
+		s,
+		s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]),
+	)
 	return
 }
 
@@ -110,7 +131,10 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	require.NoError(t, err)
 	batch, err := s.books.Incubate.Batch(t.Context(), m, 1)
 	require.NoError(t, err)
-	_, err = s.books.Hatch.End(t.Context(), m, farm.NewKey(), 1, hatch.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "other"})
+	_, err = s.books.Hatch.End(
+		t.Context(), m, farm.NewKey(), 1,
+		hatch.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "other"},
+	)
 	require.NoError(t, err)
 
 	s.cut.Store(false)
@@ -166,7 +190,10 @@ func TestTheScaleIsHeard(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.books.Weigh.RenewScaleKey(t.Context(), m, farm.NewKey())
 	require.NoError(t, err)
-	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"), chromedp.Navigate(s.URL+"/batches/1/scale?by=egg&tare=12"))
+	h.do(
+		browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"),
+		chromedp.Navigate(s.URL+"/batches/1/scale?by=egg&tare=12"),
+	)
 	h.reads("hands free", "0 of 2 done")
 	key := ask[string](h, `document.querySelector("details code:last-of-type").textContent.match(/--key (\S+)/)[1]`)
 	sim := scale.Scale{To: s.URL, Key: key}
@@ -206,11 +233,16 @@ func TestTheCellarIsDim(t *testing.T) {
 		return [...seen];
 	})()`)
 	assert.LessOrEqual(t, len(bright), 2, "%v", bright)
-	assert.Equal(t, "rgb(0, 0, 0)", ask[string](h, `getComputedStyle(document.querySelector(".cellar")).backgroundColor`))
+	assert.Equal(
+		t, "rgb(0, 0, 0)", ask[string](h, `getComputedStyle(document.querySelector(".cellar")).backgroundColor`),
+	)
 	script := axe(t)
 	assert.Empty(t, h.faults(script))
 	assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollWidth`), 390)
-	small := ask[string](h, `[...document.querySelectorAll(".call-key")].filter(b => b.getBoundingClientRect().height < 52).map(b => b.textContent).join()`)
+	small := ask[string](
+		h,
+		`[...document.querySelectorAll(".call-key")].filter(b => b.getBoundingClientRect().height < 52).map(b => b.textContent).join()`,
+	)
 	assert.Empty(t, small, "too small for a wet thumb")
 }
 
@@ -221,7 +253,9 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 	send := func(ops ...candle.Op) (all []candle.OpDone, status int) {
 		body, err := json.Marshal(ops)
 		require.NoError(t, err)
-		r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(string(body)))
+		r, err := http.NewRequestWithContext(
+			t.Context(), "POST", s.URL+"/batches/1/calls", strings.NewReader(string(body)),
+		)
 		require.NoError(t, err)
 		got := v.send(r)
 		if got.status == http.StatusOK {
@@ -237,7 +271,9 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 	for _, d := range got {
 		says = append(says, fmt.Sprintf("%t %s", d.Done, d.Says))
 	}
-	assert.Equal(t, []string{"true Chicken 27-01: 1 egg called clear and taken out.", "true Chicken 27-01: 1 egg called clear and taken out.", "false Egg 1 is removed already.", "false There is no such egg in this batch any more.",
+	assert.Equal(t, []string{"true Chicken 27-01: 1 egg called clear and taken " +
+		"out.", "true Chicken 27-01: 1 egg called clear and taken " +
+		"out.", "false Egg 1 is removed already.", "false There is no such egg in this batch any more.",
 		`false "dance" is nothing that can be done at the bench.`, `false "purple" is no call.`, "true Taken back: Chicken 27-01: 1 egg called clear and taken out.", "false That call never arrived, so there is nothing to take back.",
 		"true Chicken 27-01: 3 eggs called live.", "true Chicken 27-01: candling lasted 25 minutes."}, says)
 	assert.Equal(t, [3]int{3, 3, 0}, s.called())

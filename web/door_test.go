@@ -28,7 +28,9 @@ const (
 func household(t *testing.T) *site {
 	t.Parallel()
 	s := newSite(t)
-	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: anna, Password: words}, true)
+	id, err := s.books.People.SetUp(
+		t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: anna, Password: words}, true,
+	)
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
@@ -62,7 +64,9 @@ func TestAStrangerCannotKeepTheOwnerAway(t *testing.T) {
 	assert.Contains(t, stranger.try(anna, words).body, "Too many wrong tries; wait")
 	assert.Equal(t, http.StatusSeeOther, phone.try(anna, words).status, "her own phone is known")
 	s.now = s.now.Add(15 * time.Minute)
-	assert.Equal(t, http.StatusSeeOther, s.visitor().try(anna, words).status, "the longest wait is a quarter of an hour")
+	assert.Equal(
+		t, http.StatusSeeOther, s.visitor().try(anna, words).status, "the longest wait is a quarter of an hour",
+	)
 
 	forged := s.visitor()
 	at, err := url.Parse(s.URL + "/sign-in")
@@ -144,7 +148,12 @@ func TestCommonAndOwnPasswordsAreRefused(t *testing.T) {
 		err := s.books.People.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", password, "helper")
 		assert.ErrorContains(t, err, says, password)
 	}
-	assert.NoError(t, s.books.People.AddPerson(t.Context(), m, "Bo Bright", "bo.bright@x.example", "bright-geese-walk-home", "helper"))
+	assert.NoError(
+		t,
+		s.books.People.AddPerson(
+			t.Context(), m, "Bo Bright", "bo.bright@x.example", "bright-geese-walk-home", "helper",
+		),
+	)
 }
 
 func TestSessionsEnd(t *testing.T) {
@@ -160,7 +169,10 @@ func TestSessionsEnd(t *testing.T) {
 	bad := desk.post("/settings/password", form(url.Values{"before": {"wrong"}, "password": {"some-other-words"}}))
 	assert.Contains(t, bad.body, "That is not your password until now.")
 	assert.NotContains(t, bad.body, "some-other-words")
-	require.Equal(t, http.StatusSeeOther, desk.post("/settings/password", form(url.Values{"before": {words}, "password": {"some-other-words"}})).status)
+	require.Equal(
+		t, http.StatusSeeOther,
+		desk.post("/settings/password", form(url.Values{"before": {words}, "password": {"some-other-words"}})).status,
+	)
 	assert.True(t, desk.in(), "where it was changed she stays")
 	assert.False(t, phone.in(), "and is signed out elsewhere")
 
@@ -174,11 +186,16 @@ func TestSessionsEnd(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, helper.post("/settings/people/1/remove", form(nil)).status)
 	assert.Contains(t, owner.post("/settings/people/1/remove", form(nil)).body, "A farm needs an owner")
 	require.Equal(t, http.StatusSeeOther, owner.post("/settings/people/2/remove", form(nil)).status)
-	assert.Contains(t, owner.post("/settings/people/2/remove", form(nil)).body, "Nobody such is on the farm, or not any more.", "tapped twice")
+	assert.Contains(
+		t, owner.post("/settings/people/2/remove", form(nil)).body, "Nobody such is on the farm, or not any more.",
+		"tapped twice",
+	)
 	assert.False(t, helper.in(), "who is taken off the farm is out at once")
 	assert.Contains(t, s.visitor().try(tobin, words).header.Get("Location")+"/sign-in", "/sign-in")
 	var said string
-	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select string_agg(said, ' ' order by id) from journal`).Scan(&said))
+	require.NoError(
+		t, s.owner.Pool.QueryRow(t.Context(), `select string_agg(said, ' ' order by id) from journal`).Scan(&said),
+	)
 	assert.Contains(t, said, "Made an account for Tobin, helper. Tobin is no longer on the farm.")
 }
 
@@ -187,7 +204,9 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	s := household(t)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon})
+	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+		Name: "Barred", Species: "chicken", FromOn: noon,
+	})
 	require.NoError(t, err)
 	v := s.signedIn(anna, words)
 	conn, err := s.owner.Pool.Acquire(t.Context())
@@ -197,7 +216,9 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	require.NoError(t, err)
 	wrote := make(chan reply)
 	go func() {
-		wrote <- v.post("/eggs", url.Values{"key": {farm.NewKey()}, "pen": {"1"}, "eggs": {"6"}, "date": {"2027-04-14"}})
+		wrote <- v.post("/eggs", url.Values{
+			"key": {farm.NewKey()}, "pen": {"1"}, "eggs": {"6"}, "date": {"2027-04-14"},
+		})
 	}()
 	require.Eventually(t, func() bool {
 		var waiting bool
@@ -210,7 +231,9 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, (<-wrote).status, "what was begun is done")
 	assert.Equal(t, 6, s.stored())
 	var living int
-	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from sessions where not ended`).Scan(&living))
+	require.NoError(
+		t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from sessions where not ended`).Scan(&living),
+	)
 	assert.Zero(t, living)
 }
 
@@ -278,7 +301,10 @@ func TestHugeFormsAreRefusedSoon(t *testing.T) {
 		"/eggs":      {"key": {farm.NewKey()}, "note": {strings.Repeat("x", 2<<20)}},
 	} {
 		r := v.post(path, form)
-		assert.True(t, r.status == http.StatusUnprocessableEntity || r.status == http.StatusRequestEntityTooLarge, "%s: %d", path, r.status)
+		assert.True(
+			t, r.status == http.StatusUnprocessableEntity || r.status == http.StatusRequestEntityTooLarge, "%s: %d",
+			path, r.status,
+		)
 	}
 	calls := v.json("/batches/1/calls", "["+strings.Repeat("{},", 1_300_000)+"{}]", "X-Who", "1-1").status
 	assert.Contains(t, []int{http.StatusBadRequest, http.StatusRequestEntityTooLarge}, calls)

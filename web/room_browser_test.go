@@ -47,7 +47,10 @@ func TestADaysCollectingOnAPhone(t *testing.T) {
 	h.do(chromedp.Click(chromedp.Search(`//button[@aria-label="One more: cracked"]`)))
 	h.press("Enter")
 	h.reads("3 eggs from Barred, 1 cracked. Mark them AAA to AAE.")
-	require.Equal(t, "Speckled", ask[string](h, `document.querySelector(".chip input:checked + span").textContent.trim()`), "the next pen is offered")
+	require.Equal(
+		t, "Speckled", ask[string](h, `document.querySelector(".chip input:checked + span").textContent.trim()`),
+		"the next pen is offered",
+	)
 	h.do(chromedp.Click(chromedp.Search(plus)))
 	h.press("Enter")
 	h.reads("1 egg from Speckled. Mark it AAF.")
@@ -57,10 +60,14 @@ func TestADaysCollectingOnAPhone(t *testing.T) {
 	h.fill("line", "barred 2, 1 dirty; spec 4 58x43; rex 9")
 	h.press("Enter line")
 	h.reads(`No pen begins with "rex"`)
-	require.Equal(t, "barred 2, 1 dirty; spec 4 58x43; rex 9", ask[string](h, `document.querySelector("[name=line]").value`), "what was typed stays")
+	require.Equal(
+		t, "barred 2, 1 dirty; spec 4 58x43; rex 9", ask[string](h, `document.querySelector("[name=line]").value`),
+		"what was typed stays",
+	)
 	h.fill("line", "barred 2, 1 dirty; spec 4 58x43")
 	h.press("Enter line")
-	h.reads("2 eggs from Barred, 1 dirty. 4 eggs from Speckled. Fresh weight about 58.8 g by its size.") // 0.548 × 5.8 × 4.3²
+	// 0.548 × 5.8 × 4.3²
+	h.reads("2 eggs from Barred, 1 dirty. 4 eggs from Speckled. Fresh weight about 58.8 g by its size.")
 
 	h.open("/")
 	h.reads("Tilt 9 eggs in Larder")
@@ -85,7 +92,10 @@ func TestAParcelFromArrivalToSet(t *testing.T) {
 	h.fill("ordered", "24")
 	h.press("Note the order")
 	h.reads("24 eggs ordered from Hollin Ridge", "On its way: 24 chicken eggs from Hollin Ridge")
-	assert.Equal(t, "at room temperature, no place noted", ask[string](h, `document.querySelector("select[name=place] option").textContent`), "no cold store first")
+	assert.Equal(
+		t, "at room temperature, no place noted",
+		ask[string](h, `document.querySelector("select[name=place] option").textContent`), "no cold store first",
+	)
 	h.fill("sent", "26")
 	h.fill("broken", "99")
 	h.press("It has arrived")
@@ -96,7 +106,9 @@ func TestAParcelFromArrivalToSet(t *testing.T) {
 	h.reads("24 eggs from Hollin Ridge in store, 2 broken. They rest until Thu 15 Apr, 12:00", "3 loose")
 
 	h.open("/set?kind=chicken")
-	h.run(`(() => { const f = document.querySelector("[data-most]"); f.value = "20"; f.dispatchEvent(new Event("change", {bubbles: true})) })()`)
+	h.run(
+		`(() => { const f = document.querySelector("[data-most]"); f.value = "20"; f.dispatchEvent(new Event("change", {bubbles: true})) })()`,
+	)
 	h.reads("20 eggs of Hollin Ridge rest until Thu 15 Apr, 12:00", "Tabletop is not ready")
 	h.press("Set these eggs")
 	h.reads("Set them later, or say that you set them all the same.")
@@ -123,7 +135,9 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	}
 	h.newMachine("Tabletop", "All-in-one", map[string]int{"setting-chicken": 40, "hatching-chicken": 40})
 	h.press("Tabletop")
-	h.run(`const f = document.querySelector("form.tray-form"); f.tray_name.value = "Rack"; f.tray_rows.value = 5; f.tray_columns.value = 9; f.warm.value = "C4 C5 C6"`)
+	h.run(
+		`const f = document.querySelector("form.tray-form"); f.tray_name.value = "Rack"; f.tray_rows.value = 5; f.tray_columns.value = 9; f.warm.value = "C4 C5 C6"`,
+	)
 	h.press("Add tray")
 	h.reads("Saved Rack of Tabletop.")
 
@@ -131,16 +145,27 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	h.pick("pens", "every pen alike")
 	h.press("Propose eggs")
 	h.reads("40 eggs → about")
-	require.Equal(t, "14,13,13", ask[string](h, `[...document.querySelectorAll("[data-most]")].map(f => f.value).sort().reverse().join()`))
-	h.reads("Left in store: 1 of Barred, to set by 23 Apr; 2 of Lavender, to set by 23 Apr; 2 of Speckled, to set by 23 Apr.")
+	require.Equal(
+		t, "14,13,13",
+		ask[string](h, `[...document.querySelectorAll("[data-most]")].map(f => f.value).sort().reverse().join()`),
+	)
+	h.reads(
+		"Left in store: 1 of Barred, to set by 23 Apr; 2 of Lavender, to set by 23 Apr; 2 of Speckled, to set by " +
+			"23 Apr.",
+	)
 	h.do(chromedp.Click(chromedp.Search(`(//button[normalize-space()="singly"])[1]`)))
 	h.settle()
-	h.until(`document.querySelectorAll(".single input:checked").length === 14`, "the eggs that the number means were not ticked")
+	h.until(
+		`document.querySelectorAll(".single input:checked").length === 14`,
+		"the eggs that the number means were not ticked",
+	)
 	h.run(`const s = [...document.querySelectorAll(".single input")]; s[0].click(); s[14].click()`)
 	h.reads("40 eggs → about")
 	h.press("Set these eggs")
 	h.reads("Set 40 eggs as Chicken 27-01 in Tabletop.")
-	set := ask[string](h, `[...document.querySelectorAll(".egg-spot")].map(e => e.title.match(/, ([A-Z4]{3})/)[1]).join(" ")`)
+	set := ask[string](
+		h, `[...document.querySelectorAll(".egg-spot")].map(e => e.title.match(/, ([A-Z4]{3})/)[1]).join(" ")`,
+	)
 	assert.NotContains(t, set, "AAA", "the egg that was unticked stayed")
 
 	h.press("Tray map")
@@ -148,7 +173,9 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	h.press("Lay all by pen")
 	h.reads("40 eggs laid by pen")
 	at := func(place string) string {
-		return ask[string](h, fmt.Sprintf(`document.querySelector('.spot[data-name=%q]').getAttribute("aria-label")`, place))
+		return ask[string](h, fmt.Sprintf(
+			`document.querySelector('.spot[data-name=%q]').getAttribute("aria-label")`, place,
+		))
 	}
 	in := func(place string) string { _, marks, _ := strings.Cut(at(place), ": "); return marks }
 	require.Contains(t, at("C4"), "C4, warm: ")
@@ -169,7 +196,9 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	assert.Equal(t, []string{b1, a2}, []string{in("A2"), in("B1")})
 
 	// By drag.
-	h.do(chromedp.DragAndDrop(chromedp.CSS(`.spot[data-name="A2"] .map-egg`), chromedp.CSS(`.spot[data-name="A1"] .spot-ground`)))
+	h.do(chromedp.DragAndDrop(
+		chromedp.CSS(`.spot[data-name="A2"] .map-egg`), chromedp.CSS(`.spot[data-name="A1"] .spot-ground`),
+	))
 	h.reads(b1 + " lies in A1.")
 	// By keys: from A1, right, down; take up, down, lay down; out of the tray.
 	h.run(`document.querySelector('.spot[data-name="A1"]').focus()`)
@@ -181,7 +210,10 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	h.keys(kb.Delete)
 	h.reads(b2 + " is out of the tray.")
 	require.Equal(t, b2, ask[string](h, `document.querySelector(".loose").dataset.mark`))
-	h.until(`performance.getEntriesByType("resource").filter(r => r.initiatorType === "fetch" && r.name.endsWith("/trays")).length >= 6`, "the server was not told")
+	h.until(
+		`performance.getEntriesByType("resource").filter(r => r.initiatorType === "fetch" && r.name.endsWith("/trays")).length >= 6`,
+		"the server was not told",
+	)
 	// By typing.
 	h.open(strings.TrimPrefix(ask[string](h, `location.pathname`), h.URL))
 	h.fill("code", strings.ToLower(b2)+" "+a1)
@@ -212,7 +244,9 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 	s := benchOf(t, 300)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.Machines.SaveTray(t.Context(), m, farm.NewKey(), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "")
+	_, err = s.books.Machines.SaveTray(
+		t.Context(), m, farm.NewKey(), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "",
+	)
 	require.NoError(t, err)
 	_, err = s.books.Incubate.ArrangeByPen(t.Context(), m, farm.NewKey(), 1)
 	require.NoError(t, err)
@@ -256,15 +290,27 @@ func TestThePrintView(t *testing.T) {
 	h.press("Card and sheet")
 	h.reads("Cool from day 7: lid open for 15 minutes", "Lockdown, day 25", "counter")
 	h.do(browser.Print())
-	assert.Equal(t, "hidden", ask[string](h, `["header.side", ".head.noprint", ".toast"].every(s => !document.querySelector(s)?.checkVisibility()) ? "hidden" : "shown"`), "only the paper is printed")
-	assert.Equal(t, "rgb(255, 255, 255)", ask[string](h, `getComputedStyle(document.querySelector(".card-paper")).backgroundColor`))
+	assert.Equal(
+		t, "hidden",
+		ask[string](
+			h,
+			`["header.side", ".head.noprint", ".toast"].every(s => !document.querySelector(s)?.checkVisibility()) ? "hidden" : "shown"`,
+		),
+		"only the paper is printed",
+	)
+	assert.Equal(
+		t, "rgb(255, 255, 255)",
+		ask[string](h, `getComputedStyle(document.querySelector(".card-paper")).backgroundColor`),
+	)
 	shot, err := chromedp.Run(h.tab, chromedp.CaptureScreenshot())
 	require.NoError(t, err)
 	img, err := png.Decode(bytes.NewReader(shot))
 	require.NoError(t, err)
 	bits, err := gozxing.NewBinaryBitmapFromImage(img)
 	require.NoError(t, err)
-	read, err := qrcode.NewQRCodeReader().Decode(bits, map[gozxing.DecodeHintType]any{gozxing.DecodeHintType_TRY_HARDER: true})
+	read, err := qrcode.NewQRCodeReader().Decode(
+		bits, map[gozxing.DecodeHintType]any{gozxing.DecodeHintType_TRY_HARDER: true},
+	)
 	require.NoError(t, err, "the code cannot be read off the page")
 	assert.Equal(t, s.URL+batch, read.GetText(), "a phone that reads it opens the batch")
 }

@@ -36,17 +36,30 @@ func TestWithoutScripts(t *testing.T) {
 // A setter with no machine to hatch in is said, not refused with an error page.
 func TestASetterWithoutAHatcher(t *testing.T) {
 	s := newSite(t)
-	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password"}, true)
+	id, err := s.books.People.SetUp(
+		t.Context(),
+		people.NewFarm{
+			Farm: "Wickfold", Zone: "UTC", Name: "Anna", Email: "anna@wickfold.example", Password: "a-long-password",
+		},
+		true,
+	)
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
 	v := s.signedIn("anna@wickfold.example", "a-long-password")
 	assert.Contains(t, v.get("/set").body, "No eggs in store")
-	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon})
+	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+		Name: "Barred", Species: "chicken", FromOn: noon,
+	})
 	require.NoError(t, err)
-	require.Equal(t, http.StatusSeeOther, v.post("/eggs", url.Values{"pen": {"1"}, "date": {"2027-04-14"}, "eggs": {"4"}}).status)
+	require.Equal(
+		t, http.StatusSeeOther, v.post("/eggs", url.Values{"pen": {"1"}, "date": {"2027-04-14"}, "eggs": {"4"}}).status,
+	)
 	assert.Contains(t, v.get("/set").body, "No machine takes chicken eggs yet")
-	_, err = s.books.Machines.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{{Species: "chicken", Setting: 40}})
+	_, err = s.books.Machines.SaveMachine(
+		t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
+		[]farm.Room{{Species: "chicken", Setting: 40}},
+	)
 	require.NoError(t, err)
 	r := v.get("/set")
 	assert.Equal(t, http.StatusOK, r.status)

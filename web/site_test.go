@@ -122,7 +122,12 @@ type visitor struct {
 func (s *site) visitor() *visitor {
 	jar, err := cookiejar.New(nil)
 	require.NoError(s, err)
-	return &visitor{s, http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}
+	return &visitor{
+		s,
+		http.Client{
+			Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		},
+	}
 }
 
 func (s *site) signedIn(email, password string) *visitor {

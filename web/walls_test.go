@@ -41,19 +41,32 @@ func (s *site) routes() (all []string) {
 var marks = regexp.MustCompile(`Quillmarsh|Barred|Oat line|Hatch box|Chicken 27-|Fennimoor`)
 
 func (s *site) eggsAndJournal() (n [3]int) {
-	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]))
+	require.NoError(
+		s,
+		s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]),
+	)
 	return
 }
 
 func TestEveryRouteIsBehindTheWalls(t *testing.T) {
 	s := newSite(t).demo(1)
-	_, err := s.books.People.SetUp(t.Context(), people.NewFarm{Farm: "Elsewhere", Zone: "UTC", Name: "Eve", Email: "eve@elsewhere.example", Password: "a-long-password"}, false)
+	_, err := s.books.People.SetUp(
+		t.Context(),
+		people.NewFarm{
+			Farm: "Elsewhere", Zone: "UTC", Name: "Eve", Email: "eve@elsewhere.example", Password: "a-long-password",
+		},
+		false,
+	)
 	require.NoError(t, err)
-	stranger, neighbour, owner := s.visitor(), s.signedIn("eve@elsewhere.example", "a-long-password"), s.signedIn(demo.Email, demo.Password)
+	stranger, neighbour, owner := s.visitor(), s.signedIn("eve@elsewhere.example", "a-long-password"), s.signedIn(
+		demo.Email, demo.Password,
+	)
 	batch := strings.TrimPrefix(owner.find("/batches", `href="(/batches/\d+)"`), "/batches/")
 	entry := owner.find("/batches/"+batch, `name="egg" value="(\d+)"`)
 	var eggs []string
-	for _, m := range regexp.MustCompile(`name="egg" value="(\d+)"`).FindAllStringSubmatch(owner.get("/batches/"+batch).body, 5) {
+	for _, m := range regexp.MustCompile(`name="egg" value="(\d+)"`).FindAllStringSubmatch(
+		owner.get("/batches/"+batch).body, 5,
+	) {
 		eggs = append(eggs, m[1])
 	}
 	var journal string
@@ -95,11 +108,17 @@ func TestTheDoor(t *testing.T) {
 	s := newSite(t)
 	v := s.visitor()
 	assert.Equal(t, "/set-up", v.get("/sign-in").header.Get("Location"), "the first visit sets the farm up")
-	r := v.post("/set-up", url.Values{"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"}, "password": {"short"}})
+	r := v.post("/set-up", url.Values{
+		"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"},
+		"password": {"short"},
+	})
 	assert.Equal(t, http.StatusUnprocessableEntity, r.status)
 	assert.Contains(t, r.body, `value="Wickfold"`, "what was typed comes back")
 	assert.NotContains(t, r.body, "short", "but not the password")
-	r = v.post("/set-up", url.Values{"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"}, "password": {"a-long-password"}})
+	r = v.post("/set-up", url.Values{
+		"farm": {"Wickfold"}, "zone": {"Europe/London"}, "name": {"Anna"}, "email": {"anna@wickfold.example"},
+		"password": {"a-long-password"},
+	})
 	require.Equal(t, http.StatusSeeOther, r.status)
 	cookie := r.header.Get("Set-Cookie")
 	assert.Contains(t, cookie, "HttpOnly")
@@ -109,13 +128,25 @@ func TestTheDoor(t *testing.T) {
 	policy := page.header.Get("Content-Security-Policy")
 	assert.NotContains(t, policy, "unsafe")
 	assert.NotRegexp(t, `<script>|<style|style="| on[a-z]+="`, page.body)
-	assert.Equal(t, "/sign-in", s.visitor().get("/set-up").header.Get("Location"), "set-up is closed once there is a farm")
-	assert.Equal(t, http.StatusSeeOther, s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"}, "name": {"E"}, "email": {"e@e.example"}, "password": {"a-long-password"}}).status)
+	assert.Equal(
+		t, "/sign-in", s.visitor().get("/set-up").header.Get("Location"), "set-up is closed once there is a farm",
+	)
+	assert.Equal(
+		t, http.StatusSeeOther,
+		s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"}, "name": {"E"}, "email": {"e@e.example"}, "password": {"a-long-password"}}).status,
+	)
 
 	for range 5 {
-		assert.Contains(t, s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"guess"}}).body, "Address or password is wrong")
+		assert.Contains(
+			t, s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"guess"}}).body,
+			"Address or password is wrong",
+		)
 	}
-	assert.Contains(t, s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"a-long-password"}}).body, "Too many wrong tries")
+	assert.Contains(
+		t,
+		s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"a-long-password"}}).body,
+		"Too many wrong tries",
+	)
 
 	other, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/sign-out", nil)
 	require.NoError(t, err)
@@ -125,7 +156,10 @@ func TestTheDoor(t *testing.T) {
 	assert.Equal(t, "/sign-in", v.get("/").header.Get("Location"))
 	assert.Equal(t, "well\n", v.get("/healthz").body)
 	assert.Contains(t, s.log.String(), "path=/sign-in", "requests are logged")
-	for _, secret := range []string{"a-long-password", "guess", "anna@wickfold.example", strings.SplitN(strings.TrimPrefix(cookie, "metrogon="), ";", 2)[0]} {
+	for _, secret := range []string{
+		"a-long-password", "guess", "anna@wickfold.example",
+		strings.SplitN(strings.TrimPrefix(cookie, "metrogon="), ";", 2)[0],
+	} {
 		assert.NotContains(t, s.log.String(), secret, "but no secret")
 	}
 }
@@ -133,7 +167,9 @@ func TestTheDoor(t *testing.T) {
 func TestABackAddressStaysOnTheSite(t *testing.T) {
 	s := newSite(t).demo(1)
 	v := s.signedIn(demo.Email, demo.Password)
-	for _, back := range []string{"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "javascript:alert(1)"} {
+	for _, back := range []string{
+		"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "javascript:alert(1)",
+	} {
 		assert.Equal(t, "/", v.post("/undo", url.Values{"entry": {"1"}, "back": {back}}).header.Get("Location"), back)
 	}
 }
@@ -144,24 +180,52 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 	batch := v.find("/batches", `href="(/batches/\d+)"`)
 	forms := map[string][]string{
 		"/eggs": {"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth", "note"}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/eggs/import": {"text"},
-		"/set":        {"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99", "unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13"},
-		"/set/answer": {"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "young", "certainty", "order", "pens", "propose", "open"},
-		"/pens/new":   {"name", "species", "breed", "females", "males", "from_on", "until_on", "bantam"}, "/pens/1": {"name", "species", "females", "from_on"},
+		"/set": {
+			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99",
+			"unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13",
+		},
+		"/set/answer": {
+			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "young", "certainty", "order",
+			"pens", "propose", "open",
+		},
+		"/pens/new": {"name", "species", "breed", "females", "males", "from_on", "until_on", "bantam"}, "/pens/1": {
+			"name", "species", "females", "from_on",
+		},
 		"/machines/new":   {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
-		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {"farm", "zone", "chore_at", "warm_hours", "rest_hours", "out"},
+		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {
+			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "out",
+		},
 		"/eggs/line": {"line"}, "/eggs/store": {"basket", "place"}, "/places/new": {"name", "temp", "rh"}, "/places/1": {"name", "temp", "rh", "until_on"}, "/places/1/tilted": {"back"},
-		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note"},
+		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {
+			"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note",
+		},
 		"/kinds/duck": {"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c", "humidity_set_pct"}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
-		"/machines/1/ready": {"step"}, "/machines/1/trays": {"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool"},
-		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch + "/care": {"kind"}, batch + "/open": {"egg", "stage"}, batch + "/water": {"tray", "code", "eggs", "mass", "depth", "cell", "rh", "temp", "at", "sure"}, batch + "/response": {"what", "from", "to", "minutes"}, batch + "/scale": {"by", "seen", "next", "odd", "tare", "rh", "temp"}, "/settings/people": {"name", "email", "password", "role"},
-		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch + "/hatched": {"hatched-1", "hatched-x"},
-		batch + "/lockdown": {"hatcher"}, batch + "/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {"farm", "zone", "name", "email", "password"},
+		"/machines/1/ready": {"step"}, "/machines/1/trays": {
+			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
+		},
+		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +
+			"/care": {"kind"}, batch + "/open": {"egg", "stage"}, batch +
+			"/water": {"tray", "code", "eggs", "mass", "depth", "cell", "rh", "temp", "at", "sure"}, batch +
+			"/response": {"what", "from", "to", "minutes"}, batch +
+			"/scale": {"by", "seen", "next", "odd", "tare", "rh", "temp"}, "/settings/people": {
+			"name", "email", "password", "role",
+		},
+		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch +
+			"/hatched": {"hatched-1", "hatched-x"},
+		batch + "/lockdown": {"hatcher"}, batch +
+			"/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {
+			"farm", "zone", "name", "email", "password",
+		},
 	}
 	usual := map[string]string{"pen": "1", "date": "2027-04-13", "eggs": "3", "species": "chicken", "setter": "2", "hatcher": "4", "set_at": "2027-04-14T10:00", "take-1-2027-04-13": "2",
 		"name": "N", "from_on": "2027-01-01", "kind": "hatcher", "setting-chicken": "5", "farm": "F", "zone": "UTC", "chore_at": "07:00", "call": "live", "end": "removed bad",
 		"supplier": "9", "ordered": "12", "ordered_on": "2027-04-10", "sent": "12", "at": "2027-04-14T10:00", "laid_on": "2027-04-11", "rest": "24", "school": "wet", "hand_turns": "5", "washing": "unwashed",
 		"mistings": "0", "cool_min": "0", "tray_name": "T", "tray_rows": "2", "tray_columns": "3", "warm_hours": "24", "rest_hours": "24", "line": "barred 2", "what": "a sponge", "from": "40", "to": "50", "minutes": "30", "next": "0"}
-	absurd := []string{"-1", "1000000000", "99999999999999999999", "1e9", "9999-12-31", "9999-12-31T00:00", "0000-00-00", "-0001-01-01T00:00", strings.Repeat("n", 1<<20), "\xff\xfe\xfd", "a\x00b", "<script>alert(1)</script>", "' or 1=1 --", "NaN", "∞", ""}
+	absurd := []string{
+		"-1", "1000000000", "99999999999999999999", "1e9", "9999-12-31", "9999-12-31T00:00", "0000-00-00",
+		"-0001-01-01T00:00", strings.Repeat("n", 1<<20), "\xff\xfe\xfd", "a\x00b", "<script>alert(1)</script>",
+		"' or 1=1 --", "NaN", "∞", "",
+	}
 	for path, fields := range forms {
 		for _, field := range fields {
 			for _, value := range absurd {
@@ -216,10 +280,13 @@ func TestTheSameTapTwiceAndTheBackButton(t *testing.T) {
 
 // Pages that the figures are held on.
 func bigPages(v *visitor) map[string]string {
-	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find("/batches", `href="(/batches/\d+)"`),
+	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find(
+		"/batches", `href="(/batches/\d+)"`,
+	),
 		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines", "Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
 		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken", "Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
-		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/trays", "Practice": "/practice?set=3&a=lcq", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
+		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
+			"/trays", "Practice": "/practice?set=3&a=lcq", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
 }
 
 func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {
@@ -280,7 +347,10 @@ func BenchmarkPages(b *testing.B) {
 	_, err := s.owner.Pool.Exec(b.Context(), `analyze`)
 	require.NoError(b, err)
 	var eggs, batches, pens int
-	require.NoError(b, s.owner.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens))
+	require.NoError(
+		b,
+		s.owner.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens),
+	)
 	b.Logf("%d eggs, %d batches, %d pens", eggs, batches, pens)
 	v := s.signedIn(demo.Email, demo.Password)
 	for name, path := range bigPages(v) {
@@ -318,7 +388,9 @@ func BenchmarkEggRoom(b *testing.B) {
 	require.NoError(b, err)
 	var all []stock.Collected
 	for i := range 333 {
-		all = append(all, stock.Collected{PenID: int64(1 + i%6), LaidOn: m.Date(noon).AddDate(0, 0, -i%10), Eggs: 6 - i/332*4})
+		all = append(all, stock.Collected{
+			PenID: int64(1 + i%6), LaidOn: m.Date(noon).AddDate(0, 0, -i%10), Eggs: 6 - i/332*4,
+		})
 	}
 	_, err = s.books.Stock.Collect(b.Context(), m, farm.NewKey(), all...)
 	require.NoError(b, err)

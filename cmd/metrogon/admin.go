@@ -106,9 +106,14 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 		for _, p := range done.NewPens {
 			names = append(names, fmt.Sprintf("%s (%s)", p.Name, p.Species))
 		}
-		return wrong{fmt.Errorf("nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(names, ", "))}
+		return wrong{
+			fmt.Errorf("nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(names, ", ")),
+		}
 	}
-	fmt.Printf("%d lines came in with %d eggs and %d rejects; %d lines had come in before.\n", done.Lines, done.Eggs, done.Rejected, done.Known)
+	fmt.Printf(
+		"%d lines came in with %d eggs and %d rejects; %d lines had come in before.\n", done.Lines, done.Eggs,
+		done.Rejected, done.Known,
+	)
 	return nil
 }
 
@@ -149,7 +154,9 @@ func (u *userAddCmd) Run(ctx context.Context, c *cli) error {
 	owner, err := books.People.Owner(ctx, u.Farm)
 	switch {
 	case errors.Is(err, farm.ErrNone):
-		_, err = books.People.SetUp(ctx, people.NewFarm{Farm: u.Farm, Zone: u.Zone, Name: u.Name, Email: u.Email, Password: password}, false)
+		_, err = books.People.SetUp(
+			ctx, people.NewFarm{Farm: u.Farm, Zone: u.Zone, Name: u.Name, Email: u.Email, Password: password}, false,
+		)
 	case err == nil:
 		err = books.People.AddPerson(ctx, owner, u.Name, u.Email, password, u.Role)
 	}

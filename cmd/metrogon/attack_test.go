@@ -140,7 +140,9 @@ func (a *attacked) count(sql string) (n int) {
 	text, err := os.ReadFile(filepath.Join(a.data(), "postgres", "postmaster.pid"))
 	require.NoError(a, err)
 	port := strings.TrimSpace(strings.Split(string(text), "\n")[3])
-	conn, err := pgx.Connect(a.Context(), fmt.Sprintf("postgres://metrogon_owner:%s@127.0.0.1:%s/postgres?sslmode=disable", secret, port))
+	conn, err := pgx.Connect(a.Context(), fmt.Sprintf(
+		"postgres://metrogon_owner:%s@127.0.0.1:%s/postgres?sslmode=disable", secret, port,
+	))
 	require.NoError(a, err)
 	defer conn.Close(a.Context())
 	require.NoError(a, conn.QueryRow(a.Context(), sql).Scan(&n))
@@ -158,7 +160,10 @@ func TestKillLoops(t *testing.T) {
 	// busy waits until she has entered some more: each kill falls into her work.
 	busy := func() {
 		had := acknowledged.Load()
-		require.Eventually(t, func() bool { return acknowledged.Load() >= had+20 }, time.Minute, 5*time.Millisecond, "nothing could be entered")
+		require.Eventually(
+			t, func() bool { return acknowledged.Load() >= had+20 }, time.Minute, 5*time.Millisecond,
+			"nothing could be entered",
+		)
 	}
 	done := make(chan struct{})
 	go func() {
@@ -181,12 +186,18 @@ func TestKillLoops(t *testing.T) {
 		if pid := a.postmaster(); pid > 0 {
 			_ = syscall.Kill(pid, syscall.SIGKILL)
 		}
-		require.Eventually(t, func() bool { return a.well(a.address()) }, time.Minute, 50*time.Millisecond, "the database did not heal")
+		require.Eventually(
+			t, func() bool { return a.well(a.address()) }, time.Minute, 50*time.Millisecond,
+			"the database did not heal",
+		)
 	}
 	stop()
 	<-done
 	eggs, writes := a.count(`select count(*) from eggs`), a.count(`select count(distinct note) from collections`)
-	t.Logf("%d writes acknowledged in %d tries, over 20 kills of the program and 18 of the database; %d eggs", acknowledged.Load(), tries.Load(), eggs)
+	t.Logf(
+		"%d writes acknowledged in %d tries, over 20 kills of the program and 18 of the database; %d eggs",
+		acknowledged.Load(), tries.Load(), eggs,
+	)
 	assert.Equal(t, eggs, writes, "doubled")
 	assert.GreaterOrEqual(t, writes, int(acknowledged.Load()), "lost")
 	assert.LessOrEqual(t, writes, int(acknowledged.Load())+1, "the last may have been done without an answer")
@@ -204,7 +215,9 @@ func TestTwoHundredSignIns(t *testing.T) {
 	for range 200 {
 		all.Go(func() {
 			v := visit(t, a.address())
-			status, body := v.send("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"three-oat-lines"}})
+			status, body := v.send("/sign-in", url.Values{
+				"email": {"anna@wickfold.example"}, "password": {"three-oat-lines"},
+			})
 			switch {
 			case status == http.StatusSeeOther:
 				in.Add(1)
@@ -266,7 +279,10 @@ func TestAFullDiskHeals(t *testing.T) {
 	require.NoError(t, f.Close())
 	refused := 0
 	form := func(n int) url.Values {
-		return url.Values{"key": {uuid.NewString()}, "pen": {"1"}, "eggs": {"500"}, "date": {time.Now().UTC().Format("2006-01-02")}, "note": {fmt.Sprint(n)}}
+		return url.Values{
+			"key": {uuid.NewString()}, "pen": {"1"}, "eggs": {"500"}, "date": {time.Now().UTC().Format("2006-01-02")},
+			"note": {fmt.Sprint(n)},
+		}
 	}
 	stored := 1
 	for n := range 200 {
@@ -285,7 +301,10 @@ func TestAFullDiskHeals(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
 	require.Positive(t, p.write(ctx, 1), "it did not heal")
-	t.Logf("%d writes refused while the disk was full; healed %v after there was room", refused, time.Since(began).Round(time.Millisecond))
+	t.Logf(
+		"%d writes refused while the disk was full; healed %v after there was room", refused,
+		time.Since(began).Round(time.Millisecond),
+	)
 	eggs := a.count(`select count(*) from eggs`)
 	assert.GreaterOrEqual(t, eggs, stored+1, "what was acknowledged is there")
 	assert.Zero(t, (eggs-2)%500, "and nothing by halves")
@@ -300,7 +319,9 @@ func TestTheLargestImport(t *testing.T) {
 	for n := range 5000 {
 		fmt.Fprintf(&text, "2026-%02d-%02d,Line %d,chicken,8\n", 1+n%9, 1+n%28, n%40)
 	}
-	said, code := a.run("another-long-word\n", "user", "add", "bo@elsewhere.example", "--name", "Bo", "--farm", "Elsewhere")
+	said, code := a.run(
+		"another-long-word\n", "user", "add", "bo@elsewhere.example", "--name", "Bo", "--farm", "Elsewhere",
+	)
 	require.Zero(t, code, said)
 	bo := visit(t, a.address())
 	status, _ := bo.send("/sign-in", url.Values{"email": {"bo@elsewhere.example"}, "password": {"another-long-word"}})
@@ -308,7 +329,9 @@ func TestTheLargestImport(t *testing.T) {
 	began := time.Now()
 	in := make(chan int)
 	go func() {
-		status, _ := p.send("/eggs/import", url.Values{"key": {uuid.NewString()}, "text": {text.String()}, "make_pens": {"yes"}})
+		status, _ := p.send("/eggs/import", url.Values{
+			"key": {uuid.NewString()}, "text": {text.String()}, "make_pens": {"yes"},
+		})
 		in <- status
 	}()
 	slowest := time.Duration(0)
@@ -322,7 +345,10 @@ func TestTheLargestImport(t *testing.T) {
 		default:
 		}
 	}
-	t.Logf("40,000 eggs in 5,000 lines came in within %v; slowest page of another farm %v", time.Since(began).Round(time.Millisecond), slowest.Round(time.Millisecond))
+	t.Logf(
+		"40,000 eggs in 5,000 lines came in within %v; slowest page of another farm %v",
+		time.Since(began).Round(time.Millisecond), slowest.Round(time.Millisecond),
+	)
 	assert.Equal(t, http.StatusOK, status)
 	assert.Equal(t, 40_000, a.count(`select count(*) from eggs`))
 	assert.Less(t, slowest, time.Second)

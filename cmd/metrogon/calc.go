@@ -32,13 +32,37 @@ type calculator struct {
 }
 
 var calculators = []calculator{
-	{"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point", `{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity},
-	{"moisture", "water lost from weighings, and the humidity that lands on the target", `{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}], "air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`, calcMoisture},
-	{"plan", "a season of settings from promises, pens and machines, with a bound on how good any plan can be", planExample, calcPlan},
-	{"rates", "fertility and hatch of groups of eggs, with intervals", `{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates},
-	{"schedule", "the milestones of a batch", `{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`, calcSchedule},
-	{"storage", "what waiting costs stored eggs, blended with a farm's own", `{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48}, {"age_days": 8, "set": 40, "hatched": 25}]}`, calcStorage},
-	{"setcount", "how many eggs to set for so many young", `{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount},
+	{
+		"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point",
+		`{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity,
+	},
+	{
+		"moisture", "water lost from weighings, and the humidity that lands on the target",
+		`{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}], "air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`,
+		calcMoisture,
+	},
+	{
+		"plan", "a season of settings from promises, pens and machines, with a bound on how good any plan can be",
+		planExample, calcPlan,
+	},
+	{
+		"rates", "fertility and hatch of groups of eggs, with intervals",
+		`{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates,
+	},
+	{
+		"schedule", "the milestones of a batch",
+		`{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`,
+		calcSchedule,
+	},
+	{
+		"storage", "what waiting costs stored eggs, blended with a farm's own",
+		`{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48}, {"age_days": 8, "set": 40, "hatched": 25}]}`,
+		calcStorage,
+	},
+	{
+		"setcount", "how many eggs to set for so many young",
+		`{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount,
+	},
 }
 
 func (c *calcCmd) Run(ctx context.Context) error {
@@ -173,13 +197,17 @@ func calcSchedule(ctx context.Context, in []byte) (any, error) {
 	if err := strict(in, &q); err != nil {
 		return nil, err
 	}
-	b := calendar.Batch{Counting: calendar.Counting(q.CountFrom), StorageDays: q.StorageDays, Bantam: q.Bantam, Overrides: q.Overrides}
+	b := calendar.Batch{
+		Counting: calendar.Counting(q.CountFrom), StorageDays: q.StorageDays, Bantam: q.Bantam, Overrides: q.Overrides,
+	}
 	var err error
 	if b.Species, err = species.Find(q.Species); err != nil {
 		return nil, err
 	}
 	if b.SetAt, err = time.Parse(time.RFC3339, q.SetAt); err != nil || b.SetAt.Year() < 1990 || b.SetAt.Year() > 2200 {
-		return nil, fmt.Errorf("set_at: %q is no moment; it may be RFC 3339 like 2027-03-01T18:30:00+01:00, from 1990 to 2200", q.SetAt)
+		return nil, fmt.Errorf(
+			"set_at: %q is no moment; it may be RFC 3339 like 2027-03-01T18:30:00+01:00, from 1990 to 2200", q.SetAt,
+		)
 	}
 	if b.Zone, err = time.LoadLocation(q.Zone); err != nil || q.Zone == "" || q.Zone == "Local" {
 		return nil, fmt.Errorf("zone: %q is not known; it may be an IANA zone like Europe/London", q.Zone)
@@ -402,7 +430,10 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 		field string
 		v     *float64
 		into  *float64
-	}{{"air_temp_c", q.AirTempC, &l.AirTempC}, {"target_loss_pct", q.TargetLossPct, &l.TargetPct}, {"target_day", q.TargetDay, &l.TargetDay}} {
+	}{
+		{"air_temp_c", q.AirTempC, &l.AirTempC}, {"target_loss_pct", q.TargetLossPct, &l.TargetPct},
+		{"target_day", q.TargetDay, &l.TargetDay},
+	} {
 		if need.v == nil {
 			return nil, fmt.Errorf("%s: missing; it may be a number", need.field)
 		}
@@ -422,7 +453,9 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 		if err := cmp.Or(between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200)); err != nil {
 			return nil, err
 		}
-		l.FreshMassG, l.VolumeCM3 = moisture.FreshMass(*q.LengthMM, *q.BreadthMM), moisture.Volume(*q.LengthMM, *q.BreadthMM)
+		l.FreshMassG, l.VolumeCM3 = moisture.FreshMass(*q.LengthMM, *q.BreadthMM), moisture.Volume(
+			*q.LengthMM, *q.BreadthMM,
+		)
 	}
 	switch {
 	case q.FreshMassG != nil:

@@ -34,10 +34,19 @@ func TestHumidityAgainstPsychroLib(t *testing.T) {
 		in                        string
 		rh, wet, dew, vapour, sat float64
 	}{
-		{`{"dry_bulb_c":37.6,"pressure_kpa":101.325,"wet_bulb_c":30}`, 57.825063202538, 30, 27.864488724863, 3.7524417378384, 6.4892998468416},
+		{
+			`{"dry_bulb_c":37.6,"pressure_kpa":101.325,"wet_bulb_c":30}`, 57.825063202538, 30, 27.864488724863,
+			3.7524417378384, 6.4892998468416,
+		},
 		{`{"dry_bulb_c":37.5,"rh_pct":55}`, 55, 29.314406498942, 26.916188776283, 3.5497942778487, 6.4541714160886},
-		{`{"dry_bulb_c":37.7,"dew_point_c":26.5}`, 53.090070145685, 29.071337888441, 26.5, 3.4639112758767, 6.5245935188469},
-		{`{"dry_bulb_c":37.5,"altitude_m":1500,"wet_bulb_c":29.5}`, 57.249547986035, 29.5, 27.60023380545, 3.6949839619546, 6.4541714160886},
+		{
+			`{"dry_bulb_c":37.7,"dew_point_c":26.5}`, 53.090070145685, 29.071337888441, 26.5, 3.4639112758767,
+			6.5245935188469,
+		},
+		{
+			`{"dry_bulb_c":37.5,"altitude_m":1500,"wet_bulb_c":29.5}`, 57.249547986035, 29.5, 27.60023380545,
+			3.6949839619546, 6.4541714160886,
+		},
 		{`{"dry_bulb_c":18,"rh_pct":75}`, 75, 15.222831431889, 13.506948768645, 1.5482187292025, 2.0642916389367},
 	} {
 		out := calc(t, "humidity", c.in)
@@ -51,7 +60,10 @@ func TestHumidityAgainstPsychroLib(t *testing.T) {
 
 // Computed with R 4.2.2.
 func TestRatesAndSetCountAgainstR(t *testing.T) {
-	out := calc(t, "rates", `{"groups":[{"name":"A","set":41,"hatched":23},{"name":"B","set":120,"fertile":120,"hatched":90},{"name":"C","set":12,"fertile":0,"hatched":0}]}`)
+	out := calc(
+		t, "rates",
+		`{"groups":[{"name":"A","set":41,"hatched":23},{"name":"B","set":120,"fertile":120,"hatched":90},{"name":"C","set":12,"fertile":0,"hatched":0}]}`,
+	)
 	groups := out["groups"].([]any)
 	a, b, c := groups[0].(map[string]any), groups[1].(map[string]any), groups[2].(map[string]any)
 	assert.InDelta(t, 41.040527222106, a["hatch_of_set"].(map[string]any)["low_pct"], 1e-6)
@@ -113,19 +125,31 @@ func TestStorageAgainstTheTable(t *testing.T) {
 		assert.InDelta(t, pct/88, out["relative"].([]any)[i], .01)
 	}
 	assert.NotContains(t, out, "blend", "without own eggs there is none")
-	own := calc(t, "storage", `{"species":"chicken","ages_days":[1,7],"own":[{"age_days":1,"set":400,"hatched":320},{"age_days":7,"set":400,"hatched":200}]}`)
+	own := calc(
+		t, "storage",
+		`{"species":"chicken","ages_days":[1,7],"own":[{"age_days":1,"set":400,"hatched":320},{"age_days":7,"set":400,"hatched":200}]}`,
+	)
 	assert.Less(t, own["relative"].([]any)[1], .70)
 	assert.InDelta(t, 100*400./440, own["blend"].([]any)[1].(map[string]any)["own_share_pct"], 1e-9)
 }
 
 // R 4.2.2 with saturation pressures of PsychroLib 2.5.0.
 func TestMoistureAgainstR(t *testing.T) {
-	two := calc(t, "moisture", `{"fresh_mass_g":62.4,"weighings":[{"day":0,"mass_g":62.4},{"day":10,"mass_g":58.1}],"air_temp_c":37.6,"rh_pct":50,"target_loss_pct":12,"target_day":18}`)
+	two := calc(
+		t, "moisture",
+		`{"fresh_mass_g":62.4,"weighings":[{"day":0,"mass_g":62.4},{"day":10,"mass_g":58.1}],"air_temp_c":37.6,"rh_pct":50,"target_loss_pct":12,"target_day":18}`,
+	)
 	assert.InDelta(t, 132.52585337362, two["g_mg_day_kpa"], .005)
-	known := calc(t, "moisture", `{"fresh_mass_g":62.4,"weighings":[{"day":9,"mass_g":58.9}],"air_temp_c":37.6,"rh":[{"from_day":0,"to_day":9,"rh_pct":50}],"target_loss_pct":13,"target_day":18,"g_mg_day_kpa":120}`)
+	known := calc(
+		t, "moisture",
+		`{"fresh_mass_g":62.4,"weighings":[{"day":9,"mass_g":58.9}],"air_temp_c":37.6,"rh":[{"from_day":0,"to_day":9,"rh_pct":50}],"target_loss_pct":13,"target_day":18,"g_mg_day_kpa":120}`,
+	)
 	assert.InDelta(t, 34.193665400609, known["required_rh_pct"], .01)
 	assert.Equal(t, true, known["attainable"])
-	none := calc(t, "moisture", `{"length_mm":57,"breadth_mm":42,"weighings":[],"air_temp_c":37.5,"rh_pct":52,"target_loss_pct":12,"target_day":18,"g_mg_day_kpa":125}`)
+	none := calc(
+		t, "moisture",
+		`{"length_mm":57,"breadth_mm":42,"weighings":[],"air_temp_c":37.5,"rh_pct":52,"target_loss_pct":12,"target_day":18,"g_mg_day_kpa":125}`,
+	)
 	assert.InDelta(t, 11.61750854896*60/55.100304, none["projected_loss_pct"], .001)
 }
 
@@ -153,25 +177,57 @@ func TestMistakesNameTheField(t *testing.T) {
 		{"schedule", `{"species":"duck","set_at":"9999-03-01T18:30:00Z","zone":"UTC"}`, "set_at"},
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"Moon"}`, `zone: "Moon"`},
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","count_from":2}`, "count_from: 2"},
-		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","storage_days":-1}`, "storage_days: -1"},
+		{
+			"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","storage_days":-1}`,
+			"storage_days: -1",
+		},
 		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","bantam":true}`, "bantam"},
-		{"schedule", `{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","overrides":{"lockdown":1000000}}`, "overrides.lockdown"},
-		{"schedule", `{"species":"leopard-gecko","set_at":"2027-03-01T18:30:00Z","zone":"UTC","temp_c":90}`, "temp_c: 90"},
+		{
+			"schedule",
+			`{"species":"duck","set_at":"2027-03-01T18:30:00Z","zone":"UTC","overrides":{"lockdown":1000000}}`,
+			"overrides.lockdown",
+		},
+		{
+			"schedule", `{"species":"leopard-gecko","set_at":"2027-03-01T18:30:00Z","zone":"UTC","temp_c":90}`,
+			"temp_c: 90",
+		},
 		{"moisture", `{}`, "air_temp_c: missing"},
 		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50}`, "fresh_mass_g: missing"},
-		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"length_mm":5}`, "it may be both"},
-		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":500,"fresh_mass_g":60}`, "rh_pct: 500"},
-		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60}`, "weighings: one after"},
-		{"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,"weighings":[{"day":3,"mass_g":90}]}`, "weighings[0].mass_g: 90 is more"},
+		{
+			"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"length_mm":5}`,
+			"it may be both",
+		},
+		{
+			"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":500,"fresh_mass_g":60}`,
+			"rh_pct: 500",
+		},
+		{
+			"moisture", `{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60}`,
+			"weighings: one after",
+		},
+		{
+			"moisture",
+			`{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,"weighings":[{"day":3,"mass_g":90}]}`,
+			"weighings[0].mass_g: 90 is more",
+		},
 		{"plan", `{"days": 1000000}`, "min_batch: missing"},
 		{"plan", strings.Replace(planExample, `"days": 60`, `"days": 1000000`, 1), "days: 1e+06 is not possible"},
 		{"plan", strings.Replace(planExample, `"eggs": 7`, `"eggs": -7`, 1), "sources[0].supply[1].eggs: -7"},
-		{"plan", strings.Replace(planExample, `"sources": ["barred"]`, `"sources": ["ghost"]`, 1), `orders[0].sources[0]: "ghost" is not known`},
+		{
+			"plan", strings.Replace(planExample, `"sources": ["barred"]`, `"sources": ["ghost"]`, 1),
+			`orders[0].sources[0]: "ghost" is not known`,
+		},
 		{"plan", strings.Replace(planExample, `"yield": 0.7`, `"yield": NaN`, 1), "invalid character"},
 		{"storage", `{"species":"chicken"}`, "ages_days: none"},
 		{"storage", `{"species":"chicken","ages_days":[1,-2]}`, "ages_days[1]: -2"},
-		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":1,"set":3,"hatched":4}]}`, "own[0].hatched: 4"},
-		{"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":99,"set":3,"hatched":1}]}`, "own[0].age_days: 99"},
+		{
+			"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":1,"set":3,"hatched":4}]}`,
+			"own[0].hatched: 4",
+		},
+		{
+			"storage", `{"species":"chicken","ages_days":[1],"own":[{"age_days":99,"set":3,"hatched":1}]}`,
+			"own[0].age_days: 99",
+		},
 		{"storage", `{"species":"phoenix","ages_days":[1]}`, "species"},
 		{"rates", `{"groups":[]}`, "groups: none"},
 		{"rates", `{"groups":[{"set":5,"hatched":6}]}`, "groups[0].hatched: 6"},

@@ -58,8 +58,12 @@ func main() {
 	var c cli
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	parser := kong.Must(&c, kong.Name("metrogon"), kong.UsageOnError(), kong.ConfigureHelp(kong.HelpOptions{Compact: false, WrapUpperBound: 100}),
-		kong.Description("Plan staggered incubation batches, and know what each pen's eggs did."), kong.BindTo(ctx, (*context.Context)(nil)))
+	parser := kong.Must(&c, kong.Name("metrogon"), kong.UsageOnError(), kong.ConfigureHelp(
+		kong.HelpOptions{Compact: false, WrapUpperBound: 100},
+	),
+		kong.Description("Plan staggered incubation batches, and know what each pen's eggs did."), kong.BindTo(
+			ctx, (*context.Context)(nil),
+		))
 	run, err := parser.Parse(os.Args[1:])
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "metrogon:", err)

@@ -28,7 +28,9 @@ type serveCmd struct {
 func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	listener, err := net.Listen("tcp", s.Address)
 	if err != nil {
-		return fmt.Errorf("%s cannot be served on (%v); stop what uses it, or name another in METROGON_ADDRESS", s.Address, err)
+		return fmt.Errorf(
+			"%s cannot be served on (%v); stop what uses it, or name another in METROGON_ADDRESS", s.Address, err,
+		)
 	}
 	defer listener.Close()
 	level := slog.LevelInfo

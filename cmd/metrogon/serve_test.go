@@ -31,7 +31,12 @@ func build(t *testing.T) *program {
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(dir) })
 	require.NoError(t, os.Chmod(dir, 0o755)) // the postgres user must be able to reach it
-	p := &program{t, filepath.Join(dir, "metrogon"), append(os.Environ(), "METROGON_DATA="+filepath.Join(dir, "data"), "METROGON_QUIET=true", "METROGON_DATABASE_URL=")}
+	p := &program{
+		t, filepath.Join(dir, "metrogon"),
+		append(
+			os.Environ(), "METROGON_DATA="+filepath.Join(dir, "data"), "METROGON_QUIET=true", "METROGON_DATABASE_URL=",
+		),
+	}
 	out, err := exec.Command("go", "build", "-o", p.path, ".").CombinedOutput()
 	require.NoError(t, err, string(out))
 	return p
@@ -104,16 +109,29 @@ func TestTheProgramFromStartToStop(t *testing.T) {
 
 	said, code := p.run("", "serve", "--address", strings.TrimPrefix(address, "http://"))
 	assert.Equal(t, 1, code)
-	assert.Regexp(t, `^metrogon: 127\.0\.0\.1:\d+ cannot be served on .*METROGON_ADDRESS\n$`, said, "a taken port is one sentence")
+	assert.Regexp(
+		t, `^metrogon: 127\.0\.0\.1:\d+ cannot be served on .*METROGON_ADDRESS\n$`, said,
+		"a taken port is one sentence",
+	)
 
 	// Commands work beside the server, on the same database.
 	file := filepath.Join(t.TempDir(), "eggs.csv")
-	require.NoError(t, os.WriteFile(file, []byte("date,pen,species,eggs\n2027-04-13,Barred,chicken,6\n2027-04-13,Hill ducks,duck,3\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file, []byte("date,pen,species,eggs\n2027-04-13,Barred,chicken,6\n2027-04-13,Hill ducks,duck,3\n"), 0o600,
+		),
+	)
 	said, code = p.run("", "import", "eggs", file, "--farm", demo.Name, "--now", "2027-04-14T07:00:00Z")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, said, "the farm has no pen Hill ducks (duck); --make-pens makes them")
-	for _, want := range []string{"2 lines came in with 9 eggs and 0 rejects; 0 lines had come in before.", "0 lines came in with 0 eggs and 0 rejects; 2 lines had come in before."} {
-		said, code = p.run("", "import", "eggs", file, "--farm", demo.Name, "--make-pens", "--now", "2027-04-14T07:00:00Z")
+	for _, want := range []string{
+		"2 lines came in with 9 eggs and 0 rejects; 0 lines had come in before.",
+		"0 lines came in with 0 eggs and 0 rejects; 2 lines had come in before.",
+	} {
+		said, code = p.run(
+			"", "import", "eggs", file, "--farm", demo.Name, "--make-pens", "--now", "2027-04-14T07:00:00Z",
+		)
 		assert.Equal(t, 0, code, said)
 		assert.Contains(t, said, want)
 	}
@@ -123,13 +141,18 @@ func TestTheProgramFromStartToStop(t *testing.T) {
 	said, code = p.run("short\n", "user", "add", "new@quillmarsh.example", "--name", "New", "--farm", demo.Name)
 	assert.Equal(t, 2, code)
 	assert.Contains(t, said, "it may have 10 to 200")
-	said, code = p.run("a-long-password\n", "user", "add", "new@quillmarsh.example", "--name", "New", "--farm", demo.Name, "--role", "helper")
+	said, code = p.run(
+		"a-long-password\n", "user", "add", "new@quillmarsh.example", "--name", "New", "--farm", demo.Name, "--role",
+		"helper",
+	)
 	assert.Equal(t, 0, code, said)
 	assert.True(t, p.well(address), "a command that ends leaves the server's database alone")
 
 	require.NoError(t, server.Process.Signal(syscall.SIGINT))
 	require.NoError(t, server.Wait(), "a clean stop")
-	assert.NoFileExists(t, filepath.Join(filepath.Dir(p.path), "data", "postgres", "postmaster.pid"), "its database stopped with it")
+	assert.NoFileExists(
+		t, filepath.Join(filepath.Dir(p.path), "data", "postgres", "postmaster.pid"), "its database stopped with it",
+	)
 
 	began := time.Now()
 	_, address = p.serve("--demo")

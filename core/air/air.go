@@ -80,7 +80,9 @@ func FromWetBulb(dryC, wetC, pressureKPa float64) (State, error) {
 	}
 	driest := wetBulb(dryC, 0, pressureKPa)
 	if !(wetC >= driest && wetC <= dryC) {
-		return State{}, fmt.Errorf("wet_bulb_c: %g is not possible; it may be %.2f (bone dry air) to the dry bulb, %g", wetC, driest, dryC)
+		return State{}, fmt.Errorf(
+			"wet_bulb_c: %g is not possible; it may be %.2f (bone dry air) to the dry bulb, %g", wetC, driest, dryC,
+		)
 	}
 	w := max(0, ratioFromWetBulb(dryC, wetC, pressureKPa))
 	s := fromVapour(dryC, pressureKPa*w/(waterToAir+w), pressureKPa)

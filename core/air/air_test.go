@@ -20,8 +20,14 @@ func TestHumidityAgainstPsychroLib(t *testing.T) {
 	}{
 		{37.6, 101.325, air.FromWetBulb, 30, 57.825063202538, 30, 27.864488724863, 3.7524417378384, 6.4892998468416},
 		{37.5, 101.325, air.FromRH, 55, 55, 29.314406498942, 26.916188776283, 3.5497942778487, 6.4541714160886},
-		{37.7, 101.325, air.FromDewPoint, 26.5, 53.090070145685, 29.071337888441, 26.5, 3.4639112758767, 6.5245935188469},
-		{37.5, air.PressureAt(1500), air.FromWetBulb, 29.5, 57.249547986035, 29.5, 27.60023380545, 3.6949839619546, 6.4541714160886},
+		{
+			37.7, 101.325, air.FromDewPoint, 26.5, 53.090070145685, 29.071337888441, 26.5, 3.4639112758767,
+			6.5245935188469,
+		},
+		{
+			37.5, air.PressureAt(1500), air.FromWetBulb, 29.5, 57.249547986035, 29.5, 27.60023380545, 3.6949839619546,
+			6.4541714160886,
+		},
 		{18, 101.325, air.FromRH, 75, 75, 15.222831431889, 13.506948768645, 1.5482187292025, 2.0642916389367},
 	} {
 		s, err := c.from(c.dry, c.x, c.pressure)
@@ -64,7 +70,9 @@ func TestImpossibleAirIsRefused(t *testing.T) {
 // From memory: ASHRAE Fundamentals, thermodynamic properties of water at saturation, as
 // PsychroLib's own tests quote it, to 0.03 %; over ice below 0 °C.
 func TestSaturationAgainstTheTable(t *testing.T) {
-	for c, pascal := range map[float64]float64{-20: 103.24, -5: 401.74, 5: 872.6, 25: 3169.7, 50: 12351.3, 100: 101418.0, 150: 476101.4} {
+	for c, pascal := range map[float64]float64{
+		-20: 103.24, -5: 401.74, 5: 872.6, 25: 3169.7, 50: 12351.3, 100: 101418.0, 150: 476101.4,
+	} {
 		assert.InEpsilon(t, pascal/1000, air.Saturation(c), 3e-4, "%g °C", c)
 	}
 	// Both branches meet at the triple point of water, 611.657 Pa (IAPWS R6-95).
@@ -98,7 +106,10 @@ func TestBoundsOfAir(t *testing.T) {
 	for _, c := range []struct {
 		dry, pressure float64
 		ok            bool
-	}{{-50, 101, true}, {-50.1, 101, false}, {100, 120, true}, {100.1, 120, false}, {20, 30, true}, {20, 29.9, false}, {20, 120, true}, {20, 120.1, false}, {80, 40, false}} {
+	}{
+		{-50, 101, true}, {-50.1, 101, false}, {100, 120, true}, {100.1, 120, false}, {20, 30, true}, {20, 29.9, false},
+		{20, 120, true}, {20, 120.1, false}, {80, 40, false},
+	} {
 		assert.Equal(t, c.ok, ok(c.dry, c.pressure), "%g °C, %g kPa", c.dry, c.pressure)
 	}
 	for dew, want := range map[float64]bool{-100: true, -100.1: false, 20: true, 20.01: false} {
@@ -108,7 +119,9 @@ func TestBoundsOfAir(t *testing.T) {
 	_, err := air.FromWetBulb(20, 20, air.StandardPressure)
 	assert.NoError(t, err)
 	_, err = air.FromWetBulb(20, -20, air.StandardPressure)
-	assert.ErrorContains(t, err, "wet_bulb_c: -20 is not possible; it may be 5.", "bone dry air of 20 °C has a wet bulb of about 5.8 °C")
+	assert.ErrorContains(
+		t, err, "wet_bulb_c: -20 is not possible; it may be 5.", "bone dry air of 20 °C has a wet bulb of about 5.8 °C",
+	)
 }
 
 // From memory: WMO-No. 8, the psychrometer over ice: e = e_i(t_w) − 5.75e-4 · p · (t − t_w),

@@ -37,16 +37,40 @@ var ianaCases = []struct {
 	set, exact        string
 	sameWall, elseRun string
 }{
-	{"2027-03-20T09:00", "Europe/London", 21, "2027-03-20T09:00:00Z", "2027-04-10T10:00:00+01:00", "2027-04-10T09:00:00+01:00", "spring forward on 28 March"},
-	{"2026-10-20T18:30", "America/Chicago", 21, "2026-10-20T18:30:00-05:00", "2026-11-10T17:30:00-06:00", "2026-11-10T18:30:00-06:00", "autumn back on 1 November"},
-	{"2026-09-20T07:15", "Australia/Sydney", 21, "2026-09-20T07:15:00+10:00", "2026-10-11T08:15:00+11:00", "2026-10-11T07:15:00+11:00", "southern spring forward on 4 October"},
-	{"2028-02-08T20:00", "Asia/Kolkata", 21, "2028-02-08T20:00:00+05:30", "2028-02-29T20:00:00+05:30", "2028-02-29T20:00:00+05:30", "lands on the leap day"},
-	{"2027-03-21T01:30", "Europe/London", 7, "2027-03-21T01:30:00Z", "2027-03-28T02:30:00+01:00", "2027-03-28T02:30:00+01:00", "an hour that is skipped moves forward"},
+	{
+		"2027-03-20T09:00", "Europe/London", 21, "2027-03-20T09:00:00Z", "2027-04-10T10:00:00+01:00",
+		"2027-04-10T09:00:00+01:00", "spring forward on 28 March",
+	},
+	{
+		"2026-10-20T18:30", "America/Chicago", 21, "2026-10-20T18:30:00-05:00", "2026-11-10T17:30:00-06:00",
+		"2026-11-10T18:30:00-06:00", "autumn back on 1 November",
+	},
+	{
+		"2026-09-20T07:15", "Australia/Sydney", 21, "2026-09-20T07:15:00+10:00", "2026-10-11T08:15:00+11:00",
+		"2026-10-11T07:15:00+11:00", "southern spring forward on 4 October",
+	},
+	{
+		"2028-02-08T20:00", "Asia/Kolkata", 21, "2028-02-08T20:00:00+05:30", "2028-02-29T20:00:00+05:30",
+		"2028-02-29T20:00:00+05:30", "lands on the leap day",
+	},
+	{
+		"2027-03-21T01:30", "Europe/London", 7, "2027-03-21T01:30:00Z", "2027-03-28T02:30:00+01:00",
+		"2027-03-28T02:30:00+01:00", "an hour that is skipped moves forward",
+	},
 	// Hand-worked: London shows 01:30 twice on 25 October 2026, first in summer time.
-	{"2026-10-18T01:30", "Europe/London", 7, "2026-10-18T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "2026-10-25T01:30:00+01:00", "an hour shown twice is the first"},
+	{
+		"2026-10-18T01:30", "Europe/London", 7, "2026-10-18T01:30:00+01:00", "2026-10-25T01:30:00+01:00",
+		"2026-10-25T01:30:00+01:00", "an hour shown twice is the first",
+	},
 	// Hand-worked from Chicago's rules: back on 1 November 2026, forward on 14 March 2027, at two.
-	{"2026-10-25T03:30", "America/Chicago", 7, "2026-10-25T03:30:00-05:00", "2026-11-01T02:30:00-06:00", "2026-11-01T03:30:00-06:00", "the hour after the change back"},
-	{"2027-03-07T02:30", "America/Chicago", 7, "2027-03-07T02:30:00-06:00", "2027-03-14T03:30:00-05:00", "2027-03-14T03:30:00-05:00", "a western hour that is skipped moves forward"},
+	{
+		"2026-10-25T03:30", "America/Chicago", 7, "2026-10-25T03:30:00-05:00", "2026-11-01T02:30:00-06:00",
+		"2026-11-01T03:30:00-06:00", "the hour after the change back",
+	},
+	{
+		"2027-03-07T02:30", "America/Chicago", 7, "2027-03-07T02:30:00-06:00", "2027-03-14T03:30:00-05:00",
+		"2027-03-14T03:30:00-05:00", "a western hour that is skipped moves forward",
+	},
 }
 
 func TestElapsedTimeAndWallClockAgainstIANA(t *testing.T) {
@@ -123,7 +147,9 @@ func TestAReptileClutchIsForecastFromItsTemperature(t *testing.T) {
 }
 
 func TestScheduleProperties(t *testing.T) {
-	zones := []string{"Europe/London", "America/Chicago", "Australia/Lord_Howe", "Asia/Kolkata", "Pacific/Apia", "America/Sao_Paulo"}
+	zones := []string{
+		"Europe/London", "America/Chicago", "Australia/Lord_Howe", "Asia/Kolkata", "Pacific/Apia", "America/Sao_Paulo",
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		p := rapid.SampledFrom(species.All()).Draw(t, "species")
 		z := zone(t, rapid.SampledFrom(zones).Draw(t, "zone"))
@@ -142,9 +168,13 @@ func TestScheduleProperties(t *testing.T) {
 			assert.False(t, m.At.Before(m.From) || m.At.After(m.To), "%s: %s lies outside its span", m.Kind, m.At)
 			assert.False(t, i > 0 && m.At.Before(all[i-1].At), "%s comes before %s", m.Kind, all[max(0, i-1)].Kind)
 			if m.From.Equal(m.To) { // a chore
-				assert.LessOrEqual(t, m.At.Sub(calendar.After(b.SetAt, m.Day)).Abs(), 26*time.Hour, "%s strays from its day", m.Kind)
+				assert.LessOrEqual(
+					t, m.At.Sub(calendar.After(b.SetAt, m.Day)).Abs(), 26*time.Hour, "%s strays from its day", m.Kind,
+				)
 			} else {
-				assert.Equal(t, calendar.After(b.SetAt, m.Day).UTC(), m.At.UTC(), "%s is not at its elapsed day", m.Kind)
+				assert.Equal(
+					t, calendar.After(b.SetAt, m.Day).UTC(), m.At.UTC(), "%s is not at its elapsed day", m.Kind,
+				)
 			}
 		}
 	})
@@ -155,7 +185,10 @@ func TestCountersAndClocks(t *testing.T) {
 	assert.Equal(t, 0, calendar.FromZero.Number(start, start.Add(23*time.Hour)))
 	assert.Equal(t, 1, calendar.FromZero.Number(start, start.Add(24*time.Hour)))
 	assert.Equal(t, 2, calendar.FromOne.Number(start, start.Add(24*time.Hour)))
-	assert.Equal(t, 25, calendar.FromZero.Number(start.AddDate(0, 0, -4), start.AddDate(0, 0, 21)), "a machine started four days before the eggs went in")
+	assert.Equal(
+		t, 25, calendar.FromZero.Number(start.AddDate(0, 0, -4), start.AddDate(0, 0, 21)),
+		"a machine started four days before the eggs went in",
+	)
 	_, err := calendar.ParseWallTime("25:00")
 	assert.ErrorContains(t, err, "00:00 to 23:59")
 }
@@ -164,7 +197,8 @@ func TestCountersAndClocks(t *testing.T) {
 func TestADayTurnsWhenItIsComplete(t *testing.T) {
 	set := time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC)
 	for after, want := range map[time.Duration]int{
-		0: 0, 23*time.Hour + 46*time.Minute: 0, 24*time.Hour - time.Second: 0, 24 * time.Hour: 1, 47*time.Hour + 59*time.Minute: 1, 504 * time.Hour: 21,
+		0: 0, 23*time.Hour + 46*time.Minute: 0, 24*time.Hour - time.Second: 0, 24 * time.Hour: 1, 47*time.Hour +
+			59*time.Minute: 1, 504 * time.Hour: 21,
 	} {
 		assert.Equal(t, want, calendar.FromZero.Number(set, set.Add(after)), "%v", after)
 		assert.Equal(t, want+1, calendar.FromOne.Number(set, set.Add(after)), "%v", after)
@@ -186,11 +220,16 @@ func TestPipsLieBeforeTheHatch(t *testing.T) {
 	b := calendar.Batch{Species: hen, SetAt: set, Zone: time.UTC}
 	m := milestones(t, b)
 	for kind, days := range map[string][3]float64{
-		calendar.InternalPip: {19.5, 18.5, 21}, calendar.ExternalPip: {20.25, 19.25, 21.5}, calendar.Hatch: {21, 20, 22},
+		calendar.InternalPip: {19.5, 18.5, 21}, calendar.ExternalPip: {20.25, 19.25, 21.5}, calendar.Hatch: {
+			21, 20, 22,
+		},
 	} {
 		x := m[kind]
 		assert.Equal(t, days[0], x.Day, kind)
-		assert.Equal(t, days, [3]float64{calendar.Elapsed(set, x.At), calendar.Elapsed(set, x.From), calendar.Elapsed(set, x.To)}, kind)
+		assert.Equal(
+			t, days,
+			[3]float64{calendar.Elapsed(set, x.At), calendar.Elapsed(set, x.From), calendar.Elapsed(set, x.To)}, kind,
+		)
 	}
 	assert.Equal(t, [2]float64{22, 24}, [2]float64{m[calendar.Pull].Day, m[calendar.ClearOut].Day})
 	assert.Equal(t, set.AddDate(0, 0, 22), m[calendar.Pull].At, "no hour of chores: that of setting")
@@ -202,7 +241,12 @@ func TestPipsLieBeforeTheHatch(t *testing.T) {
 
 	// A farm's own hatch takes its span along.
 	b.StorageDays = 0
-	require.NoError(t, json.Unmarshal([]byte(`{"hatch": 20, "internal-pip": 18, "external-pip": 19, "pull": 21, "clear-out": 22}`), &b.Overrides))
+	require.NoError(
+		t,
+		json.Unmarshal(
+			[]byte(`{"hatch": 20, "internal-pip": 18, "external-pip": 19, "pull": 21, "clear-out": 22}`), &b.Overrides,
+		),
+	)
 	m = milestones(t, b)
 	span := func(kind string) [2]float64 {
 		return [2]float64{calendar.Elapsed(set, m[kind].From), calendar.Elapsed(set, m[kind].To)}

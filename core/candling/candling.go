@@ -82,7 +82,8 @@ func Proved(c Call, done float64, hatched bool, opened Stage) (right, known bool
 	}
 	switch c {
 	case Live:
-		return hatched || opened == Late || opened == PippedDead || (opened == Middle && done < 2./3) || (opened == Early && done < 1./3), true
+		return hatched || opened == Late || opened == PippedDead || (opened == Middle && done < 2./3) ||
+			(opened == Early && done < 1./3), true
 	case Clear:
 		return !hatched && (opened == Infertile || opened == Early), true
 	case Ring, Quit:

@@ -83,7 +83,10 @@ func TestWhatIsExpectedChangesOnItsDay(t *testing.T) {
 		0: "Too early", 4.6: "Too early", 4.62: "A red web", 7: "A red web", 9.4: "A red web", 9.46: "Half dark",
 		14: "Half dark", 15.7: "Half dark", 15.75: "Dark all over", 18: "Dark all over",
 	} {
-		assert.True(t, strings.HasPrefix(candling.Expect(hen, day, 21), begins), "day %g: %s", day, candling.Expect(hen, day, 21))
+		assert.True(
+			t, strings.HasPrefix(candling.Expect(hen, day, 21), begins), "day %g: %s", day,
+			candling.Expect(hen, day, 21),
+		)
 	}
 	gecko, err := species.Find("leopard-gecko")
 	require.NoError(t, err)

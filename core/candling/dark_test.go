@@ -24,6 +24,9 @@ func TestDarkShellsAreJudgedByTheirAirCell(t *testing.T) {
 		{4, 6.7, 1, candling.TooSoon},
 		{4, 4, 0, candling.TooSoon},
 	} {
-		assert.Equal(t, c.says, candling.Judge(c.before, c.now, c.days, perDay), "from %g to %g %% in %g days", c.before, c.now, c.days)
+		assert.Equal(
+			t, c.says, candling.Judge(c.before, c.now, c.days, perDay), "from %g to %g %% in %g days", c.before, c.now,
+			c.days,
+		)
 	}
 }

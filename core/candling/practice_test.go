@@ -34,7 +34,10 @@ func TestWhatACallIsWorth(t *testing.T) {
 		{candling.Quit, candling.Live, false, candling.DeadKept}, {candling.Ring, candling.Clear, false, candling.WrongName}, {candling.Clear, candling.Unsure, false, candling.TooTimid},
 		{candling.Live, candling.Unseen, true, candling.Right}, {candling.Live, candling.Unseen, false, candling.TooTimid}, {candling.Live, candling.Quit, true, candling.LiveThrown},
 	} {
-		assert.Equal(t, c.want, candling.Drill{Truth: c.truth, DarkShell: c.dark}.Judge(c.said), "%s called %s, dark %t", c.truth, c.said, c.dark)
+		assert.Equal(
+			t, c.want, candling.Drill{Truth: c.truth, DarkShell: c.dark}.Judge(c.said), "%s called %s, dark %t",
+			c.truth, c.said, c.dark,
+		)
 	}
 }
 

@@ -16,7 +16,9 @@ var sure = rates.Beta{A: 23.5, B: 18.5} // 23 of 41 hatched
 func lots() []choice.Lot {
 	return []choice.Lot{
 		{Pen: 1, Age: 1, Eggs: 10, Young: sure, Keeps: 1}, {Pen: 1, Age: 6, Eggs: 10, Young: sure, Keeps: 1},
-		{Pen: 2, Age: 3, Eggs: 4, Young: rates.Beta{A: 30, B: 2}, Keeps: 1}, {Pen: 3, Age: 5, Eggs: 30, Young: sure, Keeps: 1},
+		{Pen: 2, Age: 3, Eggs: 4, Young: rates.Beta{A: 30, B: 2}, Keeps: 1}, {
+			Pen: 3, Age: 5, Eggs: 30, Young: sure, Keeps: 1,
+		},
 	}
 }
 
@@ -30,7 +32,10 @@ func TestOrderAndPens(t *testing.T) {
 		{"freshest first", choice.Wish{Order: choice.Freshest, Room: 15}, []int{10, 0, 4, 1}},
 		{"best first", choice.Wish{Order: choice.Best, Room: 12}, []int{8, 0, 4, 0}},
 		{"every pen, oldest first", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 15}, []int{0, 6, 4, 5}},
-		{"all, where there is room", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 500}, []int{10, 10, 4, 30}},
+		{
+			"all, where there is room", choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 500},
+			[]int{10, 10, 4, 30},
+		},
 		{"no room", choice.Wish{Order: choice.Oldest}, []int{0, 0, 0, 0}},
 	} {
 		got := choice.Choose(lots(), c.wish)
@@ -43,12 +48,16 @@ func TestOnePenAgreesWithSetCount(t *testing.T) {
 	for _, wanted := range []int{1, 5, 12} {
 		want, err := rates.EggsFor(wanted, .9, sure)
 		require.NoError(t, err)
-		got := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 200, Young: sure, Keeps: 1}}, choice.Wish{Young: wanted, Certainty: .9, Order: choice.Oldest, Room: 200})
+		got := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 200, Young: sure, Keeps: 1}}, choice.Wish{
+			Young: wanted, Certainty: .9, Order: choice.Oldest, Room: 200,
+		})
 		assert.Equal(t, want.Eggs, got.Eggs)
 		assert.InDelta(t, want.Prob, got.Prob, 1e-9)
 		assert.True(t, got.Complete)
 	}
-	short := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 9, Young: sure, Keeps: 1}}, choice.Wish{Young: 12, Certainty: .9, Room: 99})
+	short := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 9, Young: sure, Keeps: 1}}, choice.Wish{
+		Young: 12, Certainty: .9, Room: 99,
+	})
 	assert.Equal(t, 9, short.Eggs, "all that there are")
 	assert.False(t, short.Complete)
 	assert.Zero(t, short.Prob)
@@ -61,7 +70,10 @@ func TestNoEggTooMany(t *testing.T) {
 			all = append(all, choice.Lot{Pen: rapid.Int64Range(1, 3).Draw(t, "pen"), Age: float64(rapid.IntRange(0, 12).Draw(t, "age")), Eggs: rapid.IntRange(0, 20).Draw(t, "eggs"),
 				Young: rates.Beta{A: 3, B: 2}, Keeps: rapid.Float64Range(.3, 1).Draw(t, "keeps")})
 		}
-		w := choice.Wish{Young: rapid.IntRange(1, 25).Draw(t, "young"), Certainty: .8, Order: choice.Oldest, EveryPen: rapid.Bool().Draw(t, "every"), Room: rapid.IntRange(0, 80).Draw(t, "room")}
+		w := choice.Wish{
+			Young: rapid.IntRange(1, 25).Draw(t, "young"), Certainty: .8, Order: choice.Oldest,
+			EveryPen: rapid.Bool().Draw(t, "every"), Room: rapid.IntRange(0, 80).Draw(t, "room"),
+		}
 		c := choice.Choose(all, w)
 		eggs := 0
 		for i, n := range c.Take {
@@ -85,16 +97,26 @@ func TestChoiceAtTheEdges(t *testing.T) {
 		certainty   float64
 		take        int
 		complete    bool
-	}{{50, 1, .75, 3, true}, {3, 1, .75, 3, true}, {3, 1, .75 + 1e-9, 3, false}, {50, 5, .5, 9, true}, {1, 1, .5, 1, true}, {0, 1, .5, 0, false}} {
+	}{
+		{50, 1, .75, 3, true}, {3, 1, .75, 3, true}, {3, 1, .75 + 1e-9, 3, false}, {50, 5, .5, 9, true},
+		{1, 1, .5, 1, true}, {0, 1, .5, 0, false},
+	} {
 		got := choice.Choose(of(c.eggs), choice.Wish{Young: c.young, Certainty: c.certainty, Room: 99})
 		assert.Equal(t, []int{c.take}, got.Take, "%d of %d eggs", c.young, c.eggs)
 		assert.Equal(t, c.complete, got.Complete)
 	}
 	// Of one pen: two fresh eggs, and two of which waiting left half, give half × 3.
-	lots := []choice.Lot{{Pen: 1, Age: 9, Eggs: 2, Young: fair, Keeps: .5}, {Pen: 1, Age: 1, Eggs: 2, Young: fair, Keeps: 1},
+	lots := []choice.Lot{{Pen: 1, Age: 9, Eggs: 2, Young: fair, Keeps: .5}, {
+		Pen: 1, Age: 1, Eggs: 2, Young: fair, Keeps: 1,
+	},
 		{Pen: 2, Age: 5, Eggs: 2, Young: rates.Beta{A: 3, B: 1}, Keeps: .8}}
 	assert.InDelta(t, 1.5, choice.Expect(lots, []int{2, 2, 0}).Mean(), 1e-9)
 	assert.InDelta(t, 1.5+1.2, choice.Expect(lots, []int{2, 2, 2}).Mean(), 1e-9)
-	assert.Equal(t, []int{0, 1, 2}, choice.Choose(lots, choice.Wish{Order: choice.Best, Room: 3}).Take, "0.6 before 0.5 before 0.25")
-	assert.Equal(t, []int{1, 0, 1}, choice.Choose(lots, choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 2}).Take)
+	assert.Equal(
+		t, []int{0, 1, 2}, choice.Choose(lots, choice.Wish{Order: choice.Best, Room: 3}).Take,
+		"0.6 before 0.5 before 0.25",
+	)
+	assert.Equal(
+		t, []int{1, 0, 1}, choice.Choose(lots, choice.Wish{Order: choice.Oldest, EveryPen: true, Room: 2}).Take,
+	)
 }

@@ -17,7 +17,9 @@ func TestSizeAgainstThePensOwn(t *testing.T) {
 		mass, kindly float64
 		want         string
 	}{
-		{"usual", own, 57, 58, ""}, {"just usual", own, 58, 58, ""}, {"large", own, 58.5, 58, "large"}, {"small", own, 41, 58, "small"},
+		{"usual", own, 57, 58, ""}, {"just usual", own, 58, 58, ""}, {"large", own, 58.5, 58, "large"}, {
+			"small", own, 41, 58, "small",
+		},
 		{"a very even pen still has 12 %", grading.Usual{N: 40, Mean: 50, SD: .5}, 55.9, 58, ""},
 		{"a very mixed pen has 25 %", grading.Usual{N: 40, Mean: 50, SD: 20}, 63, 58, "large"},
 		{"nine eggs are too few: the kind's figure", grading.Usual{N: 9, Mean: 50, SD: 1}, 70, 58, ""},

@@ -15,7 +15,10 @@ import (
 // forms for hand printing warn of.
 var (
 	alike      = []string{"0ODQ", "1IL|", "2Z", "5S", "6GC", "8B3E", "UV", "4H9", "7T1"}
-	upsideDown = map[rune]string{'A': "V", 'C': "", 'E': "3", 'F': "", 'K': "", 'L': "7", 'P': "D", 'R': "", 'T': "", 'U': "N", 'Y': "", '4': "H"}
+	upsideDown = map[rune]string{
+		'A': "V", 'C': "", 'E': "3", 'F': "", 'K': "", 'L': "7", 'P': "D", 'R': "", 'T': "", 'U': "N", 'Y': "",
+		'4': "H",
+	}
 )
 
 func TestTheAlphabet(t *testing.T) {
@@ -31,7 +34,9 @@ func TestTheAlphabet(t *testing.T) {
 	for _, c := range marks.Alphabet {
 		reads, known := upsideDown[c]
 		assert.True(t, known, "%c upside down is not thought of", c)
-		assert.False(t, strings.ContainsAny(marks.Alphabet, reads) && reads != "", "%c upside down reads as one of %s", c, reads)
+		assert.False(
+			t, strings.ContainsAny(marks.Alphabet, reads) && reads != "", "%c upside down reads as one of %s", c, reads,
+		)
 	}
 }
 
@@ -58,7 +63,9 @@ func TestCodesAreNewAndInOrder(t *testing.T) {
 }
 
 func TestReadingACode(t *testing.T) {
-	for typed, want := range map[string]string{"a c4": "AC4", "ACE": "ACE", "AB1": "", "": "", "AC": "", "ACEFKLP": ""} {
+	for typed, want := range map[string]string{
+		"a c4": "AC4", "ACE": "ACE", "AB1": "", "": "", "AC": "", "ACEFKLP": "",
+	} {
 		code, ok := marks.Read(typed)
 		assert.Equal(t, want != "", ok, typed)
 		if ok {
@@ -90,7 +97,9 @@ func FuzzRead(f *testing.F) {
 }
 
 func TestCodesAtTheirEdges(t *testing.T) {
-	for typed, want := range map[string]bool{"AA": false, "AAA": true, " a a a ": true, "AAAAAA": true, "AAAAAAA": false, "AA0": false, "": false} {
+	for typed, want := range map[string]bool{
+		"AA": false, "AAA": true, " a a a ": true, "AAAAAA": true, "AAAAAAA": false, "AA0": false, "": false,
+	} {
 		_, ok := marks.Read(typed)
 		assert.Equal(t, want, ok, "%q", typed)
 	}

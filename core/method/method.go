@@ -40,7 +40,8 @@ var (
 func (w Washing) Caution() string {
 	switch w { // common practice
 	case Washed:
-		return "Warmer than the egg, above 38 °C; no rubbing; dry fully before setting. Sanitizer as its label says, never mixed with another."
+		return "Warmer than the egg, above 38 °C; no rubbing; dry fully before setting. Sanitizer as its label " +
+			"says, never mixed with another."
 	case Brushed:
 		return "Dry and lightly, clean brush: never scrub wet."
 	}
@@ -66,13 +67,19 @@ func (m Method) Check(p *species.Profile) (field, says string) {
 	case m.School != Wet && m.School != Dry && m.School != ByWeight:
 		return "school", "Pick wet, dry or by weight."
 	case m.HandTurns < 3 || m.HandTurns > 7 || m.HandTurns%2 == 0:
-		return "hand_turns", fmt.Sprintf("%d turns a day is not possible; it may be 3, 5 or 7: an odd number, so that the long night lies on alternate sides.", m.HandTurns)
+		return "hand_turns", fmt.Sprintf(
+			"%d turns a day is not possible; it may be 3, 5 or 7: an odd number, so that the long night lies on "+
+				"alternate sides.",
+			m.HandTurns,
+		)
 	case m.Washing != Unwashed && m.Washing != Brushed && m.Washing != Washed:
 		return "washing", "Pick what is done to the shells."
 	case m.Mistings < 0 || m.Mistings > 2:
 		return "mistings", fmt.Sprintf("%d mistings a day is not possible; it may be 0 to 2.", m.Mistings)
 	case m.CoolMin < 0 || m.CoolMin > 30:
-		return "cool_min", fmt.Sprintf("%d minutes of cooling is not possible; it may be 0 to 30, 10 to 20 is usual.", m.CoolMin)
+		return "cool_min", fmt.Sprintf(
+			"%d minutes of cooling is not possible; it may be 0 to 30, 10 to 20 is usual.", m.CoolMin,
+		)
 	case !p.Water && (m.Mistings > 0 || m.CoolMin > 0):
 		return "cool_min", "Cooling and misting are for ducks and geese."
 	}
@@ -135,7 +142,9 @@ func (m Method) Daily(p *species.Profile, day float64, byHand, locked bool) (tas
 		return nil
 	}
 	if byHand && day >= .5 {
-		tasks = append(tasks, Task{Turn, m.HandTurns, "An odd number of times, so that the long night lies on alternate sides."})
+		tasks = append(tasks, Task{
+			Turn, m.HandTurns, "An odd number of times, so that the long night lies on alternate sides.",
+		})
 	}
 	if !p.Water || day < CoolFrom {
 		return

@@ -22,7 +22,10 @@ func TestSchoolsOfHumidity(t *testing.T) {
 		school   method.School
 		locked   bool
 		from, to float64 // common practice
-	}{{method.Wet, false, 45, 55}, {method.Wet, true, 65, 75}, {method.Dry, false, 15, 35}, {method.Dry, true, 65, 70}, {method.ByWeight, false, 45, 55}} {
+	}{
+		{method.Wet, false, 45, 55}, {method.Wet, true, 65, 75}, {method.Dry, false, 15, 35},
+		{method.Dry, true, 65, 70}, {method.ByWeight, false, 45, 55},
+	} {
 		f := method.Method{School: c.school}.Humidity(hen, c.locked)
 		assert.Equal(t, [2]float64{c.from, c.to}, [2]float64{f.From, f.To}, "%s, locked %t", c.school, c.locked)
 	}
@@ -69,7 +72,9 @@ func TestWhatAFarmMayChoose(t *testing.T) {
 	usual := method.Default()
 	assert.Empty(t, field(hen, usual))
 	for want, change := range map[string]func(*method.Method){
-		"school": func(m *method.Method) { m.School = "damp" }, "hand_turns": func(m *method.Method) { m.HandTurns = 4 },
+		"school": func(m *method.Method) { m.School = "damp" }, "hand_turns": func(m *method.Method) {
+			m.HandTurns = 4
+		},
 		"washing": func(m *method.Method) { m.Washing = "" }, "mistings": func(m *method.Method) { m.Mistings = 3 }, "cool_min": func(m *method.Method) { m.CoolMin = 31 },
 	} {
 		m := usual

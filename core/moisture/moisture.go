@@ -110,7 +110,9 @@ func Work(l Lot) (Outlook, error) {
 	case len(points) >= 2:
 		l.fit(&o, points)
 		if last.MassG > points[0].MassG {
-			return Outlook{}, fmt.Errorf("weighings: the eggs gained weight, from %g to %g g; it may only fall", points[0].MassG, last.MassG)
+			return Outlook{}, fmt.Errorf(
+				"weighings: the eggs gained weight, from %g to %g g; it may only fall", points[0].MassG, last.MassG,
+			)
 		}
 		if !(o.G > 0) { // a scale in whole grams may show no loss yet
 			o.G, o.GLow, o.NoLoss = 0, 0, true
@@ -164,7 +166,9 @@ func Odd(massG float64, eggs int, before, days, kindG float64, r units.Reader) s
 		case near(mean*ounce, kindG, 2) && !near(mean, kindG, 2):
 			return fmt.Sprintf("%s an egg is little: was it %.4g ounces?", r.Mass(mean), massG)
 		case !near(mean, kindG, 2):
-			return fmt.Sprintf("%s an egg is far from the usual %s: is the number of eggs right?", r.Mass(mean), r.Mass(kindG))
+			return fmt.Sprintf(
+				"%s an egg is far from the usual %s: is the number of eggs right?", r.Mass(mean), r.Mass(kindG),
+			)
 		}
 		return ""
 	}
@@ -177,17 +181,24 @@ func Odd(massG float64, eggs int, before, days, kindG float64, r units.Reader) s
 	case near(mean*ounce, before, 1.15):
 		return fmt.Sprintf("%s an egg, after %s: was it %.4g ounces?", r.Mass(mean), r.Mass(before), massG)
 	case mean > most || mean < least*.98:
-		if n := int(math.Round(massG / (before * (1 - .0075*days)))); n != eggs && n > 0 && massG/float64(n) <= most && massG/float64(n) >= least {
+		if n := int(math.Round(massG / (before * (1 - .0075*days)))); n != eggs && n > 0 && massG/float64(n) <= most &&
+			massG/float64(n) >= least {
 			return fmt.Sprintf("This weighs like %d eggs, not %d: how many lay on the scale?", n, eggs)
 		}
 		if mean > most && mean <= before*1.002 {
-			return fmt.Sprintf("%s an egg, after %s: no loss in %.0f days is unusual, even on a coarse scale. Is it right?",
+			return fmt.Sprintf("%s an egg, after %s: no loss in %.0f days is unusual, even on a coarse scale. Is "+
+				"it right?",
 				r.Mass(mean), r.Mass(before), math.Floor(days))
 		}
 		if mean > most {
-			return fmt.Sprintf("%s an egg, after %s: eggs only lose. Was something else on the scale?", r.Mass(mean), r.Mass(before))
+			return fmt.Sprintf(
+				"%s an egg, after %s: eggs only lose. Was something else on the scale?", r.Mass(mean), r.Mass(before),
+			)
 		}
-		return fmt.Sprintf("%s an egg, after %s, is more than eggs lose in %.0f days: is it right?", r.Mass(mean), r.Mass(before), math.Ceil(days))
+		return fmt.Sprintf(
+			"%s an egg, after %s, is more than eggs lose in %.0f days: is it right?", r.Mass(mean), r.Mass(before),
+			math.Ceil(days),
+		)
 	}
 	return ""
 }
@@ -259,12 +270,18 @@ func (l Lot) check() error {
 		}
 		return nil
 	}
-	errs := []error{in("fresh_mass_g", l.FreshMassG, .3, 2500), in("air_temp_c", l.AirTempC, 10, 45), in("egg_temp_c", l.EggTempC, 10, 45),
+	errs := []error{in("fresh_mass_g", l.FreshMassG, .3, 2500), in("air_temp_c", l.AirTempC, 10, 45), in(
+		"egg_temp_c", l.EggTempC, 10, 45,
+	),
 		in("target_loss_pct", l.TargetPct, 1, 40), in("target_day", l.TargetDay, 1, 200), in("altitude_m", l.AltitudeM, -500, 9000), in("g_mg_day_kpa", l.KnownG, 0, 20000)}
 	for i, w := range l.Weighings {
-		errs = append(errs, in(fmt.Sprintf("weighings[%d].day", i), w.Day, 0, 200), in(fmt.Sprintf("weighings[%d].mass_g", i), w.MassG, .2, 2500))
+		errs = append(errs, in(fmt.Sprintf("weighings[%d].day", i), w.Day, 0, 200), in(
+			fmt.Sprintf("weighings[%d].mass_g", i), w.MassG, .2, 2500,
+		))
 		if w.MassG > l.FreshMassG*1.02 {
-			errs = append(errs, fmt.Errorf("weighings[%d].mass_g: %g is more than the fresh egg's %g; it may only fall", i, w.MassG, l.FreshMassG))
+			errs = append(errs, fmt.Errorf(
+				"weighings[%d].mass_g: %g is more than the fresh egg's %g; it may only fall", i, w.MassG, l.FreshMassG,
+			))
 		}
 		if w.Day >= l.TargetDay {
 			errs = append(errs, fmt.Errorf("target_day: %g is not after the weighing of day %g", l.TargetDay, w.Day))

@@ -29,16 +29,25 @@ func work(t require.TestingT, l moisture.Lot) moisture.Outlook {
 
 // Made with R 4.2.2 and PsychroLib 2.5.0 for the saturation pressures.
 func TestAgainstRAndPsychroLib(t *testing.T) {
-	o := work(t, moisture.Lot{FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 0, MassG: 62.4}, {Day: 10, MassG: 58.1}}, RH: held(50), TargetPct: 12, TargetDay: 18})
+	o := work(t, moisture.Lot{
+		FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 0, MassG: 62.4}, {Day: 10, MassG: 58.1}}, RH: held(50),
+		TargetPct: 12, TargetDay: 18,
+	})
 	assert.InDelta(t, 132.52585337362, o.G, .005)
 	assert.Equal(t, [2]float64{o.G, o.G}, [2]float64{o.GLow, o.GHigh}, "two weighings have no scatter")
 
-	o = work(t, moisture.Lot{FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 9, MassG: 58.9}}, RH: held(50), TargetPct: 13, TargetDay: 18, KnownG: 120})
+	o = work(t, moisture.Lot{
+		FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 9, MassG: 58.9}}, RH: held(50), TargetPct: 13,
+		TargetDay: 18, KnownG: 120,
+	})
 	assert.InDelta(t, 34.193665400609, o.RequiredRHPct, .01)
 	assert.True(t, o.Attainable)
 	assert.InDelta(t, 13, o.BestLossPct, 1e-9)
 
-	o = work(t, moisture.Lot{FreshMassG: 55, Weighings: []moisture.Weighing{{Day: 10, MassG: 54.1}}, AirTempC: 37.5, RH: held(60), TargetPct: 13, TargetDay: 18, KnownG: 90})
+	o = work(t, moisture.Lot{
+		FreshMassG: 55, Weighings: []moisture.Weighing{{Day: 10, MassG: 54.1}}, AirTempC: 37.5, RH: held(60),
+		TargetPct: 13, TargetDay: 18, KnownG: 90,
+	})
 	assert.InDelta(t, -34.495274388237, o.RequiredRHPct, .01)
 	assert.False(t, o.Attainable, "drier than dry air can do")
 	assert.Equal(t, moisture.Driest, o.BestRHPct)
@@ -59,7 +68,10 @@ func TestAgainstRAndPsychroLib(t *testing.T) {
 func TestEachPeriodHasItsOwnHumidity(t *testing.T) {
 	// Worked by hand: 5 days at 40 % and 5 at 60 % drive like 10 at 50 %.
 	two := []moisture.Period{{FromDay: 0, ToDay: 5, RHPct: 40}, {FromDay: 5, ToDay: 10, RHPct: 60}}
-	l := moisture.Lot{FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 0, MassG: 62.4}, {Day: 10, MassG: 58.1}}, RH: two, TargetPct: 12, TargetDay: 18}
+	l := moisture.Lot{
+		FreshMassG: 62.4, Weighings: []moisture.Weighing{{Day: 0, MassG: 62.4}, {Day: 10, MassG: 58.1}}, RH: two,
+		TargetPct: 12, TargetDay: 18,
+	}
 	assert.InDelta(t, 132.52585337362, work(t, l).G, .005)
 	// What goes on unchanged is the last humidity.
 	psat := air.Saturation(37.6)
@@ -89,7 +101,11 @@ func TestAdviceIsMonotone(t *testing.T) {
 		more := loss + rapid.Float64Range(.01, 5).Draw(t, "more")
 		rh := rapid.Float64Range(15, 80).Draw(t, "rh")
 		advise := func(lossPct float64) moisture.Outlook {
-			return work(t, moisture.Lot{FreshMassG: fresh, Weighings: []moisture.Weighing{{Day: 0, MassG: fresh}, {Day: day, MassG: fresh * (1 - lossPct/100)}}, RH: held(rh), TargetPct: 12, TargetDay: 18})
+			return work(t, moisture.Lot{
+				FreshMassG: fresh,
+				Weighings:  []moisture.Weighing{{Day: 0, MassG: fresh}, {Day: day, MassG: fresh * (1 - lossPct/100)}},
+				RH:         held(rh), TargetPct: 12, TargetDay: 18,
+			})
 		}
 		a, b := advise(loss), advise(more)
 		if b.RequiredRHPct < a.RequiredRHPct-1e-9 || b.BestRHPct < a.BestRHPct-1e-9 {
@@ -102,7 +118,11 @@ func TestAdviceIsMonotone(t *testing.T) {
 }
 
 func TestTheAirCellGrowsByTheWaterLost(t *testing.T) {
-	o := work(t, moisture.Lot{FreshMassG: 55.1, VolumeCM3: 51.28, Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 10, MassG: 51.1}}, RH: held(50), TargetPct: 12, TargetDay: 18})
+	o := work(t, moisture.Lot{
+		FreshMassG: 55.1, VolumeCM3: 51.28,
+		Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 10, MassG: 51.1}}, RH: held(50), TargetPct: 12,
+		TargetDay: 18,
+	})
 	assert.InDelta(t, .0075*51.28+4, o.AirCellCM3, 1e-9)
 	// Without measures the volume is the mass by Hoyt's two formulas: 60 · 0.51/0.548 cm³.
 	o = work(t, moisture.Lot{FreshMassG: 60, RH: held(50), TargetPct: 12, TargetDay: 18, KnownG: 125})
@@ -111,12 +131,18 @@ func TestTheAirCellGrowsByTheWaterLost(t *testing.T) {
 
 func TestMistakesNameTheField(t *testing.T) {
 	good := func() moisture.Lot {
-		return moisture.Lot{FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5, Weighings: []moisture.Weighing{{Day: 0, MassG: 60}, {Day: 7, MassG: 57}}, RH: held(50), TargetPct: 12, TargetDay: 18}
+		return moisture.Lot{
+			FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5,
+			Weighings: []moisture.Weighing{{Day: 0, MassG: 60}, {Day: 7, MassG: 57}}, RH: held(50), TargetPct: 12,
+			TargetDay: 18,
+		}
 	}
 	for says, spoil := range map[string]func(*moisture.Lot){
 		"fresh_mass_g: -1":             func(l *moisture.Lot) { l.FreshMassG = -1 },
 		"more than the fresh egg's 60": func(l *moisture.Lot) { l.Weighings[1].MassG = 70 },
-		"gained weight, from 58 to 59": func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 1, MassG: 58}, {Day: 7, MassG: 59}} },
+		"gained weight, from 58 to 59": func(l *moisture.Lot) {
+			l.Weighings = []moisture.Weighing{{Day: 1, MassG: 58}, {Day: 7, MassG: 59}}
+		},
 		"target_day: 18 is not after":  func(l *moisture.Lot) { l.Weighings[1].Day = 18 },
 		"weighings[1].day: 0 is given": func(l *moisture.Lot) { l.Weighings[1].Day = 0 },
 		"rh_pct: missing":              func(l *moisture.Lot) { l.RH = nil },
@@ -139,8 +165,12 @@ func TestOddWeighingsAreAskedAbout(t *testing.T) {
 		before, days float64
 		says         string
 	}{
-		{"a usual loss", 57.1 * 20, 20, 60, 7, ""}, {"nothing lost yet", 60 * 20, 20, 60, .2, ""}, {"nothing lost in three days, on a coarse scale", 60 * 20, 20, 60, 3, ""},
-		{"nothing lost in a week", 60 * 4, 4, 60, 7, "no loss in 7 days is unusual"}, {"the first, usual", 61 * 20, 20, 0, 0, ""},
+		{"a usual loss", 57.1 * 20, 20, 60, 7, ""}, {"nothing lost yet", 60 * 20, 20, 60, .2, ""}, {
+			"nothing lost in three days, on a coarse scale", 60 * 20, 20, 60, 3, "",
+		},
+		{"nothing lost in a week", 60 * 4, 4, 60, 7, "no loss in 7 days is unusual"}, {
+			"the first, usual", 61 * 20, 20, 0, 0, "",
+		},
 		{"weight up", 60.9 * 20, 20, 60, .5, "60.9 g an egg, after 60.0 g: eggs only lose"},
 		{"ounces", 57.1 * 20 / 28.35, 20, 60, 7, "was it 40.28 ounces?"},
 		{"ounces at first", 60 * 20 / 28.35, 20, 0, 0, "was it 42.33 ounces?"},
@@ -160,9 +190,11 @@ func TestOddWeighingsAreAskedAbout(t *testing.T) {
 // Twenty eggs on a scale that shows whole ounces: 42 oz on both days.
 func TestNoLossIsPossibleAndAdvisesNothing(t *testing.T) {
 	for name, l := range map[string]moisture.Lot{
-		"two equal weighings":  {Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 3, MassG: 55.1}}},
-		"equal to the fresh":   {FreshMassG: 55.1, Weighings: []moisture.Weighing{{Day: 3, MassG: 55.1}}},
-		"up and down to equal": {Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 1, MassG: 54}, {Day: 3, MassG: 55.1}}},
+		"two equal weighings": {Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 3, MassG: 55.1}}},
+		"equal to the fresh":  {FreshMassG: 55.1, Weighings: []moisture.Weighing{{Day: 3, MassG: 55.1}}},
+		"up and down to equal": {
+			Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 1, MassG: 54}, {Day: 3, MassG: 55.1}},
+		},
 	} {
 		l.RH, l.TargetPct, l.TargetDay = held(50), 12, 18
 		l.AirTempC, l.EggTempC = 37.5, 37.5
@@ -183,7 +215,10 @@ func TestNoLossIsPossibleAndAdvisesNothing(t *testing.T) {
 }
 
 func TestFreshMassIsFoundByGoingBack(t *testing.T) {
-	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 2, MassG: 59.2}, {Day: 7, MassG: 57.2}}, RH: held(50), TargetPct: 12, TargetDay: 18})
+	o := work(t, moisture.Lot{
+		Weighings: []moisture.Weighing{{Day: 2, MassG: 59.2}, {Day: 7, MassG: 57.2}}, RH: held(50), TargetPct: 12,
+		TargetDay: 18,
+	})
 	assert.InDelta(t, 100*2.8/60, o.LossPct, 1e-9, "0.4 g a day, so 60 g on the set day")
 }
 
@@ -192,7 +227,9 @@ func TestFreshMassIsFoundByGoingBack(t *testing.T) {
 // freedom is 4.30265 at 97.5 %.
 func TestBoundsOfASlopeWorkedByHand(t *testing.T) {
 	o := work(t, moisture.Lot{FreshMassG: 60, RH: held(50), TargetPct: 12, TargetDay: 18,
-		Weighings: []moisture.Weighing{{Day: 8, MassG: 56.7}, {Day: 0, MassG: 60}, {Day: 12, MassG: 55.3}, {Day: 4, MassG: 58.5}}})
+		Weighings: []moisture.Weighing{
+			{Day: 8, MassG: 56.7}, {Day: 0, MassG: 60}, {Day: 12, MassG: 55.3}, {Day: 4, MassG: 58.5},
+		}})
 	assert.InEpsilon(t, 1-4.30265*0.0129904/0.3975, o.GLow/o.G, 1e-5)
 	assert.InEpsilon(t, 1+4.30265*0.0129904/0.3975, o.GHigh/o.G, 1e-5)
 	assert.InDelta(t, 100*4.7/60, o.LossPct, 1e-9, "at the last, in whatever order they came")
@@ -206,22 +243,35 @@ func TestGoingBackKeepsToEachPeriodsHumidity(t *testing.T) {
 }
 
 func TestBoundsAreStillPossible(t *testing.T) {
-	good := moisture.Lot{FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12, TargetDay: 18, KnownG: 125}
+	good := moisture.Lot{
+		FreshMassG: 60, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12, TargetDay: 18, KnownG: 125,
+	}
 	for name, c := range map[string]struct {
 		change func(*moisture.Lot)
 		ok     bool
 	}{
-		"loss of 40 %":           {func(l *moisture.Lot) { l.TargetPct = 40 }, true},
-		"loss of 1 %":            {func(l *moisture.Lot) { l.TargetPct = 1 }, true},
-		"air of 10 °C":           {func(l *moisture.Lot) { l.AirTempC = 10 }, true},
-		"air of 45.1 °C":         {func(l *moisture.Lot) { l.AirTempC = 45.1 }, false},
-		"a tiny egg":             {func(l *moisture.Lot) { l.FreshMassG = .3 }, true},
-		"an egg of 2.5 kg":       {func(l *moisture.Lot) { l.FreshMassG = 2500 }, true},
-		"weighed 2 % too heavy":  {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 61.2}} }, true},
-		"weighed on the target":  {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 18, MassG: 55}} }, false},
-		"a period of no length":  {func(l *moisture.Lot) { l.RH = []moisture.Period{{FromDay: 3, ToDay: 3, RHPct: 50}} }, false},
-		"a day weighed twice":    {func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 58}, {Day: 5, MassG: 58}} }, false},
-		"only on the set day":    {func(l *moisture.Lot) { l.KnownG, l.Weighings = 0, []moisture.Weighing{{Day: 0, MassG: 60}} }, false},
+		"loss of 40 %":     {func(l *moisture.Lot) { l.TargetPct = 40 }, true},
+		"loss of 1 %":      {func(l *moisture.Lot) { l.TargetPct = 1 }, true},
+		"air of 10 °C":     {func(l *moisture.Lot) { l.AirTempC = 10 }, true},
+		"air of 45.1 °C":   {func(l *moisture.Lot) { l.AirTempC = 45.1 }, false},
+		"a tiny egg":       {func(l *moisture.Lot) { l.FreshMassG = .3 }, true},
+		"an egg of 2.5 kg": {func(l *moisture.Lot) { l.FreshMassG = 2500 }, true},
+		"weighed 2 % too heavy": {
+			func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 61.2}} }, true,
+		},
+		"weighed on the target": {
+			func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 18, MassG: 55}} }, false,
+		},
+		"a period of no length": {
+			func(l *moisture.Lot) { l.RH = []moisture.Period{{FromDay: 3, ToDay: 3, RHPct: 50}} }, false,
+		},
+		"a day weighed twice": {
+			func(l *moisture.Lot) { l.Weighings = []moisture.Weighing{{Day: 5, MassG: 58}, {Day: 5, MassG: 58}} },
+			false,
+		},
+		"only on the set day": {
+			func(l *moisture.Lot) { l.KnownG, l.Weighings = 0, []moisture.Weighing{{Day: 0, MassG: 60}} }, false,
+		},
 		"nothing, G being known": {func(*moisture.Lot) {}, true},
 	} {
 		l := good

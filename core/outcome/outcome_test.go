@@ -34,7 +34,9 @@ func TestTheClearAreNotCountedWithoutTheHatched(t *testing.T) {
 	group := outcome.Group{Eggs: 10, Counted: 8, Young: 8}
 	old := outcome.Part{Eggs: 5, Counted: 3, Of: group}
 	set, hatched, out := old.Known()
-	assert.Equal(t, [3]int{0, 0, 5}, [3]int{set, hatched, out}, "else the two clears alone would be the old eggs' record")
+	assert.Equal(
+		t, [3]int{0, 0, 5}, [3]int{set, hatched, out}, "else the two clears alone would be the old eggs' record",
+	)
 	share, variance := old.Share()
 	assert.Equal(t, [2]float64{3, 0}, [2]float64{share, variance}, "all that were left hatched")
 	all := outcome.Part{Eggs: 10, Counted: 8, Of: group}

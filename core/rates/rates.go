@@ -67,7 +67,9 @@ func EggsFor(wanted int, confidence float64, b Beta) (SetCount, error) {
 	lo, hi := wanted-1, wanted // P at lo is below the confidence, at hi perhaps not
 	for b.AtLeast(wanted, hi) < confidence {
 		if hi == MaxEggs {
-			return SetCount{}, fmt.Errorf("more than %d eggs would be needed for %d young with %g certainty", MaxEggs, wanted, confidence)
+			return SetCount{}, fmt.Errorf(
+				"more than %d eggs would be needed for %d young with %g certainty", MaxEggs, wanted, confidence,
+			)
 		}
 		lo, hi = hi, min(2*hi, MaxEggs)
 	}

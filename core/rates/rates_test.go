@@ -83,8 +83,14 @@ func TestQuantilesAtTheirEdges(t *testing.T) {
 	for q, want := range map[float64]int{0: 0, .25: 0, .25 + 1e-9: 1, .5: 1, .75: 1, .75 + 1e-9: 2, 1: 2} {
 		assert.Equal(t, want, y.Quantile(q), "%g", q)
 	}
-	assert.Equal(t, 1, rates.Young{At: []float64{.1 + .2 - 1e-13, .7}}.Quantile(.3+1e-9), "rounding apart, exactly .3 is not .3 and more")
-	assert.Equal(t, 0, rates.Young{At: []float64{.3 - 1e-13, .7}}.Quantile(.3), "what only rounding keeps from it has reached it")
+	assert.Equal(
+		t, 1, rates.Young{At: []float64{.1 + .2 - 1e-13, .7}}.Quantile(.3+1e-9),
+		"rounding apart, exactly .3 is not .3 and more",
+	)
+	assert.Equal(
+		t, 0, rates.Young{At: []float64{.3 - 1e-13, .7}}.Quantile(.3),
+		"what only rounding keeps from it has reached it",
+	)
 	assert.Zero(t, rates.Young{}.Quantile(.5))
 	assert.InDelta(t, 1, y.Mean(), 1e-12)
 	assert.Equal(t, [4]float64{1, .75, .25, 0}, [4]float64{y.AtLeast(0), y.AtLeast(1), y.AtLeast(2), y.AtLeast(3)})

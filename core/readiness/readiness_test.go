@@ -35,7 +35,10 @@ func TestAMachineIsReadyWhenAllIsTickedAndWarmLongEnough(t *testing.T) {
 	assert.Equal(t, "warm for 20 of 24 hours", judge(all, emptied, false).Why())
 	delete(all, "clean")
 	assert.Equal(t, "not ticked: cleaned and sanitized; warm for 20 of 24 hours", judge(all, emptied, false).Why())
-	assert.Equal(t, "not ticked: cleaned and sanitized and 7 more steps", judge(all, now.Add(-time.Hour), false).Why(), "ticks from before the last hatch do not count")
+	assert.Equal(
+		t, "not ticked: cleaned and sanitized and 7 more steps", judge(all, now.Add(-time.Hour), false).Why(),
+		"ticks from before the last hatch do not count",
+	)
 	assert.True(t, judge(nil, emptied, true).Ready, "eggs stand in it: it runs")
 
 	strange := readiness.Judge(machine.Kind{}, false, nil, emptied, false, time.Hour, now)

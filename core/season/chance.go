@@ -11,10 +11,11 @@ import (
 
 // Chance says what is uncertain.
 type Chance struct {
-	Runs         int                  `json:"runs"`
-	YieldSD      float64              `json:"yield_sd,omitempty"`      // of a source's yield, as a share of it
-	Posteriors   map[string]Posterior `json:"posteriors,omitempty"`    // of a source's yield, in its place
-	LayingSpread float64              `json:"laying_spread,omitempty"` // standard deviation of a day's eggs that are not laid yet, as a share
+	Runs       int                  `json:"runs"`
+	YieldSD    float64              `json:"yield_sd,omitempty"`   // of a source's yield, as a share of it
+	Posteriors map[string]Posterior `json:"posteriors,omitempty"` // of a source's yield, in its place
+	// standard deviation of a day's eggs that are not laid yet, as a share
+	LayingSpread float64 `json:"laying_spread,omitempty"`
 }
 
 // Posterior is a beta distribution of young per egg set.
@@ -114,7 +115,8 @@ func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64
 			pull := b.SetDay + x.sp.Pull
 			for o := range m.order {
 				q := &m.order[o]
-				if lacks := q.Young - young[o][run]; spare[k] > 0 && lacks > 0 && pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.Sources, b.Source) {
+				if lacks := q.Young - young[o][run]; spare[k] > 0 && lacks > 0 && pull >= q.PullFrom &&
+					pull <= q.PullTo && slices.Contains(q.Sources, b.Source) {
 					y := min(lacks, spare[k])
 					young[o][run] += y
 					spare[k] -= y

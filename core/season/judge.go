@@ -64,7 +64,9 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 				}
 			}
 			standing = append(standing, b)
-		} else if !slices.ContainsFunc(batches, func(o Batch) bool { return samePlace(o, b) && o.Eggs.Count() >= b.Eggs.Count()-tolerance }) {
+		} else if !slices.ContainsFunc(batches, func(o Batch) bool {
+			return samePlace(o, b) && o.Eggs.Count() >= b.Eggs.Count()-tolerance
+		}) {
 			bad(forbidden, "the pin of %s, set on day %d, is missing", b.Source, b.SetDay)
 		}
 	}
@@ -92,7 +94,9 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 			eggs += count
 			settings[day{b.Setter, t}] += count
 			pinned := slices.ContainsFunc(p.Fixed, func(f Batch) bool { return samePlace(f, b) })
-			if !pinned && slices.ContainsFunc(p.Forbidden, func(f Ban) bool { return f.hits(b.Source, b.Setter, b.Hatcher, t) }) {
+			if !pinned && slices.ContainsFunc(p.Forbidden, func(f Ban) bool {
+				return f.hits(b.Source, b.Setter, b.Hatcher, t)
+			}) {
 				bad(forbidden, "%s is forbidden", who)
 			}
 		}
@@ -119,7 +123,10 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 						continue
 					}
 					if age < 0 || age > sp.MaxAge {
-						bad(1, "%s: eggs of lay day %d are %d days old at set, 0 … %d are allowed", who, l.Laid, age, sp.MaxAge)
+						bad(
+							1, "%s: eggs of lay day %d are %d days old at set, 0 … %d are allowed", who, l.Laid, age,
+							sp.MaxAge,
+						)
 					} else {
 						young += l.Eggs * src.Yield * sp.AgeFactor[age]
 					}
@@ -173,7 +180,10 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 				bad(10, "%s: order %s does not take young of %s", who, g.Order, b.Source)
 			}
 			if src != nil && (pull < o.PullFrom || pull > o.PullTo) {
-				bad(10, "%s: pulled on day %d, outside the window %d … %d of order %s", who, pull, o.PullFrom, o.PullTo, g.Order)
+				bad(
+					10, "%s: pulled on day %d, outside the window %d … %d of order %s", who, pull, o.PullFrom, o.PullTo,
+					g.Order,
+				)
 			}
 		}
 		if src != nil && !within(given, young) {
@@ -193,7 +203,10 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 	}
 	for s, n := range settings {
 		if n < p.MinBatch*(1-tolerance) {
-			bad(2, "machine %s: the setting of day %d holds %.6g eggs, at least %.6g are needed", s.id, s.day, n, p.MinBatch)
+			bad(
+				2, "machine %s: the setting of day %d holds %.6g eggs, at least %.6g are needed", s.id, s.day, n,
+				p.MinBatch,
+			)
 		}
 	}
 	for _, m := range p.Machines {
@@ -236,26 +249,41 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 				if l.from <= before.to {
 					bad(4, "machine %s: loads of day %d and %d overlap", m.ID, before.from, l.from)
 				} else if l.from <= before.to+m.CleanDays {
-					bad(4, "machine %s: load of day %d begins while the load pulled on day %d is cleaned up", m.ID, l.from, before.to)
+					bad(
+						4, "machine %s: load of day %d begins while the load pulled on day %d is cleaned up", m.ID,
+						l.from, before.to,
+					)
 				}
 			}
 			for _, x := range turns {
 				if x.from <= l.to && x.to >= l.from {
-					bad(6, "machine %s: batch %d turns on day %d to %d, a load stands from day %d to %d", m.ID, x.batch, x.from, x.to, l.from, l.to)
+					bad(
+						6, "machine %s: batch %d turns on day %d to %d, a load stands from day %d to %d", m.ID, x.batch,
+						x.from, x.to, l.from, l.to,
+					)
 				} else if l.to < x.from && x.from <= l.to+m.CleanDays {
-					bad(4, "machine %s: batch %d is set on day %d while the load pulled on day %d is cleaned up", m.ID, x.batch, x.from, l.to)
+					bad(
+						4, "machine %s: batch %d is set on day %d while the load pulled on day %d is cleaned up", m.ID,
+						x.batch, x.from, l.to,
+					)
 				}
 			}
 		}
 		for _, c := range m.Closed {
 			for _, x := range turns {
 				if x.from <= c[1] && x.to >= c[0] {
-					bad(7, "machine %s: batch %d turns on day %d to %d, closed from day %d to %d", m.ID, x.batch, x.from, x.to, c[0], c[1])
+					bad(
+						7, "machine %s: batch %d turns on day %d to %d, closed from day %d to %d", m.ID, x.batch,
+						x.from, x.to, c[0], c[1],
+					)
 				}
 			}
 			for _, l := range loads {
 				if l.from <= c[1] && l.to >= c[0] {
-					bad(7, "machine %s: a load stands from day %d to %d, closed from day %d to %d", m.ID, l.from, l.to, c[0], c[1])
+					bad(
+						7, "machine %s: a load stands from day %d to %d, closed from day %d to %d", m.ID, l.from, l.to,
+						c[0], c[1],
+					)
 				}
 			}
 		}
@@ -275,7 +303,9 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 		score += orders[id].Value * min(orders[id].Young, y)
 	}
 	score -= p.EggCost*eggs + p.SettingCost*float64(len(settings))
-	slices.SortStableFunc(broken, func(a, b Broken) int { return cmp.Or(cmp.Compare(a.Rule, b.Rule), cmp.Compare(a.Says, b.Says)) })
+	slices.SortStableFunc(broken, func(a, b Broken) int {
+		return cmp.Or(cmp.Compare(a.Rule, b.Rule), cmp.Compare(a.Says, b.Says))
+	})
 	return score, broken
 }
 

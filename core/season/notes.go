@@ -137,10 +137,17 @@ func (m *model) never(o Order) (limit, why string) {
 		}
 		for t := max(first, 0); t <= min(last, p.Days-1); t++ {
 			if !m.barred[0][t] && t+x.sp.Pull < p.Days && !m.barred[1][t+x.sp.Lockdown] && !m.barred[2][t+x.sp.Pull] {
-				return "eggs", fmt.Sprintf("No eggs of %s are young enough on the days on which they would have to be set, %d to %d, or every machine is closed then.", strings.Join(o.Sources, ", "), max(first, 0), last)
+				return "eggs", fmt.Sprintf(
+					"No eggs of %s are young enough on the days on which they would have to be set, %d to %d, or "+
+						"every machine is closed then.",
+					strings.Join(o.Sources, ", "), max(first, 0), last,
+				)
 			}
 		}
-		return "days away", fmt.Sprintf("Every day on which its eggs could be set, locked down and pulled is a day away (setting on day %d to %d).", max(first, 0), last)
+		return "days away", fmt.Sprintf(
+			"Every day on which its eggs could be set, locked down and pulled is a day away (setting on day %d to %d).",
+			max(first, 0), last,
+		)
 	}
 }
 
@@ -161,7 +168,8 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 		}
 		n := math.Ceil(max(short/s.Yield, p.MinBatch))
 		by := max(0, o.PullFrom-sp.Pull)
-		add("eggs", "Too few eggs of "+strings.Join(o.Sources, ", ")+" are there in time.", fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
+		add("eggs", "Too few eggs of "+strings.Join(o.Sources, ", ")+
+			" are there in time.", fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
 			q.Sources = slices.Clone(p.Sources)
 			i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
 			q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
@@ -186,20 +194,25 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 			return false
 		}
 		if serves(x.Hatch) {
-			add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need lockdown.", fmt.Sprintf("%v more places in %s in lockdown", math.Ceil(2*short), x.ID), func(q *Problem) {
+			add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need "+
+				"lockdown.", fmt.Sprintf("%v more places in %s in lockdown", math.Ceil(2*short), x.ID), func(
+				q *Problem,
+			) {
 				q.Machines = slices.Clone(p.Machines)
 				q.Machines[i].Hatch = grown(x.Hatch)
 			})
 		}
 		if serves(x.Set) {
-			add("setter", "The setters are full when its eggs would have to be set.", fmt.Sprintf("%v more places in %s while turning", math.Ceil(2*short), x.ID), func(q *Problem) {
+			add("setter", "The setters are full when its eggs would have to be "+
+				"set.", fmt.Sprintf("%v more places in %s while turning", math.Ceil(2*short), x.ID), func(q *Problem) {
 				q.Machines = slices.Clone(p.Machines)
 				q.Machines[i].Set = grown(x.Set)
 			})
 		}
 	}
 	if len(p.Machines) > 0 {
-		add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need lockdown.", "One more machine to hatch in", func(q *Problem) {
+		add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need "+
+			"lockdown.", "One more machine to hatch in", func(q *Problem) {
 			spare := Machine{ID: "one more", Set: map[string]float64{}, Hatch: map[string]float64{}}
 			for k := range kinds {
 				spare.Hatch[k] = math.Ceil(3 * short)
@@ -207,19 +220,30 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 			q.Machines = append(slices.Clone(p.Machines), spare)
 		})
 	}
-	add("brooder", "The brooder is full when its young would come.", fmt.Sprintf("%v more brooder places", math.Ceil(2*short)), func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) })
+	add(
+		"brooder", "The brooder is full when its young would come.",
+		fmt.Sprintf("%v more brooder places", math.Ceil(2*short)),
+		func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) },
+	)
 	touch := p.touching(o)
 	for _, i := range touch {
 		days := fmt.Sprintf("day %d", p.Away[i].From)
 		if p.Away[i].To > p.Away[i].From {
 			days = fmt.Sprintf("days %d to %d", p.Away[i].From, p.Away[i].To)
 		}
-		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days, func(q *Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) })
+		add(
+			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days,
+			func(q *Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) },
+		)
 	}
 	if len(touch) > 1 {
-		add("days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on all those days", func(q *Problem) { q.Away = nil })
+		add(
+			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on all those days",
+			func(q *Problem) { q.Away = nil },
+		)
 	}
-	add("window", "Its window is too narrow for what else goes on.", "Three days more on both sides of its window", func(q *Problem) {
+	add("window", "Its window is too narrow for what else goes "+
+		"on.", "Three days more on both sides of its window", func(q *Problem) {
 		q.Orders = slices.Clone(p.Orders)
 		i := slices.IndexFunc(q.Orders, func(x Order) bool { return x.ID == o.ID })
 		q.Orders[i].PullFrom -= 3
@@ -238,7 +262,10 @@ func (p *Problem) touching(o Order) (away []int) {
 		if slices.ContainsFunc(o.Sources, func(id string) bool {
 			s := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == id })]
 			sp, _ := p.speciesOf(s.Species)
-			return hits("set", o.PullFrom-sp.Pull, o.PullTo-sp.Pull) || hits("lockdown", o.PullFrom-sp.Pull+sp.Lockdown, o.PullTo-sp.Pull+sp.Lockdown) || hits("pull", o.PullFrom, o.PullTo)
+			return hits("set", o.PullFrom-sp.Pull, o.PullTo-sp.Pull) ||
+				hits("lockdown", o.PullFrom-sp.Pull+sp.Lockdown, o.PullTo-sp.Pull+sp.Lockdown) || hits(
+				"pull", o.PullFrom, o.PullTo,
+			)
 		}) {
 			away = append(away, i)
 		}

@@ -131,7 +131,8 @@ type Ban struct {
 }
 
 func (b Ban) hits(source, setter, hatcher string, day int) bool {
-	return (b.Source == "" || b.Source == source) && (b.Setter == "" || b.Setter == setter) && (b.Hatcher == "" || b.Hatcher == hatcher) &&
+	return (b.Source == "" || b.Source == source) && (b.Setter == "" || b.Setter == setter) &&
+		(b.Hatcher == "" || b.Hatcher == hatcher) &&
 		(b.From == nil || day >= *b.From) && (b.To == nil || day <= *b.To)
 }
 
@@ -156,7 +157,10 @@ func strict(text []byte, into any) error {
 	var mistyped *json.UnmarshalTypeError
 	switch {
 	case errors.As(err, &mistyped):
-		return fmt.Errorf("%s: a %s is given; it may be %s", cmpOr(strings.TrimPrefix(mistyped.Field, "Problem."), "input"), mistyped.Value, inJSON(mistyped.Type))
+		return fmt.Errorf(
+			"%s: a %s is given; it may be %s", cmpOr(strings.TrimPrefix(mistyped.Field, "Problem."), "input"),
+			mistyped.Value, inJSON(mistyped.Type),
+		)
 	case errors.Is(err, io.EOF):
 		return errors.New("input: nothing is given; it may be one JSON object")
 	case err != nil:

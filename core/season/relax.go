@@ -154,7 +154,8 @@ func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 		spare := false
 		for i := range m.base.parts { // what is fixed serves too
 			f := &m.base.parts[i]
-			if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, f.src) {
+			if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo &&
+				slices.Contains(q.sources, f.src) {
 				served[o] = append(served[o], term(r.Var(q.Value, 0, min(f.spare(), need)), 1))
 				spares[i] = append(spares[i], served[o][len(served[o])-1])
 				spare = true
@@ -276,7 +277,10 @@ func (r *relaxation) plan(m *model) *state {
 	for _, w := range r.ways {
 		x := &m.source[w.src]
 		p := part{src: w.src, t: w.t, a: w.a, h: w.h}
-		want := min(int(math.Round(r.X(w.eggs))), int(s.trial.setterRoom(w.src, w.t, w.a)), int(s.trial.hatcherRoom(w.src, w.t, w.h)))
+		want := min(
+			int(math.Round(r.X(w.eggs))), int(s.trial.setterRoom(w.src, w.t, w.a)),
+			int(s.trial.hatcherRoom(w.src, w.t, w.h)),
+		)
 		for i, l := range r.laid {
 			if n := min(left[i], want-p.eggs); n > 0 && l.src == w.src && l.t == w.t {
 				left[i] -= n

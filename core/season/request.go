@@ -60,7 +60,9 @@ func ReadRequest(text []byte) (*Request, error) {
 				return nil, fmt.Errorf("simulate.posteriors: %q is not known", id)
 			}
 			if !(b.A > 0 && b.B > 0 && b.A < 1e9 && b.B < 1e9) {
-				return nil, fmt.Errorf("simulate.posteriors.%s: a and b are %v and %v; both may be above 0", id, b.A, b.B)
+				return nil, fmt.Errorf(
+					"simulate.posteriors.%s: a and b are %v and %v; both may be above 0", id, b.A, b.B,
+				)
 			}
 		}
 	}
@@ -76,9 +78,16 @@ func ReadRequest(text []byte) (*Request, error) {
 			case !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == b.Source }):
 				return nil, fmt.Errorf("replan.accepted[%d].source: %q is not known", i, b.Source)
 			case !machine(b.Setter) || !machine(b.Hatcher):
-				return nil, fmt.Errorf("replan.accepted[%d]: %q or %q is not known; close a machine that is gone instead of leaving it out", i, b.Setter, b.Hatcher)
+				return nil, fmt.Errorf(
+					"replan.accepted[%d]: %q or %q is not known; close a machine that is gone instead of leaving "+
+						"it out",
+					i, b.Setter, b.Hatcher,
+				)
 			case b.SetDay < 0 || b.SetDay >= MostDays:
-				return nil, fmt.Errorf("replan.accepted[%d].set_day: %d is not possible; what stands already belongs to fixed", i, b.SetDay)
+				return nil, fmt.Errorf(
+					"replan.accepted[%d].set_day: %d is not possible; what stands already belongs to fixed", i,
+					b.SetDay,
+				)
 			}
 		}
 	}

@@ -93,7 +93,8 @@ func Clashes(stays []Stay) []Clash {
 			all = append(all, c)
 		}
 		for _, o := range stays[:i] {
-			if o.MachineID == s.MachineID && o.BatchID != s.BatchID && o.From.Before(s.To) && s.From.Before(o.To) && climatesDiffer(o, s) {
+			if o.MachineID == s.MachineID && o.BatchID != s.BatchID && o.From.Before(s.To) && s.From.Before(o.To) &&
+				climatesDiffer(o, s) {
 				all = append(all, Clash{Stay: s, With: o, From: latest(o.From, s.From), To: earliest(o.To, s.To)})
 			}
 		}
@@ -151,11 +152,16 @@ func (c Clash) Why(machine string, day func(time.Time) string) string {
 	case c.Room():
 		return fmt.Sprintf("%s is too small from %s: it would be %.0f %% full.", machine, day(c.From), 100*c.Share)
 	case c.With.BatchID < 0: // not set yet: the later stay is one that stands already
-		return fmt.Sprintf("%s has to go into %s on %s, while these eggs still stand there.", c.Stay.Code, machine, day(c.Stay.From))
+		return fmt.Sprintf(
+			"%s has to go into %s on %s, while these eggs still stand there.", c.Stay.Code, machine, day(c.Stay.From),
+		)
 	case c.With.Phase == Locked && c.Stay.Phase == Locked:
 		return fmt.Sprintf("The lid of %s is shut over %s until %s.", machine, c.With.Code, day(c.With.To))
 	case c.With.Phase == Locked:
-		return fmt.Sprintf("%s stands in lockdown in %s until %s, too humid for eggs that still turn.", c.With.Code, machine, day(c.With.To))
+		return fmt.Sprintf(
+			"%s stands in lockdown in %s until %s, too humid for eggs that still turn.", c.With.Code, machine,
+			day(c.With.To),
+		)
 	}
 	return fmt.Sprintf("%s still turns in %s on %s, when these eggs need lockdown.", c.With.Code, machine, day(c.From))
 }

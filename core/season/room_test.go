@@ -17,7 +17,10 @@ func day(n int) time.Time { return monday.AddDate(0, 0, n) }
 func write(t time.Time) string { return t.Format("2 Jan") }
 
 func stay(batch int64, machine int64, phase season.Phase, from, to int, eggs float64, room int) season.Stay {
-	return season.Stay{BatchID: batch, Code: "batch " + string('A'-1+rune(batch)), MachineID: machine, Phase: phase, From: day(from), To: day(to), Eggs: eggs, Room: room}
+	return season.Stay{
+		BatchID: batch, Code: "batch " + string('A'-1+rune(batch)), MachineID: machine, Phase: phase, From: day(from),
+		To: day(to), Eggs: eggs, Room: room,
+	}
 }
 
 func TestClashes(t *testing.T) {
@@ -62,7 +65,9 @@ func TestClashes(t *testing.T) {
 }
 
 func TestLoadsAddUp(t *testing.T) {
-	loads := season.Loads([]season.Stay{stay(1, 1, season.Turning, 0, 18, 30, 60), stay(2, 1, season.Turning, 3, 10, 15, 60)}, 1, false)
+	loads := season.Loads(
+		[]season.Stay{stay(1, 1, season.Turning, 0, 18, 30, 60), stay(2, 1, season.Turning, 3, 10, 15, 60)}, 1, false,
+	)
 	require.Len(t, loads, 4)
 	for i, want := range []float64{0.5, 0.75, 0.5, 0} {
 		assert.InDelta(t, want, loads[i].Share, 1e-9)

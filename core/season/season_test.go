@@ -76,7 +76,10 @@ func TestSamples(t *testing.T) {
 			gap = .1
 		}
 		assert.LessOrEqual(t, *plan.Bound, (1+gap)*max(plan.Score, best[name])+1e-6, name)
-		t.Logf("%-26s %10.4f of %10.4f (%6.2f %%), bound %10.4f, %d steps", name, plan.Score, best[name], 100*plan.Score/max(best[name], 1e-9), *plan.Bound, plan.Steps)
+		t.Logf(
+			"%-26s %10.4f of %10.4f (%6.2f %%), bound %10.4f, %d steps", name, plan.Score, best[name],
+			100*plan.Score/max(best[name], 1e-9), *plan.Bound, plan.Steps,
+		)
 	}
 }
 
@@ -84,7 +87,9 @@ func TestSamples(t *testing.T) {
 // quiet machine, and its proof, in as many as five hold.
 func TestTheBestIsProven(t *testing.T) {
 	_, problems, best := samples(t)
-	for _, name := range []string{"01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible"} {
+	for _, name := range []string{
+		"01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible",
+	} {
 		plan := solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 16000})
 		assert.InDelta(t, best[name], plan.Score, 1e-6, name)
 		plan = solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 40000})
@@ -167,7 +172,9 @@ func TestTheJudgeAgreesWithTheChecker(t *testing.T) {
 			}
 		}
 		slices.Sort(rules)
-		if !assert.Equal(t, said.Rules, rules, "plan %d: %v", i, broken) || !assert.InDelta(t, said.Score, score, 1e-6, "plan %d", i) {
+		if !assert.Equal(t, said.Rules, rules, "plan %d: %v", i, broken) || !assert.InDelta(
+			t, said.Score, score, 1e-6, "plan %d", i,
+		) {
 			return
 		}
 		if len(rules) == 0 {
@@ -188,7 +195,9 @@ func TestTheCheckerAcceptsSamplePlans(t *testing.T) {
 	var scores []float64
 	for _, name := range names {
 		plan := solve(t, problems[name], 300*time.Millisecond, season.Options{Seed: 2})
-		lines, scores = append(lines, map[string]any{"problem": problems[name], "plan": plan}), append(scores, plan.Score)
+		lines, scores = append(lines, map[string]any{"problem": problems[name], "plan": plan}), append(
+			scores, plan.Score,
+		)
 	}
 	for i, said := range checker(t, lines) {
 		assert.Empty(t, said.Rules, names[i])
@@ -246,7 +255,8 @@ func byHand(p *season.Problem) (plan []season.Batch) {
 							}
 						}
 						b.Orders = []season.Give{{Order: o.ID, Young: min(young, o.Young)}}
-						if score, broken := p.Judge(append(slices.Clone(plan), b)); len(broken) == 0 && score > best+1e-9 {
+						if score, broken := p.Judge(append(slices.Clone(plan), b)); len(broken) == 0 &&
+							score > best+1e-9 {
 							plan, best = append(plan, b), score
 						}
 					}
@@ -274,7 +284,9 @@ func TestTheBoundHolds(t *testing.T) {
 
 func TestTheSameSeedTheSamePlan(t *testing.T) {
 	_, problems, _ := samples(t)
-	for name, steps := range map[string]int{"04-weekly-quail": 20000, "05-full-brooder-few-eggs": 12000, "06-mixed-yard": 3000} {
+	for name, steps := range map[string]int{
+		"04-weekly-quail": 20000, "05-full-brooder-few-eggs": 12000, "06-mixed-yard": 3000,
+	} {
 		o := season.Options{Seed: 7, Steps: steps}
 		a, b := solve(t, problems[name], time.Minute, o), solve(t, problems[name], time.Minute, o)
 		assert.Equal(t, a.Batches, b.Batches, name)
@@ -302,23 +314,48 @@ func TestBadProblems(t *testing.T) {
 	}
 	first := func(p map[string]any, list string) map[string]any { return p[list].([]any)[0].(map[string]any) }
 	for says, change := range map[string]func(p map[string]any){
-		"days: 1e+06 is not possible":                         func(p map[string]any) { p["days"] = 1000000 },
-		"days: missing":                                       func(p map[string]any) { delete(p, "days") },
-		"unknown field \"dayz\"":                              func(p map[string]any) { p["dayz"] = 3 },
-		"sources[0].supply[0].eggs: -4 is not possible":       func(p map[string]any) { first(first(p, "sources"), "supply")["eggs"] = -4 },
-		"orders[0].sources[0]: \"ghost\" is not known":        func(p map[string]any) { first(p, "orders")["sources"] = []string{"ghost"} },
-		"sources[0].species: \"dodo\" is not known":           func(p map[string]any) { first(p, "sources")["species"] = "dodo" },
-		"machines[0].set.chicken: -1 is not possible":         func(p map[string]any) { first(p, "machines")["set"] = map[string]any{"chicken": -1} },
-		"away[0].not[0]: \"sing\" is not known":               func(p map[string]any) { p["away"] = []any{map[string]any{"from": 1, "to": 2, "not": []string{"sing"}}} },
-		"orders[0].young: missing":                            func(p map[string]any) { delete(first(p, "orders"), "young") },
-		"species[0].pull: 3 is not possible; it may be 18 to": func(p map[string]any) { first(p, "species")["pull"] = 3 },
+		"days: 1e+06 is not possible": func(p map[string]any) { p["days"] = 1000000 },
+		"days: missing":               func(p map[string]any) { delete(p, "days") },
+		"unknown field \"dayz\"":      func(p map[string]any) { p["dayz"] = 3 },
+		"sources[0].supply[0].eggs: -4 is not possible": func(p map[string]any) {
+			first(first(p, "sources"), "supply")["eggs"] = -4
+		},
+		"orders[0].sources[0]: \"ghost\" is not known": func(p map[string]any) {
+			first(p, "orders")["sources"] = []string{"ghost"}
+		},
+		"sources[0].species: \"dodo\" is not known": func(p map[string]any) {
+			first(p, "sources")["species"] = "dodo"
+		},
+		"machines[0].set.chicken: -1 is not possible": func(p map[string]any) {
+			first(p, "machines")["set"] = map[string]any{"chicken": -1}
+		},
+		"away[0].not[0]: \"sing\" is not known": func(p map[string]any) {
+			p["away"] = []any{map[string]any{"from": 1, "to": 2, "not": []string{"sing"}}}
+		},
+		"orders[0].young: missing": func(p map[string]any) {
+			delete(first(p, "orders"), "young")
+		},
+		"species[0].pull: 3 is not possible; it may be 18 to": func(p map[string]any) {
+			first(p, "species")["pull"] = 3
+		},
 		"fixed[0].young: missing": func(p map[string]any) {
-			p["fixed"] = []any{map[string]any{"source": "pen-a", "set_day": -3, "setter": "tabletop", "hatcher": "tabletop", "eggs": 12}}
+			p["fixed"] = []any{
+				map[string]any{
+					"source": "pen-a", "set_day": -3, "setter": "tabletop", "hatcher": "tabletop", "eggs": 12,
+				},
+			}
 		},
 		"simulate.runs: 0 is not possible": func(p map[string]any) { p["simulate"] = map[string]any{"runs": 0} },
 		"seconds: -1 is not possible":      func(p map[string]any) { p["seconds"] = -1 },
 		"replan.accepted[0].source: \"ghost\" is not known": func(p map[string]any) {
-			p["replan"] = map[string]any{"change_cost": 2, "accepted": []any{map[string]any{"source": "ghost", "set_day": 3, "setter": "tabletop", "hatcher": "tabletop", "eggs": []any{}}}}
+			p["replan"] = map[string]any{
+				"change_cost": 2,
+				"accepted": []any{
+					map[string]any{
+						"source": "ghost", "set_day": 3, "setter": "tabletop", "hatcher": "tabletop", "eggs": []any{},
+					},
+				},
+			}
 		},
 		"days: a string is given; it may be a whole number": func(p map[string]any) { p["days"] = "many" },
 	} {
@@ -332,10 +369,19 @@ func TestBadProblems(t *testing.T) {
 // small is one pen, one machine that sets and hatches, and one promise.
 func small() *season.Problem {
 	p := &season.Problem{Days: 60, MinBatch: 6, EggCost: .1, SettingCost: 1, BrooderPlaces: 40,
-		Species:  []season.Species{{ID: "chicken", Lockdown: 18, Pull: 22, MaxAge: 5, AgeFactor: []float64{1, 1, 1, 1, 1, 1}, BroodPlaces: 1, BroodDays: 28}},
-		Sources:  []season.Source{{ID: "barred", Species: "chicken", Yield: .5, Kept: 1}},
-		Machines: []season.Machine{{ID: "box", Set: map[string]float64{"chicken": 40}, Hatch: map[string]float64{"chicken": 20}}},
-		Orders:   []season.Order{{ID: "market", Sources: []string{"barred"}, Young: 8, PullFrom: 30, PullTo: 31, Value: 3}}}
+		Species: []season.Species{
+			{
+				ID: "chicken", Lockdown: 18, Pull: 22, MaxAge: 5, AgeFactor: []float64{1, 1, 1, 1, 1, 1},
+				BroodPlaces: 1, BroodDays: 28,
+			},
+		},
+		Sources: []season.Source{{ID: "barred", Species: "chicken", Yield: .5, Kept: 1}},
+		Machines: []season.Machine{
+			{ID: "box", Set: map[string]float64{"chicken": 40}, Hatch: map[string]float64{"chicken": 20}},
+		},
+		Orders: []season.Order{
+			{ID: "market", Sources: []string{"barred"}, Young: 8, PullFrom: 30, PullTo: 31, Value: 3},
+		}}
 	for d := range 20 {
 		p.Sources[0].Supply = append(p.Sources[0].Supply, season.Lay{Laid: d, Eggs: 4})
 	}
@@ -369,7 +415,10 @@ func TestNotesNameTheLimit(t *testing.T) {
 		}
 	}
 	away := small() // the plainest way out is named: one of the days, and none that has nothing to do with it
-	away.Away = []season.Away{{From: 40, To: 42, Not: []string{"set"}}, {From: 9, To: 9, Not: []string{"set"}}, {From: 8, To: 8, Not: []string{"set"}}}
+	away.Away = []season.Away{
+		{From: 40, To: 42, Not: []string{"set"}}, {From: 9, To: 9, Not: []string{"set"}},
+		{From: 8, To: 8, Not: []string{"set"}},
+	}
 	notes := season.Explain(t.Context(), away, solve(t, away, time.Minute, season.Options{Steps: 1}), 1)
 	require.Len(t, notes, 1)
 	assert.Equal(t, "Somebody at home on day 9 would bring 8.0 more of its young.", notes[0].Cure)
@@ -388,32 +437,49 @@ func TestPins(t *testing.T) {
 	p := small()
 	young := 3.0
 	p.Fixed = []season.Batch{
-		{Source: "barred", SetDay: -5, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 0, Eggs: 10}}, Young: &young},
-		{Source: "barred", SetDay: 18, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 15, Eggs: 4}, {Laid: 16, Eggs: 4}}},
+		{
+			Source: "barred", SetDay: -5, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 0, Eggs: 10}},
+			Young: &young,
+		},
+		{
+			Source: "barred", SetDay: 18, Setter: "box", Hatcher: "box",
+			Eggs: season.Clutch{{Laid: 15, Eggs: 4}, {Laid: 16, Eggs: 4}},
+		},
 	}
-	p.Orders = append(p.Orders, season.Order{ID: "neighbour", Sources: []string{"barred"}, Young: 5, PullFrom: 17, PullTo: 17, Value: 2})
+	p.Orders = append(p.Orders, season.Order{
+		ID: "neighbour", Sources: []string{"barred"}, Young: 5, PullFrom: 17, PullTo: 17, Value: 2,
+	})
 	plan := solve(t, p, time.Minute, season.Options{Steps: 1})
 	score := kept(t, p, append(slices.Clone(plan.Standing), plan.Batches...), "with what stands")
 	assert.InDelta(t, score, plan.Score, 1e-9)
 	require.Len(t, plan.Standing, 1)
 	assert.Equal(t, []season.Give{{Order: "neighbour", Young: 3}}, plan.Standing[0].Orders)
-	assert.True(t, slices.ContainsFunc(plan.Batches, func(b season.Batch) bool { return b.SetDay == 18 && b.Eggs.Count() >= 8 }))
+	assert.True(
+		t,
+		slices.ContainsFunc(plan.Batches, func(b season.Batch) bool { return b.SetDay == 18 && b.Eggs.Count() >= 8 }),
+	)
 	assert.GreaterOrEqual(t, *plan.Bound, plan.Score)
 
 	p.Fixed[1].SetDay = 14 // it would turn while the first one's load stands
 	p.Fixed[1].Eggs = season.Clutch{{Laid: 12, Eggs: 4}, {Laid: 13, Eggs: 4}}
 	_, err := season.Solve(t.Context(), p, season.Options{Steps: 1})
-	assert.ErrorContains(t, err, "the pins contradict the rules: machine box: batch 1 turns on day 14 to 31, a load stands")
+	assert.ErrorContains(
+		t, err, "the pins contradict the rules: machine box: batch 1 turns on day 14 to 31, a load stands",
+	)
 
 	p = small() // a pinned setting that is too small is filled up, or it is said that it cannot be
 	p.Orders[0].Young = 2
-	p.Fixed = []season.Batch{{Source: "barred", SetDay: 8, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 8, Eggs: 4}}}}
+	p.Fixed = []season.Batch{
+		{Source: "barred", SetDay: 8, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 8, Eggs: 4}}},
+	}
 	plan = solve(t, p, time.Minute, season.Options{Steps: 1})
 	kept(t, p, plan.Batches, "the pinned setting, filled up")
 	assert.InDelta(t, 2*3-6*.1-1, plan.Score, 1e-9, "two eggs more are the fewest")
 	p.Sources[0].Supply = []season.Lay{{Laid: 8, Eggs: 4}}
 	_, err = season.Solve(t.Context(), p, season.Options{Steps: 1})
-	assert.ErrorContains(t, err, "fixed: the setting of day 8 in box holds 4 eggs, at least 6 are needed, and no more can join it")
+	assert.ErrorContains(
+		t, err, "fixed: the setting of day 8 in box holds 4 eggs, at least 6 are needed, and no more can join it",
+	)
 
 	p = small()
 	day := 8
@@ -465,9 +531,14 @@ func TestChance(t *testing.T) {
 	assert.InDelta(t, .598, out[0].Chance, .015)
 	assert.Equal(t, "market", fragile)
 	assert.InDelta(t, 8, out[0].P50, 1)
-	sure, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 2000, Posteriors: map[string]season.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1)
+	sure, _ := season.Simulate(
+		context.Background(), p, plan,
+		season.Chance{Runs: 2000, Posteriors: map[string]season.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1,
+	)
 	assert.Greater(t, sure[0].Chance, .99)
-	wild, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1)
+	wild, _ := season.Simulate(
+		context.Background(), p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1,
+	)
 	assert.Less(t, wild[0].P10, out[0].P10)
 }
 
@@ -493,8 +564,13 @@ func BenchmarkSample(b *testing.B) {
 			b.Run(fmt.Sprintf("%s/%gs", name, seconds), func(b *testing.B) {
 				var scores, bounds, gaps []float64
 				for i := range b.N {
-					plan := solve(b, problems[name], time.Duration(seconds*float64(time.Second)), season.Options{Seed: uint64(i + 1)})
-					scores, bounds, gaps = append(scores, plan.Score), append(bounds, *plan.Bound), append(gaps, 100*(*plan.Bound-plan.Score)/max(plan.Score, 1e-9))
+					plan := solve(
+						b, problems[name], time.Duration(seconds*float64(time.Second)),
+						season.Options{Seed: uint64(i + 1)},
+					)
+					scores, bounds, gaps = append(scores, plan.Score), append(bounds, *plan.Bound), append(
+						gaps, 100*(*plan.Bound-plan.Score)/max(plan.Score, 1e-9),
+					)
 				}
 				median := func(all []float64) float64 { slices.Sort(all); return all[len(all)/2] }
 				b.ReportMetric(median(scores), "score")

@@ -117,7 +117,10 @@ func newModel(p *Problem) *model {
 		m.source = append(m.source, x)
 	}
 	for i := range p.Machines {
-		x := box{Machine: &p.Machines[i], egg: make([]float64, len(p.Species)), hatch: make([]float64, len(p.Species)), closed: make([]int, m.days+1)}
+		x := box{
+			Machine: &p.Machines[i], egg: make([]float64, len(p.Species)), hatch: make([]float64, len(p.Species)),
+			closed: make([]int, m.days+1),
+		}
 		for k, s := range p.Species {
 			if c := x.Set[s.ID]; c > 0 {
 				x.egg[k] = 1 / c
@@ -452,7 +455,10 @@ func (s *state) takeBack(i int) {
 func (m *model) stand() {
 	m.base = m.empty()
 	for _, b := range m.p.Fixed {
-		p := part{src: m.sourceNo(b.Source), t: b.SetDay, a: m.machineNo(b.Setter), h: m.machineNo(b.Hatcher), fixed: true, stands: b.SetDay < 0}
+		p := part{
+			src: m.sourceNo(b.Source), t: b.SetDay, a: m.machineNo(b.Setter), h: m.machineNo(b.Hatcher), fixed: true,
+			stands: b.SetDay < 0,
+		}
 		x := &m.source[p.src]
 		if p.stands {
 			p.eggs, p.young = int(math.Round(b.Eggs.Count())), *b.Young

@@ -49,12 +49,21 @@ func TestEveryPlanOfATinySeason(t *testing.T) {
 // which two or three of them fit.
 func tinyProblem(dice *rand.Rand) *season.Problem {
 	n := func(least, most int) int { return least + dice.IntN(most-least+1) }
-	p := &season.Problem{Days: 7, MinBatch: float64(n(0, 3)), EggCost: .3 * dice.Float64(), SettingCost: dice.Float64(), BrooderPlaces: .5 + 4*dice.Float64()}
+	p := &season.Problem{
+		Days: 7, MinBatch: float64(n(0, 3)), EggCost: .3 * dice.Float64(), SettingCost: dice.Float64(),
+		BrooderPlaces: .5 + 4*dice.Float64(),
+	}
 	eggs := 5
 	for i := range 2 {
 		kind := fmt.Sprint("kind-", i)
-		p.Species = append(p.Species, season.Species{ID: kind, Lockdown: n(1, 2), Pull: n(3, 4), MaxAge: 2, AgeFactor: []float64{1, 1 - .2*dice.Float64(), .7 - .2*dice.Float64()}, BroodPlaces: float64(n(0, 2)) / 2, BroodDays: n(1, 3)})
-		s := season.Source{ID: fmt.Sprint("pen-", i), Species: kind, Yield: .4 + .6*dice.Float64(), Kept: .6 + .4*dice.Float64()}
+		p.Species = append(p.Species, season.Species{
+			ID: kind, Lockdown: n(1, 2), Pull: n(3, 4), MaxAge: 2,
+			AgeFactor: []float64{1, 1 - .2*dice.Float64(), .7 - .2*dice.Float64()}, BroodPlaces: float64(n(0, 2)) / 2,
+			BroodDays: n(1, 3),
+		})
+		s := season.Source{
+			ID: fmt.Sprint("pen-", i), Species: kind, Yield: .4 + .6*dice.Float64(), Kept: .6 + .4*dice.Float64(),
+		}
 		for laid := n(-1, 1); laid <= 2 && eggs > 0; laid++ {
 			k := min(n(0, 2), eggs)
 			eggs -= k
@@ -71,7 +80,10 @@ func tinyProblem(dice *rand.Rand) *season.Problem {
 	}
 	for i := range n(1, 3) {
 		from := n(3, 5)
-		p.Orders = append(p.Orders, season.Order{ID: fmt.Sprint("order-", i), Sources: []string{"pen-0", "pen-1"}[dice.IntN(2):], Young: .5 + 3*dice.Float64(), PullFrom: from, PullTo: from + n(0, 2), Value: 1 + 4*dice.Float64()})
+		p.Orders = append(p.Orders, season.Order{
+			ID: fmt.Sprint("order-", i), Sources: []string{"pen-0", "pen-1"}[dice.IntN(2):],
+			Young: .5 + 3*dice.Float64(), PullFrom: from, PullTo: from + n(0, 2), Value: 1 + 4*dice.Float64(),
+		})
 	}
 	return p
 }
@@ -95,8 +107,12 @@ func everyPlan(p *season.Problem, plans *int) (best float64) {
 		if i == len(eggs) {
 			*plans++
 			var plan []season.Batch
-			for _, w := range slices.SortedFunc(maps.Keys(chosen), func(a, b way) int { return cmp.Or(a.src-b.src, a.t-b.t, a.a-b.a) }) {
-				b := season.Batch{Source: p.Sources[w.src].ID, SetDay: w.t, Setter: p.Machines[w.a].ID, Hatcher: p.Machines[w.h].ID}
+			for _, w := range slices.SortedFunc(maps.Keys(chosen), func(a, b way) int {
+				return cmp.Or(a.src-b.src, a.t-b.t, a.a-b.a)
+			}) {
+				b := season.Batch{
+					Source: p.Sources[w.src].ID, SetDay: w.t, Setter: p.Machines[w.a].ID, Hatcher: p.Machines[w.h].ID,
+				}
 				for d, n := range chosen[w] {
 					b.Eggs = append(b.Eggs, season.Lay{Laid: d, Eggs: float64(n)})
 				}
@@ -148,7 +164,8 @@ func dearestFirst(p *season.Problem, plan []season.Batch) []season.Batch {
 		for young > 0 {
 			o := -1
 			for k, q := range p.Orders {
-				if pull >= q.PullFrom && pull <= q.PullTo && got[k] < q.Young && (b.Source == "pen-1" || q.Sources[0] == "pen-0") && (o < 0 || q.Value > p.Orders[o].Value) {
+				if pull >= q.PullFrom && pull <= q.PullTo && got[k] < q.Young &&
+					(b.Source == "pen-1" || q.Sources[0] == "pen-0") && (o < 0 || q.Value > p.Orders[o].Value) {
 					o = k
 				}
 			}

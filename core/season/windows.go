@@ -54,7 +54,9 @@ func (m *model) windows(stop func() bool) float64 {
 			}
 		}
 	}
-	stretch := func(group func(share) bool, from, to func(share) int, takes func(share) float64, room func(a, b int) float64) {
+	stretch := func(
+		group func(share) bool, from, to func(share) int, takes func(share) float64, room func(a, b int) float64,
+	) {
 		var starts, ends []int
 		for _, s := range all {
 			if group(s) {

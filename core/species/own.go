@@ -38,7 +38,10 @@ func (p *Profile) Changeable() []Own {
 		}
 	}
 	return []Own{
-		{"hatch_days", "Hatch", "days", max(least, math.Floor(.8*p.HatchDays.From)), min(most, math.Ceil(1.2*p.HatchDays.To))},
+		{
+			"hatch_days", "Hatch", "days", max(least, math.Floor(.8*p.HatchDays.From)),
+			min(most, math.Ceil(1.2*p.HatchDays.To)),
+		},
 		{"lockdown_day", "Stop turning, lockdown", "days", max(5, p.LockdownDay.At-6), p.HatchDays.To},
 		{candleDays, "Candle on days", "days", 1, math.Floor(p.HatchDays.To)},
 		{"temperature_c", "Temperature, forced air", "°C", 35, 39.5},
@@ -99,11 +102,17 @@ func (p *Profile) With(changes []Change) (*Profile, error) {
 		}
 		for _, v := range []float64{f.From, f.At, f.To} {
 			if !(v >= limit.Least && v <= limit.Most) {
-				return nil, fmt.Errorf("%s is %s; it may be %s to %s %s", limit.Title, short(v), short(limit.Least), short(limit.Most), limit.Unit)
+				return nil, fmt.Errorf(
+					"%s is %s; it may be %s to %s %s", limit.Title, short(v), short(limit.Least), short(limit.Most),
+					limit.Unit,
+				)
 			}
 		}
 		if !(f.From <= f.At && f.At <= f.To) {
-			return nil, fmt.Errorf("%s is %s, from %s to %s; it may lie within its own span only", limit.Title, short(f.At), short(f.From), short(f.To))
+			return nil, fmt.Errorf(
+				"%s is %s, from %s to %s; it may lie within its own span only", limit.Title, short(f.At), short(f.From),
+				short(f.To),
+			)
 		}
 		if c.Figure == "lockdown_day" && f.At != math.Floor(f.At) {
 			return nil, fmt.Errorf("%s is on day %s; it may be a whole day", limit.Title, short(f.At))
@@ -138,11 +147,20 @@ func (p *Profile) agrees() error {
 	case p.IsReptile():
 		return nil
 	case p.LockdownDay.At > p.HatchDays.At-1:
-		return fmt.Errorf("lockdown on day %s leaves no day before the hatch on day %s; it may be up to day %s", short(p.LockdownDay.At), short(p.HatchDays.At), short(math.Floor(p.HatchDays.At-1)))
+		return fmt.Errorf(
+			"lockdown on day %s leaves no day before the hatch on day %s; it may be up to day %s",
+			short(p.LockdownDay.At), short(p.HatchDays.At), short(math.Floor(p.HatchDays.At-1)),
+		)
 	case float64(last) > p.LockdownDay.At:
-		return fmt.Errorf("candling on day %d lies behind lockdown on day %s; it may be up to that day", last, short(p.LockdownDay.At))
+		return fmt.Errorf(
+			"candling on day %d lies behind lockdown on day %s; it may be up to that day", last,
+			short(p.LockdownDay.At),
+		)
 	case p.StorageLimitDays.At < p.StorageBestDays.At:
-		return fmt.Errorf("eggs keep best up to day %s, yet most stop at day %s; it may be the other way round", short(p.StorageBestDays.At), short(p.StorageLimitDays.At))
+		return fmt.Errorf(
+			"eggs keep best up to day %s, yet most stop at day %s; it may be the other way round",
+			short(p.StorageBestDays.At), short(p.StorageLimitDays.At),
+		)
 	}
 	return nil
 }

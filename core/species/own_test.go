@@ -12,10 +12,15 @@ import (
 func TestAFarmsOwnFigures(t *testing.T) {
 	hen, err := species.Find("chicken")
 	require.NoError(t, err)
-	own, err := hen.With([]species.Change{{Figure: "lockdown_day", At: 17}, {Figure: "humidity_set_pct", From: 30, To: 40}, {Figure: "candle_days", Days: []int{10, 5, 5}}})
+	own, err := hen.With([]species.Change{
+		{Figure: "lockdown_day", At: 17}, {Figure: "humidity_set_pct", From: 30, To: 40},
+		{Figure: "candle_days", Days: []int{10, 5, 5}},
+	})
 	require.NoError(t, err)
 	assert.Equal(t, 17.0, own.LockdownDay.At)
-	assert.Equal(t, species.Figure{At: 35, From: 30, To: 40, Origin: species.Origin{Mark: species.FarmsOwn}}, own.HumiditySetPct)
+	assert.Equal(
+		t, species.Figure{At: 35, From: 30, To: 40, Origin: species.Origin{Mark: species.FarmsOwn}}, own.HumiditySetPct,
+	)
 	assert.Equal(t, []int{5, 10}, own.CandleDays.Days)
 	assert.Equal(t, "this farm’s own", own.LockdownDay.Origin.String())
 	assert.Equal(t, 18.0, hen.LockdownDay.At, "the shipped profile stays as it is")
@@ -30,17 +35,37 @@ func TestAbsurdFiguresAreRefusedUnusualOnesFlagged(t *testing.T) {
 	hen, err := species.Find("chicken")
 	require.NoError(t, err)
 	for says, c := range map[string]species.Change{
-		"Hatch is 60; it may be 16 to 27 days":                                                {Figure: "hatch_days", At: 60},
-		"Temperature, forced air is 100.4; it may be 35 to 39.5 °C":                           {Figure: "temperature_c", At: 100.4},
-		"Humidity while turning is 0; it may be 10 to 85 %":                                   {Figure: "humidity_set_pct", To: 50},
-		"Stop turning, lockdown is on day 17.5; it may be a whole day":                        {Figure: "lockdown_day", At: 17.5},
-		"lockdown on day 21 leaves no day before the hatch on day 21; it may be up to day 20": {Figure: "lockdown_day", At: 21},
-		"candling on day 20 lies behind lockdown on day 18; it may be up to that day":         {Figure: "candle_days", Days: []int{7, 20}},
-		"eggs keep best up to day 12, yet most stop at day 10; it may be the other way round": {Figure: "storage_best_days", At: 12},
-		"Candle on days: day 99 is given; it may be 1 to 22":                                  {Figure: "candle_days", Days: []int{99}},
-		"Candle on days: 0 are given; it may be 1 to 10 days":                                 {Figure: "candle_days"},
-		"colour is no figure of Chicken that can be changed":                                  {Figure: "colour", At: 1},
-		"Humidity in lockdown is 80, from 65 to 70; it may lie within its own span only":      {Figure: "humidity_lockdown_pct", At: 80, From: 65, To: 70},
+		"Hatch is 60; it may be 16 to 27 days": {
+			Figure: "hatch_days", At: 60,
+		},
+		"Temperature, forced air is 100.4; it may be 35 to 39.5 °C": {
+			Figure: "temperature_c", At: 100.4,
+		},
+		"Humidity while turning is 0; it may be 10 to 85 %": {
+			Figure: "humidity_set_pct", To: 50,
+		},
+		"Stop turning, lockdown is on day 17.5; it may be a whole day": {
+			Figure: "lockdown_day", At: 17.5,
+		},
+		"lockdown on day 21 leaves no day before the hatch on day 21; it may be up to day 20": {
+			Figure: "lockdown_day", At: 21,
+		},
+		"candling on day 20 lies behind lockdown on day 18; it may be up to that day": {
+			Figure: "candle_days", Days: []int{7, 20},
+		},
+		"eggs keep best up to day 12, yet most stop at day 10; it may be the other way round": {
+			Figure: "storage_best_days", At: 12,
+		},
+		"Candle on days: day 99 is given; it may be 1 to 22": {
+			Figure: "candle_days", Days: []int{99},
+		},
+		"Candle on days: 0 are given; it may be 1 to 10 days": {Figure: "candle_days"},
+		"colour is no figure of Chicken that can be changed": {
+			Figure: "colour", At: 1,
+		},
+		"Humidity in lockdown is 80, from 65 to 70; it may lie within its own span only": {
+			Figure: "humidity_lockdown_pct", At: 80, From: 65, To: 70,
+		},
 	} {
 		_, err := hen.With([]species.Change{c})
 		assert.EqualError(t, err, says)
@@ -48,7 +73,9 @@ func TestAbsurdFiguresAreRefusedUnusualOnesFlagged(t *testing.T) {
 	assert.Empty(t, hen.Unusual(species.Change{Figure: "lockdown_day", At: 17}))
 	assert.Equal(t, "unusual: 17 to 19 is common", hen.Unusual(species.Change{Figure: "lockdown_day", At: 16}))
 	assert.Equal(t, "unusual: 37 to 38 is common", hen.Unusual(species.Change{Figure: "temperature_c", At: 38.2}))
-	assert.Equal(t, "unusual: 40 to 60 is common", hen.Unusual(species.Change{Figure: "humidity_set_pct", From: 20, To: 35}))
+	assert.Equal(
+		t, "unusual: 40 to 60 is common", hen.Unusual(species.Change{Figure: "humidity_set_pct", From: 20, To: 35}),
+	)
 }
 
 // Every shipped figure lies within the range in which a farm may change it, so

@@ -142,7 +142,9 @@ func (p *Profile) Incubation(tempC float64) (Figure, error) {
 	pts := p.Duration.Points
 	lo, hi := p.TempSpan()
 	if !(tempC >= lo && tempC <= hi) {
-		return Figure{}, fmt.Errorf("temp_c: %g is outside what is known for %s; it may be %g to %g", tempC, strings.ToLower(p.Name), lo, hi)
+		return Figure{}, fmt.Errorf(
+			"temp_c: %g is outside what is known for %s; it may be %g to %g", tempC, strings.ToLower(p.Name), lo, hi,
+		)
 	}
 	if len(pts) == 1 {
 		return Figure{At: pts[0].At, From: pts[0].From, To: pts[0].To, Origin: p.Duration.Origin}, nil
@@ -283,7 +285,10 @@ func (p *Profile) origins() map[string]Origin {
 		needed = append(needed, "clutch")
 		must["duration"], must["sex"] = p.Duration.Origin, p.Sex.Origin
 	case Bird:
-		needed = append(needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct", "internal_to_external_h")
+		needed = append(
+			needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct",
+			"internal_to_external_h",
+		)
 	default:
 		must["kind"] = Origin{}
 	}

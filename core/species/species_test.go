@@ -28,7 +28,10 @@ func TestBirdsAgreeWithTheExtensionTable(t *testing.T) {
 		p, err := species.Find(e.id)
 		require.NoError(t, err)
 		h, l := p.HatchDays, p.LockdownDay
-		assert.True(t, h.From <= e.to && e.from <= h.To, "%s: hatch on day %g–%g, the table has %g–%g", e.id, h.From, h.To, e.from, e.to)
+		assert.True(
+			t, h.From <= e.to && e.from <= h.To, "%s: hatch on day %g–%g, the table has %g–%g", e.id, h.From, h.To,
+			e.from, e.to,
+		)
 		assert.InDelta(t, (e.fahrenheit-32)/1.8, p.TemperatureC.At, 0.35, "%s: temperature", e.id)
 		slack := 0.0
 		switch e.id {
@@ -37,7 +40,10 @@ func TestBirdsAgreeWithTheExtensionTable(t *testing.T) {
 		case "goose": // the table stops turning on day 25 of 28; common practice is 27 of 30
 			slack = 2
 		}
-		assert.True(t, l.From-slack <= e.lastTurningDay && e.lastTurningDay <= l.To+slack, "%s: lockdown on day %g–%g, the table has %g", e.id, l.From, l.To, e.lastTurningDay)
+		assert.True(
+			t, l.From-slack <= e.lastTurningDay && e.lastTurningDay <= l.To+slack,
+			"%s: lockdown on day %g–%g, the table has %g", e.id, l.From, l.To, e.lastTurningDay,
+		)
 	}
 }
 
@@ -102,7 +108,10 @@ func TestReptileDurationsAgreeWithKeepersFigures(t *testing.T) {
 		require.NoError(t, err)
 		d, err := p.Incubation(c.temp)
 		require.NoError(t, err)
-		assert.True(t, d.From <= c.from+1e-9 && d.To >= c.to-1e-9 && d.At >= c.from-1e-9 && d.At <= c.to+1e-9, "%s at %g: %+v", c.id, c.temp, d)
+		assert.True(
+			t, d.From <= c.from+1e-9 && d.To >= c.to-1e-9 && d.At >= c.from-1e-9 && d.At <= c.to+1e-9, "%s at %g: %+v",
+			c.id, c.temp, d,
+		)
 	}
 }
 

@@ -167,7 +167,9 @@ var advice = []struct{ days, from, to float64 }{{3, 16, 18}, {7, 14, 16}, {10, 1
 func AdviseTemperature(days float64) species.Figure {
 	i := sort.Search(len(advice), func(i int) bool { return days <= advice[i].days })
 	a := advice[min(i, len(advice)-1)]
-	return species.Figure{At: (a.from + a.to) / 2, From: a.from, To: a.to, Origin: species.Origin{Mark: species.CommonPractice}}
+	return species.Figure{
+		At: (a.from + a.to) / 2, From: a.from, To: a.to, Origin: species.Origin{Mark: species.CommonPractice},
+	}
 }
 
 // Limits of a place: above GrowsAboveC the germ begins to grow; below

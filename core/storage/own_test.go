@@ -36,7 +36,10 @@ func TestTheBlendFallsWithAgeWhateverTheFarmSaw(t *testing.T) {
 		var own []storage.Own
 		for range rapid.IntRange(1, 12).Draw(t, "entries") {
 			set := rapid.IntRange(0, 400).Draw(t, "set")
-			own = append(own, storage.Own{AgeDays: rapid.Float64Range(0, 60).Draw(t, "age"), Set: set, Hatched: rapid.IntRange(0, set).Draw(t, "hatched")})
+			own = append(own, storage.Own{
+				AgeDays: rapid.Float64Range(0, 60).Draw(t, "age"), Set: set,
+				Hatched: rapid.IntRange(0, set).Draw(t, "hatched"),
+			})
 		}
 		c := storage.Blend(hen(t), own)
 		before := 1.0
@@ -63,7 +66,9 @@ func TestOwnEggsTakeOver(t *testing.T) {
 	}{
 		{"four eggs", 4, .80, .90, .09}, {"forty", 40, .63, .78, .5}, {"four thousand", 4000, .49, .52, .99},
 	} {
-		b := storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: c.n, Hatched: c.n * 4 / 5}, {AgeDays: 7, Set: c.n, Hatched: c.n * 2 / 5}})
+		b := storage.Blend(hen(t), []storage.Own{
+			{AgeDays: 1, Set: c.n, Hatched: c.n * 4 / 5}, {AgeDays: 7, Set: c.n, Hatched: c.n * 2 / 5},
+		})
 		r := b.Relative(7)
 		assert.True(t, r >= c.from && r <= c.to, "%s: %g", c.name, r)
 		share, eggs := b.Weight(7)
@@ -112,7 +117,10 @@ func TestDifferingIsSaidWithCare(t *testing.T) {
 }
 
 func TestTheLongerTheCooler(t *testing.T) {
-	for days, want := range map[float64][2]float64{1: {16, 18}, 3: {16, 18}, 4: {14, 16}, 7: {14, 16}, 9: {13, 15}, 14: {12, 13}, 40: {12, 13}} { // common practice
+	// common practice
+	for days, want := range map[float64][2]float64{
+		1: {16, 18}, 3: {16, 18}, 4: {14, 16}, 7: {14, 16}, 9: {13, 15}, 14: {12, 13}, 40: {12, 13},
+	} {
 		f := storage.AdviseTemperature(days)
 		assert.Equal(t, want, [2]float64{f.From, f.To}, "%g days", days)
 	}
@@ -129,9 +137,13 @@ func TestABlendWorkedByHand(t *testing.T) {
 	assert.InDelta(t, .91875, b.Relative(6), 2e-5)
 	assert.InDelta(t, 1, b.Relative(1), 1e-12)
 	assert.InDelta(t, 1, b.Relative(0), 1e-12)
-	assert.InDelta(t, (b.Relative(7)+b.Relative(7.25))/2, b.Relative(7.125), 1e-12, "straight between quarters of a day")
+	assert.InDelta(
+		t, (b.Relative(7)+b.Relative(7.25))/2, b.Relative(7.125), 1e-12, "straight between quarters of a day",
+	)
 	assert.Equal(t, b.Relative(60), b.Relative(400), "the curve ends")
-	for age, want := range map[float64][2]float64{5: {0, 0}, 6: {20. / 60, 20}, 7: {.5, 40}, 8: {20. / 60, 20}, 9: {0, 0}, 8.5: {10. / 50, 10}} {
+	for age, want := range map[float64][2]float64{
+		5: {0, 0}, 6: {20. / 60, 20}, 7: {.5, 40}, 8: {20. / 60, 20}, 9: {0, 0}, 8.5: {10. / 50, 10},
+	} {
 		share, eggs := b.Weight(age)
 		assert.InDelta(t, want[0], share, 1e-12, "%g days", age)
 		assert.InDelta(t, want[1], eggs, 1e-12, "%g days", age)
@@ -141,7 +153,9 @@ func TestABlendWorkedByHand(t *testing.T) {
 	assert.InDelta(t, 0, by, .05, "day %d", day)
 	_, _, sure = storage.Blend(hen(t), nil).Differs(14)
 	assert.False(t, sure, "without own eggs nothing differs")
-	_, _, sure = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 9, Hatched: 9}, {AgeDays: 7, Set: 9}}).Differs(14)
+	_, _, sure = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 9, Hatched: 9}, {AgeDays: 7, Set: 9}}).Differs(
+		14,
+	)
 	assert.False(t, sure, "nine eggs of an age are too few to say so")
 	// Of a hundred fresh eggs eighty hatched, of a hundred of seven days forty: the level
 	// is 120.5 ÷ 190.8 = 0.63164; on day 7 0.4 stands against 0.56704, 2.38 standard

@@ -22,7 +22,9 @@ func TestWaitingCosts(t *testing.T) {
 	gecko, err := species.Find("leopard-gecko")
 	require.NoError(t, err)
 	assert.Equal(t, 1.0, storage.Relative(gecko, 3))
-	for age, want := range map[int]storage.Keeping{7: storage.Fresh, 8: storage.Ageing, 10: storage.Ageing, 11: storage.Stale, 14: storage.Stale, 15: storage.Late} {
+	for age, want := range map[int]storage.Keeping{
+		7: storage.Fresh, 8: storage.Ageing, 10: storage.Ageing, 11: storage.Stale, 14: storage.Stale, 15: storage.Late,
+	} {
 		assert.Equal(t, want, storage.Judge(hen, age), "day %d", age)
 	}
 }

@@ -40,7 +40,10 @@ func TestNamesOfPlaces(t *testing.T) {
 }
 
 func TestHowManyGoIntoOnePlace(t *testing.T) {
-	for id, want := range map[string]int{"chicken": 1, "coturnix-quail": 4, "duck": 1, "goose": 1, "turkey": 1, "chukar-partridge": 1} { // common practice
+	// common practice
+	for id, want := range map[string]int{
+		"chicken": 1, "coturnix-quail": 4, "duck": 1, "goose": 1, "turkey": 1, "chukar-partridge": 1,
+	} {
 		p, err := species.Find(id)
 		require.NoError(t, err)
 		assert.Equal(t, want, tray.PerPlace(p), id)
@@ -51,9 +54,16 @@ func TestPensLieInBlocks(t *testing.T) {
 	eggs := []tray.Egg{{ID: 1, Pen: 7}, {ID: 2, Pen: 8}, {ID: 3, Pen: 7}, {ID: 4, Pen: 8}, {ID: 5, Pen: 8}}
 	spots := []tray.Spot{{Place: 0}, {Place: 1}, {Place: 2}, {Place: 3}}
 	two := func(tray.Spot) int { return 2 }
-	assert.Equal(t, map[int64]tray.Spot{1: {Place: 0}, 3: {Place: 0}, 2: {Place: 1}, 4: {Place: 1}, 5: {Place: 2}}, tray.Blocks(eggs, spots, two))
+	assert.Equal(
+		t, map[int64]tray.Spot{1: {Place: 0}, 3: {Place: 0}, 2: {Place: 1}, 4: {Place: 1}, 5: {Place: 2}},
+		tray.Blocks(eggs, spots, two),
+	)
 	three := []tray.Egg{{ID: 1, Pen: 7}, {ID: 2, Pen: 8}, {ID: 3, Pen: 8}}
-	assert.Equal(t, map[int64]tray.Spot{1: {Place: 0}, 2: {Place: 0}, 3: {Place: 1}}, tray.Blocks(three, spots[:2], func(s tray.Spot) int { return 2 - s.Place }), "no room for blocks of their own: they share")
+	assert.Equal(
+		t, map[int64]tray.Spot{1: {Place: 0}, 2: {Place: 0}, 3: {Place: 1}},
+		tray.Blocks(three, spots[:2], func(s tray.Spot) int { return 2 - s.Place }),
+		"no room for blocks of their own: they share",
+	)
 	assert.Len(t, tray.Blocks(eggs, spots[:1], two), 2, "the rest stays out")
 	assert.Empty(t, tray.Blocks(eggs, nil, two))
 }

@@ -14,9 +14,13 @@ func TestFiguresReadInThePersonsUnits(t *testing.T) {
 	plain, other := units.Reader{}, units.Reader{Fahrenheit: true, Ounces: true}
 	for _, c := range []struct{ got, want string }{
 		// From memory: a table of incubation data of US extension services, 100 °F and 99 °F.
-		{plain.Temp(37.5), "37.5 °C"}, {other.Temp(37.5), "99.5 °F"}, {other.Temp(37.78), "100 °F"}, {other.Temp(37.22), "99 °F"},
+		{plain.Temp(37.5), "37.5 °C"}, {other.Temp(37.5), "99.5 °F"}, {other.Temp(37.78), "100 °F"}, {
+			other.Temp(37.22), "99 °F",
+		},
 		{other.Temp(-17.7778), "0 °F"}, {plain.Temp(-0.04), "0 °C"}, {other.Degrees(-40), "-40"},
-		{plain.Mass(58), "58.0 g"}, {other.Mass(58), "2.05 oz"}, {other.Mass(56.699046), "2 oz"}, {plain.Mass(11.04), "11.0 g"},
+		{plain.Mass(58), "58.0 g"}, {other.Mass(58), "2.05 oz"}, {other.Mass(56.699046), "2 oz"}, {
+			plain.Mass(11.04), "11.0 g",
+		},
 		{units.Number(17.5), "17.5"}, {units.Number(21), "21"}, {units.Number(104.98), "105"},
 		{units.Outside("The humidity", 105, 0, 100, "%"), "The humidity is 105 %; it may be 0 to 100."},
 		{plain.OutsideTemp("The box", 5, 18, 38), "The box is 5 °C; it may be 18 to 38."},

@@ -63,12 +63,17 @@ func main() {
 		steps := []browser.Step{browser.SignIn(address, demo.Email, demo.Password)}
 		switch p.path {
 		case "hatching":
-			steps = append(steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(2) a`), browser.See(`.tray`))
+			steps = append(
+				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(2) a`),
+				browser.See(`.tray`),
+			)
 		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
 			steps = append(steps, chromedp.Navigate(address+"/batches"), chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
 				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))), browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
 		case "pen":
-			steps = append(steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`))
+			steps = append(
+				steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`),
+			)
 		default:
 			steps = append(steps, chromedp.Navigate(address+p.path))
 		}

@@ -46,7 +46,9 @@ func proofs(said []store.Said, v farm.BatchView) (all []Proof) {
 		if !known {
 			continue
 		}
-		i := slices.IndexFunc(all, func(p Proof) bool { return p.Who == s.Who && p.Late == (done >= .5) && p.Call == candling.Call(s.Call) })
+		i := slices.IndexFunc(all, func(p Proof) bool {
+			return p.Who == s.Who && p.Late == (done >= .5) && p.Call == candling.Call(s.Call)
+		})
 		if i < 0 {
 			i = len(all)
 			all = append(all, Proof{Who: s.Who, Late: done >= .5, Call: candling.Call(s.Call)})

@@ -64,7 +64,9 @@ func lastCells(weighings []store.Weighing, m *farm.Member) map[int64]string {
 	cells := map[int64]string{}
 	for _, x := range weighings { // the oldest first
 		if x.EggID != nil && x.CellPct > 0 {
-			cells[*x.EggID] = fmt.Sprintf("air cell of %s: %.0f %% lost", m.ShortDay(x.At), moisture.LossOfCell(x.CellPct/100))
+			cells[*x.EggID] = fmt.Sprintf(
+				"air cell of %s: %.0f %% lost", m.ShortDay(x.At), moisture.LossOfCell(x.CellPct/100),
+			)
 		}
 	}
 	return cells
@@ -127,7 +129,9 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 	}
 	switch op.Kind {
 	case "call":
-		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
+			farm.Done, error,
+		) {
 			if !slices.Contains(candling.Calls, op.Call) {
 				return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
 			}
@@ -144,12 +148,17 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 	case "take-back":
 		return b.takeBack(ctx, m, op)
 	case "end":
-		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
+			farm.Done, error,
+		) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return farm.Done{Said: "Candled."}, nil
 			}
-			return journal.Record(ctx, tx, journal.On("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code, open.Minutes())
+			return journal.Record(
+				ctx, tx, journal.On("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code,
+				open.Minutes(),
+			)
 		})
 	}
 	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the bench.", op.Kind)

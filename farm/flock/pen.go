@@ -205,7 +205,9 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		}
 		for _, batchID := range ids {
 			i := slices.IndexFunc(batches, func(v farm.BatchView) bool { return v.ID == batchID })
-			page.Batches = append(page.Batches, PenBatch{batches[i], farm.RatesOf(byBatch[batchID]), byBatch[batchID].Set})
+			page.Batches = append(page.Batches, PenBatch{
+				batches[i], farm.RatesOf(byBatch[batchID]), byBatch[batchID].Set,
+			})
 		}
 		return nil
 	})

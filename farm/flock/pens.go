@@ -35,7 +35,9 @@ func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen f
 				return farm.Done{}, err
 			}
 			if some && pens[i].Species != pen.Species {
-				return farm.Done{}, farm.Problemf("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
+				return farm.Done{}, farm.Problemf(
+					"species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name,
+				)
 			}
 		}
 		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {

@@ -41,7 +41,10 @@ func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batch
 		for _, c := range all {
 			n += c.Young
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{dropYoung.Of(counts)}, "%s: %d young hatched.", batch.Code, n)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), journal.Undo{dropYoung.Of(counts)}, "%s: %d young hatched.",
+			batch.Code, n,
+		)
 	})
 }
 
@@ -55,7 +58,9 @@ func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young,
 				}
 			}
 			if n < 0 || n > left {
-				return nil, farm.Problemf("hatched", "%d young, but %s left; it may be 0 to %d.", n, wording.Plural(left, "egg"), left)
+				return nil, farm.Problemf(
+					"hatched", "%d young, but %s left; it may be 0 to %d.", n, wording.Plural(left, "egg"), left,
+				)
 			}
 			if n > 0 {
 				all = append(all, store.Young{BatchID: batch.ID, PenID: pen, Trial: trial, Young: n})
@@ -76,7 +81,9 @@ func (b *Service) onPens(
 	ctx context.Context, m *farm.Member, key string, batchID int64,
 	work func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -165,7 +172,8 @@ func (e Ending) found(batch store.Batch, pens []farm.PenEggs) (all []store.Young
 			}
 		}
 		if len(left)-ending < counted {
-			return nil, farm.Problemf("fate", "%d young of %s were counted already, so of the %s left only %d can have ended otherwise.",
+			return nil, farm.Problemf("fate", "%d young of %s were counted already, so of the %s left only %d "+
+				"can have ended otherwise.",
 				p.Counted, p.Label(), wording.Plural(len(left), "egg"), len(left)-p.Counted)
 		}
 	}
@@ -187,7 +195,9 @@ var Reasons = []string{"cracked", "bad", "other"}
 // Close ends a batch: what is left in it did not hatch and was not opened. Where
 // young were counted and it is not known from which eggs they came, these end as
 // counted, with all others of their pen. told is when, zero for now.
-func (b *Service) Close(ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time) (farm.Done, error) {
+func (b *Service) Close(ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time) (
+	farm.Done, error,
+) {
 	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, told)
 		if err != nil {
@@ -206,7 +216,9 @@ func (b *Service) Close(ctx context.Context, m *farm.Member, key string, batchID
 				wording.Plural(alive, "egg"), batch.Code, m.ShortDay(v.Hatch().From))
 		}
 		if batch.LockedAt != nil && at.Before(*batch.LockedAt) {
-			return farm.Done{}, farm.Problemf("when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.Moment(*batch.LockedAt))
+			return farm.Done{}, farm.Problemf(
+				"when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.Moment(*batch.LockedAt),
+			)
 		}
 		before := batch
 		u := journal.Undo{batchBefore.Of(before)}
@@ -219,7 +231,10 @@ func (b *Service) Close(ctx context.Context, m *farm.Member, key string, batchID
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched, wording.Plural(all, "egg"))
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched,
+			wording.Plural(all, "egg"),
+		)
 	})
 }
 

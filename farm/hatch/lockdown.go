@@ -10,8 +10,12 @@ import (
 
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
-func (b *Service) Lockdown(ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+func (b *Service) Lockdown(ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time) (
+	farm.Done, error,
+) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -38,6 +42,9 @@ func (b *Service) Lockdown(ctx context.Context, m *farm.Member, key string, batc
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{batchBefore.Of(before)}, "%s in lockdown in %s.", batch.Code, w.MachineByID[hatcherID].Name)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), journal.Undo{batchBefore.Of(before)}, "%s in lockdown in %s.",
+			batch.Code, w.MachineByID[hatcherID].Name,
+		)
 	})
 }

@@ -107,7 +107,9 @@ func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, 
 		if open, err = w.Open(ctx, tx); err != nil {
 			return err
 		}
-		closed, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedBatches(ctx, PageOfBatches, skip) })
+		closed, err = w.Views(ctx, tx, func() ([]store.Batch, error) {
+			return tx.ClosedBatches(ctx, PageOfBatches, skip)
+		})
 		return err
 	})
 	return
@@ -117,8 +119,12 @@ func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, 
 const PageOfBatches = 40
 
 // TickOff ticks a chore of a batch off.
-func (b *Service) TickOff(ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+func (b *Service) TickOff(ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int) (
+	farm.Done, error,
+) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}
@@ -129,6 +135,10 @@ func (b *Service) TickOff(ctx context.Context, m *farm.Member, key string, batch
 		if !open {
 			return farm.Done{}, farm.Problemf("kind", "This was done already.")
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID),
+			journal.Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.",
+			batch.Code, wording.Lower(calendar.Title(kind)),
+		)
 	})
 }

@@ -59,7 +59,9 @@ func (p SetPage) machines(s *Setting, now time.Time) {
 	}
 	roomier := func(a, b farm.Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
 	s.SetterID = slices.MaxFunc(p.Setters, roomier).ID
-	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x farm.Place) bool { return x.Kind != string(machine.Hatcher) })
+	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x farm.Place) bool {
+		return x.Kind != string(machine.Hatcher)
+	})
 	if len(hatchers) == 0 {
 		hatchers = p.Hatchers
 	}
@@ -90,7 +92,9 @@ func (p SetPage) room(s Setting) int {
 func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []farm.Lot) {
 	add := func(pen int64, age, eggs int, l farm.Lot) {
 		if k := storage.Judge(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
-			lots = append(lots, choice.Lot{Pen: pen, Age: float64(age), Eggs: eggs, Young: x.Young[pen], Keeps: x.Keeps(p.Kind, age)})
+			lots = append(lots, choice.Lot{
+				Pen: pen, Age: float64(age), Eggs: eggs, Young: x.Young[pen], Keeps: x.Keeps(p.Kind, age),
+			})
 			of = append(of, l)
 		}
 	}
@@ -133,14 +137,19 @@ func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
 		order = choice.Oldest
 	}
 	certainty := float64(min(max(s.Wish.CertaintyPct, 1), 99)) / 100
-	c := choice.Choose(lots, choice.Wish{Young: min(max(s.Wish.Young, 0), farm.MaxEggs), Certainty: certainty, Order: order, EveryPen: s.Wish.EveryPen, Room: p.room(*s)})
+	c := choice.Choose(lots, choice.Wish{
+		Young: min(max(s.Wish.Young, 0), farm.MaxEggs), Certainty: certainty, Order: order, EveryPen: s.Wish.EveryPen,
+		Room: p.room(*s),
+	})
 	for i, n := range c.Take {
 		if n > 0 {
 			s.Picks = append(s.Picks, Pick{PenID: of[i].PenID, LaidOn: of[i].LaidOn, Eggs: n})
 		}
 	}
 	if !c.Complete {
-		p.Short = fmt.Sprintf("All eggs that fit give at least %d young only %.0f times in 100.", s.Wish.Young, 100*c.Prob)
+		p.Short = fmt.Sprintf(
+			"All eggs that fit give at least %d young only %.0f times in 100.", s.Wish.Young, 100*c.Prob,
+		)
 	}
 }
 

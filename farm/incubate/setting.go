@@ -177,7 +177,10 @@ func resting(w *farm.Snapshot, s Setting, stock []farm.StockRow) (all []string) 
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
 				if pick.of(l) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
-					all = append(all, fmt.Sprintf("%s of %s rest until %s, so that their air cells settle.", wording.Plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.Member.Moment(*l.ReadyAt)))
+					all = append(all, fmt.Sprintf(
+						"%s of %s rest until %s, so that their air cells settle.",
+						wording.Plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.Member.Moment(*l.ReadyAt),
+					))
 				}
 			}
 		}
@@ -223,7 +226,10 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 	if s.HatcherID == 0 || kind.IsReptile() {
 		s.HatcherID = s.SetterID
 	}
-	batch = store.Batch{ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt, Bantam: true}
+	batch = store.Batch{
+		ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt,
+		Bantam: true,
+	}
 	if kind.IsReptile() {
 		batch.TempC = &s.TempC
 		least, most := kind.TempSpan()
@@ -287,7 +293,8 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 				wording.Plural(int(math.Round(x.Expect(v.Kind, pick.PenID, age, pick.Eggs))), "young")))
 		}
 		if pick.Trial {
-			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s on trial: their hatch is told apart, and does not count for or against the pen.",
+			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s on trial: their hatch is told apart, and does not "+
+				"count for or against the pen.",
 				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name))
 		}
 	}
@@ -299,7 +306,9 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 	own := w.Stays(a.BatchView)
 	stays = append(slices.Clone(stays), own...)
 	for _, c := range w.Clashes(stays) {
-		told := c.Room() && slices.ContainsFunc(a.Clashes, func(o farm.Clash) bool { return o.Room() && o.Machine.ID == c.Machine.ID })
+		told := c.Room() && slices.ContainsFunc(a.Clashes, func(o farm.Clash) bool {
+			return o.Room() && o.Machine.ID == c.Machine.ID
+		})
 		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && !told && overlapsMachine(c, own)) {
 			a.Clashes = append(a.Clashes, c)
 		}
@@ -318,7 +327,8 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 
 func overlapsMachine(c farm.Clash, own []season.Stay) bool {
 	return slices.ContainsFunc(own, func(s season.Stay) bool {
-		return s.MachineID == c.Stay.MachineID && (s.Phase == season.Locked) == (c.Stay.Phase == season.Locked) && s.From.Before(c.To) && c.From.Before(s.To)
+		return s.MachineID == c.Stay.MachineID && (s.Phase == season.Locked) == (c.Stay.Phase == season.Locked) &&
+			s.From.Before(c.To) && c.From.Before(s.To)
 	})
 }
 
@@ -342,11 +352,15 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 		}
 		var rows []farm.StockRow
 		for _, x := range stock {
-			rows = append(rows, farm.StockRow{Pen: w.PenByID[x.PenID], Lots: []farm.Lot{farm.LotOn(kind, x, m.Date(s.SetAt))}})
+			rows = append(rows, farm.StockRow{
+				Pen: w.PenByID[x.PenID], Lots: []farm.Lot{farm.LotOn(kind, x, m.Date(s.SetAt))},
+			})
 		}
 		unrested := resting(w, s, rows)
 		if len(unrested) > 0 && !s.Unrested {
-			return farm.Done{}, farm.Problemf("unrested", "%s Set them later, or say that you set them all the same.", strings.Join(unrested, " "))
+			return farm.Done{}, farm.Problemf(
+				"unrested", "%s Set them later, or say that you set them all the same.", strings.Join(unrested, " "),
+			)
 		}
 		restedAt := s.SetAt
 		if s.Unrested {
@@ -356,7 +370,9 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 		if err != nil {
 			return farm.Done{}, err
 		}
-		slices.SortStableFunc(s.Picks, func(x, y Pick) int { return strings.Compare(w.PenByID[x.PenID].Name, w.PenByID[y.PenID].Name) })
+		slices.SortStableFunc(s.Picks, func(x, y Pick) int {
+			return strings.Compare(w.PenByID[x.PenID].Name, w.PenByID[y.PenID].Name)
+		})
 		var gone farm.Problems
 		eggs := 0
 		for _, pick := range s.Picks {
@@ -401,7 +417,10 @@ func went(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pick Pick, left in
 			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.PenByID[pick.PenID].Name)
 		}
 	}
-	return fmt.Sprintf("Of the eggs of %s from %s only %d are left in store, %d were picked.", pick.LaidOn.Format("2 Jan"), w.PenByID[pick.PenID].Name, left, pick.Eggs)
+	return fmt.Sprintf(
+		"Of the eggs of %s from %s only %d are left in store, %d were picked.", pick.LaidOn.Format("2 Jan"),
+		w.PenByID[pick.PenID].Name, left, pick.Eggs,
+	)
 }
 
 // SingleEggs lists the eggs in store of a pen and lay day, one by one.

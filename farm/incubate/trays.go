@@ -170,7 +170,10 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 			in = len(there(place))
 		}
 		if place >= t.Layout.Places() {
-			return nil, "", farm.Problemf("place", "From %s on there is no room for %s in %s.", t.Layout.Name(first), wording.Plural(len(ids), "egg"), t.Name)
+			return nil, "", farm.Problemf(
+				"place", "From %s on there is no room for %s in %s.", t.Layout.Name(first),
+				wording.Plural(len(ids), "egg"), t.Name,
+			)
 		}
 		at := place
 		lies = append(lies, store.Placement{EggID: id, TrayID: &t.ID, Place: &at})
@@ -244,6 +247,8 @@ func (b *Service) ArrangeByPen(ctx context.Context, m *farm.Member, key string, 
 		if rest := len(eggs) - len(laid); rest > 0 {
 			said += fmt.Sprintf(", %d without a place", rest)
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{placementsBefore.Of(were)}, "%s.", said)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), journal.Undo{placementsBefore.Of(were)}, "%s.", said,
+		)
 	})
 }

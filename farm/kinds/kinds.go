@@ -115,7 +115,9 @@ func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, 
 		rows := make([]store.Figure, len(changes))
 		odd := ""
 		for i, c := range changes {
-			rows[i] = store.Figure{Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days}
+			rows[i] = store.Figure{
+				Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days,
+			}
 			if u := shipped.Unusual(c); u != "" {
 				odd = " Some values are unusual; they are marked."
 			}
@@ -128,6 +130,9 @@ func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, 
 				return farm.Done{}, err
 			}
 		}
-		return journal.Record(ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", wording.Lower(shipped.Name), wording.Plural(len(changes), "figure"), odd)
+		return journal.Record(
+			ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", wording.Lower(shipped.Name),
+			wording.Plural(len(changes), "figure"), odd,
+		)
 	})
 }

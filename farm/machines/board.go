@@ -65,7 +65,8 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time) (
 					continue
 				}
 				for _, c := range page.Clashes {
-					if c.Stay.BatchID == bar.Stay.BatchID && c.Stay.MachineID == bar.MachineID && c.Stay.Phase == bar.Phase {
+					if c.Stay.BatchID == bar.Stay.BatchID && c.Stay.MachineID == bar.MachineID &&
+						c.Stay.Phase == bar.Phase {
 						bar.Clash = c.Says
 					}
 				}

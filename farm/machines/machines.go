@@ -14,7 +14,9 @@ import (
 )
 
 // MadeReady notes steps of making a machine ready.
-func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string) (farm.Done, error) {
+func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string) (
+	farm.Done, error,
+) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -34,7 +36,9 @@ func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, mac
 			if err != nil {
 				return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
 			}
-			id, err := tx.AddCare(ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: w.Now}, m.PersonID)
+			id, err := tx.AddCare(
+				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: w.Now}, m.PersonID,
+			)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -49,7 +53,9 @@ func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, mac
 }
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
-func (b *Service) SaveMachine(ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room) (farm.Done, error) {
+func (b *Service) SaveMachine(ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room) (
+	farm.Done, error,
+) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner

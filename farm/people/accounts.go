@@ -98,7 +98,9 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 		return err
 	}
 	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
-		_, err := journal.Record(ctx, b.In(tx, m), journal.On("person", id), nil, "Made an account for %s, %s.", person.Name, role)
+		_, err := journal.Record(
+			ctx, b.In(tx, m), journal.On("person", id), nil, "Made an account for %s, %s.", person.Name, role,
+		)
 		return err
 	})
 	return farm.Taken(err, "email", "That e-mail address has an account already.")
@@ -120,7 +122,9 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 	}
 	person := people[i]
 	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
-		_, err := journal.Record(ctx, b.In(tx, m), journal.On("person", personID), nil, "%s is no longer on the farm.", person.Name)
+		_, err := journal.Record(
+			ctx, b.In(tx, m), journal.On("person", personID), nil, "%s is no longer on the farm.", person.Name,
+		)
 		return err
 	})
 	if errors.Is(err, farm.ErrNone) {
@@ -140,7 +144,9 @@ func (b *Service) SetPassword(ctx context.Context, email, password string) error
 	return err
 }
 
-func (b *Service) setPassword(ctx context.Context, person store.Person, password, farmName string) (epoch int, err error) {
+func (b *Service) setPassword(ctx context.Context, person store.Person, password, farmName string) (
+	epoch int, err error,
+) {
 	var p farm.Problems
 	checkPassword(&p, password, person.Name, person.Email, farmName)
 	if err := p.Err(); err != nil {

@@ -28,7 +28,9 @@ func (e ErrWait) Error() string {
 	if e.For > 90*time.Second {
 		return fmt.Sprintf("Too many wrong tries; wait %d minutes.", int((e.For+time.Minute-1)/time.Minute))
 	}
-	return fmt.Sprintf("Too many wrong tries; wait %s.", wording.Plural(max(1, int((e.For+time.Second-1)/time.Second)), "second"))
+	return fmt.Sprintf(
+		"Too many wrong tries; wait %s.", wording.Plural(max(1, int((e.For+time.Second-1)/time.Second)), "second"),
+	)
 }
 
 // Attempt is somebody at the door.

@@ -49,7 +49,14 @@ func (b *Service) Baskets(
 			if x.ReadyAt != nil && x.ReadyAt.After(w.Now) {
 				resting = x.Eggs
 			}
-			v := BasketView{Basket: x, Pen: w.PenByID[x.PenID], Lot: farm.LotOn(kind, store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt}, m.Date(w.Now))}
+			v := BasketView{
+				Basket: x, Pen: w.PenByID[x.PenID],
+				Lot: farm.LotOn(
+					kind,
+					store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
+					m.Date(w.Now),
+				),
+			}
 			gathered := time.Date(x.LaidOn.Year(), x.LaidOn.Month(), x.LaidOn.Day(), 12, 0, 0, 0, m.Place)
 			if x.At != nil {
 				gathered = *x.At
@@ -101,7 +108,9 @@ func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectVi
 }
 
 // MoveBaskets puts collections into a storage place; 0 is no place in particular.
-func (b *Service) MoveBaskets(ctx context.Context, m *farm.Member, key string, ids []int64, placeID int64) (farm.Done, error) {
+func (b *Service) MoveBaskets(ctx context.Context, m *farm.Member, key string, ids []int64, placeID int64) (
+	farm.Done, error,
+) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("basket", "Mark what is to be moved.")

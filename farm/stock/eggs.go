@@ -47,7 +47,9 @@ func next(r farm.EggRoom) int64 {
 		seen[g.PenID] = seen[g.PenID] || g.LaidOn.Equal(r.Today)
 	}
 	for _, row := range r.Stock {
-		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l farm.Lot) bool { return l.LaidOn.Equal(r.Today) })
+		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l farm.Lot) bool {
+			return l.LaidOn.Equal(r.Today)
+		})
 	}
 	i := slices.IndexFunc(r.Pens, func(p farm.Pen) bool { return !seen[p.ID] })
 	if i < 0 {
@@ -163,7 +165,10 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 	if !ok || pen.Supplier {
 		p.Addf("pen", "Pick the pen that the eggs are from.")
 	}
-	row := store.Collection{PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG, LengthMM: c.LengthMM, BreadthMM: c.Breadth}
+	row := store.Collection{
+		PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG,
+		LengthMM: c.LengthMM, BreadthMM: c.Breadth,
+	}
 	row.Note = gathering(p, c.LaidOn, c.Eggs, c.rejects(), c.Note, w.Member.Date(w.Now))
 	row.Hen = p.Name("hen", "The hen", c.Hen, 30, false)
 	for id, n := range c.Reasons {
@@ -251,7 +256,9 @@ func gathering(p *farm.Problems, laidOn time.Time, eggs, rejected int, note stri
 }
 
 // CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
-func (b *Service) CastOut(ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int) (farm.Done, error) {
+func (b *Service) CastOut(ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int) (
+	farm.Done, error,
+) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
@@ -266,6 +273,9 @@ func (b *Service) CastOut(ctx context.Context, m *farm.Member, key string, penID
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "There are none of these eggs in store any more.")
 		}
-		return journal.Record(ctx, tx, journal.On("pen", penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.", wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"))
+		return journal.Record(
+			ctx, tx, journal.On("pen", penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.",
+			wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"),
+		)
 	})
 }

@@ -44,7 +44,9 @@ type Imported struct {
 // ImportEggs brings lines in, all or none. A line that came in before, by this
 // or another file, changes nothing. Pens that the farm does not have are made
 // if makePens is set, and reported otherwise.
-func (b *Service) ImportEggs(ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool) (done Imported, err error) {
+func (b *Service) ImportEggs(ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool) (
+	done Imported, err error,
+) {
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {
 		done = Imported{}
 		pens, err := tx.Pens(ctx)
@@ -101,7 +103,9 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 			bad("species", "", fmt.Errorf("the farm has no pen %q yet, so its species must be given", l.Pen))
 		case seen:
 			if d.NewPens[i].Species != kind.ID {
-				bad("species", l.Species, fmt.Errorf("an earlier line has %s for the pen %s", d.NewPens[i].Species, l.Pen))
+				bad("species", l.Species, fmt.Errorf(
+					"an earlier line has %s for the pen %s", d.NewPens[i].Species, l.Pen,
+				))
 			}
 			if l.Date.Before(d.NewPens[i].FromOn) {
 				d.NewPens[i].FromOn = l.Date
@@ -126,11 +130,16 @@ func (d *Imported) bring(ctx context.Context, tx *farm.Tx, lines []ImportLine, p
 	same := map[string]int{} // equal lines of one file are different gatherings
 	all := make([]store.Collection, len(lines))
 	for i, l := range lines {
-		text := fmt.Sprintf("%s|%s|%d|%d|%s", l.Date.Format("2006-01-02"), strings.ToLower(l.Pen), l.Eggs, l.Rejected, l.Note)
+		text := fmt.Sprintf(
+			"%s|%s|%d|%d|%s", l.Date.Format("2006-01-02"), strings.ToLower(l.Pen), l.Eggs, l.Rejected, l.Note,
+		)
 		same[text]++
 		sum := sha256.Sum256(fmt.Appendf(nil, "%s|%d", text, same[text]))
 		key := hex.EncodeToString(sum[:16])
-		all[i] = store.Collection{PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected, Note: strings.TrimSpace(l.Note), ImportKey: &key}
+		all[i] = store.Collection{
+			PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected,
+			Note: strings.TrimSpace(l.Note), ImportKey: &key,
+		}
 		about = about.And("pen", all[i].PenID)
 		d.Eggs += l.Eggs
 		d.Rejected += l.Rejected
@@ -159,7 +168,10 @@ func (d *Imported) bring(ctx context.Context, tx *farm.Tx, lines []ImportLine, p
 	if d.Lines == 0 {
 		return nil
 	}
-	said := fmt.Sprintf("Brought in %s from a file: %s, %d rejected", wording.Plural(d.Lines, "line"), wording.Plural(d.Eggs, "egg"), d.Rejected)
+	said := fmt.Sprintf(
+		"Brought in %s from a file: %s, %d rejected", wording.Plural(d.Lines, "line"), wording.Plural(d.Eggs, "egg"),
+		d.Rejected,
+	)
 	if made > 0 {
 		said += ", " + wording.Plural(made, "new pen")
 	}

@@ -11,7 +11,9 @@ import (
 )
 
 // Parcels lists the newest, and the suppliers.
-func (b *Service) Parcels(ctx context.Context, m *farm.Member) (all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error) {
+func (b *Service) Parcels(ctx context.Context, m *farm.Member) (
+	all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error,
+) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -55,7 +57,10 @@ func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("parcel", id).And("pen", o.PenID), journal.Undo{dropParcel.Of(id)}, "%s ordered from %s.", wording.Plural(o.Ordered, "egg"), from.Name)
+		return journal.Record(
+			ctx, tx, journal.On("parcel", id).And("pen", o.PenID), journal.Undo{dropParcel.Of(id)},
+			"%s ordered from %s.", wording.Plural(o.Ordered, "egg"), from.Name,
+		)
 	})
 }
 
@@ -100,7 +105,10 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row := store.Collection{PenID: parcel.PenID, LaidOn: a.LaidOn, At: &a.At, Eggs: a.Sent - a.Broken, Reasons: map[string]int{"broken": a.Broken}, Note: a.Note}
+		row := store.Collection{
+			PenID: parcel.PenID, LaidOn: a.LaidOn, At: &a.At, Eggs: a.Sent - a.Broken,
+			Reasons: map[string]int{"broken": a.Broken}, Note: a.Note,
+		}
 		if a.PlaceID != 0 {
 			row.PlaceID = &a.PlaceID
 			if known := w.PlaceName(up, a.PlaceID); known == "" {
@@ -125,10 +133,16 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		if err := tx.SaveParcel(ctx, parcel); err != nil {
 			return farm.Done{}, err
 		}
-		said := fmt.Sprintf("%s from %s in store, %d broken. They rest until %s", wording.Plural(row.Eggs, "egg"), w.PenByID[parcel.PenID].Name, a.Broken, m.Moment(ready))
+		said := fmt.Sprintf(
+			"%s from %s in store, %d broken. They rest until %s", wording.Plural(row.Eggs, "egg"),
+			w.PenByID[parcel.PenID].Name, a.Broken, m.Moment(ready),
+		)
 		if len(codes) > 1 {
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
-		return journal.Record(ctx, tx, journal.On("parcel", id).And("pen", parcel.PenID), journal.Undo{dropCollections.Of(ids), parcelBefore.Of(before)}, "%s.", said)
+		return journal.Record(
+			ctx, tx, journal.On("parcel", id).And("pen", parcel.PenID),
+			journal.Undo{dropCollections.Of(ids), parcelBefore.Of(before)}, "%s.", said,
+		)
 	})
 }

@@ -10,7 +10,9 @@ import (
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
-func (b *Service) SaveStoragePlace(ctx context.Context, m *farm.Member, key string, place store.StoragePlace) (farm.Done, error) {
+func (b *Service) SaveStoragePlace(ctx context.Context, m *farm.Member, key string, place store.StoragePlace) (
+	farm.Done, error,
+) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		place.Name = p.Name("name", "The name of the place", place.Name, 60, true)
@@ -28,7 +30,9 @@ func (b *Service) SaveStoragePlace(ctx context.Context, m *farm.Member, key stri
 }
 
 // StoragePlace is one, by its id.
-func (b *Service) StoragePlace(ctx context.Context, m *farm.Member, id int64) (v farm.PlaceView, log []store.LogEntry, err error) {
+func (b *Service) StoragePlace(ctx context.Context, m *farm.Member, id int64) (
+	v farm.PlaceView, log []store.LogEntry, err error,
+) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -61,6 +65,9 @@ func (b *Service) Tilted(ctx context.Context, m *farm.Member, key string, placeI
 		if i < 0 {
 			return farm.Done{}, farm.ErrNone
 		}
-		return journal.RecordCare(ctx, tx, store.Care{Kind: farm.Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.", up.Places[i].Name)
+		return journal.RecordCare(
+			ctx, tx, store.Care{Kind: farm.Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.",
+			up.Places[i].Name,
+		)
 	})
 }

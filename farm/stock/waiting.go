@@ -59,7 +59,10 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 		page.Own, page.LeftOut = w.OwnByAge(records, page.Kind.ID)
 		page.Curve = storage.Blend(page.Kind, page.Own)
 		for day := 1; day <= int(page.Kind.StorageLimitDays.To)+4; day++ {
-			a := WaitingAge{Days: day, Published: storage.Relative(page.Kind, float64(day)), Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day)}
+			a := WaitingAge{
+				Days: day, Published: storage.Relative(page.Kind, float64(day)),
+				Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day),
+			}
 			a.Share, a.OwnEggs = page.Curve.Weight(float64(day))
 			for _, o := range page.Own {
 				if int(o.AgeDays) == day || (day == 1 && o.AgeDays == 0) {
@@ -79,7 +82,8 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 func (p Waiting) Says() string {
 	out := ""
 	if p.LeftOut > 0 {
-		out = fmt.Sprintf(" Of %s young were counted by pen with eggs of other ages, so they tell nothing of waiting and are left out.",
+		out = fmt.Sprintf(" Of %s young were counted by pen with eggs of other ages, so they tell nothing of "+
+			"waiting and are left out.",
 			wording.Plural(p.LeftOut, "egg"))
 	}
 	if p.Curve.Eggs == 0 {
@@ -91,9 +95,13 @@ func (p Waiting) Says() string {
 	// What chance alone may have done is given no direction.
 	verdict := "about as the published curve says, as far as so many can tell"
 	if day, by, sure := p.Curve.Differs(p.Kind.StorageLimitDays.To); sure {
-		verdict = fmt.Sprintf("%s than the published curve, most at %d days", map[bool]string{true: "worse", false: "better"}[by < 0], day)
+		verdict = fmt.Sprintf(
+			"%s than the published curve, most at %d days", map[bool]string{true: "worse", false: "better"}[by < 0],
+			day,
+		)
 	}
 	share, eggs := p.Curve.Weight(p.Kind.StorageBestDays.At)
-	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; the published curve counts as 40 eggs at each age.%s",
+	return fmt.Sprintf("Your own %d eggs keep %s. At %s days %.0f of them count, which is %.0f %% of the blend; "+
+		"the published curve counts as 40 eggs at each age.%s",
 		p.Curve.Eggs, verdict, units.Number(p.Kind.StorageBestDays.At), eggs, 100*share, out)
 }

@@ -271,9 +271,14 @@ func (p Water) together() (s WaterSeries, ok bool) {
 // dark judges an egg by the growth of its air cell.
 func (p Water) dark(s WaterSeries) DarkEgg {
 	first, last := s.Weighings[0], s.Weighings[len(s.Weighings)-1]
-	d := DarkEgg{Code: s.Name, At: last.At, Looks: len(s.Weighings), LossPct: moisture.LossOfCell(last.CellPct / 100), Growth: candling.TooSoon}
+	d := DarkEgg{
+		Code: s.Name, At: last.At, Looks: len(s.Weighings), LossPct: moisture.LossOfCell(last.CellPct / 100),
+		Growth: candling.TooSoon,
+	}
 	if d.Looks > 1 {
-		d.Growth = candling.Judge(moisture.LossOfCell(first.CellPct/100), d.LossPct, last.Day-first.Day, p.Target/p.LastDay)
+		d.Growth = candling.Judge(
+			moisture.LossOfCell(first.CellPct/100), d.LossPct, last.Day-first.Day, p.Target/p.LastDay,
+		)
 	}
 	d.Condemned = d.Growth == candling.Stands
 	return d
@@ -303,7 +308,8 @@ func (s *WaterSeries) work(page Water) {
 		}
 	}
 	if len(s.Weighings) < 2 && !s.Load.Cells {
-		s.Why = "Weigh the same eggs again in some days; then their loss, what it will be and the right humidity stand here."
+		s.Why = "Weigh the same eggs again in some days; then their loss, what it will be and the right humidity " +
+			"stand here."
 		return
 	}
 	o, err := moisture.Work(lot)
@@ -312,7 +318,8 @@ func (s *WaterSeries) work(page Water) {
 		return
 	}
 	if o.NoLoss {
-		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs again in two or three days."
+		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs " +
+			"again in two or three days."
 		return
 	}
 	s.Outlook, s.Known = o, true
@@ -321,13 +328,22 @@ func (s *WaterSeries) work(page Water) {
 		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
 	}
 	held := last.RHPct
-	lost := fmt.Sprintf("These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct, page.Counting.Count(page.LastDay), units.Number(page.Target))
+	lost := fmt.Sprintf(
+		"These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct,
+		page.Counting.Count(page.LastDay), units.Number(page.Target),
+	)
 	switch {
 	case !o.Attainable && o.BestRHPct <= moisture.Driest:
-		s.Advice = fmt.Sprintf("%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost, o.BestRHPct, o.BestLossPct)
+		s.Advice = fmt.Sprintf(
+			"%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost,
+			o.BestRHPct, o.BestLossPct,
+		)
 		s.How = page.lever(drier, -1)
 	case !o.Attainable:
-		s.Advice = fmt.Sprintf("%s They have lost too much already: as moist as a machine can be, %.0f %%, they come to %.1f %%.", lost, o.BestRHPct, o.BestLossPct)
+		s.Advice = fmt.Sprintf(
+			"%s They have lost too much already: as moist as a machine can be, %.0f %%, they come to %.1f %%.", lost,
+			o.BestRHPct, o.BestLossPct,
+		)
 		s.How = page.lever(moister, 1)
 	case o.RequiredRHPct > held+3:
 		s.Advice = fmt.Sprintf("%s Raise from %.0f to %.0f %% from now on.", lost, held, o.RequiredRHPct)
@@ -345,8 +361,9 @@ func (s *WaterSeries) work(page Water) {
 
 // How humidity is changed: surface, not depth [common practice].
 const (
-	moister = "A second dish or a sponge adds surface; depth does nothing. Lukewarm water, a little at a time, then wait half an hour: it overshoots."
-	drier   = "Take a sponge out, cover part of the water, or open the vents a little; then wait half an hour."
+	moister = "A second dish or a sponge adds surface; depth does nothing. Lukewarm water, a little at a time, " +
+		"then wait half an hour: it overshoots."
+	drier = "Take a sponge out, cover part of the water, or open the vents a little; then wait half an hour."
 )
 
 // lever adds to the usual ways of changing humidity what this machine did last
@@ -359,7 +376,10 @@ func (p Water) lever(usual string, points float64) string {
 			continue
 		}
 		off = math.Abs(moved - points)
-		best = fmt.Sprintf(" In %s, %s last time gave %+.0f points in %d min (%s).", p.Stands().Name, r.What, moved, r.Minutes, r.At.Format("2 Jan"))
+		best = fmt.Sprintf(
+			" In %s, %s last time gave %+.0f points in %d min (%s).", p.Stands().Name, r.What, moved, r.Minutes,
+			r.At.Format("2 Jan"),
+		)
 	}
 	return usual + best
 }

@@ -52,8 +52,12 @@ func (c Cell) pct(eggG float64) float64 {
 
 // Record keeps a weighing. An odd one (weight up, ounces for grams, another number
 // of eggs, an air cell that shrank) is asked about first.
-func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (farm.Done, error) {
+func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing) (
+	farm.Done, error,
+) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -63,7 +67,9 @@ func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchI
 			return farm.Done{}, err
 		}
 		if page.Kind.IsReptile() {
-			return farm.Done{}, farm.Problemf("batch", "Reptile eggs take up water from their substrate; weigh the box instead.")
+			return farm.Done{}, farm.Problemf(
+				"batch", "Reptile eggs take up water from their substrate; weigh the box instead.",
+			)
 		}
 		row := store.Weighing{BatchID: batchID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
 		usual := page.Kind.EggG.At
@@ -133,14 +139,24 @@ func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchI
 			what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
 		}
 		if row.CellPct == 0 {
-			return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what, m.Units().Mass(row.MassG/float64(row.Eggs)))
+			return journal.Record(
+				ctx, tx, journal.On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what,
+				m.Units().Mass(row.MassG/float64(row.Eggs)),
+			)
 		}
 		loss := moisture.LossOfCell(row.CellPct / 100)
 		if row.EggID == nil || before == nil {
-			return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code, what, loss)
+			return journal.Record(
+				ctx, tx, journal.On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code,
+				what, loss,
+			)
 		}
-		growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay)
-		return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth)
+		growth := candling.Judge(
+			moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay,
+		)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth,
+		)
 	})
 }
 
@@ -167,12 +183,19 @@ type Response struct {
 }
 
 // Levers are what may be changed, in the words of the trade.
-var Levers = []string{"a sponge", "a second sponge", "a second dish", "lukewarm water", "a sponge out", "a dish out", "covering half the water", "opening the vents", "closing the vents"}
+var Levers = []string{
+	"a sponge", "a second sponge", "a second dish", "lukewarm water", "a sponge out", "a dish out",
+	"covering half the water", "opening the vents", "closing the vents",
+}
 
 // NoteResponse keeps what a change did to the humidity of the machine in which the
 // batch stands, so that it can be told next time.
-func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, batchID int64, r Response) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, batchID int64, r Response) (
+	farm.Done, error,
+) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -187,18 +210,25 @@ func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, 
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddResponse(ctx, store.Response{MachineID: v.Stands().ID, At: w.Now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes})
+		id, err := tx.AddResponse(ctx, store.Response{
+			MachineID: v.Stands().ID, At: w.Now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes,
+		})
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID).And("machine", v.Stands().ID), journal.Undo{dropResponse.Of(id)}, "%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID).And("machine", v.Stands().ID), journal.Undo{dropResponse.Of(id)},
+			"%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes,
+		)
 	})
 }
 
 // GoByWeight takes the school of humidity over for the kind of a batch: from now
 // on whatever humidity brings its eggs to the right loss.
 func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
+		farm.Done, error,
+	) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner
 		}
@@ -215,7 +245,9 @@ func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, ba
 		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name)
+		return journal.Record(
+			ctx, tx, journal.On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name,
+		)
 	})
 }
 

@@ -56,7 +56,10 @@ func (c Card) Write(w io.Writer, size Size) error {
 	if size == A4 {
 		width, height, scale = 210, 297, 1.75
 	}
-	p := page{Fpdf: fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: width, Ht: height}}), width: width, scale: scale, margin: 6 * scale}
+	p := page{
+		Fpdf: fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: width, Ht: height}}), width: width,
+		scale: scale, margin: 6 * scale,
+	}
 	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
 	p.AddUTF8FontFromBytes("go", "B", gobold.TTF)
 	p.SetTitle(c.Code, true)
@@ -144,7 +147,10 @@ func (p page) pens(pens []Pen, more int) {
 }
 
 // colours of bands on paper.
-var colours = map[string][3]int{"teal": {43, 127, 134}, "amber": {224, 163, 62}, "red": {176, 74, 69}, "violet": {122, 90, 148}, "green": {109, 143, 63}, "grey": {185, 178, 164}}
+var colours = map[string][3]int{
+	"teal": {43, 127, 134}, "amber": {224, 163, 62}, "red": {176, 74, 69}, "violet": {122, 90, 148},
+	"green": {109, 143, 63}, "grey": {185, 178, 164},
+}
 
 // band draws a basket's band: its colour with its pattern, which stays when the
 // paper is printed black on white.

@@ -135,13 +135,17 @@ func find(header []string) (map[string]int, error) {
 	for i, h := range header {
 		h = strings.ToLower(strings.TrimSpace(h))
 		if _, twice := at[h]; !slices.Contains(columns, h) || twice {
-			return nil, fmt.Errorf("line 1: %q is no column or comes twice; the columns are %s", h, strings.Join(columns, ", "))
+			return nil, fmt.Errorf(
+				"line 1: %q is no column or comes twice; the columns are %s", h, strings.Join(columns, ", "),
+			)
 		}
 		at[h] = i
 	}
 	for _, needed := range []string{"date", "pen", "eggs"} {
 		if _, ok := at[needed]; !ok {
-			return nil, fmt.Errorf("line 1: the column %q is missing; the columns are %s", needed, strings.Join(columns, ", "))
+			return nil, fmt.Errorf(
+				"line 1: the column %q is missing; the columns are %s", needed, strings.Join(columns, ", "),
+			)
 		}
 	}
 	return at, nil

@@ -38,7 +38,9 @@ const (
 // by semicolons. The first error says which word is not understood.
 func Read(line string, pens []farm.Pen, today time.Time) (all []stock.Collected, err error) {
 	if len(line) > MaxBytes {
-		return nil, fmt.Errorf("the line has %d characters; it may have %d: enter the round in parts", len(line), MaxBytes)
+		return nil, fmt.Errorf(
+			"the line has %d characters; it may have %d: enter the round in parts", len(line), MaxBytes,
+		)
 	}
 	for entry := range strings.SplitSeq(line, ";") {
 		if len(all) == MaxEntries {
@@ -85,7 +87,9 @@ func read(tokens []string, pens []farm.Pen, today time.Time) (stock.Collected, e
 		case err == nil && !counted:
 			c.Eggs, counted = n, true
 		case err == nil:
-			return c, fmt.Errorf("after %d eggs of %s comes %d: say what is wrong with them, like: %d cracked", c.Eggs, pen.Name, n, n)
+			return c, fmt.Errorf(
+				"after %d eggs of %s comes %d: say what is wrong with them, like: %d cracked", c.Eggs, pen.Name, n, n,
+			)
 		case words[word] != "":
 			c.Reasons[words[word]]++
 		case shells[word] != "":
@@ -103,7 +107,11 @@ func read(tokens []string, pens []farm.Pen, today time.Time) (stock.Collected, e
 			m := size.FindStringSubmatch(word)
 			c.LengthMM, c.Breadth = number(m[1]), number(m[2])
 		default:
-			return c, fmt.Errorf("%q is not understood; it may be a number, yesterday, hen and its name, a weight like 58g or 2oz, a size like 57x43, or cracked, double, small, large, shape, dirty, first, floats, broken", word)
+			return c, fmt.Errorf(
+				"%q is not understood; it may be a number, yesterday, hen and its name, a weight like 58g or "+
+					"2oz, a size like 57x43, or cracked, double, small, large, shape, dirty, first, floats, broken",
+				word,
+			)
 		}
 	}
 	if c.Hen != "" && !counted && len(c.Reasons) == 0 {
@@ -144,8 +152,12 @@ func penOf(tokens []string, pens []farm.Pen) (farm.Pen, []string, error) {
 				names = append(names, p.Name)
 			}
 			slices.Sort(names)
-			return farm.Pen{}, nil, fmt.Errorf("%q may be %s; write a little more of the name", typed, strings.Join(names, " or "))
+			return farm.Pen{}, nil, fmt.Errorf(
+				"%q may be %s; write a little more of the name", typed, strings.Join(names, " or "),
+			)
 		}
 	}
-	return farm.Pen{}, nil, fmt.Errorf("no pen begins with %q; an entry begins with the pen, like: %s 6", tokens[0], example(pens))
+	return farm.Pen{}, nil, fmt.Errorf(
+		"no pen begins with %q; an entry begins with the pen, like: %s 6", tokens[0], example(pens),
+	)
 }

@@ -17,7 +17,10 @@ import (
 
 var (
 	today = time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
-	pens  = []farm.Pen{{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled"}, {ID: 3, Name: "Lavender bantams"}, {ID: 4, Name: "Lavender"}, {ID: 5, Name: "Line 01"}, {ID: 6, Name: "Line 02"}}
+	pens  = []farm.Pen{
+		{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled"}, {ID: 3, Name: "Lavender bantams"},
+		{ID: 4, Name: "Lavender"}, {ID: 5, Name: "Line 01"}, {ID: 6, Name: "Line 02"},
+	}
 )
 
 func TestOneLine(t *testing.T) {
@@ -25,12 +28,15 @@ func TestOneLine(t *testing.T) {
 	for line, want := range map[string][]stock.Collected{
 		"barred 6":                     {{PenID: 1, Eggs: 6}},
 		"Barred 6, 1 cracked, 2 dirty": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1, "dirty": 2}}},
-		"bar 6, crack; sp 5 yesterday": {{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1}}, {PenID: 2, Eggs: 5, LaidOn: today.AddDate(0, 0, -1)}},
-		"barred 2 broken":              {{PenID: 1, Reasons: map[string]int{"broken": 2}}},
-		"lavender 3":                   {{PenID: 4, Eggs: 3}},
-		"lavender b hen 14 43,5g":      {{PenID: 3, Eggs: 1, Hen: "14", MassG: &mass}},
-		"line 02 4 brushed":            {{PenID: 6, Eggs: 4, Washing: method.Brushed}},
-		" ; speckled 1 57x43.2mm ;":    {{PenID: 2, Eggs: 1, LengthMM: &long, Breadth: &broad}},
+		"bar 6, crack; sp 5 yesterday": {
+			{PenID: 1, Eggs: 6, Reasons: map[string]int{"crack": 1}},
+			{PenID: 2, Eggs: 5, LaidOn: today.AddDate(0, 0, -1)},
+		},
+		"barred 2 broken":           {{PenID: 1, Reasons: map[string]int{"broken": 2}}},
+		"lavender 3":                {{PenID: 4, Eggs: 3}},
+		"lavender b hen 14 43,5g":   {{PenID: 3, Eggs: 1, Hen: "14", MassG: &mass}},
+		"line 02 4 brushed":         {{PenID: 6, Eggs: 4, Washing: method.Brushed}},
+		" ; speckled 1 57x43.2mm ;": {{PenID: 2, Eggs: 1, LengthMM: &long, Breadth: &broad}},
 	} {
 		got, err := eggline.Read(line, pens, today)
 		require.NoError(t, err, line)
@@ -51,7 +57,8 @@ func TestOneLine(t *testing.T) {
 		}
 	}
 	for line, says := range map[string]string{
-		"": "like: barred 6", "6": `no pen begins with "6"`, "li 5": "Line 01 or Line 02; write a little more", "barred 6 7": "after 6 eggs of Barred comes 7",
+		"": "like: barred 6", "6": `no pen begins with "6"`, "li 5": "Line 01 or Line 02; write a little " +
+			"more", "barred 6 7": "after 6 eggs of Barred comes 7",
 		"barred six": `"six" is not understood`, "rex 5": `no pen begins with "rex"`,
 	} {
 		_, err := eggline.Read(line, pens, today)
@@ -61,7 +68,8 @@ func TestOneLine(t *testing.T) {
 
 // A line of any kind is read or refused soon, and never makes eggs up.
 func FuzzLine(f *testing.F) {
-	for _, line := range []string{"barred 6, 1 cracked; speckled 5 yesterday", "hen hen hen", ";;;;", "barred 99999999999999999999", "b 1 1x1mm 5g",
+	for _, line := range []string{"barred 6, 1 cracked; speckled 5 " +
+		"yesterday", "hen hen hen", ";;;;", "barred 99999999999999999999", "b 1 1x1mm 5g",
 		strings.Repeat("barred 1 cracked ", 200), "\u00e9\xff 3"} {
 		f.Add(line)
 	}
@@ -92,7 +100,9 @@ func TestALineIsNoLongerThanARound(t *testing.T) {
 }
 
 func TestAWeightInOunces(t *testing.T) {
-	all, err := eggline.Read("barred hen 14 1 2oz", []farm.Pen{{ID: 1, Name: "Barred"}}, time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC))
+	all, err := eggline.Read(
+		"barred hen 14 1 2oz", []farm.Pen{{ID: 1, Name: "Barred"}}, time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC),
+	)
 	if assert.NoError(t, err) {
 		assert.InDelta(t, 56.699, *all[0].MassG, 1e-3)
 	}

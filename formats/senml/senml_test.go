@@ -13,7 +13,11 @@ import (
 
 // After the examples of RFC 8428, section 5.1, with masses.
 func TestPacks(t *testing.T) {
-	pack, err := senml.Read(strings.NewReader(`[{"bn":"urn:dev:ow:10e2073a01080063:","bu":"kg","v":1.2034},{"n":"tray","u":"g","v":612.5}]`))
+	pack, err := senml.Read(
+		strings.NewReader(
+			`[{"bn":"urn:dev:ow:10e2073a01080063:","bu":"kg","v":1.2034},{"n":"tray","u":"g","v":612.5}]`,
+		),
+	)
 	require.NoError(t, err)
 	require.Len(t, pack, 2)
 	assert.Equal(t, "urn:dev:ow:10e2073a01080063:tray", pack[1].Name)
@@ -34,7 +38,10 @@ func TestPacks(t *testing.T) {
 }
 
 func FuzzPack(f *testing.F) {
-	for _, pack := range []string{`[{"n":"mass","u":"g","v":612.4}]`, `[{"bn":"s:","bu":"kg","bt":1807704000,"v":1,"t":-5},{"v":2}]`, `[]`, `[null]`, `{`, `[{"v":1e999}]`} {
+	for _, pack := range []string{
+		`[{"n":"mass","u":"g","v":612.4}]`, `[{"bn":"s:","bu":"kg","bt":1807704000,"v":1,"t":-5},{"v":2}]`, `[]`,
+		`[null]`, `{`, `[{"v":1e999}]`,
+	} {
 		f.Add(pack)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
@@ -56,7 +63,11 @@ func FuzzPack(f *testing.F) {
 
 // Times as RFC 8428 adds them up: the base time holds for the records after it.
 func TestTimes(t *testing.T) {
-	pack, err := senml.Read(strings.NewReader(`[{"n":"a","v":1},{"bt":1807704000,"n":"b","v":2},{"n":"c","v":3,"t":10},{"bt":-5,"n":"d","v":4}]`))
+	pack, err := senml.Read(
+		strings.NewReader(
+			`[{"n":"a","v":1},{"bt":1807704000,"n":"b","v":2},{"n":"c","v":3,"t":10},{"bt":-5,"n":"d","v":4}]`,
+		),
+	)
 	require.NoError(t, err)
 	assert.False(t, pack[0].Timed(), "nothing is said of when")
 	assert.Equal(t, 1807704000., *pack[1].Time)

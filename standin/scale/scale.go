@@ -62,7 +62,9 @@ func (s Scale) Put(ctx context.Context, grams float64) (shown float64, err error
 	if err != nil {
 		return shown, err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(s.To, "/")+"/scale", bytes.NewReader(body))
+	request, err := http.NewRequestWithContext(
+		ctx, http.MethodPost, strings.TrimSuffix(s.To, "/")+"/scale", bytes.NewReader(body),
+	)
 	if err != nil {
 		return shown, err
 	}

@@ -176,7 +176,10 @@ func (c *Cluster) init(dir string) error {
 	if err := c.give(secret); err != nil {
 		return err
 	}
-	out, err := c.run("initdb", "-D", c.dir, "-U", super, "--pwfile="+secret, "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8")
+	out, err := c.run(
+		"initdb", "-D", c.dir, "-U", super, "--pwfile="+secret, "--auth=scram-sha-256", "--encoding=UTF8",
+		"--locale=C.UTF-8",
+	)
 	if err != nil {
 		os.RemoveAll(c.dir)
 		return fmt.Errorf("no database could be made in %s: %s", c.dir, lastLine(out))
@@ -203,7 +206,10 @@ func (c *Cluster) prepare(dir string) error {
 		return err
 	}
 	if err := c.command("test", "-w", dir).Run(); err != nil {
-		return fmt.Errorf("the user postgres, who runs the database for root, cannot reach %s; name another folder in METROGON_DATA", dir)
+		return fmt.Errorf(
+			"the user postgres, who runs the database for root, cannot reach %s; name another folder in METROGON_DATA",
+			dir,
+		)
 	}
 	return nil
 }
@@ -224,7 +230,10 @@ func (c *Cluster) checkVersion() error {
 		return err
 	}
 	if have := filepath.Base(filepath.Dir(c.bin)); have != strings.TrimSpace(string(made)) {
-		return fmt.Errorf("the data in %s is of PostgreSQL %s, but only %s is installed; install Debian's package postgresql-%[2]s", c.dir, strings.TrimSpace(string(made)), have)
+		return fmt.Errorf(
+			"the data in %s is of PostgreSQL %s, but only %s is installed; install Debian's package postgresql-%[2]s",
+			c.dir, strings.TrimSpace(string(made)), have,
+		)
 	}
 	return nil
 }
@@ -255,9 +264,15 @@ func (c *Cluster) run(name string, args ...string) (string, error) {
 func binaries() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
 	version := func(dir string) int { n, _ := strconv.Atoi(filepath.Base(filepath.Dir(dir))); return n }
-	found = slices.DeleteFunc(found, func(dir string) bool { _, err := os.Stat(filepath.Join(dir, "initdb")); return err != nil })
+	found = slices.DeleteFunc(found, func(dir string) bool {
+		_, err := os.Stat(filepath.Join(dir, "initdb"))
+		return err != nil
+	})
 	if len(found) == 0 {
-		return "", errors.New("PostgreSQL is not installed; install Debian's package postgresql, or name a server in METROGON_DATABASE_URL")
+		return "", errors.New(
+			"PostgreSQL is not installed; install Debian's package postgresql, or name a server in " +
+				"METROGON_DATABASE_URL",
+		)
 	}
 	return slices.MaxFunc(found, func(a, b string) int { return version(a) - version(b) }), nil
 }

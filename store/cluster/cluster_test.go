@@ -40,7 +40,10 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	}
 	out, err := first.run("pg_ctl", "-D", first.dir, "-m", "fast", "-w", "restart")
 	require.NoError(t, err, out)
-	require.Eventually(t, func() bool { egg, err := read(); return err == nil && egg == 7 }, 10*time.Second, 20*time.Millisecond, "the same pool reads on after a restart")
+	require.Eventually(
+		t, func() bool { egg, err := read(); return err == nil && egg == 7 }, 10*time.Second, 20*time.Millisecond,
+		"the same pool reads on after a restart",
+	)
 
 	require.NoError(t, first.Stop())
 	running, err := first.find()
@@ -93,7 +96,10 @@ func TestAKilledServerIsStartedAgain(t *testing.T) {
 		l, ok := c.left()
 		require.True(t, ok)
 		require.NoError(t, syscall.Kill(l.pid, syscall.SIGKILL))
-		require.Eventually(t, func() bool { now, ok := c.left(); return ok && now.pid != l.pid && c.answers(t.Context()) },
+		require.Eventually(t, func() bool {
+			now, ok := c.left()
+			return ok && now.pid != l.pid && c.answers(t.Context())
+		},
 			30*time.Second, 50*time.Millisecond, "round %d", round)
 	}
 	require.NoError(t, c.Stop())
@@ -135,7 +141,9 @@ func TestWhoServesIsNoSuperuser(t *testing.T) {
 		require.NoError(t, err)
 		defer conn.Close(t.Context())
 		var super bool
-		require.NoError(t, conn.QueryRow(t.Context(), `select rolsuper from pg_roles where rolname = current_user`).Scan(&super))
+		require.NoError(
+			t, conn.QueryRow(t.Context(), `select rolsuper from pg_roles where rolname = current_user`).Scan(&super),
+		)
 		assert.False(t, super, conn.Config().User)
 	}
 }

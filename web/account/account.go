@@ -127,7 +127,14 @@ func (d door) found(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	id, err := d.People.SetUp(c.Request().Context(), people.NewFarm{Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"), Password: f.Get("password")}, true)
+	id, err := d.People.SetUp(
+		c.Request().Context(),
+		people.NewFarm{
+			Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"),
+			Password: f.Get("password"),
+		},
+		true,
+	)
 	if p := page.ProblemsOf(err); p != nil {
 		f.Del("password")
 		return d.show(c, true, page.Shell{Typed: f.Values, Problems: p})

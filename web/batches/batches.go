@@ -32,8 +32,14 @@ type desk struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	d := desk{s, page.Parse(s, files)}
 	e.GET("/batches", s.Signed(d.list))
-	e.GET("/batches/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }))
-	for name, act := range map[string]action{"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end, "close": d.close, "done": d.done, "care": d.care, "open": d.opened} {
+	e.GET(
+		"/batches/:id",
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }),
+	)
+	for name, act := range map[string]action{
+		"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end,
+		"close": d.close, "done": d.done, "care": d.care, "open": d.opened,
+	} {
 		e.POST("/batches/:id/"+name, s.Signed(d.acting(act)))
 	}
 }
@@ -193,7 +199,9 @@ func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (f
 	calling := candle.Calling{
 		Call: candling.Call(f.Get("call")), Eggs: marked(f), TakeOut: f.Get("take_out") != "", At: f.When(m),
 	}
-	return told(f, func() (farm.Done, error) { return d.Candle.Candle(c.Request().Context(), m, f.Get("key"), id, calling) })
+	return told(f, func() (farm.Done, error) {
+		return d.Candle.Candle(c.Request().Context(), m, f.Get("key"), id, calling)
+	})
 }
 
 func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
@@ -206,7 +214,9 @@ func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (far
 
 func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
-	return told(f, func() (farm.Done, error) { return d.Candle.CandleRest(c.Request().Context(), m, f.Get("key"), id, at) })
+	return told(f, func() (farm.Done, error) {
+		return d.Candle.CandleRest(c.Request().Context(), m, f.Get("key"), id, at)
+	})
 }
 
 func (d desk) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {

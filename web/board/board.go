@@ -33,7 +33,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 		}
 		middle := b.From.AddDate(0, 0, 14)
 		return s.Show(c, t, page.Shell{Nav: "/board", Title: "Board"}, m,
-			data{b, draw(b, m), middle.AddDate(0, 0, -28).Format("2006-01-02"), middle.AddDate(0, 0, 28).Format("2006-01-02")})
+			data{
+				b, draw(b, m), middle.AddDate(0, 0, -28).Format("2006-01-02"),
+				middle.AddDate(0, 0, 28).Format("2006-01-02"),
+			})
 	}))
 }
 
@@ -103,7 +106,9 @@ func draw(b machines.Board, m *farm.Member) drawing {
 		}
 		var ends []float64 // of each row
 		bars := slices.Clone(l.Bars)
-		slices.SortStableFunc(bars, func(p, q machines.Bar) int { return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix()) })
+		slices.SortStableFunc(bars, func(p, q machines.Bar) int {
+			return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix())
+		})
 		for _, s := range bars {
 			r := slices.IndexFunc(ends, func(end float64) bool { return end <= x(s.From)+0.5 })
 			if r < 0 {
@@ -124,7 +129,10 @@ func draw(b machines.Board, m *farm.Member) drawing {
 }
 
 func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {
-	out := bar{ID: s.BatchView.ID, X: x, Y: y, W: w, TextX: x + 6, TextY: y + 15.5, Class: string(s.Phase), Label: fmt.Sprintf("%s · %.0f", s.Stay.Code, s.Stay.Eggs)}
+	out := bar{
+		ID: s.BatchView.ID, X: x, Y: y, W: w, TextX: x + 6, TextY: y + 15.5, Class: string(s.Phase),
+		Label: fmt.Sprintf("%s · %.0f", s.Stay.Code, s.Stay.Eggs),
+	}
 	switch s.Phase {
 	case season.Turning:
 		out.Fill = "turning"
@@ -134,7 +142,10 @@ func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {
 	if s.BatchView.ClosedAt != nil {
 		out.Class += " past"
 	}
-	out.Says = fmt.Sprintf("%s · %.0f eggs, %s from %s to %s.", s.Stay.Code, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From), m.ShortDay(s.Stay.To))
+	out.Says = fmt.Sprintf(
+		"%s · %.0f eggs, %s from %s to %s.", s.Stay.Code, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From),
+		m.ShortDay(s.Stay.To),
+	)
 	if s.Clash != "" {
 		out.Class += " clashing"
 		out.Says += " " + s.Clash

@@ -15,7 +15,9 @@ import (
 // Open starts a browser that closes with the context returned.
 func Open(ctx context.Context) (context.Context, context.CancelFunc) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag(
+			"disable-background-networking", true,
+		),
 		chromedp.DisableGPU, chromedp.Flag("lang", "en-GB"))
 	if os.Geteuid() == 0 {
 		options = append(options, chromedp.NoSandbox)
@@ -38,7 +40,11 @@ type Step = chromedp.Action[chromedp.Void]
 
 // Dark asks pages for their dark dress.
 func Dark() Step {
-	return media(emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+	return media(
+		emulation.SetEmulatedMediaParams{
+			Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}},
+		},
+	)
 }
 
 // WatchPolicy keeps in window.refused what the page policy refused, from the next page

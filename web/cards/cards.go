@@ -60,10 +60,14 @@ func (p press) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card, 
 // write puts a batch on a card.
 func write(b incubate.Page, v page.Shell) card.Card {
 	c := card.Card{Code: b.Code, Kind: b.Kind.Name, Farm: v.Member.FarmName, Eggs: fmt.Sprintf("%d eggs", b.Eggs), Where: b.Setter.Name,
-		Tallies:  []string{"clear", "ring, quit", "live, 1st candling", "live at lockdown", "hatched", "did not hatch"},
-		Cautions: "Wash hands after eggs and birds. Blunt end up, pencil never ink. Leave the lid shut while they hatch."}
+		Tallies: []string{"clear", "ring, quit", "live, 1st candling", "live at lockdown", "hatched", "did not hatch"},
+		Cautions: "Wash hands after eggs and birds. Blunt end up, pencil never ink. Leave the lid shut while " +
+			"they hatch."}
 	air := b.Air()
-	c.Air = fmt.Sprintf("%s %s, %s–%s %% (%s)", v.Temp(air.TempC), air.Where, page.Number(b.Humidity().From), page.Number(b.Humidity().To), b.Method.School)
+	c.Air = fmt.Sprintf(
+		"%s %s, %s–%s %% (%s)", v.Temp(air.TempC), air.Where, page.Number(b.Humidity().From),
+		page.Number(b.Humidity().To), b.Method.School,
+	)
 	if b.Kind.IsReptile() {
 		c.Air = fmt.Sprintf("%s %s", v.Temp(*b.TempC), air.Where)
 		c.Tallies = []string{"good", "caved in, mould", "pipped", "hatched", "weak", "did not hatch"}
@@ -73,7 +77,9 @@ func write(b incubate.Page, v page.Shell) card.Card {
 		c.Where += " → " + b.Hatcher.Name
 	}
 	for _, pen := range b.Pens {
-		c.Pens = append(c.Pens, card.Pen{Name: pen.Name, Eggs: len(pen.Eggs), Codes: codes(pen.Eggs), Band: b.Bands[pen.ID]})
+		c.Pens = append(c.Pens, card.Pen{
+			Name: pen.Name, Eggs: len(pen.Eggs), Codes: codes(pen.Eggs), Band: b.Bands[pen.ID],
+		})
 	}
 	date := func(what, when string, machine farm.Machine, ms calendar.Milestone) {
 		d := card.Date{What: what, When: when}
@@ -102,7 +108,10 @@ func write(b incubate.Page, v page.Shell) card.Card {
 			if t.Times > 1 {
 				times = fmt.Sprintf(", %d times a day", t.Times)
 			}
-			c.Daily = append(c.Daily, fmt.Sprintf("%s from day %d%s: %s", map[string]string{method.Cool: "Cool", method.Mist: "Mist"}[t.Kind], v.Count(method.CoolFrom), times, strings.ToLower(t.Says[:1])+t.Says[1:]))
+			c.Daily = append(c.Daily, fmt.Sprintf(
+				"%s from day %d%s: %s", map[string]string{method.Cool: "Cool", method.Mist: "Mist"}[t.Kind],
+				v.Count(method.CoolFrom), times, strings.ToLower(t.Says[:1])+t.Says[1:],
+			))
 		}
 	}
 	return c
@@ -134,7 +143,10 @@ func (p press) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return p.Show(c, p.page, page.Shell{Nav: "/batches", Title: b.Code + ", card"}, m, data{b, made, template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))})
+	return p.Show(
+		c, p.page, page.Shell{Nav: "/batches", Title: b.Code + ", card"}, m,
+		data{b, made, template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))},
+	)
 }
 
 func (p press) pdf(c *echo.Context, m *farm.Member) error {
@@ -150,6 +162,8 @@ func (p press) pdf(c *echo.Context, m *farm.Member) error {
 	if err := made.Write(&out, size); err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("inline; filename=%q", strings.ReplaceAll(made.Code, " ", "-")+"-"+string(size)+".pdf"))
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf(
+		"inline; filename=%q", strings.ReplaceAll(made.Code, " ", "-")+"-"+string(size)+".pdf",
+	))
 	return c.Blob(http.StatusOK, "application/pdf", out.Bytes())
 }

@@ -59,7 +59,9 @@ type Key struct {
 }
 
 var keys = []Key{{candling.Live, "Live", "L"}, {candling.Clear, "Clear", "C"}, {candling.Ring, "Ring", "R"}, {candling.Quit, "Quit", "Q"}, {candling.Unsure, "Unsure", "U"},
-	{candling.Unseen, "Can’t see", "S"}, {candling.Cracked, "Cracked", "K"}, {candling.Bad, "Bad", "B"}, {candling.Displaced, "Cell displaced", "D"}}
+	{candling.Unseen, "Can’t see", "S"}, {candling.Cracked, "Cracked", "K"}, {candling.Bad, "Bad", "B"}, {
+		candling.Displaced, "Cell displaced", "D",
+	}}
 
 func (b bench) show(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
@@ -85,7 +87,12 @@ func (b bench) show(c *echo.Context, m *farm.Member) error {
 	draw("quit", candling.Quit, cellar.Day)
 	if !cellar.Kind.IsReptile() {
 		for _, loss := range weigh.Drawings {
-			d.Cells = append(d.Cells, Cell{loss, page.DrawCandledCell(cellar.Kind, candling.Unseen, cellar.Day, cellar.HatchDay, uint64(id), moisture.CellAfter(loss))})
+			d.Cells = append(d.Cells, Cell{
+				loss,
+				page.DrawCandledCell(
+					cellar.Kind, candling.Unseen, cellar.Day, cellar.HatchDay, uint64(id), moisture.CellAfter(loss),
+				),
+			})
 		}
 	}
 	return b.Show(c, b.page, page.Shell{Nav: "/batches", Title: "Candle " + cellar.Code, Cellar: true}, m, d)

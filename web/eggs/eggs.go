@@ -168,7 +168,9 @@ func (r room) importing(c *echo.Context, m *farm.Member, u upload) error {
 	if u.Says != "" {
 		shell.Problems = farm.Problems{{Field: "file", Says: u.Says}}
 	} else if u.Done != nil && len(u.Done.Bad) > 0 {
-		shell.Problems = farm.Problems{{Field: "file", Says: "Nothing was brought in: some lines have to be put right first."}}
+		shell.Problems = farm.Problems{
+			{Field: "file", Says: "Nothing was brought in: some lines have to be put right first."},
+		}
 	}
 	return r.Show(c, r.page, shell, m, data{Import: &u})
 }

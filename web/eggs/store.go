@@ -118,7 +118,10 @@ func draw(w stock.Waiting) *waiting {
 		for _, a := range w.Ages {
 			if a.Set >= 10 {
 				rel := float64(a.Hatched) / float64(a.Set) / base
-				d.Dots = append(d.Dots, dot{x(float64(a.Days)), y(rel), 3 + min(4, math.Sqrt(float64(a.Set))/12), fmt.Sprintf("%d days: %d of %d hatched", a.Days, a.Hatched, a.Set)})
+				d.Dots = append(d.Dots, dot{
+					x(float64(a.Days)), y(rel), 3 + min(4, math.Sqrt(float64(a.Set))/12),
+					fmt.Sprintf("%d days: %d of %d hatched", a.Days, a.Hatched, a.Set),
+				})
 			}
 		}
 	}
@@ -152,7 +155,10 @@ func (r room) savePlace(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.StoragePlace{ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"), UntilOn: f.MaybeDate("until_on", "The last day of use")}
+	in := farm.StoragePlace{
+		ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"),
+		UntilOn: f.MaybeDate("until_on", "The last day of use"),
+	}
 	if t := f.MaybeFloat("temp", "The temperature"); t != nil {
 		celsius := page.Celsius(m, *t)
 		in.TempC = &celsius

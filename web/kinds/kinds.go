@@ -119,7 +119,9 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 	if o.Name != "candle_days" {
 		text = strings.ReplaceAll(text, "-", " ")
 	}
-	words := strings.Fields(strings.ReplaceAll(text, ",", map[bool]string{true: " ", false: "."}[o.Name == "candle_days"]))
+	words := strings.Fields(strings.ReplaceAll(
+		text, ",", map[bool]string{true: " ", false: "."}[o.Name == "candle_days"],
+	))
 	if len(words) == 0 {
 		return c, false
 	}
@@ -127,7 +129,11 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 	for _, w := range words {
 		n, err := strconv.ParseFloat(w, 64)
 		if err != nil || strings.HasPrefix(strings.TrimSpace(f.Get(o.Name)), "-") || len(words) > 10 {
-			f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " is " + strconv.Quote(page.Short(f.Get(o.Name))) + "; it may be a number, or a span like 45–55."})
+			f.Problems = append(f.Problems, farm.Problem{
+				Field: o.Name,
+				Says: o.Title + " is " + strconv.Quote(page.Short(f.Get(o.Name))) +
+					"; it may be a number, or a span like 45–55.",
+			})
 			return c, false
 		}
 		if o.Unit == "°C" {
@@ -146,7 +152,9 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 	case len(v) == 3:
 		c.At, c.From, c.To = v[0], v[1], v[2]
 	default:
-		f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " has too many numbers; it may be one, or a span like 45–55."})
+		f.Problems = append(f.Problems, farm.Problem{
+			Field: o.Name, Says: o.Title + " has too many numbers; it may be one, or a span like 45–55.",
+		})
 	}
 	c.Days = nil
 	return c, true

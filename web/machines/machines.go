@@ -134,7 +134,11 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	machine := farm.Machine{ID: id, Name: f.Get("name"), Kind: f.Get("kind"), CounterFrom: f.Int("counter_from", "The counter's first number"), UntilOn: f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != ""}
+	machine := farm.Machine{
+		ID: id, Name: f.Get("name"), Kind: f.Get("kind"),
+		CounterFrom: f.Int("counter_from", "The counter's first number"),
+		UntilOn:     f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != "",
+	}
 	if f.Get("counter_started_at") != "" {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)
 		machine.CounterStartedAt = &at
@@ -163,7 +167,10 @@ func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	t := farm.Tray{ID: f.ID("tray"), MachineID: id, Name: f.Get("tray_name"), TrayRows: f.Int("tray_rows", "The number of rows"), TrayColumns: f.Int("tray_columns", "The number of places in a row")}
+	t := farm.Tray{
+		ID: f.ID("tray"), MachineID: id, Name: f.Get("tray_name"), TrayRows: f.Int("tray_rows", "The number of rows"),
+		TrayColumns: f.Int("tray_columns", "The number of places in a row"),
+	}
 	if f.Get("gone") != "" {
 		today := m.Date(x.Now())
 		t.UntilOn = &today

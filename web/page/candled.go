@@ -111,7 +111,10 @@ func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64,
 		tilt = 34
 	}
 	e := Candled{Shell: outline(eggTop, eggBottom)}
-	e.Rim = fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", eggX-half(cell-tilt), cell-tilt, eggX, cell+9, eggX+half(cell+tilt), cell+tilt)
+	e.Rim = fmt.Sprintf(
+		"M%.1f %.1fQ%.1f %.1f %.1f %.1f", eggX-half(cell-tilt), cell-tilt, eggX, cell+9, eggX+half(cell+tilt),
+		cell+tilt,
+	)
 	e.Cell = outline(eggTop, cell) // clipped by the shell, closed by the rim
 	heart := Spot{eggX - 8 + 16*dice.Float64(), cell + (eggBottom-cell)*(.38+.08*dice.Float64()), 0}
 	switch call {
@@ -190,7 +193,9 @@ func (e *Candled) branch(dice *rand.Rand, x, y, angle, length, wide float64, for
 		forks = 0 // it has reached the shell
 	}
 	cx, cy := (x+tx)/2+8*(dice.Float64()-.5), (y+ty)/2+8*(dice.Float64()-.5)
-	e.Veins = append(e.Veins, Vein{fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", x, y, cx, cy, tx, ty), math.Round(wide*10) / 10})
+	e.Veins = append(e.Veins, Vein{
+		fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", x, y, cx, cy, tx, ty), math.Round(wide*10) / 10,
+	})
 	if forks == 0 || length < 10 {
 		return
 	}

@@ -89,7 +89,9 @@ func Draw(v farm.BatchView, counting calendar.Counting) Ribbon {
 	if locked {
 		r.Says += fmt.Sprintf("turning until lockdown on day %d; ", counting.Count(shut.Day))
 	}
-	r.Says += fmt.Sprintf("hatch usual from day %d to day %d.", counting.Count(day(hatch.From)), counting.Count(day(hatch.To)))
+	r.Says += fmt.Sprintf(
+		"hatch usual from day %d to day %d.", counting.Count(day(hatch.From)), counting.Count(day(hatch.To)),
+	)
 	return r
 }
 
@@ -140,7 +142,9 @@ func DrawStock(room farm.EggRoom) Stock {
 			oldest = max(oldest, min(lot.Age, columns-1))
 		}
 	}
-	s := Stock{Width: left + wide*(oldest+1) + 6, Height: high*len(room.Stock) + 24, Says: "Eggs in store by pen and age. "}
+	s := Stock{
+		Width: left + wide*(oldest+1) + 6, Height: high*len(room.Stock) + 24, Says: "Eggs in store by pen and age. ",
+	}
 	for i, row := range room.Stock {
 		y := i*high + 20
 		r := StockRow{Name: clip(row.Name, 16), Y: y}
@@ -156,7 +160,10 @@ func DrawStock(room farm.EggRoom) Stock {
 			col := max(0, min(lot.Age, oldest))
 			egg := lots[col]
 			if egg == nil {
-				egg = &StockEgg{X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping), Past: lot.Keeping == "stale" || lot.Keeping == "late"}
+				egg = &StockEgg{
+					X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping),
+					Past: lot.Keeping == "stale" || lot.Keeping == "late",
+				}
 				if lot.Resting > 0 {
 					egg.Class += " resting"
 				}

@@ -87,7 +87,9 @@ func Parse(site *Site, files fs.FS, own ...template.FuncMap) Template {
 	for _, more := range own {
 		maps.Copy(funcs, more)
 	}
-	return Template{template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, "*.html"))}
+	return Template{
+		template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, "*.html")),
+	}
 }
 
 // Number writes a figure with at most one decimal.
@@ -126,8 +128,12 @@ type Entry struct{ Path, Name, Key, Icon string }
 // Entries lists the pages; each has its number as a shortcut.
 func (Shell) Entries() []Entry {
 	return []Entry{
-		{"/", "Today", "1", "today"}, {"/eggs", "Eggs", "2", "eggs"}, {"/set", "Set", "3", "set"}, {"/batches", "Batches", "4", "batches"},
-		{"/board", "Board", "5", ""}, {"/pens", "Pens", "6", ""}, {"/machines", "Machines", "7", ""}, {"/settings", "Settings", "8", ""},
+		{"/", "Today", "1", "today"}, {"/eggs", "Eggs", "2", "eggs"}, {"/set", "Set", "3", "set"}, {
+			"/batches", "Batches", "4", "batches",
+		},
+		{"/board", "Board", "5", ""}, {"/pens", "Pens", "6", ""}, {"/machines", "Machines", "7", ""}, {
+			"/settings", "Settings", "8", "",
+		},
 	}
 }
 
@@ -242,7 +248,8 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 		if err != nil && !errors.Is(err, farm.ErrNone) {
 			return err
 		}
-		if err != nil || m.Epoch != s.Sessions.GetInt(ctx, epochKey) { // no longer on the farm, or signed out everywhere
+		// no longer on the farm, or signed out everywhere
+		if err != nil || m.Epoch != s.Sessions.GetInt(ctx, epochKey) {
 			if err := s.Sessions.Destroy(ctx); err != nil {
 				return err
 			}
@@ -307,7 +314,8 @@ func (s *Site) Tell(c *echo.Context, done farm.Done, err error, next string) err
 // Back gives the page of this site that a form names as its own, or other.
 func Back(c *echo.Context, other string) string {
 	back := c.FormValue("back")
-	if u, err := url.Parse(back); err == nil && strings.HasPrefix(back, "/") && !strings.HasPrefix(back, "//") && !strings.Contains(back, `\`) && u.Host == "" {
+	if u, err := url.Parse(back); err == nil && strings.HasPrefix(back, "/") && !strings.HasPrefix(back, "//") &&
+		!strings.Contains(back, `\`) && u.Host == "" {
 		return back
 	}
 	return other

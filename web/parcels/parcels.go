@@ -61,7 +61,10 @@ func (p post) order(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Parcel{PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"), OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note")}
+	in := farm.Parcel{
+		PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"),
+		OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note"),
+	}
 	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Order(c.Request().Context(), m, f.Get("key"), in)
 	}, func(shell page.Shell) error { return p.show(c, m, shell, 0) })
@@ -72,8 +75,12 @@ func (p post) arrived(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := stock.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int("broken", "The number of broken eggs"),
-		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int("displaced", "The number of displaced air cells"),
+	in := stock.Arrival{Sent: f.Int("sent", "The number of eggs sent"), Broken: f.Int(
+		"broken", "The number of broken eggs",
+	),
+		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int(
+			"displaced", "The number of displaced air cells",
+		),
 		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"), RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
 	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Arrived(c.Request().Context(), m, f.Get("key"), id, in)

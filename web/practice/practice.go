@@ -25,7 +25,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if err != nil || set == 0 {
 			set = 1
 		}
-		return s.Show(c, t, page.Shell{Nav: "/practice", Title: "Practice", Cellar: true}, m, play(set, c.QueryParam("a")))
+		return s.Show(
+			c, t, page.Shell{Nav: "/practice", Title: "Practice", Cellar: true}, m, play(set, c.QueryParam("a")),
+		)
 	}))
 }
 
@@ -37,7 +39,10 @@ var letters = []struct {
 	Letter string
 	Call   candling.Call
 	Name   string
-}{{"l", candling.Live, "Live"}, {"c", candling.Clear, "Clear"}, {"r", candling.Ring, "Ring"}, {"q", candling.Quit, "Quit"}, {"u", candling.Unsure, "Unsure"}, {"s", candling.Unseen, "Can’t see"}}
+}{
+	{"l", candling.Live, "Live"}, {"c", candling.Clear, "Clear"}, {"r", candling.Ring, "Ring"},
+	{"q", candling.Quit, "Quit"}, {"u", candling.Unsure, "Unsure"}, {"s", candling.Unseen, "Can’t see"},
+}
 
 type data struct {
 	candling.Practice
@@ -89,7 +94,9 @@ func play(set uint64, answers string) data {
 	}
 	d.Now, d.Before = draw(d.Next), draw(d.Last)
 	for _, l := range letters {
-		d.Choices = append(d.Choices, choice{l.Name, strings.ToUpper(l.Letter), fmt.Sprintf("/practice?set=%d&a=%s", set, kept+l.Letter)})
+		d.Choices = append(d.Choices, choice{
+			l.Name, strings.ToUpper(l.Letter), fmt.Sprintf("/practice?set=%d&a=%s", set, kept+l.Letter),
+		})
 	}
 	return d
 }

@@ -158,7 +158,10 @@ func (b bench) work(set bool) page.Handler {
 func read(f *page.Form, m *farm.Member) incubate.Setting {
 	s := incubate.Setting{Species: f.Get("species"), SetterID: f.ID("setter"), HatcherID: f.ID("hatcher"),
 		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != "", Unrested: f.Get("unrested") != "",
-		Wish: incubate.Wish{Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"), Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every"}}
+		Wish: incubate.Wish{
+			Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"),
+			Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every",
+		}}
 	if pen, err := strconv.ParseInt(f.Get("pens"), 10, 64); err == nil {
 		s.Wish.PenID = pen
 	}

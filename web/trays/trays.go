@@ -28,7 +28,10 @@ type rack struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	r := rack{s, page.Parse(s, files)}
-	e.GET("/batches/:id/trays", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }))
+	e.GET(
+		"/batches/:id/trays",
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }),
+	)
 	e.POST("/batches/:id/trays", s.Signed(r.move))
 	e.POST("/batches/:id/trays/by-pen", s.Signed(r.byPen))
 }
@@ -181,7 +184,10 @@ func (r rack) move(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	mv := incubate.Move{TrayID: f.ID("tray"), Place: f.Get("place"), Marks: strings.FieldsFunc(f.Get("code"), func(r rune) bool { return r == ' ' || r == ',' || r == ';' })}
+	mv := incubate.Move{
+		TrayID: f.ID("tray"), Place: f.Get("place"),
+		Marks: strings.FieldsFunc(f.Get("code"), func(r rune) bool { return r == ' ' || r == ',' || r == ';' }),
+	}
 	for _, s := range f.Values["egg"] {
 		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
 			mv.EggIDs = append(mv.EggIDs, n)

@@ -101,7 +101,11 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if take && !p.Heard && c.Request().Header.Get("HX-Request") != "" {
 		return c.NoContent(http.StatusNoContent) // nothing new: the page stays as it is
 	}
-	return x.Show(c, x.page, page.Shell{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m, data{Water: p.Water, Hands: &p})
+	return x.Show(
+		c, x.page,
+		page.Shell{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m,
+		data{Water: p.Water, Hands: &p},
+	)
 }
 
 func (x scale) response(c *echo.Context, m *farm.Member) error {
@@ -109,7 +113,10 @@ func (x scale) response(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	r := weigh.Response{What: f.Get("what"), FromPct: f.Float("from", "The humidity before"), ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes")}
+	r := weigh.Response{
+		What: f.Get("what"), FromPct: f.Float("from", "The humidity before"),
+		ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes"),
+	}
 	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
 		return x.Weigh.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
 	}, func(shell page.Shell) error { return x.show(c, m, shell) })

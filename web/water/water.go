@@ -29,7 +29,10 @@ type scale struct {
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := scale{s, page.Parse(s, files)}
-	e.GET("/batches/:id/water", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }))
+	e.GET(
+		"/batches/:id/water",
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }),
+	)
 	e.POST("/batches/:id/water", s.Signed(x.weigh))
 	e.POST("/batches/:id/response", s.Signed(x.response))
 	e.POST("/batches/:id/by-weight", s.Signed(x.byWeight))
@@ -96,14 +99,21 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		if s.Known {
 			day := s.Weighings[len(s.Weighings)-1].Day
 			one.Cells = true
-			one.Should = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(w.Target*day/w.LastDay))
-			one.Is = page.DrawCandledCell(w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(s.LossPct))
+			one.Should = page.DrawCandledCell(
+				w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(w.Target*day/w.LastDay),
+			)
+			one.Is = page.DrawCandledCell(
+				w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(s.LossPct),
+			)
 		}
 		d.Draws = append(d.Draws, one)
 	}
 	if !w.Kind.IsReptile() {
 		for _, loss := range weigh.Drawings {
-			d.Cells = append(d.Cells, cell{loss, page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss))})
+			d.Cells = append(d.Cells, cell{
+				loss,
+				page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss)),
+			})
 		}
 	}
 	shell.Nav, shell.Title = "/batches", w.Code+", water"
@@ -128,7 +138,10 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	}
 	k.TargetX, k.TargetY = x(w.LastDay), y(w.Target)
 	for _, p := range s.Weighings {
-		k.Points = append(k.Points, point{x(p.Day), y(p.LossPct), fmt.Sprintf("day %.1f: %s each, %.1f %% lost", p.Day+float64(w.Counting), r.Mass(p.MeanG), p.LossPct)})
+		k.Points = append(k.Points, point{
+			x(p.Day), y(p.LossPct),
+			fmt.Sprintf("day %.1f: %s each, %.1f %% lost", p.Day+float64(w.Counting), r.Mass(p.MeanG), p.LossPct),
+		})
 	}
 	if !s.Known {
 		return
@@ -139,7 +152,10 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	}
 	k.Forecast, k.Advise = line(s.ProjectedPct), line(s.BestLossPct)
 	more := s.ProjectedPct - s.LossPct
-	k.Fan = fmt.Sprintf("%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*s.GHigh/s.G), x(w.LastDay), y(s.LossPct+more*s.GLow/s.G))
+	k.Fan = fmt.Sprintf(
+		"%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*s.GHigh/s.G), x(w.LastDay),
+		y(s.LossPct+more*s.GLow/s.G),
+	)
 	return
 }
 

@@ -52,7 +52,8 @@ func (p *Program) Trim(from int) {
 		return kept
 	}
 	row := func(i int) bool { return number[i] >= 0 }
-	place := func(i int) bool { return p.basis[i] < n || row(p.basis[i]-n) } // a slack that goes takes its own place in the basis with it
+	// a slack that goes takes its own place in the basis with it
+	place := func(i int) bool { return p.basis[i] < n || row(p.basis[i]-n) }
 	for k, i := range stay {
 		p.rows[k], p.inv[k] = p.rows[i], p.inv[i]
 		if p.inv[i] != nil {
