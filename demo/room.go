@@ -94,7 +94,9 @@ func (l *loader) weighings(ctx context.Context) error {
 				break
 			}
 			mass := math.Round(10*float64(len(eggs))*fresh*(1-perDay*day-.0006*l.dice.Float64())) / 10
-			if _, err := l.tx.AddWeighing(ctx, store.Weighing{BatchID: b.ID, At: at, Eggs: len(eggs), MassG: mass, RHPct: 52, TempC: 37.5}); err != nil {
+			if _, err := l.tx.AddWeighing(
+				ctx, store.Weighing{BatchID: b.ID, At: at, Eggs: len(eggs), MassG: mass, RHPct: 52, TempC: 37.5},
+			); err != nil {
 				return err
 			}
 		}
@@ -189,7 +191,9 @@ func (l *loader) readying(ctx context.Context) error {
 			continue
 		}
 		for _, hours := range []int{26, 20, 15, 4, 1} {
-			if err := l.care(ctx, store.Care{Kind: "turn", BatchID: &b.ID, At: l.now.Add(-time.Duration(hours) * time.Hour)}); err != nil {
+			if err := l.care(
+				ctx, store.Care{Kind: "turn", BatchID: &b.ID, At: l.now.Add(-time.Duration(hours) * time.Hour)},
+			); err != nil {
 				return err
 			}
 		}
@@ -218,7 +222,9 @@ func (l *loader) trays(ctx context.Context) error {
 			free = append(free, tray.Spot{Tray: i, Place: place})
 		}
 	}
-	if _, err := l.tx.SaveTray(ctx, store.Tray{MachineID: l.box["Tabletop"], Name: "Rack", TrayRows: 5, TrayColumns: 8}); err != nil {
+	if _, err := l.tx.SaveTray(
+		ctx, store.Tray{MachineID: l.box["Tabletop"], Name: "Rack", TrayRows: 5, TrayColumns: 8},
+	); err != nil {
 		return err
 	}
 	open, err := l.tx.OpenBatches(ctx)

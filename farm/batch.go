@@ -22,7 +22,10 @@ func FateOf(e store.Egg) outcome.Fate {
 
 // OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
-func (b *Service) OnBatch(ctx context.Context, m *Member, key string, id int64, work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error)) (Done, error) {
+func (b *Service) OnBatch(
+	ctx context.Context, m *Member, key string, id int64,
+	work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error),
+) (Done, error) {
 	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
@@ -60,7 +63,9 @@ func UpdateFertility(ctx context.Context, tx *store.Tx, batchID int64) error {
 		for j, c := range e.Calls {
 			calls[j] = candling.Call(c)
 		}
-		if fertile, ok := candling.Fertile(calls, FateOf(e) == outcome.Hatched, OpenedAs(e.Fate, e.Stage, e.Opened)); ok {
+		if fertile, ok := candling.Fertile(
+			calls, FateOf(e) == outcome.Hatched, OpenedAs(e.Fate, e.Stage, e.Opened),
+		); ok {
 			known[i] = &fertile
 		}
 	}

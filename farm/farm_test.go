@@ -152,10 +152,11 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	y.collect(speckled, 8, 10, 0)
 	require.Equal(t, 20, y.inStore())
 
-	plan := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: box, SetAt: y.now, Picks: []incubate.Pick{
-		{PenID: barred, LaidOn: day(0), Eggs: 5}, {PenID: barred, LaidOn: day(4), Eggs: 5}, {
-			PenID: speckled, LaidOn: day(8), Eggs: 10,
-		}}}
+	plan := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: box, SetAt: y.now,
+		Picks: []incubate.Pick{
+			{PenID: barred, LaidOn: day(0), Eggs: 5}, {PenID: barred, LaidOn: day(4), Eggs: 5}, {
+				PenID: speckled, LaidOn: day(8), Eggs: 10,
+			}}}
 	page, err := y.Incubate.Plan(ctx, y.m, plan)
 	require.NoError(t, err)
 	a := page.Answer
@@ -227,7 +228,10 @@ func TestFromBasketToHatchRate(t *testing.T) {
 				assert.Equal(t, [6]int{
 					want.fertile, want.examined, want.hatchedFertile, want.fertiles, want.hatched, want.set,
 				},
-					[6]int{p.Fertility.K, p.Fertility.N, p.HatchOfFertile.K, p.HatchOfFertile.N, p.HatchOfSet.K, p.HatchOfSet.N}, p.Name)
+					[6]int{
+						p.Fertility.K, p.Fertility.N, p.HatchOfFertile.K, p.HatchOfFertile.N, p.HatchOfSet.K,
+						p.HatchOfSet.N,
+					}, p.Name)
 			}
 		}
 	}

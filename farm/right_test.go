@@ -145,7 +145,8 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y.collect(pen, 0, 12, 0)
 	var sets [2]farm.Done
 	for i := range sets {
-		sets[i], err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now, StartCounter: true,
+		sets[i], err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box,
+			HatcherID: box, SetAt: y.now, StartCounter: true,
 			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
 		require.NoError(t, err)
 		y.now = y.now.Add(time.Hour)
@@ -260,7 +261,8 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	y.m = m
 	geckos, shelf := y.pen("Opal", "leopard-gecko"), y.machine("Shelf", "reptile-box", "leopard-gecko", 10, 0)
 	y.collect(geckos, 0, 2, 0)
-	_, err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "leopard-gecko", SetterID: shelf, TempC: -20.555555555555554, SetAt: y.now,
+	_, err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "leopard-gecko", SetterID: shelf,
+		TempC: -20.555555555555554, SetAt: y.now,
 		Picks: []incubate.Pick{{PenID: geckos, LaidOn: day(0), Eggs: 2}}})
 	assert.ErrorContains(t, err, "The temperature of the box is -5 °F; it may be")
 	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
@@ -350,7 +352,8 @@ func TestEggsOfTomorrowAreLeftAlone(t *testing.T) {
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
 	y.collect(pen, 0, 10, 0)
-	done, err := y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now.Add(20 * time.Hour),
+	done, err := y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box, HatcherID: box,
+		SetAt: y.now.Add(20 * time.Hour),
 		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}}})
 	require.NoError(t, err)
 	for what, err := range map[string]error{

@@ -74,7 +74,8 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Snapshot{Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{}, Machines: all.Machines,
+	w := &Snapshot{Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens,
+		MachineByID: map[int64]Machine{}, Machines: all.Machines,
 		Rooms: map[int64]map[string]Room{}, Kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
 	for _, p := range all.Pens {
 		w.PenByID[p.ID] = p

@@ -273,7 +273,11 @@ func (tx *Tx) Marks(ctx context.Context) (last string, inUse []string, err error
 
 // SetMarks gives eggs their codes; the last one is kept as such.
 func (tx *Tx) SetMarks(ctx context.Context, eggs []int64, codes []string) error {
-	if _, err := tx.Exec(ctx, `update eggs set mark = m.mark from unnest($2::bigint[], $3::text[]) m (id, mark) where eggs.farm_id = $1 and eggs.id = m.id`, tx.FarmID, eggs, codes); err != nil {
+	if _, err := tx.Exec(
+		ctx,
+		`update eggs set mark = m.mark from unnest($2::bigint[], $3::text[]) m (id, mark) where eggs.farm_id = $1 and eggs.id = m.id`,
+		tx.FarmID, eggs, codes,
+	); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `update farms set last_mark = $2 where id = $1`, tx.FarmID, codes[len(codes)-1])
@@ -396,6 +400,10 @@ func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error)
 
 // CountCollected counts the eggs of these collections.
 func (tx *Tx) CountCollected(ctx context.Context, ids []int64) (eggs, rejected int, err error) {
-	err = tx.QueryRow(ctx, `select count(*) filter (where not rejected), count(*) filter (where rejected) from eggs where farm_id = $1 and collection_id = any ($2)`, tx.FarmID, ids).Scan(&eggs, &rejected)
+	err = tx.QueryRow(
+		ctx,
+		`select count(*) filter (where not rejected), count(*) filter (where rejected) from eggs where farm_id = $1 and collection_id = any ($2)`,
+		tx.FarmID, ids,
+	).Scan(&eggs, &rejected)
 	return
 }

@@ -89,20 +89,25 @@ func (tx *Tx) PenHasEggs(ctx context.Context, id int64) (bool, error) {
 // returns its id.
 func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int64, err error) {
 	if m.ID == 0 {
-		id, err = value[int64](ctx, tx, `insert into machines (farm_id, name, kind, counter_from, counter_started_at, until_on, by_hand) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		id, err = value[int64](ctx, tx,
+			`insert into machines (farm_id, name, kind, counter_from, counter_started_at, until_on, by_hand) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand)
 	} else {
-		id, err = value[int64](ctx, tx, `update machines set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6, by_hand = $8 where farm_id = $7 and id = $1 returning id`,
+		id, err = value[int64](ctx, tx,
+			`update machines set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6, by_hand = $8 where farm_id = $7 and id = $1 returning id`,
 			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand)
 	}
 	if err != nil {
 		return 0, err
 	}
-	if _, err := tx.Exec(ctx, `delete from machine_room where farm_id = $1 and machine_id = $2`, tx.FarmID, id); err != nil {
+	if _, err := tx.Exec(
+		ctx, `delete from machine_room where farm_id = $1 and machine_id = $2`, tx.FarmID, id,
+	); err != nil {
 		return 0, err
 	}
 	for _, r := range rooms {
-		if _, err := tx.Exec(ctx, `insert into machine_room (farm_id, machine_id, species, setting, hatching, per_place) values ($1, $2, $3, $4, $5, $6)`,
+		if _, err := tx.Exec(ctx,
+			`insert into machine_room (farm_id, machine_id, species, setting, hatching, per_place) values ($1, $2, $3, $4, $5, $6)`,
 			tx.FarmID, id, r.Species, r.Setting, r.Hatching, max(1, r.PerPlace)); err != nil {
 			return 0, err
 		}

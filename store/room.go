@@ -90,7 +90,8 @@ func (tx *Tx) DropParcel(ctx context.Context, id int64) error {
 
 // SaveParcel keeps what came, or, with nothing in it, that it is on its way.
 func (tx *Tx) SaveParcel(ctx context.Context, p Parcel) error {
-	_, err := tx.Exec(ctx, `update parcels set sent = $3, broken = $4, loose = $5, displaced = $6, arrived_at = $7, note = $8, collection_id = $9 where farm_id = $1 and id = $2`,
+	_, err := tx.Exec(ctx,
+		`update parcels set sent = $3, broken = $4, loose = $5, displaced = $6, arrived_at = $7, note = $8, collection_id = $9 where farm_id = $1 and id = $2`,
 		tx.FarmID, p.ID, p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.Note, p.CollectionID)
 	return err
 }
@@ -109,14 +110,20 @@ const (
 
 // SetFigures replaces a species' own figures.
 func (tx *Tx) SetFigures(ctx context.Context, species string, all []Figure) error {
-	if _, err := tx.Exec(ctx, `delete from own_figures where farm_id = $1 and species = $2`, tx.FarmID, species); err != nil {
+	if _, err := tx.Exec(
+		ctx, `delete from own_figures where farm_id = $1 and species = $2`, tx.FarmID, species,
+	); err != nil {
 		return err
 	}
 	for _, f := range all {
 		if f.Days == nil {
 			f.Days = []int{}
 		}
-		if _, err := tx.Exec(ctx, `insert into own_figures (farm_id, species, figure, at, low, high, days) values ($1, $2, $3, $4, $5, $6, $7)`, tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days); err != nil {
+		if _, err := tx.Exec(
+			ctx,
+			`insert into own_figures (farm_id, species, figure, at, low, high, days) values ($1, $2, $3, $4, $5, $6, $7)`,
+			tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days,
+		); err != nil {
 			return err
 		}
 	}
@@ -168,10 +175,12 @@ func (tx *Tx) SaveTray(ctx context.Context, t Tray) (int64, error) {
 		t.Cool = []int{}
 	}
 	if t.ID == 0 {
-		return value[int64](ctx, tx, `insert into trays (farm_id, machine_id, name, tray_rows, tray_columns, warm, cool) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		return value[int64](ctx, tx,
+			`insert into trays (farm_id, machine_id, name, tray_rows, tray_columns, warm, cool) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 			tx.FarmID, t.MachineID, t.Name, t.TrayRows, t.TrayColumns, t.Warm, t.Cool)
 	}
-	return value[int64](ctx, tx, `update trays set name = $3, tray_rows = $4, tray_columns = $5, warm = $6, cool = $7, until_on = $8 where farm_id = $1 and id = $2 returning id`,
+	return value[int64](ctx, tx,
+		`update trays set name = $3, tray_rows = $4, tray_columns = $5, warm = $6, cool = $7, until_on = $8 where farm_id = $1 and id = $2 returning id`,
 		tx.FarmID, t.ID, t.Name, t.TrayRows, t.TrayColumns, t.Warm, t.Cool, t.UntilOn)
 }
 
@@ -221,7 +230,8 @@ type Care struct {
 
 // AddCare notes it and returns its id.
 func (tx *Tx) AddCare(ctx context.Context, c Care, personID int64) (int64, error) {
-	return value[int64](ctx, tx, `insert into care (farm_id, at, person_id, kind, batch_id, machine_id, place_id) values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7) returning id`,
+	return value[int64](ctx, tx,
+		`insert into care (farm_id, at, person_id, kind, batch_id, machine_id, place_id) values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7) returning id`,
 		tx.FarmID, c.At, personID, c.Kind, c.BatchID, c.MachineID, c.PlaceID)
 }
 

@@ -197,7 +197,8 @@ func TestReadsChangeNothing(t *testing.T) {
 }
 
 func TestAwayIsToldFromWrong(t *testing.T) {
-	for code, away := range map[string]bool{"55P03": true, "57014": true, "57P01": true, "53300": true, "53100": true, "08006": true,
+	for code, away := range map[string]bool{"55P03": true, "57014": true, "57P01": true, "53300": true, "53100": true,
+		"08006": true,
 		"42P01": false, "23505": false, "22001": false} {
 		assert.Equal(t, away, store.Unavailable(fmt.Errorf("query: %w", &pgconn.PgError{Code: code})), code)
 	}

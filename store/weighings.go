@@ -110,7 +110,8 @@ func (tx *Tx) Responses(ctx context.Context, machineID int64, most int) ([]Respo
 
 // AddResponse keeps one and returns its id.
 func (tx *Tx) AddResponse(ctx context.Context, r Response) (int64, error) {
-	return value[int64](ctx, tx, `insert into responses (farm_id, machine_id, at, what, from_pct, to_pct, minutes) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+	return value[int64](ctx, tx,
+		`insert into responses (farm_id, machine_id, at, what, from_pct, to_pct, minutes) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 		tx.FarmID, r.MachineID, r.At, r.What, r.FromPct, r.ToPct, r.Minutes)
 }
 

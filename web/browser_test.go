@@ -392,7 +392,9 @@ func TestAxeFindsNothing(t *testing.T) {
 	pages := bigPages(v)
 	pages["Candle"], pages["Hatch"], pages["Remove"] = pages["Batch"]+"?do=candle", pages["Batch"]+
 		"?do=hatch", pages["Batch"]+"?do=remove"
-	pages["Closed"] = regexp.MustCompile(`(?s)<h2 id="closed">.*?href="(/batches/\d+)"`).FindStringSubmatch(v.get("/batches").body)[1]
+	pages["Closed"] = regexp.MustCompile(
+		`(?s)<h2 id="closed">.*?href="(/batches/\d+)"`,
+	).FindStringSubmatch(v.get("/batches").body)[1]
 	pages["New pen"], pages["New machine"], pages["Lost"] = "/pens/new", "/machines/new", "/nowhere"
 	for _, size := range []struct {
 		w, h int64

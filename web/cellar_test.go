@@ -70,7 +70,10 @@ func (s *site) cellar() *hand {
 func (s *site) called() (n [3]int) {
 	require.NoError(
 		s,
-		s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`).Scan(&n[0], &n[1], &n[2]),
+		s.owner.Pool.QueryRow(
+			s.Context(),
+			`select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`,
+		).Scan(&n[0], &n[1], &n[2]),
 	)
 	return
 }
@@ -264,8 +267,15 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 		return all, got.status
 	}
 	first := candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Clear, TakeOut: true, At: s.now}
-	got, _ := send(first, first, candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Live}, candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 77, Call: candling.Live}, candle.Op{Key: farm.NewKey(), Kind: "dance"},
-		candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 2, Call: "purple"}, candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: first.Key}, candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: farm.NewKey()}, candle.Op{Key: farm.NewKey(), Kind: "rest", At: s.now.Add(1000 * time.Hour)},
+	got, _ := send(first, first, candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 1, Call: candling.Live},
+		candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 77, Call: candling.Live}, candle.Op{
+			Key: farm.NewKey(), Kind: "dance",
+		},
+		candle.Op{Key: farm.NewKey(), Kind: "call", Egg: 2, Call: "purple"},
+		candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: first.Key},
+		candle.Op{Key: farm.NewKey(), Kind: "take-back", Of: farm.NewKey()}, candle.Op{
+			Key: farm.NewKey(), Kind: "rest", At: s.now.Add(1000 * time.Hour),
+		},
 		candle.Op{Key: farm.NewKey(), Kind: "end", Seconds: 1500})
 	var says []string
 	for _, d := range got {
@@ -274,7 +284,9 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 	assert.Equal(t, []string{"true Chicken 27-01: 1 egg called clear and taken " +
 		"out.", "true Chicken 27-01: 1 egg called clear and taken " +
 		"out.", "false Egg 1 is removed already.", "false There is no such egg in this batch any more.",
-		`false "dance" is nothing that can be done at the bench.`, `false "purple" is no call.`, "true Taken back: Chicken 27-01: 1 egg called clear and taken out.", "false That call never arrived, so there is nothing to take back.",
+		`false "dance" is nothing that can be done at the bench.`, `false "purple" is no call.`,
+		"true Taken back: Chicken 27-01: 1 egg called clear and taken out.",
+		"false That call never arrived, so there is nothing to take back.",
 		"true Chicken 27-01: 3 eggs called live.", "true Chicken 27-01: candling lasted 25 minutes."}, says)
 	assert.Equal(t, [3]int{3, 3, 0}, s.called())
 	for _, body := range []string{"", "{}", "[1]", `[{"key":5}]`, strings.Repeat("[", 9999)} {

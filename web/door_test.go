@@ -131,7 +131,8 @@ func TestACrowdAtTheDoor(t *testing.T) {
 	assert.Zero(t, odd.Load())
 	assert.Less(t, slowest, 3*time.Second, "a second on a quiet machine")
 	for range 80 { // no password of a set-up is hashed where there is a farm already
-		require.Equal(t, http.StatusSeeOther, s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"}, "name": {"X"},
+		require.Equal(t, http.StatusSeeOther, s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"},
+			"name":  {"X"},
 			"email": {"x@x.example"}, "password": {words}}).status)
 	}
 }
@@ -141,7 +142,8 @@ func TestCommonAndOwnPasswordsAreRefused(t *testing.T) {
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
 	for password, says := range map[string]string{
-		"password123": "Many people use", "PASSWORD!!!!": "Many people use", "1234567890": "Many people use", "qwertyuiop": "Many people use",
+		"password123": "Many people use", "PASSWORD!!!!": "Many people use", "1234567890": "Many people use",
+		"qwertyuiop":   "Many people use",
 		"aaaaaaaaaaaa": "Many people use", "iloveyou2026": "Many people use", "chickenchicken": "Many people use",
 		"wickfold-2026": "names you", "bo.bright@x": "names you", "short": "5 characters",
 	} {
@@ -222,7 +224,9 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	}()
 	require.Eventually(t, func() bool {
 		var waiting bool
-		err := s.owner.Pool.QueryRow(t.Context(), `select exists (select from pg_locks where locktype = 'advisory' and not granted)`).Scan(&waiting)
+		err := s.owner.Pool.QueryRow(
+			t.Context(), `select exists (select from pg_locks where locktype = 'advisory' and not granted)`,
+		).Scan(&waiting)
 		return err == nil && waiting
 	}, 5*time.Second, 5*time.Millisecond)
 	require.Equal(t, http.StatusSeeOther, v.post("/sign-out", url.Values{}).status)

@@ -17,7 +17,10 @@ import (
 func TestWithoutScripts(t *testing.T) {
 	s := newSite(t).demo(1)
 	v := s.signedIn(demo.Email, demo.Password)
-	r := v.post("/set/answer", url.Values{"species": {"chicken"}, "setter": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Cabinet`)}, "hatcher": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Hatch box`)},
+	r := v.post("/set/answer", url.Values{"species": {"chicken"},
+		"setter": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Cabinet`)}, "hatcher": {
+			v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Hatch box`),
+		},
 		"set_at": {"2027-04-14T12:00"}, "take-1-2027-04-13": {"1"}})
 	require.Equal(t, http.StatusOK, r.status, r.body)
 	assert.Contains(t, r.body, "What comes of it")

@@ -43,7 +43,10 @@ var marks = regexp.MustCompile(`Quillmarsh|Barred|Oat line|Hatch box|Chicken 27-
 func (s *site) eggsAndJournal() (n [3]int) {
 	require.NoError(
 		s,
-		s.owner.Pool.QueryRow(s.Context(), `select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`).Scan(&n[0], &n[1], &n[2]),
+		s.owner.Pool.QueryRow(
+			s.Context(),
+			`select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`,
+		).Scan(&n[0], &n[1], &n[2]),
 	)
 	return
 }
@@ -76,8 +79,13 @@ func TestEveryRouteIsBehindTheWalls(t *testing.T) {
 		method, path, _ := strings.Cut(route, " ")
 		for _, id := range []string{batch, "1", "999999999", "-1", "x", "99999999999999999999"} {
 			at := strings.ReplaceAll(path, ":id", id)
-			form := url.Values{"egg": eggs, "entry": {journal}, "call": {"clear"}, "take_out": {"yes"}, "end": {"removed bad"}, "hatched-1": {"3"}, "step": {"clean"}, "tray": {"0"}, "basket": {"1", "2"}, "sent": {"5"}, "line": {"a 1"}, "pen": {"1"}, "setter": {"1"},
-				"eggs": {"2"}, "date": {"2027-04-13"}, "set_at": {"2027-04-14T10:00"}, "species": {"chicken"}, "take-1-2027-04-13": {"2"}, "kind": {"pull"}, "day": {"22"}, "name": {"Stolen"}, "from_on": {"2027-01-01"}}
+			form := url.Values{"egg": eggs, "entry": {journal}, "call": {"clear"}, "take_out": {"yes"},
+				"end": {"removed bad"}, "hatched-1": {"3"}, "step": {"clean"}, "tray": {"0"}, "basket": {"1", "2"},
+				"sent": {"5"}, "line": {"a 1"}, "pen": {"1"}, "setter": {"1"},
+				"eggs": {"2"}, "date": {"2027-04-13"}, "set_at": {"2027-04-14T10:00"}, "species": {"chicken"},
+				"take-1-2027-04-13": {"2"}, "kind": {"pull"}, "day": {"22"}, "name": {"Stolen"}, "from_on": {
+					"2027-01-01",
+				}}
 			ask := func(v *visitor) reply {
 				if method == http.MethodPost {
 					return v.post(at, form)
@@ -133,7 +141,13 @@ func TestTheDoor(t *testing.T) {
 	)
 	assert.Equal(
 		t, http.StatusSeeOther,
-		s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"}, "name": {"E"}, "email": {"e@e.example"}, "password": {"a-long-password"}}).status,
+		s.visitor().post(
+			"/set-up",
+			url.Values{
+				"farm": {"X"}, "zone": {"UTC"}, "name": {"E"}, "email": {"e@e.example"},
+				"password": {"a-long-password"},
+			},
+		).status,
 	)
 
 	for range 5 {
@@ -144,7 +158,9 @@ func TestTheDoor(t *testing.T) {
 	}
 	assert.Contains(
 		t,
-		s.visitor().post("/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"a-long-password"}}).body,
+		s.visitor().post(
+			"/sign-in", url.Values{"email": {"anna@wickfold.example"}, "password": {"a-long-password"}},
+		).body,
 		"Too many wrong tries",
 	)
 
@@ -179,7 +195,10 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 	v := s.signedIn(demo.Email, demo.Password)
 	batch := v.find("/batches", `href="(/batches/\d+)"`)
 	forms := map[string][]string{
-		"/eggs": {"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth", "note"}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/eggs/import": {"text"},
+		"/eggs": {
+			"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth",
+			"note",
+		}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/eggs/import": {"text"},
 		"/set": {
 			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99",
 			"unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13",
@@ -195,11 +214,15 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {
 			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "out",
 		},
-		"/eggs/line": {"line"}, "/eggs/store": {"basket", "place"}, "/places/new": {"name", "temp", "rh"}, "/places/1": {"name", "temp", "rh", "until_on"}, "/places/1/tilted": {"back"},
+		"/eggs/line": {"line"}, "/eggs/store": {"basket", "place"}, "/places/new": {"name", "temp", "rh"},
+		"/places/1": {"name", "temp", "rh", "until_on"}, "/places/1/tilted": {"back"},
 		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {
 			"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note",
 		},
-		"/kinds/duck": {"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c", "humidity_set_pct"}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
+		"/kinds/duck": {
+			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
+			"humidity_set_pct",
+		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/trays": {
 			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
 		},
@@ -217,10 +240,15 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"farm", "zone", "name", "email", "password",
 		},
 	}
-	usual := map[string]string{"pen": "1", "date": "2027-04-13", "eggs": "3", "species": "chicken", "setter": "2", "hatcher": "4", "set_at": "2027-04-14T10:00", "take-1-2027-04-13": "2",
-		"name": "N", "from_on": "2027-01-01", "kind": "hatcher", "setting-chicken": "5", "farm": "F", "zone": "UTC", "chore_at": "07:00", "call": "live", "end": "removed bad",
-		"supplier": "9", "ordered": "12", "ordered_on": "2027-04-10", "sent": "12", "at": "2027-04-14T10:00", "laid_on": "2027-04-11", "rest": "24", "school": "wet", "hand_turns": "5", "washing": "unwashed",
-		"mistings": "0", "cool_min": "0", "tray_name": "T", "tray_rows": "2", "tray_columns": "3", "warm_hours": "24", "rest_hours": "24", "line": "barred 2", "what": "a sponge", "from": "40", "to": "50", "minutes": "30", "next": "0"}
+	usual := map[string]string{"pen": "1", "date": "2027-04-13", "eggs": "3", "species": "chicken", "setter": "2",
+		"hatcher": "4", "set_at": "2027-04-14T10:00", "take-1-2027-04-13": "2",
+		"name": "N", "from_on": "2027-01-01", "kind": "hatcher", "setting-chicken": "5", "farm": "F", "zone": "UTC",
+		"chore_at": "07:00", "call": "live", "end": "removed bad",
+		"supplier": "9", "ordered": "12", "ordered_on": "2027-04-10", "sent": "12", "at": "2027-04-14T10:00",
+		"laid_on": "2027-04-11", "rest": "24", "school": "wet", "hand_turns": "5", "washing": "unwashed",
+		"mistings": "0", "cool_min": "0", "tray_name": "T", "tray_rows": "2", "tray_columns": "3", "warm_hours": "24",
+		"rest_hours": "24", "line": "barred 2", "what": "a sponge", "from": "40", "to": "50", "minutes": "30",
+		"next": "0"}
 	absurd := []string{
 		"-1", "1000000000", "99999999999999999999", "1e9", "9999-12-31", "9999-12-31T00:00", "0000-00-00",
 		"-0001-01-01T00:00", strings.Repeat("n", 1<<20), "\xff\xfe\xfd", "a\x00b", "<script>alert(1)</script>",
@@ -244,8 +272,13 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			}
 		}
 	}
-	for _, path := range []string{"/batches?page=-5", "/batches?page=99999999999", "/board?on=9999-12-31", "/board?on=x", "/set?kind=phoenix", "/eggs?pen=x", batch + "?do=x", "/batches/0", "/pens/99999999999999999999", "/nowhere",
-		"/eggs/store?pen=x", "/eggs/store?pen=99999999999999999999", "/eggs/waiting?kind=phoenix", "/eggs/waiting?kind=leopard-gecko", "/kinds/phoenix", "/kinds/ball-python", "/places/0", "/practice?set=-1&a=%00%ff", "/practice?set=99999999999999&a=zzzz", "/eggs?pen=-1", batch + "/card.pdf?size=a0", "/pens/new?supplier=x"} {
+	for _, path := range []string{"/batches?page=-5", "/batches?page=99999999999", "/board?on=9999-12-31",
+		"/board?on=x", "/set?kind=phoenix", "/eggs?pen=x", batch + "?do=x", "/batches/0", "/pens/99999999999999999999",
+		"/nowhere",
+		"/eggs/store?pen=x", "/eggs/store?pen=99999999999999999999", "/eggs/waiting?kind=phoenix",
+		"/eggs/waiting?kind=leopard-gecko", "/kinds/phoenix", "/kinds/ball-python", "/places/0",
+		"/practice?set=-1&a=%00%ff", "/practice?set=99999999999999&a=zzzz", "/eggs?pen=-1", batch + "/card.pdf?size=a0",
+		"/pens/new?supplier=x"} {
 		assert.Less(t, v.get(path).status, 500, path)
 	}
 	r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/eggs", io.LimitReader(neverending('x'), 9<<20))
@@ -283,10 +316,15 @@ func bigPages(v *visitor) map[string]string {
 	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find(
 		"/batches", `href="(/batches/\d+)"`,
 	),
-		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines", "Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
-		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken", "Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
+		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
+		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
+		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken",
+		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
 		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
-			"/trays", "Practice": "/practice?set=3&a=lcq", "Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle", "Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water", "Card": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
+			"/trays", "Practice": "/practice?set=3&a=lcq",
+		"Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
+		"Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
+		"Card":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
 }
 
 func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {
@@ -349,7 +387,10 @@ func BenchmarkPages(b *testing.B) {
 	var eggs, batches, pens int
 	require.NoError(
 		b,
-		s.owner.Pool.QueryRow(b.Context(), `select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`).Scan(&eggs, &batches, &pens),
+		s.owner.Pool.QueryRow(
+			b.Context(),
+			`select (select count(*) from eggs), (select count(*) from batches), (select count(*) from pens)`,
+		).Scan(&eggs, &batches, &pens),
 	)
 	b.Logf("%d eggs, %d batches, %d pens", eggs, batches, pens)
 	v := s.signedIn(demo.Email, demo.Password)

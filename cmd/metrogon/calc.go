@@ -342,7 +342,9 @@ func calcSetCount(ctx context.Context, in []byte) (any, error) {
 	if err != nil {
 		return nil, fmt.Errorf("wanted: %w", err)
 	}
-	return map[string]any{"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected}, nil
+	return map[string]any{
+		"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected,
+	}, nil
 }
 
 func calcStorage(ctx context.Context, in []byte) (any, error) {
@@ -373,7 +375,10 @@ func calcStorage(ctx context.Context, in []byte) (any, error) {
 	var own []storage.Own
 	for i, o := range q.Own {
 		at := fmt.Sprintf("own[%d].", i)
-		if err := cmp.Or(between(at+"age_days", o.AgeDays, 0, 60), between(at+"set", float64(o.Set), 0, 1e7), between(at+"hatched", float64(o.Hatched), 0, float64(o.Set))); err != nil {
+		if err := cmp.Or(
+			between(at+"age_days", o.AgeDays, 0, 60), between(at+"set", float64(o.Set), 0, 1e7),
+			between(at+"hatched", float64(o.Hatched), 0, float64(o.Set)),
+		); err != nil {
 			return nil, err
 		}
 		own = append(own, storage.Own{AgeDays: o.AgeDays, Set: o.Set, Hatched: o.Hatched})
@@ -450,7 +455,9 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 	case (q.LengthMM == nil) != (q.BreadthMM == nil):
 		return nil, errors.New("breadth_mm, length_mm: one is given; it may be both or neither")
 	case q.LengthMM != nil:
-		if err := cmp.Or(between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200)); err != nil {
+		if err := cmp.Or(
+			between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200),
+		); err != nil {
 			return nil, err
 		}
 		l.FreshMassG, l.VolumeCM3 = moisture.FreshMass(*q.LengthMM, *q.BreadthMM), moisture.Volume(

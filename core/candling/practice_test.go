@@ -30,9 +30,15 @@ func TestWhatACallIsWorth(t *testing.T) {
 		dark        bool
 		want        candling.Mistake
 	}{
-		{candling.Live, candling.Live, false, candling.Right}, {candling.Live, candling.Clear, false, candling.LiveThrown}, {candling.Live, candling.Bad, false, candling.LiveThrown},
-		{candling.Quit, candling.Live, false, candling.DeadKept}, {candling.Ring, candling.Clear, false, candling.WrongName}, {candling.Clear, candling.Unsure, false, candling.TooTimid},
-		{candling.Live, candling.Unseen, true, candling.Right}, {candling.Live, candling.Unseen, false, candling.TooTimid}, {candling.Live, candling.Quit, true, candling.LiveThrown},
+		{candling.Live, candling.Live, false, candling.Right},
+		{candling.Live, candling.Clear, false, candling.LiveThrown},
+		{candling.Live, candling.Bad, false, candling.LiveThrown},
+		{candling.Quit, candling.Live, false, candling.DeadKept},
+		{candling.Ring, candling.Clear, false, candling.WrongName},
+		{candling.Clear, candling.Unsure, false, candling.TooTimid},
+		{candling.Live, candling.Unseen, true, candling.Right},
+		{candling.Live, candling.Unseen, false, candling.TooTimid},
+		{candling.Live, candling.Quit, true, candling.LiveThrown},
 	} {
 		assert.Equal(
 			t, c.want, candling.Drill{Truth: c.truth, DarkShell: c.dark}.Judge(c.said), "%s called %s, dark %t",

@@ -67,7 +67,8 @@ func TestNoEggTooMany(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var all []choice.Lot
 		for range rapid.IntRange(1, 6).Draw(t, "lots") {
-			all = append(all, choice.Lot{Pen: rapid.Int64Range(1, 3).Draw(t, "pen"), Age: float64(rapid.IntRange(0, 12).Draw(t, "age")), Eggs: rapid.IntRange(0, 20).Draw(t, "eggs"),
+			all = append(all, choice.Lot{Pen: rapid.Int64Range(1, 3).Draw(t, "pen"),
+				Age: float64(rapid.IntRange(0, 12).Draw(t, "age")), Eggs: rapid.IntRange(0, 20).Draw(t, "eggs"),
 				Young: rates.Beta{A: 3, B: 2}, Keeps: rapid.Float64Range(.3, 1).Draw(t, "keeps")})
 		}
 		w := choice.Wish{

@@ -273,7 +273,8 @@ func (l Lot) check() error {
 	errs := []error{in("fresh_mass_g", l.FreshMassG, .3, 2500), in("air_temp_c", l.AirTempC, 10, 45), in(
 		"egg_temp_c", l.EggTempC, 10, 45,
 	),
-		in("target_loss_pct", l.TargetPct, 1, 40), in("target_day", l.TargetDay, 1, 200), in("altitude_m", l.AltitudeM, -500, 9000), in("g_mg_day_kpa", l.KnownG, 0, 20000)}
+		in("target_loss_pct", l.TargetPct, 1, 40), in("target_day", l.TargetDay, 1, 200),
+		in("altitude_m", l.AltitudeM, -500, 9000), in("g_mg_day_kpa", l.KnownG, 0, 20000)}
 	for i, w := range l.Weighings {
 		errs = append(errs, in(fmt.Sprintf("weighings[%d].day", i), w.Day, 0, 200), in(
 			fmt.Sprintf("weighings[%d].mass_g", i), w.MassG, .2, 2500,

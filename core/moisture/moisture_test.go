@@ -206,7 +206,8 @@ func TestNoLossIsPossibleAndAdvisesNothing(t *testing.T) {
 		}
 		assert.False(t, math.IsNaN(o.LossPct) || math.IsInf(o.ProjectedPct, 0), name)
 	}
-	o, err := moisture.Work(moisture.Lot{FreshMassG: 55.1, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12, TargetDay: 18,
+	o, err := moisture.Work(moisture.Lot{FreshMassG: 55.1, AirTempC: 37.5, EggTempC: 37.5, RH: held(50), TargetPct: 12,
+		TargetDay: 18,
 		Weighings: []moisture.Weighing{{Day: 0, MassG: 55.1}, {Day: 3, MassG: 55.1}}})
 	require.NoError(t, err)
 	assert.True(t, o.NoLoss)
@@ -237,8 +238,9 @@ func TestBoundsOfASlopeWorkedByHand(t *testing.T) {
 
 // Five days at 40 % and five at 60 % lose as 3 to 2: 3 g and 2 g lead back to 60 g.
 func TestGoingBackKeepsToEachPeriodsHumidity(t *testing.T) {
-	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 5, MassG: 57}, {Day: 10, MassG: 55}}, TargetPct: 12, TargetDay: 18,
-		RH: []moisture.Period{{FromDay: 0, ToDay: 5, RHPct: 40}, {FromDay: 5, ToDay: 10, RHPct: 60}}})
+	o := work(t, moisture.Lot{Weighings: []moisture.Weighing{{Day: 5, MassG: 57}, {Day: 10, MassG: 55}}, TargetPct: 12,
+		TargetDay: 18,
+		RH:        []moisture.Period{{FromDay: 0, ToDay: 5, RHPct: 40}, {FromDay: 5, ToDay: 10, RHPct: 60}}})
 	assert.InDelta(t, 100*5/60.0, o.LossPct, 1e-9)
 }
 

@@ -86,8 +86,9 @@ func spoil(dice *rand.Rand, p *season.Problem, plan []season.Batch) []season.Bat
 		if len(out) == 0 || dice.IntN(6) == 0 {
 			s := p.Sources[dice.IntN(len(p.Sources))]
 			day := dice.IntN(p.Days+4) - 2
-			out = append(out, season.Batch{Source: s.ID, SetDay: day, Setter: p.Machines[dice.IntN(len(p.Machines))].ID, Hatcher: p.Machines[dice.IntN(len(p.Machines))].ID,
-				Eggs: season.Clutch{{Laid: day - dice.IntN(12), Eggs: float64(dice.IntN(9))}}, Orders: []season.Give{
+			out = append(out, season.Batch{Source: s.ID, SetDay: day, Setter: p.Machines[dice.IntN(len(p.Machines))].ID,
+				Hatcher: p.Machines[dice.IntN(len(p.Machines))].ID,
+				Eggs:    season.Clutch{{Laid: day - dice.IntN(12), Eggs: float64(dice.IntN(9))}}, Orders: []season.Give{
 					{Order: p.Orders[dice.IntN(len(p.Orders))].ID, Young: 3 * dice.Float64()},
 				}})
 			continue

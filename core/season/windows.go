@@ -99,7 +99,8 @@ func (m *model) windows(stop func() bool) float64 {
 	}
 	for i := range m.source {
 		x := &m.source[i]
-		stretch(func(s share) bool { return s.src == i }, func(s share) int { return s.from - x.sp.MaxAge }, func(s share) int { return s.to },
+		stretch(func(s share) bool { return s.src == i }, func(s share) int { return s.from - x.sp.MaxAge },
+			func(s share) int { return s.to },
 			func(s share) float64 { return 1 / s.each }, func(a, b int) (eggs float64) {
 				for d := max(a, x.first); d <= b && d-x.first < len(x.supply); d++ {
 					eggs += float64(max(0, m.base.left[i][d-x.first]))
@@ -115,7 +116,8 @@ func (m *model) windows(stop func() bool) float64 {
 			}
 		}
 		locks := func(day int, s share) int { return day + m.source[s.src].sp.Lockdown }
-		stretch(func(s share) bool { return s.h == h }, func(s share) int { return locks(s.from, s) }, func(s share) int { return locks(s.to, s) },
+		stretch(func(s share) bool { return s.h == h }, func(s share) int { return locks(s.from, s) },
+			func(s share) int { return locks(s.to, s) },
 			func(s share) float64 {
 				x := &m.source[s.src]
 				return x.Kept * m.machine[h].hatch[x.spNo] / s.each

@@ -156,7 +156,9 @@ func (p *Profile) Incubation(tempC float64) (Figure, error) {
 	a, b := pts[i-1], pts[i]
 	w := (tempC - a.TempC) / (b.TempC - a.TempC)
 	between := func(x, y float64) float64 { return math.Exp(math.Log(x)*(1-w) + math.Log(y)*w) }
-	return Figure{At: between(a.At, b.At), From: between(a.From, b.From), To: between(a.To, b.To), Origin: p.Duration.Origin}, nil
+	return Figure{
+		At: between(a.At, b.At), From: between(a.From, b.From), To: between(a.To, b.To), Origin: p.Duration.Origin,
+	}, nil
 }
 
 //go:embed profiles/*.toml

@@ -112,7 +112,9 @@ func TestDifferingIsSaidWithCare(t *testing.T) {
 	assert.Less(t, told(30, 1), .06, "as published")
 	assert.Less(t, told(200, 1), .06, "as published, many eggs")
 	assert.Greater(t, told(60, .6), .95, "plainly worse from day 6 on")
-	day, by, sure := storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 200, Hatched: 160}, {AgeDays: 7, Set: 200, Hatched: 60}}).Differs(14)
+	day, by, sure := storage.Blend(
+		hen(t), []storage.Own{{AgeDays: 1, Set: 200, Hatched: 160}, {AgeDays: 7, Set: 200, Hatched: 60}},
+	).Differs(14)
 	assert.True(t, sure && by < -.3 && day >= 6 && day <= 8, "day %d, %.2f", day, by)
 }
 
@@ -160,11 +162,15 @@ func TestABlendWorkedByHand(t *testing.T) {
 	// Of a hundred fresh eggs eighty hatched, of a hundred of seven days forty: the level
 	// is 120.5 ÷ 190.8 = 0.63164; on day 7 0.4 stands against 0.56704, 2.38 standard
 	// errors; on day 6, half as many eggs, 2.31.
-	day, by, sure = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}}).Differs(14)
+	day, by, sure = storage.Blend(
+		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}},
+	).Differs(14)
 	assert.Equal(t, 7, day)
 	assert.InDelta(t, -.26446, by, 1e-5)
 	assert.False(t, sure)
-	day, by, _ = storage.Blend(hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}}).Differs(6)
+	day, by, _ = storage.Blend(
+		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}},
+	).Differs(6)
 	assert.Equal(t, 6, day, "an age beyond the last is not looked at")
 	assert.InDelta(t, -.29476, by, 1e-5)
 }

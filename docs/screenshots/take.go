@@ -68,8 +68,10 @@ func main() {
 				browser.See(`.tray`),
 			)
 		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
-			steps = append(steps, chromedp.Navigate(address+"/batches"), chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
-				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))), browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
+			steps = append(steps, chromedp.Navigate(address+"/batches"),
+				chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
+				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))),
+				browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
 		case "pen":
 			steps = append(
 				steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`),

@@ -105,7 +105,9 @@ func called(
 
 // RecordOpened records what eggs that were taken out showed on opening: a true clear
 // has a small dense white spot, an early death a larger ring.
-func (b *Service) RecordOpened(ctx context.Context, m *farm.Member, key string, batchID int64, ids []int64, stage candling.Stage) (farm.Done, error) {
+func (b *Service) RecordOpened(
+	ctx context.Context, m *farm.Member, key string, batchID int64, ids []int64, stage candling.Stage,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {

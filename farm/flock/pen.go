@@ -99,7 +99,9 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 	}
 	for at, x := range cells {
 		g := l.groups[at.key]
-		_, _, out := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}.Known()
+		_, _, out := outcome.Part{
+			Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g),
+		}.Known()
 		r := x.Record
 		if out == 0 {
 			r = farm.WithGroups(r, []store.Group{g})

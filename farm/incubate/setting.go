@@ -289,7 +289,8 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 		take = append(take, pick.Eggs)
 		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Late {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s; expect about %s of them.",
-				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age, units.Number(v.Kind.StorageLimitDays.At),
+				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age,
+				units.Number(v.Kind.StorageLimitDays.At),
 				wording.Plural(int(math.Round(x.Expect(v.Kind, pick.PenID, age, pick.Eggs))), "young")))
 		}
 		if pick.Trial {

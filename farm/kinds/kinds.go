@@ -93,7 +93,9 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []Kind
 
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
 // its method. It says which values are unusual.
-func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, changes []species.Change, way method.Method) (farm.Done, error) {
+func (b *Service) SaveKind(
+	ctx context.Context, m *farm.Member, key, id string, changes []species.Change, way method.Method,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner
@@ -126,7 +128,13 @@ func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, 
 			return farm.Done{}, err
 		}
 		if !shipped.IsReptile() {
-			if err := tx.SetMethod(ctx, store.Method{Species: shipped.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
+			if err := tx.SetMethod(
+				ctx,
+				store.Method{
+					Species: shipped.ID, School: string(way.School), HandTurns: way.HandTurns,
+					Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin,
+				},
+			); err != nil {
 				return farm.Done{}, err
 			}
 		}

@@ -253,7 +253,13 @@ func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Ru
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SaveFarm(ctx, store.Farm{Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours, OutCalls: out}); err != nil {
+		if err := tx.SaveFarm(
+			ctx,
+			store.Farm{
+				Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours,
+				OutCalls: out,
+			},
+		); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, nil, nil, "Changed the farm's settings.")

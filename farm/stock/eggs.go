@@ -60,7 +60,9 @@ func next(r farm.EggRoom) int64 {
 
 // OnTrial puts rejected eggs of a collection into store, to be set on trial and told
 // apart.
-func (b *Service) OnTrial(ctx context.Context, m *farm.Member, key string, collectionID int64, reason string, eggs int) (farm.Done, error) {
+func (b *Service) OnTrial(
+	ctx context.Context, m *farm.Member, key string, collectionID int64, reason string, eggs int,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
@@ -184,7 +186,9 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 		p.Addf("washing", "Pick what was done to the shells.")
 	}
 	row.Washing = string(c.Washing)
-	if row.WashWith = p.Name("wash_with", "What they were washed with", c.WashWith, 60, false); c.Washing != method.Washed {
+	if row.WashWith = p.Name(
+		"wash_with", "What they were washed with", c.WashWith, 60, false,
+	); c.Washing != method.Washed {
 		row.WashWith = ""
 	}
 	if c.PlaceID != 0 {

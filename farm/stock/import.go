@@ -86,7 +86,10 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 		var p farm.Problems
 		gathering(&p, l.Date, l.Eggs, l.Rejected, l.Note, today)
 		for _, one := range p {
-			value := map[string]string{"date": l.Date.Format("2006-01-02"), "eggs": fmt.Sprint(l.Eggs), "rejected": fmt.Sprint(l.Rejected), "note": l.Note}[one.Field]
+			value := map[string]string{
+				"date": l.Date.Format("2006-01-02"), "eggs": fmt.Sprint(l.Eggs), "rejected": fmt.Sprint(l.Rejected),
+				"note": l.Note,
+			}[one.Field]
 			bad(one.Field, value, errors.New(one.Says))
 		}
 		kind, err := species.Find(strings.ToLower(l.Species))
@@ -125,7 +128,9 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 // linesAtOnce keeps each statement of a long file short.
 const linesAtOnce = 500
 
-func (d *Imported) bring(ctx context.Context, tx *farm.Tx, lines []ImportLine, pens map[string]farm.Pen, made int) error {
+func (d *Imported) bring(
+	ctx context.Context, tx *farm.Tx, lines []ImportLine, pens map[string]farm.Pen, made int,
+) error {
 	var about journal.Subjects
 	same := map[string]int{} // equal lines of one file are different gatherings
 	all := make([]store.Collection, len(lines))

@@ -98,7 +98,8 @@ func (b *Service) HandsFree(ctx context.Context, m *farm.Member, batchID int64, 
 		return page, nil
 	}
 	page.Seen, page.OddG = reading.ID, 0
-	weigh := Weighing{TrayID: on.TrayID, Code: on.Code, Eggs: on.Eggs, MassG: reading.MassG - h.TareG, RHPct: h.RHPct, TempC: h.TempC, At: reading.At,
+	weigh := Weighing{TrayID: on.TrayID, Code: on.Code, Eggs: on.Eggs, MassG: reading.MassG - h.TareG, RHPct: h.RHPct,
+		TempC: h.TempC, At: reading.At,
 		Sure: h.OddG > 0 && math.Abs(reading.MassG-h.OddG) < .02*h.OddG}
 	done, err := b.Record(ctx, m, readingKey(m.FarmID, reading.ID), batchID, weigh)
 	p, odd := farm.AsProblems(err)

@@ -242,7 +242,13 @@ func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, ba
 		}
 		way := w.Method(kind.ID)
 		way.School = method.ByWeight
-		if err := tx.SetMethod(ctx, store.Method{Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin}); err != nil {
+		if err := tx.SetMethod(
+			ctx,
+			store.Method{
+				Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing),
+				Mistings: way.Mistings, CoolMin: way.CoolMin,
+			},
+		); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(

@@ -22,14 +22,16 @@ import (
 const address = "http://127.0.0.1:8480/batches/4711"
 
 func sample(pens int) card.Card {
-	c := card.Card{Code: "Chicken 27-04", Kind: "Chicken", Farm: "Wickfold", Eggs: "40 eggs", Where: "Cabinet → Hatch box", Air: "37.5 °C at egg height, 45–55 % (by weight)",
+	c := card.Card{Code: "Chicken 27-04", Kind: "Chicken", Farm: "Wickfold", Eggs: "40 eggs",
+		Where: "Cabinet → Hatch box", Air: "37.5 °C at egg height, 45–55 % (by weight)",
 		Dates: []card.Date{
 			{What: "Set, day 1", When: "Mon 1 Mar, 18:00", Counter: "counter 12"},
 			{What: "Lockdown, day 19", When: "Fri 19 Mar, 07:00", Counter: "counter 30"},
 			{What: "Hatch, day 22", When: "Sun 21 Mar – Tue 23 Mar"},
 		},
 		Daily: []string{"Turn by hand 5 times a day until " +
-			"lockdown."}, Tallies: []string{"clear", "ring, quit", "hatched"}, Cautions: "Wash hands.", Address: address}
+			"lockdown."}, Tallies: []string{"clear", "ring, quit", "hatched"}, Cautions: "Wash hands.",
+		Address: address}
 	for i := range pens {
 		c.Pens = append(c.Pens, card.Pen{
 			Name: "Žluťák × Мари " + strconv.Itoa(i+1), Eggs: 10 + i, Codes: "AAA … ACE", Band: marks.BandOf(i),
@@ -50,7 +52,9 @@ func TestTheCardReadsAsItShould(t *testing.T) {
 			said := poppler(t, "pdftotext", "-layout", file, "-")
 			assert.Equal(t, 1, strings.Count(said, "\f"), "one page")
 			said = strings.Join(strings.Fields(said), " ")
-			for _, part := range []string{"Chicken 27-04", "40 eggs", "Cabinet → Hatch box", "Wickfold", "Žluťák × Мари 1 10 AAA … ACE", "Set, day 1 Mon 1 Mar, 18:00 counter 12", "Lockdown, day 19 Fri 19 Mar, 07:00 counter 30",
+			for _, part := range []string{"Chicken 27-04", "40 eggs", "Cabinet → Hatch box", "Wickfold",
+				"Žluťák × Мари 1 10 AAA … ACE", "Set, day 1 Mon 1 Mar, 18:00 counter 12",
+				"Lockdown, day 19 Fri 19 Mar, 07:00 counter 30",
 				"Hatch, day 22 Sun 21 Mar – Tue 23 " +
 					"Mar", "37.5 °C at egg height, 45–55 % (by " +
 					"weight)", "Turn by hand 5 times", "clear ring, quit hatched", "Wash hands."} {

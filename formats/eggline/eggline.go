@@ -19,8 +19,10 @@ import (
 
 var (
 	words = map[string]string{
-		"crack": "crack", "cracked": "crack", "cracks": "crack", "double": "double", "doubles": "double", "small": "small", "large": "large", "big": "large",
-		"shape": "shape", "misshapen": "shape", "dirty": "dirty", "first": "pullet", "pullet": "pullet", "floats": "floats", "floating": "floats", "broken": "broken",
+		"crack": "crack", "cracked": "crack", "cracks": "crack", "double": "double", "doubles": "double",
+		"small": "small", "large": "large", "big": "large",
+		"shape": "shape", "misshapen": "shape", "dirty": "dirty", "first": "pullet", "pullet": "pullet",
+		"floats": "floats", "floating": "floats", "broken": "broken",
 	}
 	shells = map[string]method.Washing{"unwashed": method.Unwashed, "brushed": method.Brushed, "washed": method.Washed}
 	size   = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)x(\d+(?:[.,]\d+)?)(?:mm)?$`)

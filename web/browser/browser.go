@@ -82,5 +82,6 @@ func See(css string) Step { return chromedp.WaitVisible(chromedp.CSS(css)) }
 // SignIn goes through the door.
 func SignIn(address, email, password string) Step {
 	return chromedp.Steps(chromedp.Navigate(address+"/sign-in"),
-		Type(`input[name=email]`, email), Type(`input[name=password]`, password), Click(`main button`), See(`.signed h1`))
+		Type(`input[name=email]`, email), Type(`input[name=password]`, password), Click(`main button`),
+		See(`.signed h1`))
 }

@@ -58,7 +58,8 @@ type Key struct {
 	Name, Key string
 }
 
-var keys = []Key{{candling.Live, "Live", "L"}, {candling.Clear, "Clear", "C"}, {candling.Ring, "Ring", "R"}, {candling.Quit, "Quit", "Q"}, {candling.Unsure, "Unsure", "U"},
+var keys = []Key{{candling.Live, "Live", "L"}, {candling.Clear, "Clear", "C"}, {candling.Ring, "Ring", "R"},
+	{candling.Quit, "Quit", "Q"}, {candling.Unsure, "Unsure", "U"},
 	{candling.Unseen, "Can’t see", "S"}, {candling.Cracked, "Cracked", "K"}, {candling.Bad, "Bad", "B"}, {
 		candling.Displaced, "Cell displaced", "D",
 	}}

@@ -113,9 +113,12 @@ func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]s
 }
 
 func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
-	in := stock.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"), Eggs: f.Int("eggs", "The number of sound eggs"),
-		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"), PlaceID: f.ID("place"),
-		MassG: f.MaybeMass("mass", "The weight", m), LengthMM: f.MaybeFloat("length", "The length"), Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
+	in := stock.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"),
+		Eggs:    f.Int("eggs", "The number of sound eggs"),
+		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"),
+		PlaceID: f.ID("place"),
+		MassG:   f.MaybeMass("mass", "The weight", m), LengthMM: f.MaybeFloat("length", "The length"),
+		Breadth: f.MaybeFloat("breadth", "The breadth"), Note: f.Get("note")}
 	for _, reason := range grading.Reasons {
 		if n := f.Int("reason-"+reason.ID, "The number of rejects"); n != 0 {
 			in.Reasons[reason.ID] = n

@@ -103,7 +103,8 @@ func (k shelf) save(c *echo.Context, m *farm.Member) error {
 	}
 	way := method.Default()
 	if !shipped.IsReptile() {
-		way = method.Method{School: method.School(f.Get("school")), HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
+		way = method.Method{School: method.School(f.Get("school")),
+			HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
 			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
 	}
 	return k.Keep(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {

@@ -146,7 +146,10 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 	var rooms []farm.Room
 	for _, k := range species.All() {
 		rooms = append(rooms, farm.Room{Species: k.ID,
-			Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int("per-"+k.ID, "The eggs in one place, "+k.Name)})
+			Setting:  f.Int("setting-"+k.ID, "The room for setting "+k.Name),
+			Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int(
+				"per-"+k.ID, "The eggs in one place, "+k.Name,
+			)})
 	}
 	return x.Keep(c, f, "/machines", func() (farm.Done, error) {
 		return x.Machines.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)

@@ -68,7 +68,12 @@ type Template struct{ *template.Template }
 func Parse(site *Site, files fs.FS, own ...template.FuncMap) Template {
 	funcs := template.FuncMap{
 		"asset": site.Assets.URL, "icon": site.Assets.Icon, "kinds": species.All, "dict": dict, "list": func(v ...any) []any { return v },
-		"pct": func(f float64) string { return strconv.Itoa(int(math.Round(100 * f))) }, "key": farm.NewKey, "lower": strings.ToLower, "capital": func(s any) string { t := fmt.Sprint(s); return strings.ToUpper(t[:1]) + t[1:] },
+		"pct": func(f float64) string {
+			return strconv.Itoa(int(math.Round(100 * f)))
+		}, "key": farm.NewKey, "lower": strings.ToLower, "capital": func(s any) string {
+			t := fmt.Sprint(s)
+			return strings.ToUpper(t[:1]) + t[1:]
+		},
 		"plural": func(n int, one string) string {
 			if n == 1 {
 				return "1 " + one
@@ -394,7 +399,9 @@ func Posted(c *echo.Context) (id int64, f *Form, err error) {
 
 // Keep saves what a form says and goes on to next; what is wrong comes back in
 // the form, as it was typed.
-func (s *Site) Keep(c *echo.Context, f *Form, next string, save func() (farm.Done, error), again func(Shell) error) error {
+func (s *Site) Keep(
+	c *echo.Context, f *Form, next string, save func() (farm.Done, error), again func(Shell) error,
+) error {
 	problems := f.Problems
 	if problems == nil {
 		done, err := save()

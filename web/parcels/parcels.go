@@ -81,7 +81,8 @@ func (p post) arrived(c *echo.Context, m *farm.Member) error {
 		Loose: f.Int("loose", "The number of loose air cells"), Displaced: f.Int(
 			"displaced", "The number of displaced air cells",
 		),
-		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"), RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
+		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"),
+		RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
 	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
 	}, func(shell page.Shell) error { return p.show(c, m, shell, id) })

@@ -83,9 +83,11 @@ func (y yard) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	pen := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"), Bantam: f.Get("bantam") != "",
+	pen := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"),
+		Bantam:  f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
-		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"), Supplier: f.Get("supplier") != ""}
+		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"),
+		Supplier: f.Get("supplier") != ""}
 	again, next := y.form, "/pens"
 	if pen.Supplier {
 		next = "/parcels"

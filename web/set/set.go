@@ -157,7 +157,8 @@ func (b bench) work(set bool) page.Handler {
 
 func read(f *page.Form, m *farm.Member) incubate.Setting {
 	s := incubate.Setting{Species: f.Get("species"), SetterID: f.ID("setter"), HatcherID: f.ID("hatcher"),
-		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != "", Unrested: f.Get("unrested") != "",
+		SetAt: f.Moment("set_at", "The moment of setting", m.Place), StartCounter: f.Get("counter") != "",
+		Unrested: f.Get("unrested") != "",
 		Wish: incubate.Wish{
 			Young: f.Int("young", "The number of young"), CertaintyPct: f.Int("certainty", "The certainty"),
 			Order: choice.Order(f.Get("order")), EveryPen: f.Get("pens") == "every",

@@ -35,8 +35,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return farm.Done{Said: "Your units are kept."}, o.People.SaveUnits(c.Request().Context(), m, units)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
-			WarmHours: f.Int("warm_hours", "The warm-up in hours"), RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
+		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), people.Rules{Name: f.Get("farm"),
+			Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
+			WarmHours: f.Int("warm_hours", "The warm-up in hours"),
+			RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
 	})))
 	e.POST("/settings/password", s.Signed(o.saving(o.password)))
 	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))

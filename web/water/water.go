@@ -164,8 +164,10 @@ func (x scale) weigh(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := weigh.Weighing{TrayID: f.ID("tray"), Code: f.Get("code"), Eggs: f.Int("eggs", "The number of eggs"), RHPct: f.Float("rh", "The humidity"),
-		TempC: page.Celsius(m, f.Float("temp", "The temperature")), At: f.Moment("at", "The moment of weighing", m.Place), Sure: f.Get("sure") != ""}
+	in := weigh.Weighing{TrayID: f.ID("tray"), Code: f.Get("code"), Eggs: f.Int("eggs", "The number of eggs"),
+		RHPct: f.Float("rh", "The humidity"),
+		TempC: page.Celsius(m, f.Float("temp", "The temperature")),
+		At:    f.Moment("at", "The moment of weighing", m.Place), Sure: f.Get("sure") != ""}
 	switch {
 	case f.Get("depth") != "":
 		in.Cell.DepthMM = f.Float("depth", "The air cell")
