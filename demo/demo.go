@@ -51,12 +51,30 @@ type pen struct {
 
 func flock(many bool) []pen {
 	pens := []pen{
-		{name: "Barred", species: "chicken", breed: "Barred Fold", females: 10, males: 1, perDay: 6, fertile: .90, hatches: .84},
-		{name: "Speckled", species: "chicken", breed: "Speckled Fold", females: 9, males: 1, perDay: 5, fertile: .82, hatches: .80},
-		{name: "Lavender bantams", species: "chicken", breed: "Lavender", bantam: true, females: 14, males: 1, perDay: 4, fertile: .68, hatches: .81},
-		{name: "Oat line", species: "coturnix-quail", breed: "Oat", females: 8, males: 2, perDay: 7, fertile: .86, hatches: .78},
-		{name: "Marsh ducks", species: "duck", breed: "Marsh runner", females: 5, males: 1, perDay: 4, fertile: .88, hatches: .72},
-		{name: "Bronze turkeys", species: "turkey", breed: "Bronze", females: 6, males: 1, perDay: 2, fertile: .80, hatches: .75},
+		{
+			name: "Barred", species: "chicken", breed: "Barred Fold", females: 10, males: 1, perDay: 6, fertile: .90,
+			hatches: .84,
+		},
+		{
+			name: "Speckled", species: "chicken", breed: "Speckled Fold", females: 9, males: 1, perDay: 5, fertile: .82,
+			hatches: .80,
+		},
+		{
+			name: "Lavender bantams", species: "chicken", breed: "Lavender", bantam: true, females: 14, males: 1,
+			perDay: 4, fertile: .68, hatches: .81,
+		},
+		{
+			name: "Oat line", species: "coturnix-quail", breed: "Oat", females: 8, males: 2, perDay: 7, fertile: .86,
+			hatches: .78,
+		},
+		{
+			name: "Marsh ducks", species: "duck", breed: "Marsh runner", females: 5, males: 1, perDay: 4, fertile: .88,
+			hatches: .72,
+		},
+		{
+			name: "Bronze turkeys", species: "turkey", breed: "Bronze", females: 6, males: 1, perDay: 2, fertile: .80,
+			hatches: .75,
+		},
 		{name: "Opal × Flint", species: "leopard-gecko", breed: "Opal", females: 1, males: 1, fertile: .9, hatches: .9},
 		{name: "Sorrel × Ash", species: "corn-snake", breed: "Sorrel", females: 1, males: 1, fertile: .9, hatches: .85},
 	}
@@ -65,7 +83,10 @@ func flock(many bool) []pen {
 			break
 		}
 		kind := []string{"chicken", "coturnix-quail", "duck", "chicken"}[i%4]
-		pens = append(pens, pen{name: fmt.Sprintf("Line %02d", i+1), species: kind, females: 8, males: 1, perDay: 3, fertile: .7 + .006*float64(i), hatches: .78})
+		pens = append(pens, pen{
+			name: fmt.Sprintf("Line %02d", i+1), species: kind, females: 8, males: 1, perDay: 3,
+			fertile: .7 + .006*float64(i), hatches: .78,
+		})
 	}
 	return pens
 }
@@ -75,7 +96,10 @@ var boxes = []struct {
 	counter    int               // begins at
 	rooms      map[string][2]int // setting, hatching
 }{
-	{"Cabinet", "cabinet", 0, map[string][2]int{"chicken": {180, 0}, "duck": {110, 0}, "turkey": {100, 0}, "coturnix-quail": {450, 0}}},
+	{
+		"Cabinet", "cabinet", 0,
+		map[string][2]int{"chicken": {180, 0}, "duck": {110, 0}, "turkey": {100, 0}, "coturnix-quail": {450, 0}},
+	},
 	{"Tabletop", "all-in-one", 1, map[string][2]int{"chicken": {48, 40}, "coturnix-quail": {120, 100}}},
 	{"Hatch box", "hatcher", 0, map[string][2]int{"chicken": {0, 60}, "duck": {0, 40}, "turkey": {0, 36}}},
 	{"Small hatcher", "hatcher", 0, map[string][2]int{"coturnix-quail": {0, 90}, "duck": {0, 24}, "chicken": {0, 30}}},
@@ -89,7 +113,9 @@ var boxes = []struct {
 func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err error) {
 	now = now.Truncate(time.Minute)
 	books := services.New(db, func() time.Time { return now })
-	owner, err := books.People.SetUp(ctx, people.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false)
+	owner, err := books.People.SetUp(
+		ctx, people.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false,
+	)
 	if err != nil {
 		return err
 	}
@@ -105,7 +131,9 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 			err = errors.Join(err, db.DropFarm(context.WithoutCancel(ctx), m.FarmID))
 		}
 	}()
-	l := &loader{m: m, now: now, big: seasons >= 5, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{}}
+	l := &loader{
+		m: m, now: now, big: seasons >= 5, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{},
+	}
 	steps := []func(context.Context) error{func(ctx context.Context) error { return l.stock(ctx, flock(l.big), seasons) }}
 	for s := seasons; s >= 1; s-- {
 		steps = append(steps, func(ctx context.Context) error { return l.season(ctx, l.now.AddDate(-s, 1, 0)) })
@@ -139,7 +167,13 @@ type loader struct {
 func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error) {
 	from := l.m.Date(l.now).AddDate(-seasons, -1, 0)
 	for _, p := range pens {
-		if p.id, err = l.tx.SavePen(ctx, store.Pen{Name: p.name, Species: p.species, Breed: p.breed, Bantam: p.bantam, Females: p.females, Males: p.males, FromOn: from}); err != nil {
+		if p.id, err = l.tx.SavePen(
+			ctx,
+			store.Pen{
+				Name: p.name, Species: p.species, Breed: p.breed, Bantam: p.bantam, Females: p.females, Males: p.males,
+				FromOn: from,
+			},
+		); err != nil {
 			return err
 		}
 		l.pens = append(l.pens, p)
@@ -206,7 +240,9 @@ func (l *loader) season(ctx context.Context, start time.Time) error {
 				chickens = append(chickens, lots...)
 			case p.species == "chicken" && (week+i)%every == 0, p.species == "coturnix-quail" && (week+i)%every == 0,
 				p.species == "duck" && (week+i)%(every+1) == 1, p.species == "turkey" && (week+i)%5 == 2:
-				where := map[string][2]string{"chicken": {"Tabletop", "Tabletop"}, "coturnix-quail": {"Tabletop", "Small hatcher"}}[p.species]
+				where := map[string][2]string{
+					"chicken": {"Tabletop", "Tabletop"}, "coturnix-quail": {"Tabletop", "Small hatcher"},
+				}[p.species]
 				if where[0] == "" {
 					where = [2]string{"Cabinet", "Hatch box"}
 				}
@@ -231,9 +267,21 @@ func (l *loader) present(ctx context.Context) error {
 		return calendar.WallTime{Hour: hour}.On(l.now, -days, l.m.Place)
 	}
 	for _, x := range []life{
-		{"Cabinet", "Hatch box", l.now.Add(-21*calendar.Day - 3*time.Hour), []lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now}, // hatching
-		{"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0, l.now.Add(-36 * time.Hour)},              // lockdown due
-		{"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0, l.now.Add(-36 * time.Hour)},           // to be candled
+		// hatching
+		{
+			"Cabinet", "Hatch box", l.now.Add(-21*calendar.Day - 3*time.Hour),
+			[]lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now,
+		},
+		// lockdown due
+		{
+			"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0,
+			l.now.Add(-36 * time.Hour),
+		},
+		// to be candled
+		{
+			"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0,
+			l.now.Add(-36 * time.Hour),
+		},
 		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, 0, l.now.Add(-30 * time.Hour)},
 		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, 0, l.now},
 		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, 0, l.now},
@@ -258,7 +306,9 @@ func (l *loader) live(ctx context.Context, x life) error {
 		return err
 	}
 	date := l.m.Date(x.at)
-	b := store.Batch{Species: kind.ID, Bantam: true, SetterID: l.box[x.setter], HatcherID: l.box[x.hatcher], SetAt: x.at}
+	b := store.Batch{
+		Species: kind.ID, Bantam: true, SetterID: l.box[x.setter], HatcherID: l.box[x.hatcher], SetAt: x.at,
+	}
 	var gathered []store.Collection
 	eggs := 0
 	for _, lot := range x.lots {
@@ -287,7 +337,10 @@ func (l *loader) live(ctx context.Context, x life) error {
 	if err := l.note(ctx, b, x.at, fmt.Sprintf("Set %d eggs in %s.", eggs, x.setter)); err != nil {
 		return err
 	}
-	plan := calendar.Batch{Species: kind, SetAt: x.at, Zone: l.m.Place, StorageDays: b.StorageDays, Bantam: b.Bantam, TempC: x.tempC, ChoreAt: &l.m.Hour}
+	plan := calendar.Batch{
+		Species: kind, SetAt: x.at, Zone: l.m.Place, StorageDays: b.StorageDays, Bantam: b.Bantam, TempC: x.tempC,
+		ChoreAt: &l.m.Hour,
+	}
 	milestones, err := calendar.Schedule(plan)
 	if err != nil {
 		return err
@@ -301,7 +354,9 @@ func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said str
 }
 
 // play rolls each egg's fate and tells, milestone by milestone, what was seen.
-func (l *loader) play(ctx context.Context, b store.Batch, kind *species.Profile, milestones []calendar.Milestone, until time.Time) error {
+func (l *loader) play(
+	ctx context.Context, b store.Batch, kind *species.Profile, milestones []calendar.Milestone, until time.Time,
+) error {
 	all, err := l.tx.BatchEggs(ctx, b.ID)
 	if err != nil {
 		return err
@@ -375,7 +430,9 @@ func (l *loader) byID(id int64) pen {
 }
 
 // candle calls every egg; the first time clears and rings show, later quits.
-func (l *loader) candle(ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at time.Time, nth int) error {
+func (l *loader) candle(
+	ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at time.Time, nth int,
+) error {
 	session, err := l.tx.Candling(ctx, b.ID, at.Add(-time.Hour), at)
 	if err != nil {
 		return err
@@ -415,7 +472,9 @@ func (l *loader) candle(ctx context.Context, b store.Batch, all []store.Egg, rol
 }
 
 // hatch lets the live ones out, as many as the hour allows.
-func (l *loader) hatch(ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at, until time.Time) error {
+func (l *loader) hatch(
+	ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at, until time.Time,
+) error {
 	var out []int64
 	for i, e := range all {
 		if roll[e.ID] == "live" && at.Add(time.Duration(i%9-4)*4*time.Hour).Before(until) {

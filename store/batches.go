@@ -70,34 +70,33 @@ type Young struct {
 	Young          int
 }
 
-const batchColumns = `id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at`
+const batchColumns = `
+	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at`
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
-	return list[Batch](
-		ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and closed_at is null order by set_at, id`,
-		tx.FarmID,
-	)
+	return list[Batch](ctx, tx, `select `+batchColumns+`
+		from batches
+		where farm_id = $1 and closed_at is null
+		order by set_at, id`, tx.FarmID)
 }
 
 // ClosedBatches lists batches that are done, the newest first.
 func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error) {
-	return list[Batch](
-		ctx, tx,
-		`select `+batchColumns+
-			` from batches where farm_id = $1 and closed_at is not null order by set_at desc, id desc limit $2 offset $3`,
-		tx.FarmID, most, skip,
-	)
+	return list[Batch](ctx, tx, `select `+batchColumns+`
+		from batches
+		where farm_id = $1 and closed_at is not null
+		order by set_at desc, id desc
+		limit $2 offset $3`, tx.FarmID, most, skip)
 }
 
 // BatchesSince lists batches that are open or closed after a moment.
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
-	return list[Batch](
-		ctx, tx,
-		`select `+batchColumns+
-			` from batches where farm_id = $1 and set_at > $2::timestamptz - interval '300 days' and (closed_at is null or closed_at > $2) order by set_at, id`,
-		tx.FarmID, at,
-	)
+	return list[Batch](ctx, tx, `select `+batchColumns+`
+		from batches
+		where farm_id = $1 and set_at > $2::timestamptz - interval '300 days'
+			and (closed_at is null or closed_at > $2)
+		order by set_at, id`, tx.FarmID, at)
 }
 
 // Batch finds one.
@@ -109,17 +108,20 @@ func (tx *Tx) Batch(ctx context.Context, id int64) (Batch, error) {
 // that year of the farm's calendar, and returns its id.
 func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id int64, code string, err error) {
 	prefix := fmt.Sprintf("%s %02d-", name, year%100)
-	last, err := value[int](
-		ctx, tx,
-		`select coalesce(max(substr(code, $3)::int), 0) from batches where farm_id = $1 and starts_with(code, $2)`,
-		tx.FarmID, prefix, len([]rune(prefix))+1,
-	)
+	last, err := value[int](ctx, tx, `
+		select coalesce(max(substr(code, $3)::int), 0)
+		from batches
+		where farm_id = $1 and starts_with(code, $2)`, tx.FarmID, prefix, len([]rune(prefix))+1)
 	if err != nil {
 		return 0, "", err
 	}
 	code = fmt.Sprintf("%s%02d", prefix, last+1)
-	id, err = value[int64](ctx, tx, `insert into batches (farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) returning id`,
+	id, err = value[int64](ctx, tx, `
+		insert into batches (
+			farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c
+		)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+		returning id`,
 		tx.FarmID, code, b.Species, b.Bantam, b.SetterID, b.HatcherID, b.SetAt, b.StorageDays, b.TempC)
 	return id, code, err
 }
@@ -137,10 +139,10 @@ func (tx *Tx) DropBatch(ctx context.Context, id int64) error {
 
 // MoveBatch keeps where a batch hatches and when it was locked down and closed.
 func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
-	_, err := tx.Exec(
-		ctx, `update batches set hatcher_id = $3, locked_at = $4, closed_at = $5 where farm_id = $1 and id = $2`,
-		tx.FarmID, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt,
-	)
+	_, err := tx.Exec(ctx, `
+		update batches
+		set hatcher_id = $3, locked_at = $4, closed_at = $5
+		where farm_id = $1 and id = $2`, tx.FarmID, b.ID, b.HatcherID, b.LockedAt, b.ClosedAt)
 	return err
 }
 
@@ -246,11 +248,12 @@ func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]i
 
 // Candling finds the batch's candling that began after a moment, or makes one.
 func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) (id int64, err error) {
-	id, err = value[int64](
-		ctx, tx,
-		`select id from candlings where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4 order by at desc limit 1`,
-		tx.FarmID, batchID, after, at,
-	)
+	id, err = value[int64](ctx, tx, `
+		select id
+		from candlings
+		where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4
+		order by at desc
+		limit 1`, tx.FarmID, batchID, after, at)
 	if err == ErrNone {
 		id, err = value[int64](
 			ctx, tx, `insert into candlings (farm_id, batch_id, at) values ($1, $2, $3) returning id`, tx.FarmID,
@@ -269,21 +272,22 @@ func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
 
 // Call records one person's call for these eggs and returns the ids of the calls.
 func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64, personID int64) ([]int64, error) {
-	return tx.ids(
-		ctx,
-		`insert into calls (farm_id, candling_id, egg_id, call, person_id) select $1, $2, e, $3, nullif($5::bigint, 0) from unnest($4::bigint[]) e returning id`,
-		tx.FarmID, candlingID, call, eggs, personID,
-	)
+	return tx.ids(ctx, `
+		insert into calls (farm_id, candling_id, egg_id, call, person_id)
+		select $1, $2, e, $3, nullif($5::bigint, 0)
+		from unnest($4::bigint[]) e
+		returning id`, tx.FarmID, candlingID, call, eggs, personID)
 }
 
 // Open keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
 func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
-	return tx.ids(
-		ctx,
-		`update eggs set opened = nullif($3, '') where farm_id = $1 and id = any ($2) and fate = 'removed' and (opened is null) = ($3 <> '') returning id`,
-		tx.FarmID, eggs, stage,
-	)
+	return tx.ids(ctx, `
+		update eggs
+		set opened = nullif($3, '')
+		where farm_id = $1 and id = any ($2) and fate = 'removed'
+			and (opened is null) = ($3 <> '')
+		returning id`, tx.FarmID, eggs, stage)
 }
 
 // Said is one call with what became of its egg.
@@ -298,8 +302,14 @@ type Said struct {
 
 // Said lists the calls on a batch's eggs.
 func (tx *Tx) Said(ctx context.Context, batchID int64) ([]Said, error) {
-	return list[Said](ctx, tx, `select coalesce(p.name, 'not noted') as who, c.call, s.at, e.fate, e.stage, e.opened from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
-		join eggs e on e.farm_id = $1 and e.id = c.egg_id left join people p on p.id = c.person_id where c.farm_id = $1 and s.batch_id = $2 order by c.id`, tx.FarmID, batchID)
+	return list[Said](ctx, tx, `
+		select coalesce(p.name, 'not noted') as who, c.call, s.at, e.fate, e.stage, e.opened
+		from calls c
+		join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		join eggs e on e.farm_id = $1 and e.id = c.egg_id
+		left join people p on p.id = c.person_id
+		where c.farm_id = $1 and s.batch_id = $2
+		order by c.id`, tx.FarmID, batchID)
 }
 
 // DropCalls takes calls back, and candlings that are left with none.
@@ -319,7 +329,11 @@ func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
 
 // freeMark drops the code of an egg that comes back to life, if another living
 // egg has it by now.
-const freeMark = `mark = case when exists (select from eggs o where o.farm_id = eggs.farm_id and o.mark = eggs.mark and o.fate is null and o.id <> eggs.id) then null else mark end`
+const freeMark = `mark = case when exists (
+	select
+	from eggs o
+	where o.farm_id = eggs.farm_id and o.mark = eggs.mark and o.fate is null and o.id <> eggs.id
+) then null else mark end`
 
 // End gives eggs their fate ("" takes it back) with the stage, and returns the
 // ids of those that were still without one (or, taking back, had one).
@@ -332,27 +346,29 @@ func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time
 			tx.FarmID, eggs,
 		)
 	}
-	return tx.ids(
-		ctx,
-		`update eggs set fate = $3, stage = nullif($4, ''), fate_at = $5 where farm_id = $1 and id = any ($2) and fate is null returning id`,
-		tx.FarmID, eggs, fate, stage, at,
-	)
+	return tx.ids(ctx, `
+		update eggs
+		set fate = $3, stage = nullif($4, ''), fate_at = $5
+		where farm_id = $1 and id = any ($2) and fate is null
+		returning id`, tx.FarmID, eggs, fate, stage, at)
 }
 
 // SetFertile keeps what is known of these eggs; null is not known.
 func (tx *Tx) SetFertile(ctx context.Context, eggs []int64, fertile []*bool) error {
-	_, err := tx.Exec(ctx, `update eggs set fertile = f.fertile from unnest($2::bigint[], $3::boolean[]) f (id, fertile)
+	_, err := tx.Exec(ctx, `
+		update eggs
+		set fertile = f.fertile
+		from unnest($2::bigint[], $3::boolean[]) f (id, fertile)
 		where farm_id = $1 and eggs.id = f.id and eggs.fertile is distinct from f.fertile`, tx.FarmID, eggs, fertile)
 	return err
 }
 
 // MarkDone ticks a chore off; it tells whether it was open.
 func (tx *Tx) MarkDone(ctx context.Context, batchID int64, kind string, day int, at time.Time) (bool, error) {
-	tag, err := tx.Exec(
-		ctx,
-		`insert into chores_done (farm_id, batch_id, kind, day, at) values ($1, $2, $3, $4, $5) on conflict do nothing`,
-		tx.FarmID, batchID, kind, day, at,
-	)
+	tag, err := tx.Exec(ctx, `
+		insert into chores_done (farm_id, batch_id, kind, day, at)
+		values ($1, $2, $3, $4, $5)
+		on conflict do nothing`, tx.FarmID, batchID, kind, day, at)
 	return tag.RowsAffected() == 1, err
 }
 
@@ -374,11 +390,14 @@ type ChoreDone struct {
 
 // ChoresDone lists the ticks of open batches.
 func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
-	return list[ChoreDone](
-		ctx, tx,
-		`select batch_id, kind, day from chores_done c where farm_id = $1 and exists (select from batches b where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null)`,
-		tx.FarmID,
-	)
+	return list[ChoreDone](ctx, tx, `
+		select batch_id, kind, day
+		from chores_done c
+		where farm_id = $1 and exists (
+			select
+			from batches b
+			where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null
+		)`, tx.FarmID)
 }
 
 // ofRates are the eggs that rates are about: an egg broken by hand counts against
@@ -520,26 +539,29 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Grou
 	ask(q, &of, groups, tx.FarmID, []int64{penID})
 	ask(q, &all, `
 		with c as materialized (
-			select id, hen, washing from collections where farm_id = $1 and pen_id = $2
+			select id, hen, washing
+			from collections
+			where farm_id = $1 and pen_id = $2
 		), lot as (
 			select batch_id, hen, washing, rejected, trial, coalesce(reason, '') as reason,
-				count(*) as eggs,
-				count(*) filter (where fate is distinct from 'broken') as told,
+				count(*) as eggs, count(*) filter (where fate is distinct from 'broken') as told,
 				count(fertile) filter (where fate is distinct from 'broken') as examined,
 				count(*) filter (where fertile and fate is distinct from 'broken') as fertile,
 				count(*) filter (where fate = 'hatched') as hatched,
 				count(*) filter (where fertile and fate = 'hatched') as hatched_fertile,
 				count(*) filter (where fertile and fate not in ('broken', 'counted')) as seen_fertile,
 				count(*) filter (where fate = 'counted') as counted,
-				count(*) filter (where (trial or not rejected) and batch_id is null and fate is null) as stored,
+				count(*) filter (
+					where (trial or not rejected) and batch_id is null and fate is null
+				) as stored,
 				count(*) filter (where fate = 'cast-out') as cast_out
 			from eggs e
 			join c on c.id = e.collection_id
 			where e.farm_id = $1 and e.pen_id = $2
 			group by batch_id, hen, washing, rejected, trial, reason
 		)
-		select $2::bigint as pen_id, coalesce(l.batch_id, 0) as batch_id,
-			hen, washing, rejected, trial, reason, eggs, stored, cast_out, counted, examined, fertile,
+		select $2::bigint as pen_id, coalesce(l.batch_id, 0) as batch_id, hen, washing, rejected,
+			trial, reason, eggs, stored, cast_out, counted, examined, fertile,
 			case when b.id is null then 0 else told end as set,
 			case when b.closed_at is null then 0 else told end as set_closed,
 			case when b.closed_at is null then 0 else hatched end as hatched_closed,
@@ -567,11 +589,20 @@ type Doubt struct {
 
 // Doubts lists them by batch.
 func (tx *Tx) Doubts(ctx context.Context) ([]Doubt, error) {
-	return list[Doubt](ctx, tx, `with last as (
-			select distinct on (c.egg_id) c.egg_id, c.call, s.at, s.batch_id from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
-			join batches b on b.farm_id = $1 and b.id = s.batch_id where c.farm_id = $1 and b.closed_at is null order by c.egg_id, c.id desc)
-		select l.batch_id, count(*) as eggs, max(l.at) as at from last l join eggs e on e.farm_id = $1 and e.id = l.egg_id
-		where l.call in ('unsure', 'unseen') and e.fate is null group by l.batch_id`, tx.FarmID)
+	return list[Doubt](ctx, tx, `
+		with last as (
+			select distinct on (c.egg_id) c.egg_id, c.call, s.at, s.batch_id
+			from calls c
+			join candlings s on s.farm_id = $1 and s.id = c.candling_id
+			join batches b on b.farm_id = $1 and b.id = s.batch_id
+			where c.farm_id = $1 and b.closed_at is null
+			order by c.egg_id, c.id desc
+		)
+		select l.batch_id, count(*) as eggs, max(l.at) as at
+		from last l
+		join eggs e on e.farm_id = $1 and e.id = l.egg_id
+		where l.call in ('unsure', 'unseen') and e.fate is null
+		group by l.batch_id`, tx.FarmID)
 }
 
 // CallsSince gives the last call of each egg of a batch in candlings since a moment.
@@ -579,8 +610,12 @@ func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (m
 	all, err := list[struct {
 		EggID int64
 		Call  string
-	}](ctx, tx, `select distinct on (c.egg_id) c.egg_id, c.call from calls c join candlings s on s.farm_id = $1 and s.id = c.candling_id
-		where c.farm_id = $1 and s.batch_id = $2 and s.at > $3 order by c.egg_id, c.id desc`, tx.FarmID, batchID, since)
+	}](ctx, tx, `
+		select distinct on (c.egg_id) c.egg_id, c.call
+		from calls c
+		join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		where c.farm_id = $1 and s.batch_id = $2 and s.at > $3
+		order by c.egg_id, c.id desc`, tx.FarmID, batchID, since)
 	by := map[int64]string{}
 	for _, c := range all {
 		by[c.EggID] = c.Call

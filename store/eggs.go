@@ -64,12 +64,13 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 	}
 	var l line
 	for i, c := range all {
-		l.pens, l.days, l.at, l.ready, l.places = append(l.pens, &c.PenID), append(l.days, c.LaidOn), append(l.at, c.At), append(l.ready, c.ReadyAt), append(l.places, c.PlaceID)
-		l.hens, l.washing, l.with, l.notes, l.keys = append(l.hens, &c.Hen), append(l.washing, &c.Washing), append(l.with, &c.WashWith), append(l.notes, &c.Note), append(l.keys, c.ImportKey)
+		l.pens, l.places = append(l.pens, &c.PenID), append(l.places, c.PlaceID)
+		l.days, l.at, l.ready = append(l.days, c.LaidOn), append(l.at, c.At), append(l.ready, c.ReadyAt)
+		l.hens, l.washing, l.with = append(l.hens, &c.Hen), append(l.washing, &c.Washing), append(l.with, &c.WashWith)
+		l.notes, l.keys = append(l.notes, &c.Note), append(l.keys, c.ImportKey)
 		l.eggs, l.rejected = append(l.eggs, c.Eggs), append(l.rejected, c.Rejected)
-		l.mass, l.length, l.breadth = append(l.mass, c.MassG), append(l.length, c.LengthMM), append(
-			l.breadth, c.BreadthMM,
-		)
+		l.mass, l.length = append(l.mass, c.MassG), append(l.length, c.LengthMM)
+		l.breadth = append(l.breadth, c.BreadthMM)
 		for reason, n := range c.Reasons {
 			for range n {
 				l.reasonOf, l.reasons = append(l.reasonOf, i+1), append(l.reasons, reason)
@@ -78,38 +79,71 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 	}
 	return tx.ids(ctx, `
 		with line as (
-			select * from unnest($2::bigint[], $3::date[], $4::text[], $5::text[], $6::int[], $7::int[], $8::timestamptz[], $9::timestamptz[], $10::text[], $11::text[], $12::text[],
-				$13::bigint[], $14::float8[], $15::float8[], $16::float8[]) with ordinality
-				as l (pen_id, laid_on, note, import_key, eggs, rejected, at, ready_at, hen, washing, wash_with, place_id, mass_g, length_mm, breadth_mm, n)
-			where not exists (select from collections c where c.farm_id = $1 and c.import_key = l.import_key)
+			select *
+			from unnest(
+				$2::bigint[], $3::date[], $4::text[], $5::text[], $6::int[], $7::int[],
+				$8::timestamptz[], $9::timestamptz[], $10::text[], $11::text[], $12::text[],
+				$13::bigint[], $14::float8[], $15::float8[], $16::float8[]
+			) with ordinality as l (
+				pen_id, laid_on, note, import_key, eggs, rejected, at, ready_at, hen, washing,
+				wash_with, place_id, mass_g, length_mm, breadth_mm, n
+			)
+			where not exists (
+				select
+				from collections c
+				where c.farm_id = $1 and c.import_key = l.import_key
+			)
 		), numbered as (
-			select *, nextval(pg_get_serial_sequence('collections', 'id')) as id from line
+			select *, nextval(pg_get_serial_sequence('collections', 'id')) as id
+			from line
 		), made as (
-			insert into collections (farm_id, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing, wash_with, place_id)
-			overriding system value select $1, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing, wash_with, place_id from numbered order by n
+			insert into collections (
+				farm_id, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing,
+				wash_with, place_id
+			)
+			overriding system value
+			select $1, id, pen_id, laid_on, note, import_key, at, ready_at, hen, washing,
+				wash_with, place_id
+			from numbered
+			order by n
 		), laid as (
-			insert into eggs (farm_id, collection_id, pen_id, laid_on, rejected, reason, mass_g, length_mm, breadth_mm)
-			select $1, id, pen_id, laid_on, k > eggs, null, case when k <= eggs then mass_g end, case when k <= eggs then length_mm end, case when k <= eggs then breadth_mm end
-				from numbered, generate_series(1, eggs + rejected) k
+			insert into eggs (
+				farm_id, collection_id, pen_id, laid_on, rejected, reason, mass_g, length_mm, breadth_mm
+			)
+			select $1, id, pen_id, laid_on, k > eggs, null,
+				case when k <= eggs then mass_g end,
+				case when k <= eggs then length_mm end,
+				case when k <= eggs then breadth_mm end
+			from numbered, generate_series(1, eggs + rejected) k
 			union all
-			select $1, id, pen_id, laid_on, true, r.reason, null, null, null from unnest($17::int[], $18::text[]) r (n, reason) join numbered using (n)
+			select $1, id, pen_id, laid_on, true, r.reason, null, null, null
+			from unnest($17::int[], $18::text[]) r (n, reason)
+			join numbered using (n)
 		)
-		select id from numbered order by n`, tx.FarmID, l.pens, l.days, l.notes, l.keys, l.eggs, l.rejected, l.at, l.ready, l.hens, l.washing, l.with,
+		select id
+		from numbered
+		order by n`,
+		tx.FarmID, l.pens, l.days, l.notes, l.keys, l.eggs, l.rejected, l.at, l.ready, l.hens, l.washing, l.with,
 		l.places, l.mass, l.length, l.breadth, l.reasonOf, l.reasons)
 }
 
 // DropCollections takes collections back with their eggs, unless one of these
 // was set or taken meanwhile; it returns how many were dropped.
 func (tx *Tx) DropCollections(ctx context.Context, ids []int64) (int, error) {
-	if _, err := tx.Exec(ctx, `delete from eggs where farm_id = $1 and collection_id = any ($2) and not exists
-		(select from eggs e where e.farm_id = $1 and e.collection_id = eggs.collection_id and (e.batch_id is not null or e.fate is not null))`, tx.FarmID, ids); err != nil {
+	if _, err := tx.Exec(ctx, `
+		delete from eggs
+		where farm_id = $1 and collection_id = any ($2) and not exists (
+			select
+			from eggs e
+			where e.farm_id = $1 and e.collection_id = eggs.collection_id
+				and (e.batch_id is not null or e.fate is not null)
+		)`, tx.FarmID, ids); err != nil {
 		return 0, err
 	}
-	tag, err := tx.Exec(
-		ctx,
-		`delete from collections c where farm_id = $1 and id = any ($2) and not exists (select from eggs e where e.farm_id = $1 and e.collection_id = c.id)`,
-		tx.FarmID, ids,
-	)
+	tag, err := tx.Exec(ctx, `
+		delete from collections c
+		where farm_id = $1 and id = any ($2)
+			and not exists (select from eggs e where e.farm_id = $1 and e.collection_id = c.id)`, tx.FarmID, ids)
 	return int(tag.RowsAffected()), err
 }
 
@@ -234,9 +268,13 @@ func (tx *Tx) Gatherings(ctx context.Context, most int) ([]Gathering, error) {
 	return list[Gathering](ctx, tx, `
 		with last as (select * from collections where farm_id = $1 order by id desc limit $2)
 		select c.id, c.pen_id, p.name as pen_name, p.species, c.hen, c.laid_on, c.note,
-			count(e.id) filter (where not e.rejected) as eggs, count(e.id) filter (where e.rejected) as rejected
-		from last c join pens p on p.farm_id = $1 and p.id = c.pen_id left join eggs e on e.farm_id = $1 and e.collection_id = c.id
-		group by c.id, c.pen_id, p.name, p.species, c.hen, c.laid_on, c.note order by c.id desc`, tx.FarmID, most)
+			count(e.id) filter (where not e.rejected) as eggs,
+			count(e.id) filter (where e.rejected) as rejected
+		from last c
+		join pens p on p.farm_id = $1 and p.id = c.pen_id
+		left join eggs e on e.farm_id = $1 and e.collection_id = c.id
+		group by c.id, c.pen_id, p.name, p.species, c.hen, c.laid_on, c.note
+		order by c.id desc`, tx.FarmID, most)
 }
 
 // MoveBasket puts collections into another storage place and tells how many.
@@ -273,11 +311,11 @@ func (tx *Tx) Marks(ctx context.Context) (last string, inUse []string, err error
 
 // SetMarks gives eggs their codes; the last one is kept as such.
 func (tx *Tx) SetMarks(ctx context.Context, eggs []int64, codes []string) error {
-	if _, err := tx.Exec(
-		ctx,
-		`update eggs set mark = m.mark from unnest($2::bigint[], $3::text[]) m (id, mark) where eggs.farm_id = $1 and eggs.id = m.id`,
-		tx.FarmID, eggs, codes,
-	); err != nil {
+	if _, err := tx.Exec(ctx, `
+		update eggs
+		set mark = m.mark
+		from unnest($2::bigint[], $3::text[]) m (id, mark)
+		where eggs.farm_id = $1 and eggs.id = m.id`, tx.FarmID, eggs, codes); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, `update farms set last_mark = $2 where id = $1`, tx.FarmID, codes[len(codes)-1])
@@ -293,7 +331,9 @@ type Weighed struct {
 
 // Weighed tells it of every pen that has any.
 func (tx *Tx) Weighed(ctx context.Context) ([]Weighed, error) {
-	return list[Weighed](ctx, tx, `select pen_id, count(*) as n, avg(mass_g) as mean, coalesce(stddev_samp(mass_g), 0) as sd from eggs
+	return list[Weighed](ctx, tx, `
+		select pen_id, count(*) as n, avg(mass_g) as mean, coalesce(stddev_samp(mass_g), 0) as sd
+		from eggs
 		where farm_id = $1 and mass_g is not null group by pen_id`, tx.FarmID)
 }
 
@@ -370,12 +410,10 @@ func (tx *Tx) Put(
 
 // GoneMarks lists the codes of those eggs that are not in store any more.
 func (tx *Tx) GoneMarks(ctx context.Context, ids []int64) ([]string, error) {
-	rows, err := tx.Query(
-		ctx,
-		`select coalesce(e.mark, '#' || e.id) from eggs e where e.farm_id = $1 and e.id = any ($2) and not (`+inStore+
-			`) order by e.id`,
-		tx.FarmID, ids,
-	)
+	rows, err := tx.Query(ctx, `
+		select coalesce(e.mark, '#' || e.id)
+		from eggs e
+		where e.farm_id = $1 and e.id = any ($2) and not (`+inStore+`) order by e.id`, tx.FarmID, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -400,10 +438,9 @@ func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error)
 
 // CountCollected counts the eggs of these collections.
 func (tx *Tx) CountCollected(ctx context.Context, ids []int64) (eggs, rejected int, err error) {
-	err = tx.QueryRow(
-		ctx,
-		`select count(*) filter (where not rejected), count(*) filter (where rejected) from eggs where farm_id = $1 and collection_id = any ($2)`,
-		tx.FarmID, ids,
-	).Scan(&eggs, &rejected)
+	err = tx.QueryRow(ctx, `
+		select count(*) filter (where not rejected), count(*) filter (where rejected)
+		from eggs
+		where farm_id = $1 and collection_id = any ($2)`, tx.FarmID, ids).Scan(&eggs, &rejected)
 	return
 }

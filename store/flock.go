@@ -43,8 +43,16 @@ const penColumns = `id, name, species, breed, bantam, females, males, from_on, u
 
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
-	machines = `select id, name, kind, counter_from, counter_started_at, until_on, by_hand from machines where farm_id = $1 order by until_on is not null, name`
-	rooms    = `select machine_id, species, setting, hatching, per_place from machine_room where farm_id = $1 order by machine_id, species`
+	machines = `
+		select id, name, kind, counter_from, counter_started_at, until_on, by_hand
+		from machines
+		where farm_id = $1
+		order by until_on is not null, name`
+	rooms = `
+		select machine_id, species, setting, hatching, per_place
+		from machine_room
+		where farm_id = $1
+		order by machine_id, species`
 )
 
 // Setup is what nearly every page begins with.
@@ -73,11 +81,20 @@ func (tx *Tx) Pens(ctx context.Context) ([]Pen, error) { return list[Pen](ctx, t
 // SavePen makes a pen (ID 0) or changes one, and returns its id.
 func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 	if p.ID == 0 {
-		return value[int64](ctx, tx, `insert into pens (farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`, tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier)
+		return value[int64](ctx, tx, `
+			insert into pens (
+				farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier
+			)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+			returning id`,
+			tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier)
 	}
-	return value[int64](ctx, tx, `update pens set name = $2, species = $3, breed = $4, bantam = $5, females = $6, males = $7, from_on = $8, until_on = $9
-		where farm_id = $10 and id = $1 returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID)
+	return value[int64](ctx, tx, `
+		update pens
+		set name = $2, species = $3, breed = $4, bantam = $5, females = $6, males = $7, from_on = $8,
+			until_on = $9
+		where farm_id = $10 and id = $1
+		returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID)
 }
 
 // PenHasEggs tells whether any egg came from a pen.
@@ -89,12 +106,19 @@ func (tx *Tx) PenHasEggs(ctx context.Context, id int64) (bool, error) {
 // returns its id.
 func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int64, err error) {
 	if m.ID == 0 {
-		id, err = value[int64](ctx, tx,
-			`insert into machines (farm_id, name, kind, counter_from, counter_started_at, until_on, by_hand) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		id, err = value[int64](ctx, tx, `
+			insert into machines (farm_id, name, kind, counter_from, counter_started_at,
+				until_on, by_hand)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			returning id`,
 			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand)
 	} else {
-		id, err = value[int64](ctx, tx,
-			`update machines set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6, by_hand = $8 where farm_id = $7 and id = $1 returning id`,
+		id, err = value[int64](ctx, tx, `
+			update machines
+			set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6,
+				by_hand = $8
+			where farm_id = $7 and id = $1
+			returning id`,
 			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand)
 	}
 	if err != nil {
@@ -106,8 +130,10 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 		return 0, err
 	}
 	for _, r := range rooms {
-		if _, err := tx.Exec(ctx,
-			`insert into machine_room (farm_id, machine_id, species, setting, hatching, per_place) values ($1, $2, $3, $4, $5, $6)`,
+		if _, err := tx.Exec(ctx, `
+			insert into machine_room (farm_id, machine_id, species, setting, hatching,
+				per_place)
+			values ($1, $2, $3, $4, $5, $6)`,
 			tx.FarmID, id, r.Species, r.Setting, r.Hatching, max(1, r.PerPlace)); err != nil {
 			return 0, err
 		}

@@ -19,17 +19,16 @@ type StoragePlace struct {
 // SaveStoragePlace makes one (ID 0) or changes it, and returns its id.
 func (tx *Tx) SaveStoragePlace(ctx context.Context, p StoragePlace) (int64, error) {
 	if p.ID == 0 {
-		return value[int64](
-			ctx, tx,
-			`insert into places (farm_id, name, temp_c, rh_pct, until_on) values ($1, $2, $3, $4, $5) returning id`,
-			tx.FarmID, p.Name, p.TempC, p.RHPct, p.UntilOn,
-		)
+		return value[int64](ctx, tx, `
+			insert into places (farm_id, name, temp_c, rh_pct, until_on)
+			values ($1, $2, $3, $4, $5)
+			returning id`, tx.FarmID, p.Name, p.TempC, p.RHPct, p.UntilOn)
 	}
-	return value[int64](
-		ctx, tx,
-		`update places set name = $3, temp_c = $4, rh_pct = $5, until_on = $6 where farm_id = $1 and id = $2 returning id`,
-		tx.FarmID, p.ID, p.Name, p.TempC, p.RHPct, p.UntilOn,
-	)
+	return value[int64](ctx, tx, `
+		update places
+		set name = $3, temp_c = $4, rh_pct = $5, until_on = $6
+		where farm_id = $1 and id = $2
+		returning id`, tx.FarmID, p.ID, p.Name, p.TempC, p.RHPct, p.UntilOn)
 }
 
 // Stored counts the eggs in a place; PlaceID nil is no place in particular.
@@ -63,10 +62,21 @@ func (tx *Tx) Parcels(ctx context.Context, most int) ([]Parcel, error) {
 	)
 }
 
-const parcels = `select p.id, p.pen_id, p.ordered, p.ordered_on, p.sent, p.broken, p.loose, p.displaced, p.arrived_at, c.ready_at, c.laid_on, p.note, p.collection_id,
-		(select count(*) from eggs e where e.farm_id = $1 and e.collection_id = c.id and ` + inStore + `)::int as stored,
-		(select count(*) from eggs e where e.farm_id = $1 and e.collection_id = c.id and e.batch_id is not null)::int as set
-	from parcels p left join collections c on c.farm_id = $1 and c.id = p.collection_id`
+const parcels = `
+	select p.id, p.pen_id, p.ordered, p.ordered_on, p.sent, p.broken, p.loose, p.displaced,
+		p.arrived_at, c.ready_at, c.laid_on, p.note, p.collection_id,
+		(
+			select count(*)
+			from eggs e
+			where e.farm_id = $1 and e.collection_id = c.id and ` + inStore + `
+		)::int as stored,
+		(
+			select count(*)
+			from eggs e
+			where e.farm_id = $1 and e.collection_id = c.id and e.batch_id is not null
+		)::int as set
+	from parcels p
+	left join collections c on c.farm_id = $1 and c.id = p.collection_id`
 
 // Parcel finds one.
 func (tx *Tx) Parcel(ctx context.Context, id int64) (Parcel, error) {
@@ -75,11 +85,10 @@ func (tx *Tx) Parcel(ctx context.Context, id int64) (Parcel, error) {
 
 // AddParcel notes an order.
 func (tx *Tx) AddParcel(ctx context.Context, p Parcel) (int64, error) {
-	return value[int64](
-		ctx, tx,
-		`insert into parcels (farm_id, pen_id, ordered, ordered_on, note) values ($1, $2, $3, $4, $5) returning id`,
-		tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note,
-	)
+	return value[int64](ctx, tx, `
+		insert into parcels (farm_id, pen_id, ordered, ordered_on, note)
+		values ($1, $2, $3, $4, $5)
+		returning id`, tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note)
 }
 
 // DropParcel forgets an order.
@@ -90,8 +99,11 @@ func (tx *Tx) DropParcel(ctx context.Context, id int64) error {
 
 // SaveParcel keeps what came, or, with nothing in it, that it is on its way.
 func (tx *Tx) SaveParcel(ctx context.Context, p Parcel) error {
-	_, err := tx.Exec(ctx,
-		`update parcels set sent = $3, broken = $4, loose = $5, displaced = $6, arrived_at = $7, note = $8, collection_id = $9 where farm_id = $1 and id = $2`,
+	_, err := tx.Exec(ctx, `
+		update parcels
+		set sent = $3, broken = $4, loose = $5, displaced = $6, arrived_at = $7, note = $8,
+			collection_id = $9
+		where farm_id = $1 and id = $2`,
 		tx.FarmID, p.ID, p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.Note, p.CollectionID)
 	return err
 }
@@ -104,8 +116,15 @@ type Figure struct {
 }
 
 const (
-	figures = `select species, figure, at, low, high, days from own_figures where farm_id = $1 order by species, figure`
-	methods = `select species, school, hand_turns, washing, mistings, cool_min from methods where farm_id = $1`
+	figures = `
+		select species, figure, at, low, high, days
+		from own_figures
+		where farm_id = $1
+		order by species, figure`
+	methods = `
+		select species, school, hand_turns, washing, mistings, cool_min
+		from methods
+		where farm_id = $1`
 )
 
 // SetFigures replaces a species' own figures.
@@ -119,11 +138,9 @@ func (tx *Tx) SetFigures(ctx context.Context, species string, all []Figure) erro
 		if f.Days == nil {
 			f.Days = []int{}
 		}
-		if _, err := tx.Exec(
-			ctx,
-			`insert into own_figures (farm_id, species, figure, at, low, high, days) values ($1, $2, $3, $4, $5, $6, $7)`,
-			tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days,
-		); err != nil {
+		if _, err := tx.Exec(ctx, `
+			insert into own_figures (farm_id, species, figure, at, low, high, days)
+			values ($1, $2, $3, $4, $5, $6, $7)`, tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days); err != nil {
 			return err
 		}
 	}
@@ -140,8 +157,11 @@ type Method struct {
 
 // SetMethod keeps a choice.
 func (tx *Tx) SetMethod(ctx context.Context, m Method) error {
-	_, err := tx.Exec(ctx, `insert into methods (farm_id, species, school, hand_turns, washing, mistings, cool_min) values ($1, $2, $3, $4, $5, $6, $7)
-		on conflict (farm_id, species) do update set school = $3, hand_turns = $4, washing = $5, mistings = $6, cool_min = $7`,
+	_, err := tx.Exec(ctx, `
+		insert into methods (farm_id, species, school, hand_turns, washing, mistings, cool_min)
+		values ($1, $2, $3, $4, $5, $6, $7)
+		on conflict (farm_id, species) do update set school = $3, hand_turns = $4, washing = $5,
+			mistings = $6, cool_min = $7`,
 		tx.FarmID, m.Species, m.School, m.HandTurns, m.Washing, m.Mistings, m.CoolMin)
 	return err
 }
@@ -159,11 +179,11 @@ type Tray struct {
 
 // Trays lists a machine's trays in use, in the order in which they were made.
 func (tx *Tx) Trays(ctx context.Context, machineID int64) ([]Tray, error) {
-	return list[Tray](
-		ctx, tx,
-		`select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on from trays where farm_id = $1 and machine_id = $2 and until_on is null order by id`,
-		tx.FarmID, machineID,
-	)
+	return list[Tray](ctx, tx, `
+		select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on
+		from trays
+		where farm_id = $1 and machine_id = $2 and until_on is null
+		order by id`, tx.FarmID, machineID)
 }
 
 // SaveTray makes a tray (ID 0) or changes one.
@@ -175,12 +195,17 @@ func (tx *Tx) SaveTray(ctx context.Context, t Tray) (int64, error) {
 		t.Cool = []int{}
 	}
 	if t.ID == 0 {
-		return value[int64](ctx, tx,
-			`insert into trays (farm_id, machine_id, name, tray_rows, tray_columns, warm, cool) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		return value[int64](ctx, tx, `
+			insert into trays (farm_id, machine_id, name, tray_rows, tray_columns, warm, cool)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			returning id`,
 			tx.FarmID, t.MachineID, t.Name, t.TrayRows, t.TrayColumns, t.Warm, t.Cool)
 	}
-	return value[int64](ctx, tx,
-		`update trays set name = $3, tray_rows = $4, tray_columns = $5, warm = $6, cool = $7, until_on = $8 where farm_id = $1 and id = $2 returning id`,
+	return value[int64](ctx, tx, `
+		update trays
+		set name = $3, tray_rows = $4, tray_columns = $5, warm = $6, cool = $7, until_on = $8
+		where farm_id = $1 and id = $2
+		returning id`,
 		tx.FarmID, t.ID, t.Name, t.TrayRows, t.TrayColumns, t.Warm, t.Cool, t.UntilOn)
 }
 
@@ -197,10 +222,14 @@ type TrayEgg struct {
 // TrayEggs lists the living eggs in a machine's trays; those of a batch that has
 // moved on to its hatcher lie there no more.
 func (tx *Tx) TrayEggs(ctx context.Context, machineID int64) ([]TrayEgg, error) {
-	return list[TrayEgg](ctx, tx, `select e.id, e.batch_id, e.pen_id, b.species, e.mark, e.no, e.tray_id, e.place from eggs e
-		join trays t on t.farm_id = $1 and t.id = e.tray_id join batches b on b.farm_id = $1 and b.id = e.batch_id
+	return list[TrayEgg](ctx, tx, `
+		select e.id, e.batch_id, e.pen_id, b.species, e.mark, e.no, e.tray_id, e.place
+		from eggs e
+		join trays t on t.farm_id = $1 and t.id = e.tray_id
+		join batches b on b.farm_id = $1 and b.id = e.batch_id
 		where e.farm_id = $1 and t.machine_id = $2 and e.fate is null and b.closed_at is null
-			and case when b.locked_at is null then b.setter_id else b.hatcher_id end = t.machine_id order by e.tray_id, e.place, e.id`, tx.FarmID, machineID)
+			and case when b.locked_at is null then b.setter_id else b.hatcher_id end = t.machine_id
+		order by e.tray_id, e.place, e.id`, tx.FarmID, machineID)
 }
 
 // Placement is where an egg lies; TrayID nil: nowhere yet.
@@ -216,7 +245,10 @@ func (tx *Tx) PlaceEggs(ctx context.Context, all []Placement) error {
 	for i, l := range all {
 		eggs[i], trays[i], places[i] = l.EggID, l.TrayID, l.Place
 	}
-	_, err := tx.Exec(ctx, `update eggs set tray_id = l.tray_id, place = l.place from unnest($2::bigint[], $3::bigint[], $4::int[]) l (id, tray_id, place)
+	_, err := tx.Exec(ctx, `
+		update eggs
+		set tray_id = l.tray_id, place = l.place
+		from unnest($2::bigint[], $3::bigint[], $4::int[]) l (id, tray_id, place)
 		where eggs.farm_id = $1 and eggs.id = l.id`, tx.FarmID, eggs, trays, places)
 	return err
 }
@@ -230,8 +262,10 @@ type Care struct {
 
 // AddCare notes it and returns its id.
 func (tx *Tx) AddCare(ctx context.Context, c Care, personID int64) (int64, error) {
-	return value[int64](ctx, tx,
-		`insert into care (farm_id, at, person_id, kind, batch_id, machine_id, place_id) values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7) returning id`,
+	return value[int64](ctx, tx, `
+		insert into care (farm_id, at, person_id, kind, batch_id, machine_id, place_id)
+		values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7)
+		returning id`,
 		tx.FarmID, c.At, personID, c.Kind, c.BatchID, c.MachineID, c.PlaceID)
 }
 
@@ -259,21 +293,36 @@ type Emptied struct {
 // Upkeep reads it in one round trip, as it stands now.
 func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err error) {
 	q := &pgx.Batch{}
-	ask(q, &u.Care, `select c.kind, c.batch_id, c.machine_id, c.place_id, c.at from care c join batches b on b.farm_id = $1 and b.id = c.batch_id
-		where c.farm_id = $1 and b.closed_at is null and c.at >= $2 order by c.at`, tx.FarmID, since)
-	ask(
-		q, &u.Last,
-		`select kind, null::bigint as batch_id, machine_id, place_id, max(at) as at from care where farm_id = $1 and batch_id is null group by kind, machine_id, place_id`,
-		tx.FarmID,
-	)
-	ask(q, &u.Emptied, `select machine_id, max(at) as at from (
-			select setter_id as machine_id, case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at from batches where farm_id = $1
-			union all select hatcher_id, closed_at from batches where farm_id = $1) e where at is not null group by machine_id`, tx.FarmID)
-	ask(
-		q, &u.Places,
-		`select id, name, temp_c, rh_pct, until_on from places where farm_id = $1 order by until_on is not null, name`,
-		tx.FarmID,
-	)
+	ask(q, &u.Care, `
+		select c.kind, c.batch_id, c.machine_id, c.place_id, c.at
+		from care c
+		join batches b on b.farm_id = $1 and b.id = c.batch_id
+		where c.farm_id = $1 and b.closed_at is null and c.at >= $2
+		order by c.at`, tx.FarmID, since)
+	ask(q, &u.Last, `
+		select kind, null::bigint as batch_id, machine_id, place_id, max(at) as at
+		from care
+		where farm_id = $1 and batch_id is null
+		group by kind, machine_id, place_id`, tx.FarmID)
+	ask(q, &u.Emptied, `
+		select machine_id, max(at) as at
+		from (
+			select setter_id as machine_id,
+				case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at
+			from batches
+			where farm_id = $1
+			union all
+			select hatcher_id, closed_at
+			from batches
+			where farm_id = $1
+		) e
+		where at is not null
+		group by machine_id`, tx.FarmID)
+	ask(q, &u.Places, `
+		select id, name, temp_c, rh_pct, until_on
+		from places
+		where farm_id = $1
+		order by until_on is not null, name`, tx.FarmID)
 	ask(q, &u.Stored, `
 		select c.place_id, count(*) as eggs, min(e.laid_on) as oldest,
 			count(*) filter (where c.ready_at > $2) as resting
@@ -293,6 +342,11 @@ type LogEntry struct {
 
 // CareLog lists the newest that was done to a batch or storage place; the other is 0.
 func (tx *Tx) CareLog(ctx context.Context, batchID, placeID int64, most int) ([]LogEntry, error) {
-	return list[LogEntry](ctx, tx, `select c.at, c.kind, coalesce(p.name, 'the program') as who from care c left join people p on p.id = c.person_id
-		where c.farm_id = $1 and (c.batch_id = $2 or c.place_id = $3) order by c.at desc, c.id desc limit $4`, tx.FarmID, batchID, placeID, most)
+	return list[LogEntry](ctx, tx, `
+		select c.at, c.kind, coalesce(p.name, 'the program') as who
+		from care c
+		left join people p on p.id = c.person_id
+		where c.farm_id = $1 and (c.batch_id = $2 or c.place_id = $3)
+		order by c.at desc, c.id desc
+		limit $4`, tx.FarmID, batchID, placeID, most)
 }

@@ -35,7 +35,11 @@ func newFarm(t *testing.T, db *store.DB, name string) int64 {
 func tablesOfAFarm(t *testing.T, db *store.DB) []string {
 	rows, err := db.Pool.Query(
 		t.Context(),
-		`select table_name::text from information_schema.columns where column_name = 'farm_id' and table_schema = 'public' order by 1`,
+		`
+			select table_name::text
+			from information_schema.columns
+			where column_name = 'farm_id' and table_schema = 'public'
+			order by 1`,
 	)
 	require.NoError(t, err)
 	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
@@ -66,15 +70,18 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 		}))
 	}
 	for name, sql := range map[string]string{
-		"a row for another farm": `insert into pens (farm_id, name, species, from_on) select id, 'x', 'chicken', '2027-01-01' from (values (1)) v (id)`,
-		"a change of the past":   `update journal set said = 'x'`,
-		"a loss of the past":     `delete from journal`,
-		"the passwords":          `select password_hash from people`,
-		"the sessions":           `select * from sessions`,
-		"a new member":           `insert into memberships (farm_id, person_id, role) select id, 1, 'owner' from farms`,
-		"another role":           `update memberships set role = 'owner'`,
-		"the program's secrets":  `select * from secrets`,
-		"a change of subjects":   `delete from journal_subjects`,
+		"a row for another farm": `
+			insert into pens (farm_id, name, species, from_on)
+			select id, 'x', 'chicken', '2027-01-01'
+			from (values (1)) v (id)`,
+		"a change of the past":  `update journal set said = 'x'`,
+		"a loss of the past":    `delete from journal`,
+		"the passwords":         `select password_hash from people`,
+		"the sessions":          `select * from sessions`,
+		"a new member":          `insert into memberships (farm_id, person_id, role) select id, 1, 'owner' from farms`,
+		"another role":          `update memberships set role = 'owner'`,
+		"the program's secrets": `select * from secrets`,
+		"a change of subjects":  `delete from journal_subjects`,
 	} {
 		err := db.Write(t.Context(), stranger, func(tx *store.Tx) error {
 			_, err := tx.Exec(t.Context(), sql)
@@ -99,10 +106,14 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		insert into pens (farm_id, name, species, from_on) values (1, 'Barred', 'chicken', '2027-01-01');
 		insert into machines (farm_id, name, kind) values (1, 'Cabinet', 'cabinet');
 		insert into machine_room values (1, 1, 'chicken', 48, 20);
-		insert into batches (farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days) values (1, 'Chicken 27-01', 'chicken', false, 1, 1, '2027-03-01T18:00Z', 3);
+		insert into batches (farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days)
+			values (1, 'Chicken 27-01', 'chicken', false, 1, 1, '2027-03-01T18:00Z', 3);
 		insert into collections (farm_id, pen_id, laid_on) values (1, 1, '2027-02-26');
 		insert into eggs (farm_id, collection_id, pen_id, laid_on, rejected, batch_id, no, fate, fate_at)
-			select 1, 1, 1, '2027-02-26', n = 30, case when n <= 20 then 1 end, case when n <= 20 then n end, case when n = 1 then 'removed' end, case when n = 1 then now() end from generate_series(1, 30) n`)
+			select 1, 1, 1, '2027-02-26', n = 30,
+				case when n <= 20 then 1 end, case when n <= 20 then n end,
+				case when n = 1 then 'removed' end, case when n = 1 then now() end
+			from generate_series(1, 30) n`)
 	require.NoError(t, err)
 	_, err = store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)

@@ -22,14 +22,22 @@ type Weighing struct {
 
 // Weighings lists a batch's, in order of time.
 func (tx *Tx) Weighings(ctx context.Context, batchID int64) ([]Weighing, error) {
-	return list[Weighing](ctx, tx, `select id, batch_id, tray_id, egg_id, at, eggs, coalesce(mass_g, 0) as mass_g, coalesce(cell_pct, 0) as cell_pct, rh_pct, temp_c
-		from weighings where farm_id = $1 and batch_id = $2 order by at, id`, tx.FarmID, batchID)
+	return list[Weighing](ctx, tx, `
+		select id, batch_id, tray_id, egg_id, at, eggs, coalesce(mass_g, 0) as mass_g,
+			coalesce(cell_pct, 0) as cell_pct, rh_pct, temp_c
+		from weighings
+		where farm_id = $1 and batch_id = $2
+		order by at, id`, tx.FarmID, batchID)
 }
 
 // AddWeighing keeps one and returns its id.
 func (tx *Tx) AddWeighing(ctx context.Context, w Weighing) (int64, error) {
-	return value[int64](ctx, tx, `insert into weighings (farm_id, batch_id, tray_id, egg_id, at, eggs, mass_g, cell_pct, rh_pct, temp_c)
-		values ($1, $2, $3, $4, $5, $6, nullif($7::float8, 0), nullif($8::float8, 0), $9, $10) returning id`,
+	return value[int64](ctx, tx, `
+		insert into weighings (
+			farm_id, batch_id, tray_id, egg_id, at, eggs, mass_g, cell_pct, rh_pct, temp_c
+		)
+		values ($1, $2, $3, $4, $5, $6, nullif($7::float8, 0), nullif($8::float8, 0), $9, $10)
+		returning id`,
 		tx.FarmID, w.BatchID, w.TrayID, w.EggID, w.At, w.Eggs, w.MassG, w.CellPct, w.RHPct, w.TempC)
 }
 
@@ -101,17 +109,20 @@ type Response struct {
 
 // Responses lists a machine's, the newest first.
 func (tx *Tx) Responses(ctx context.Context, machineID int64, most int) ([]Response, error) {
-	return list[Response](
-		ctx, tx,
-		`select id, machine_id, at, what, from_pct, to_pct, minutes from responses where farm_id = $1 and machine_id = $2 order by at desc, id desc limit $3`,
-		tx.FarmID, machineID, most,
-	)
+	return list[Response](ctx, tx, `
+		select id, machine_id, at, what, from_pct, to_pct, minutes
+		from responses
+		where farm_id = $1 and machine_id = $2
+		order by at desc, id desc
+		limit $3`, tx.FarmID, machineID, most)
 }
 
 // AddResponse keeps one and returns its id.
 func (tx *Tx) AddResponse(ctx context.Context, r Response) (int64, error) {
-	return value[int64](ctx, tx,
-		`insert into responses (farm_id, machine_id, at, what, from_pct, to_pct, minutes) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+	return value[int64](ctx, tx, `
+		insert into responses (farm_id, machine_id, at, what, from_pct, to_pct, minutes)
+		values ($1, $2, $3, $4, $5, $6, $7)
+		returning id`,
 		tx.FarmID, r.MachineID, r.At, r.What, r.FromPct, r.ToPct, r.Minutes)
 }
 

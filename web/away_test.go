@@ -98,7 +98,8 @@ func TestASharedPhoneKeepsCallsApart(t *testing.T) {
 	h.reads("They could not be sent just now. 3 calls wait on this device")
 	s.mute.Store(false)
 	h.run(
-		`const real = fetch; window.fetch = (u, o) => String(u).endsWith("/calls") ? Promise.reject(new TypeError("no signal")) : real(u, o)`,
+		`const real = fetch; window.fetch = (u, o) => String(u).endsWith("/calls")
+			? Promise.reject(new TypeError("no signal")) : real(u, o)`,
 	)
 	h.press("Keep them here for me, and sign out")
 	h.until(`location.pathname === "/sign-in"`, "she was not signed out")

@@ -116,7 +116,9 @@ func (h *hand) reads(parts ...string) {
 func (h *hand) fill(name, value string) {
 	h.Helper()
 	script := fmt.Sprintf(
-		`(() => { const f = document.querySelector('main [name="%s"]'); f.value = %q; f.dispatchEvent(new Event("input", {bubbles: true})); f.dispatchEvent(new Event("change", {bubbles: true})); return f.value })()`,
+		`(() => { const f = document.querySelector('main [name="%s"]'); f.value = %q;
+			f.dispatchEvent(new Event("input", {bubbles: true})); f.dispatchEvent(new Event("change",
+			{bubbles: true})); return f.value })()`,
 		name, value,
 	)
 	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
@@ -128,7 +130,9 @@ func (h *hand) fill(name, value string) {
 func (h *hand) pick(name, words string) {
 	h.Helper()
 	script := fmt.Sprintf(
-		`(() => { const s = document.querySelector('main [name="%s"]'); for (const o of s.options) if (o.text.includes(%q)) { s.value = o.value; s.dispatchEvent(new Event("change", {bubbles: true})); return o.text } return "" })()`,
+		`(() => { const s = document.querySelector('main [name="%s"]');
+			for (const o of s.options) if (o.text.includes(%q)) { s.value = o.value;
+			s.dispatchEvent(new Event("change", {bubbles: true})); return o.text } return "" })()`,
 		name, words,
 	)
 	got, err := chromedp.Run(h.tab, chromedp.Evaluate[string](script))
@@ -143,7 +147,8 @@ func (h *hand) mark(numbers ...int) {
 		h.do(chromedp.Click(chromedp.Search(fmt.Sprintf(`//label[contains(@class, "egg-spot")][i=%q]`, fmt.Sprint(n)))))
 		h.until(
 			fmt.Sprintf(
-				`[...document.querySelectorAll("label.egg-spot")].some(e => e.querySelector("i").textContent === "%d" && e.querySelector("input").checked)`,
+				`[...document.querySelectorAll("label.egg-spot")]
+					.some(e => e.querySelector("i").textContent === "%d" && e.querySelector("input").checked)`,
 				n,
 			),
 			"the egg was not marked",
@@ -376,7 +381,8 @@ func (h *hand) faults(script string) string {
 	found, err := chromedp.Run(
 		h.tab,
 		chromedp.Evaluate[string](
-			`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`,
+			`axe.run().then(r => r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3)
+				.map(n => n.target + " " + (n.any[0]?.message ?? "")).join(" | ")).join("\n"))`,
 			chromedp.EvalAwaitPromise,
 		),
 	)
@@ -489,7 +495,9 @@ func TestADayByThumb(t *testing.T) {
 	small, err := chromedp.Run(
 		h.tab,
 		chromedp.Evaluate[string](
-			`[...document.querySelectorAll("main .button, nav a, nav summary")].filter(b => b.checkVisibility() && b.getBoundingClientRect().height < 40).map(b => b.textContent).join()`,
+			`[...document.querySelectorAll("main .button, nav a, nav summary")]
+				.filter(b => b.checkVisibility() && b.getBoundingClientRect().height < 40)
+				.map(b => b.textContent).join()`,
 		),
 	)
 	require.NoError(t, err)

@@ -72,7 +72,8 @@ func (s *site) called() (n [3]int) {
 		s,
 		s.owner.Pool.QueryRow(
 			s.Context(),
-			`select (select count(*) from calls), (select count(distinct egg_id) from calls), (select count(*) from eggs where fate = 'removed')`,
+			`select (select count(*) from calls), (select count(distinct egg_id) from calls),
+				(select count(*) from eggs where fate = 'removed')`,
 		).Scan(&n[0], &n[1], &n[2]),
 	)
 	return
@@ -244,7 +245,8 @@ func TestTheCellarIsDim(t *testing.T) {
 	assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollWidth`), 390)
 	small := ask[string](
 		h,
-		`[...document.querySelectorAll(".call-key")].filter(b => b.getBoundingClientRect().height < 52).map(b => b.textContent).join()`,
+		`[...document.querySelectorAll(".call-key")].filter(b => b.getBoundingClientRect().height < 52)
+			.map(b => b.textContent).join()`,
 	)
 	assert.Empty(t, small, "too small for a wet thumb")
 }

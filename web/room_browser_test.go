@@ -107,7 +107,8 @@ func TestAParcelFromArrivalToSet(t *testing.T) {
 
 	h.open("/set?kind=chicken")
 	h.run(
-		`(() => { const f = document.querySelector("[data-most]"); f.value = "20"; f.dispatchEvent(new Event("change", {bubbles: true})) })()`,
+		`(() => { const f = document.querySelector("[data-most]"); f.value = "20";
+			f.dispatchEvent(new Event("change", {bubbles: true})) })()`,
 	)
 	h.reads("20 eggs of Hollin Ridge rest until Thu 15 Apr, 12:00", "Tabletop is not ready")
 	h.press("Set these eggs")
@@ -136,7 +137,8 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	h.newMachine("Tabletop", "All-in-one", map[string]int{"setting-chicken": 40, "hatching-chicken": 40})
 	h.press("Tabletop")
 	h.run(
-		`const f = document.querySelector("form.tray-form"); f.tray_name.value = "Rack"; f.tray_rows.value = 5; f.tray_columns.value = 9; f.warm.value = "C4 C5 C6"`,
+		`const f = document.querySelector("form.tray-form"); f.tray_name.value = "Rack"; f.tray_rows.value = 5;
+			f.tray_columns.value = 9; f.warm.value = "C4 C5 C6"`,
 	)
 	h.press("Add tray")
 	h.reads("Saved Rack of Tabletop.")
@@ -211,7 +213,8 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 	h.reads(b2 + " is out of the tray.")
 	require.Equal(t, b2, ask[string](h, `document.querySelector(".loose").dataset.mark`))
 	h.until(
-		`performance.getEntriesByType("resource").filter(r => r.initiatorType === "fetch" && r.name.endsWith("/trays")).length >= 6`,
+		`performance.getEntriesByType("resource").filter(r => r.initiatorType === "fetch" &&
+			r.name.endsWith("/trays")).length >= 6`,
 		"the server was not told",
 	)
 	// By typing.
@@ -294,7 +297,8 @@ func TestThePrintView(t *testing.T) {
 		t, "hidden",
 		ask[string](
 			h,
-			`["header.side", ".head.noprint", ".toast"].every(s => !document.querySelector(s)?.checkVisibility()) ? "hidden" : "shown"`,
+			`["header.side", ".head.noprint",
+				".toast"].every(s => !document.querySelector(s)?.checkVisibility()) ? "hidden" : "shown"`,
 		),
 		"only the paper is printed",
 	)

@@ -45,7 +45,8 @@ func (s *site) eggsAndJournal() (n [3]int) {
 		s,
 		s.owner.Pool.QueryRow(
 			s.Context(),
-			`select (select count(*) from eggs where fate is null), (select count(*) from journal where farm_id = 1), (select count(*) from calls)`,
+			`select (select count(*) from eggs where fate is null),
+				(select count(*) from journal where farm_id = 1), (select count(*) from calls)`,
 		).Scan(&n[0], &n[1], &n[2]),
 	)
 	return

@@ -50,7 +50,8 @@ type Options struct {
 }
 
 // what a page may load: this server's own, and nothing inline
-const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; " +
+	"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // New builds the server's handler.
 func New(books *services.Services, o Options) (http.Handler, error) {
@@ -91,7 +92,10 @@ func routes(books *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
-			o.Log.Info("request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms", float64(v.Latency.Microseconds())/1000)
+			o.Log.Info(
+				"request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms",
+				float64(v.Latency.Microseconds())/1000,
+			)
 			return nil
 		},
 	}), middleware.Recover(), bounded, bodyLimits, middleware.GzipWithConfig(middleware.GzipConfig{
@@ -177,7 +181,8 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
 			return
 		}
-		status, title, says := http.StatusInternalServerError, "That did not work", "Something went wrong on our side and was written down. Nothing you entered before was lost; try again."
+		status, title, says := http.StatusInternalServerError, "That did not work", "Something went wrong on our "+
+			"side and was written down. Nothing you entered before was lost; try again."
 		var coded echo.HTTPStatusCoder
 		switch {
 		case errors.Is(err, farm.ErrNone):
@@ -196,7 +201,9 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:
 			status, title, says = http.StatusNotFound, "Not here", "There is no such page on your farm."
 		case http.StatusRequestEntityTooLarge:
-			says = fmt.Sprintf("That is too large; a file may have up to %d MB, a form %d.", eggcsv.MaxBytes>>20, page.MaxForm>>20)
+			says = fmt.Sprintf(
+				"That is too large; a file may have up to %d MB, a form %d.", eggcsv.MaxBytes>>20, page.MaxForm>>20,
+			)
 		case http.StatusInternalServerError:
 			site.Log.Error("request failed", "path", c.Request().URL.Path, "err", err)
 		}

@@ -38,7 +38,8 @@ var calculators = []calculator{
 	},
 	{
 		"moisture", "water lost from weighings, and the humidity that lands on the target",
-		`{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}], "air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`,
+		`{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}],
+			"air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`,
 		calcMoisture,
 	},
 	{
@@ -51,12 +52,14 @@ var calculators = []calculator{
 	},
 	{
 		"schedule", "the milestones of a batch",
-		`{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0, "storage_days": 6}`,
+		`{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0,
+			"storage_days": 6}`,
 		calcSchedule,
 	},
 	{
 		"storage", "what waiting costs stored eggs, blended with a farm's own",
-		`{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48}, {"age_days": 8, "set": 40, "hatched": 25}]}`,
+		`{"species": "chicken", "ages_days": [1, 7, 10], "own": [{"age_days": 1, "set": 60, "hatched": 48},
+			{"age_days": 8, "set": 40, "hatched": 25}]}`,
 		calcStorage,
 	},
 	{
@@ -122,7 +125,14 @@ func strict(in []byte, into any) error {
 }
 
 // planExample is one pen, one machine and one promise.
-const planExample = `{"days": 60, "min_batch": 6, "egg_cost": 0.1, "setting_cost": 1, "species": [{"id": "chicken", "lockdown": 18, "pull": 22, "max_age": 7, "age_factor": [1, 1, 1, 1, 1, 0.99, 0.98, 0.96], "brood_places": 1, "brood_days": 28}], "sources": [{"id": "barred", "species": "chicken", "yield": 0.7, "kept": 0.88, "supply": [{"laid": 1, "eggs": 6}, {"laid": 3, "eggs": 7}, {"laid": 5, "eggs": 6}]}], "machines": [{"id": "cabinet", "set": {"chicken": 40}, "hatch": {"chicken": 30}, "clean_days": 1, "closed": []}], "brooder_places": 40, "away": [{"from": 12, "to": 14, "not": ["set", "lockdown", "pull"]}], "orders": [{"id": "market", "sources": ["barred"], "young": 12, "pull_from": 26, "pull_to": 32, "value": 3}], "seconds": 1}`
+const planExample = `{"days": 60, "min_batch": 6, "egg_cost": 0.1, "setting_cost": 1,
+	"species": [{"id": "chicken", "lockdown": 18, "pull": 22, "max_age": 7,
+	"age_factor": [1, 1, 1, 1, 1, 0.99, 0.98, 0.96], "brood_places": 1, "brood_days": 28}],
+	"sources": [{"id": "barred", "species": "chicken", "yield": 0.7, "kept": 0.88, "supply": [{"laid": 1,
+	"eggs": 6}, {"laid": 3, "eggs": 7}, {"laid": 5, "eggs": 6}]}], "machines": [{"id": "cabinet",
+	"set": {"chicken": 40}, "hatch": {"chicken": 30}, "clean_days": 1, "closed": []}], "brooder_places": 40,
+	"away": [{"from": 12, "to": 14, "not": ["set", "lockdown", "pull"]}], "orders": [{"id": "market",
+	"sources": ["barred"], "young": 12, "pull_from": 26, "pull_to": 32, "value": 3}], "seconds": 1}`
 
 func calcPlan(ctx context.Context, in []byte) (any, error) {
 	r, err := season.ReadRequest(in)

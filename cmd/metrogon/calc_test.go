@@ -62,7 +62,8 @@ func TestHumidityAgainstPsychroLib(t *testing.T) {
 func TestRatesAndSetCountAgainstR(t *testing.T) {
 	out := calc(
 		t, "rates",
-		`{"groups":[{"name":"A","set":41,"hatched":23},{"name":"B","set":120,"fertile":120,"hatched":90},{"name":"C","set":12,"fertile":0,"hatched":0}]}`,
+		`{"groups":[{"name":"A","set":41,"hatched":23},{"name":"B","set":120,"fertile":120,
+			"hatched":90},{"name":"C","set":12,"fertile":0,"hatched":0}]}`,
 	)
 	groups := out["groups"].([]any)
 	a, b, c := groups[0].(map[string]any), groups[1].(map[string]any), groups[2].(map[string]any)
@@ -127,7 +128,8 @@ func TestStorageAgainstTheTable(t *testing.T) {
 	assert.NotContains(t, out, "blend", "without own eggs there is none")
 	own := calc(
 		t, "storage",
-		`{"species":"chicken","ages_days":[1,7],"own":[{"age_days":1,"set":400,"hatched":320},{"age_days":7,"set":400,"hatched":200}]}`,
+		`{"species":"chicken","ages_days":[1,7],"own":[{"age_days":1,"set":400,"hatched":320},{"age_days":7,
+			"set":400,"hatched":200}]}`,
 	)
 	assert.Less(t, own["relative"].([]any)[1], .70)
 	assert.InDelta(t, 100*400./440, own["blend"].([]any)[1].(map[string]any)["own_share_pct"], 1e-9)
@@ -137,18 +139,21 @@ func TestStorageAgainstTheTable(t *testing.T) {
 func TestMoistureAgainstR(t *testing.T) {
 	two := calc(
 		t, "moisture",
-		`{"fresh_mass_g":62.4,"weighings":[{"day":0,"mass_g":62.4},{"day":10,"mass_g":58.1}],"air_temp_c":37.6,"rh_pct":50,"target_loss_pct":12,"target_day":18}`,
+		`{"fresh_mass_g":62.4,"weighings":[{"day":0,"mass_g":62.4},{"day":10,"mass_g":58.1}],"air_temp_c":37.6,
+			"rh_pct":50,"target_loss_pct":12,"target_day":18}`,
 	)
 	assert.InDelta(t, 132.52585337362, two["g_mg_day_kpa"], .005)
 	known := calc(
 		t, "moisture",
-		`{"fresh_mass_g":62.4,"weighings":[{"day":9,"mass_g":58.9}],"air_temp_c":37.6,"rh":[{"from_day":0,"to_day":9,"rh_pct":50}],"target_loss_pct":13,"target_day":18,"g_mg_day_kpa":120}`,
+		`{"fresh_mass_g":62.4,"weighings":[{"day":9,"mass_g":58.9}],"air_temp_c":37.6,"rh":[{"from_day":0,
+			"to_day":9,"rh_pct":50}],"target_loss_pct":13,"target_day":18,"g_mg_day_kpa":120}`,
 	)
 	assert.InDelta(t, 34.193665400609, known["required_rh_pct"], .01)
 	assert.Equal(t, true, known["attainable"])
 	none := calc(
 		t, "moisture",
-		`{"length_mm":57,"breadth_mm":42,"weighings":[],"air_temp_c":37.5,"rh_pct":52,"target_loss_pct":12,"target_day":18,"g_mg_day_kpa":125}`,
+		`{"length_mm":57,"breadth_mm":42,"weighings":[],"air_temp_c":37.5,"rh_pct":52,"target_loss_pct":12,
+			"target_day":18,"g_mg_day_kpa":125}`,
 	)
 	assert.InDelta(t, 11.61750854896*60/55.100304, none["projected_loss_pct"], .001)
 }
@@ -207,7 +212,8 @@ func TestMistakesNameTheField(t *testing.T) {
 		},
 		{
 			"moisture",
-			`{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,"weighings":[{"day":3,"mass_g":90}]}`,
+			`{"air_temp_c":37.5,"target_loss_pct":12,"target_day":18,"rh_pct":50,"fresh_mass_g":60,
+				"weighings":[{"day":3,"mass_g":90}]}`,
 			"weighings[0].mass_g: 90 is more",
 		},
 		{"plan", `{"days": 1000000}`, "min_batch: missing"},

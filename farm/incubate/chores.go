@@ -151,7 +151,10 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 		if v.HatcherID != v.SetterID {
 			d.Reason += ", move to " + v.Hatcher.Name
 		}
-		d.Reason += fmt.Sprintf(", raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From), units.Number(v.Method.Humidity(v.Kind, true).To))
+		d.Reason += fmt.Sprintf(
+			", raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From),
+			units.Number(v.Method.Humidity(v.Kind, true).To),
+		)
 		if room := w.Rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
 			d.Reason += fmt.Sprintf(" It holds %d.", room)
 		}
