@@ -9,8 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"metrogon/farm/people"
-	"metrogon/farm/services"
 	"time"
 
 	"metrogon/core/calendar"
@@ -19,6 +17,8 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/farm"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
 	"metrogon/store"
 )
 

@@ -3,7 +3,6 @@ package demo_test
 import (
 	"context"
 	"fmt"
-	"metrogon/farm/services"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -13,6 +12,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/services"
 	"metrogon/store/storetest"
 )
 

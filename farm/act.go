@@ -5,10 +5,11 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"metrogon/store"
 	"time"
 
 	"github.com/google/uuid"
+
+	"metrogon/store"
 )
 
 // Tx is one use case's transaction: the farm's records, who is at work, and when.

@@ -2,6 +2,8 @@ package farm
 
 import (
 	"context"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/machine"
@@ -9,7 +11,6 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/store"
-	"time"
 )
 
 // FateOf is how an egg ended; "" while it has not.

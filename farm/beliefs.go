@@ -2,12 +2,13 @@ package farm
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/store"
-	"slices"
 )
 
 // Beliefs are what is believed of the eggs of each pen, and what waiting

@@ -2,8 +2,6 @@ package farm_test
 
 import (
 	"fmt"
-	"metrogon/farm/incubate"
-	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/farm"
+	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
 )
 
 // Ten thousand eggs that came in just now, on a farm whose tables PostgreSQL knows

@@ -2,9 +2,10 @@ package farm
 
 import (
 	"fmt"
+	"slices"
+
 	"metrogon/core/outcome"
 	"metrogon/store"
-	"slices"
 )
 
 // PenEggs are a batch's eggs of one pen; those on trial stand apart.

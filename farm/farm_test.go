@@ -2,13 +2,6 @@ package farm_test
 
 import (
 	"fmt"
-	"metrogon/farm/candle"
-	"metrogon/farm/chores"
-	"metrogon/farm/hatch"
-	"metrogon/farm/incubate"
-	"metrogon/farm/people"
-	"metrogon/farm/services"
-	"metrogon/farm/stock"
 	"slices"
 	"strings"
 	"sync"
@@ -24,6 +17,13 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/chores"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
+	"metrogon/farm/stock"
 	"metrogon/store"
 	"metrogon/store/storetest"
 )

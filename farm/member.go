@@ -1,12 +1,13 @@
 package farm
 
 import (
+	"slices"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/units"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // Member is a person at work on a farm.

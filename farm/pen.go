@@ -1,8 +1,9 @@
 package farm
 
 import (
-	"metrogon/core/species"
 	"time"
+
+	"metrogon/core/species"
 )
 
 func CheckPen(pen Pen, now time.Time) (Pen, error) {

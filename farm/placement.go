@@ -1,9 +1,10 @@
 package farm
 
 import (
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/season"
-	"time"
 )
 
 // Counter tells what a machine's own day counter should read at a moment.

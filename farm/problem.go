@@ -3,14 +3,15 @@ package farm
 import (
 	"errors"
 	"fmt"
-	"metrogon/core/units"
-	"metrogon/store"
 	"strings"
 	"time"
 	"unicode"
 	"unicode/utf8"
 
 	"github.com/jackc/pgx/v5/pgconn"
+
+	"metrogon/core/units"
+	"metrogon/store"
 )
 
 func (p *Problems) Zone(zone string) {

@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/store"

@@ -1,12 +1,13 @@
 package farm
 
 import (
-	"metrogon/core/machine"
-	"metrogon/core/readiness"
-	"metrogon/store"
 	"slices"
 	"strings"
 	"time"
+
+	"metrogon/core/machine"
+	"metrogon/core/readiness"
+	"metrogon/store"
 )
 
 // StepPrefix marks the care of a machine as a step of making it ready.

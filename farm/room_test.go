@@ -2,14 +2,6 @@ package farm_test
 
 import (
 	"fmt"
-	"metrogon/farm/candle"
-	"metrogon/farm/flock"
-	"metrogon/farm/hatch"
-	"metrogon/farm/incubate"
-	"metrogon/farm/kinds"
-	"metrogon/farm/people"
-	"metrogon/farm/stock"
-	"metrogon/farm/weigh"
 	"slices"
 	"strings"
 	"sync"
@@ -26,6 +18,14 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/flock"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/kinds"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
+	"metrogon/farm/weigh"
 	"metrogon/store"
 )
 
@@ -783,9 +783,7 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	))
 	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
 	var said []string
-	proofs, err := y.Candle.Proofs(ctx, y.m, id)
-	require.NoError(t, err)
-	for _, p := range proofs {
+	for _, p := range y.batch(id).Proofs {
 		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
 	}
 	assert.Equal(t, []string{"Anna Wick, late false, clear: 3 of 4", "Anna Wick, late false, live: 5 of 5"}, said)

@@ -2,13 +2,14 @@ package farm
 
 import (
 	"context"
+	"slices"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/marks"
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 func OneIf(b bool) int {

@@ -3,14 +3,15 @@ package farm
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+	"time"
+
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/core/units"
 	"metrogon/store"
-	"slices"
-	"strings"
-	"time"
 )
 
 // StockRow is one pen's eggs in store, by age.

@@ -4,11 +4,12 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
+	"time"
+
 	"metrogon/core/marks"
 	"metrogon/core/tray"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // oldestSet is how many days eggs may have waited when they are set.

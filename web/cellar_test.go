@@ -3,11 +3,6 @@ package web
 import (
 	"encoding/json"
 	"fmt"
-	"metrogon/farm/candle"
-	"metrogon/farm/hatch"
-	"metrogon/farm/incubate"
-	"metrogon/farm/people"
-	"metrogon/farm/stock"
 	"net/http"
 	"slices"
 	"strings"
@@ -21,6 +16,11 @@ import (
 
 	"metrogon/core/candling"
 	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
 	"metrogon/standin/scale"
 	"metrogon/web/browser"
 )

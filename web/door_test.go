@@ -2,7 +2,6 @@ package web
 
 import (
 	"fmt"
-	"metrogon/farm/people"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -16,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/farm"
+	"metrogon/farm/people"
 )
 
 const (

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"metrogon/farm/people"
 	"net/http"
 	"net/url"
 	"testing"
@@ -11,6 +10,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/people"
 )
 
 // Everything works as plain forms where scripts fail.

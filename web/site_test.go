@@ -4,7 +4,6 @@ import (
 	"context"
 	"io"
 	"log/slog"
-	"metrogon/farm/services"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
@@ -22,6 +21,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/services"
 	"metrogon/store"
 	"metrogon/store/storetest"
 )

@@ -5,8 +5,6 @@ import (
 	"compress/gzip"
 	"fmt"
 	"io"
-	"metrogon/farm/people"
-	"metrogon/farm/stock"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -20,6 +18,8 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/people"
+	"metrogon/farm/stock"
 )
 
 // What strangers may see.

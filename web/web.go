@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"metrogon/farm/services"
 	"net/http"
 	"strings"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"metrogon/farm"
+	"metrogon/farm/services"
 	"metrogon/formats/eggcsv"
 	"metrogon/web/account"
 	"metrogon/web/assets"

@@ -5,14 +5,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"metrogon/farm/people"
-	"metrogon/farm/services"
-	"metrogon/farm/stock"
 	"os"
 	"strings"
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/people"
+	"metrogon/farm/services"
+	"metrogon/farm/stock"
 	"metrogon/formats/eggcsv"
 )
 

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"metrogon/farm/services"
 	"net"
 	"net/http"
 	"os"
@@ -13,6 +12,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/services"
 	"metrogon/store"
 	"metrogon/web"
 )

@@ -1,14 +1,14 @@
 package candling_test
 
 import (
-	"github.com/stretchr/testify/require"
-	"metrogon/core/species"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"metrogon/core/candling"
+	"metrogon/core/species"
 )
 
 // What a call was worth is known once the egg hatched or was opened.

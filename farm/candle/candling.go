@@ -3,14 +3,15 @@ package candle
 import (
 	"context"
 	"fmt"
+	"slices"
+	"time"
+
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // one candling may last so long; a call after it begins the next.

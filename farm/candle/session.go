@@ -5,15 +5,16 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
 	"metrogon/core/candling"
 	"metrogon/core/moisture"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"time"
-
-	"github.com/google/uuid"
 )
 
 // Session is a batch that is candled, in the dark.

@@ -2,6 +2,7 @@ package candle
 
 import (
 	"context"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 )

@@ -3,10 +3,11 @@ package chores
 import (
 	"cmp"
 	"context"
-	"metrogon/farm"
-	"metrogon/store"
 	"slices"
 	"time"
+
+	"metrogon/farm"
+	"metrogon/store"
 )
 
 // Chore is one thing to do on the farm.

@@ -2,12 +2,13 @@ package flock
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/grading"
 	"metrogon/core/marks"
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/store"
-	"slices"
 )
 
 // PenBatch is what a pen's eggs did in one batch.

@@ -2,12 +2,13 @@ package flock
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/species"
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
 )
 
 // SavePen makes a pen (ID 0) or changes one.

@@ -4,14 +4,15 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
+	"time"
+
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // Young are young as they were counted, pen by pen, since the last time.

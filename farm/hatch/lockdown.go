@@ -2,10 +2,11 @@ package hatch
 
 import (
 	"context"
+	"time"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"time"
 )
 
 // Lockdown stops the turning and moves the batch to where it hatches.

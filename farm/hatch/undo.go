@@ -2,6 +2,7 @@ package hatch
 
 import (
 	"context"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"

@@ -2,6 +2,8 @@ package incubate
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/marks"
@@ -9,7 +11,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
 )
 
 // Page is one batch with its eggs.
@@ -25,6 +26,7 @@ type Page struct {
 	Rounds   []Round
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
+	Proofs   []farm.Proof
 	Prospect Prospect
 }
 
@@ -79,6 +81,9 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		page.Bands = map[int64]marks.Band{}
 		for _, p := range page.Pens {
 			page.Bands[p.ID] = w.Band(p.ID)
+		}
+		if page.Proofs, err = tx.Proofs(ctx, page.BatchView); err != nil {
+			return err
 		}
 		if !page.Open() {
 			return nil

@@ -3,13 +3,14 @@ package incubate
 import (
 	"context"
 	"fmt"
+	"slices"
+	"time"
+
 	"metrogon/core/method"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // Round is daily work on a batch: how often, and how often it was done today.

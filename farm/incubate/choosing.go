@@ -3,14 +3,15 @@ package incubate
 import (
 	"cmp"
 	"fmt"
+	"slices"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/choice"
 	"metrogon/core/machine"
 	"metrogon/core/storage"
 	"metrogon/farm"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // Wish is what a set is wanted for; the zero value wants the machine full of the

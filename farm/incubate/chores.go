@@ -4,6 +4,9 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/units"
@@ -11,8 +14,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // What is to be done to a batch, besides the milestones of core/calendar.

@@ -2,6 +2,7 @@ package incubate
 
 import (
 	"context"
+
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/farm"

@@ -4,6 +4,10 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
+	"strings"
+	"time"
+
 	"metrogon/core/calendar"
 	"metrogon/core/choice"
 	"metrogon/core/season"
@@ -14,9 +18,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"strings"
-	"time"
 )
 
 // Pick is so many eggs of one pen and lay day; where Only names single eggs,

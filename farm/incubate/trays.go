@@ -3,14 +3,15 @@ package incubate
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+
 	"metrogon/core/marks"
 	"metrogon/core/tray"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"strings"
 )
 
 // Trays shows where a batch's eggs lie.

@@ -2,10 +2,11 @@ package incubate
 
 import (
 	"context"
+	"time"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"time"
 )
 
 var (

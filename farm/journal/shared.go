@@ -2,9 +2,10 @@ package journal
 
 import (
 	"context"
+	"time"
+
 	"metrogon/farm"
 	"metrogon/store"
-	"time"
 )
 
 var (

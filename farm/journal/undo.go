@@ -5,8 +5,9 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"metrogon/farm"
 	"slices"
+
+	"metrogon/farm"
 )
 
 // Undo is what an action did, step by step in that order. It is kept with the line in

@@ -2,13 +2,14 @@ package kinds
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
 )
 
 // KindPage is what is known of a kind: the shipped figures, the farm's own

@@ -2,10 +2,11 @@ package machines
 
 import (
 	"context"
+	"time"
+
 	"metrogon/core/season"
 	"metrogon/farm"
 	"metrogon/store"
-	"time"
 )
 
 // Board is the machines over the days.

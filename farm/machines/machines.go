@@ -3,6 +3,8 @@ package machines
 import (
 	"cmp"
 	"context"
+	"slices"
+
 	"metrogon/core/machine"
 	"metrogon/core/readiness"
 	"metrogon/core/species"
@@ -10,7 +12,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
 )
 
 // MadeReady notes steps of making a machine ready.

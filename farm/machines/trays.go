@@ -2,13 +2,14 @@ package machines
 
 import (
 	"context"
+	"slices"
+	"strings"
+
 	"metrogon/core/tray"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"strings"
 )
 
 // SaveTray makes a tray of a machine (ID 0) or changes one. Its places that are

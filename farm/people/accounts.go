@@ -3,13 +3,14 @@ package people
 import (
 	"context"
 	"errors"
+	"net/mail"
+	"slices"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"net/mail"
-	"slices"
 )
 
 // Member finds who a signed-in person is and on which farm.

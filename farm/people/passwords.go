@@ -3,14 +3,15 @@ package people
 import (
 	"context"
 	_ "embed"
-	"metrogon/farm"
-	"metrogon/store"
 	"strings"
 	"sync"
 	"time"
 	"unicode"
 
 	"github.com/alexedwards/argon2id"
+
+	"metrogon/farm"
+	"metrogon/store"
 )
 
 // parameters of a hash. Source: OWASP Password Storage Cheat Sheet, argon2id with

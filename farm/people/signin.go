@@ -8,14 +8,15 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"metrogon/core/wording"
-	"metrogon/store"
 	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
+
+	"metrogon/core/wording"
+	"metrogon/store"
 )
 
 // ErrWrong says that address and password do not go together.

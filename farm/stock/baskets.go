@@ -2,14 +2,15 @@ package stock
 
 import (
 	"context"
+	"slices"
+	"time"
+
 	"metrogon/core/grading"
 	"metrogon/core/storage"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // BasketView is what is left in store of one collection.

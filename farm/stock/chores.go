@@ -3,6 +3,7 @@ package stock
 import (
 	"context"
 	"fmt"
+
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"

@@ -3,6 +3,10 @@ package stock
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
+	"time"
+
 	"metrogon/core/grading"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
@@ -10,9 +14,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"strings"
-	"time"
 )
 
 // EggRoom shows the stock by pen and age, where it lies, and the newest

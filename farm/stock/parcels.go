@@ -3,11 +3,12 @@ package stock
 import (
 	"context"
 	"fmt"
+	"time"
+
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"time"
 )
 
 // Parcels lists the newest, and the suppliers.

@@ -2,10 +2,11 @@ package stock
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
 )
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer

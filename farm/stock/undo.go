@@ -2,6 +2,7 @@ package stock
 
 import (
 	"context"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"

@@ -3,12 +3,13 @@ package stock
 import (
 	"context"
 	"fmt"
+	"slices"
+
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"slices"
 )
 
 // Waiting is what waiting costs eggs of one kind on this farm.

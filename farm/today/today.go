@@ -2,10 +2,11 @@ package today
 
 import (
 	"context"
-	"metrogon/farm"
-	"metrogon/farm/chores"
 	"slices"
 	"time"
+
+	"metrogon/farm"
+	"metrogon/farm/chores"
 )
 
 // Page is what a morning needs.

@@ -6,14 +6,15 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"metrogon/core/units"
-	"metrogon/farm"
-	"metrogon/farm/journal"
-	"metrogon/store"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/google/uuid"
+
+	"metrogon/core/units"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
 )
 
 // Run is hands-free weighing on its way: one thing after the other is put on

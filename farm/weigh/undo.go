@@ -2,6 +2,7 @@ package weigh
 
 import (
 	"context"
+
 	"metrogon/farm"
 	"metrogon/farm/journal"
 )

@@ -5,6 +5,9 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
+	"time"
+
 	"metrogon/core/air"
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
@@ -13,8 +16,6 @@ import (
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/store"
-	"slices"
-	"time"
 )
 
 // Water is what a batch's eggs have lost, and what to do about it.

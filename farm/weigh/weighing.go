@@ -3,6 +3,10 @@ package weigh
 import (
 	"context"
 	"math"
+	"slices"
+	"strings"
+	"time"
+
 	"metrogon/core/candling"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
@@ -11,9 +15,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"slices"
-	"strings"
-	"time"
 )
 
 // Weighing is a weighing, or a look at the air cell, as it is typed.

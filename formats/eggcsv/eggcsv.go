@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"metrogon/farm/stock"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,6 +16,7 @@ import (
 	"unicode/utf8"
 
 	"metrogon/farm"
+	"metrogon/farm/stock"
 )
 
 // The most that one file may hold.

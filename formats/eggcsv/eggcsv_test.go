@@ -2,7 +2,6 @@ package eggcsv_test
 
 import (
 	"fmt"
-	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -11,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/farm"
+	"metrogon/farm/stock"
 	"metrogon/formats/eggcsv"
 )
 

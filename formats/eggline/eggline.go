@@ -5,7 +5,6 @@ package eggline
 
 import (
 	"fmt"
-	"metrogon/farm/stock"
 	"regexp"
 	"slices"
 	"strconv"
@@ -15,6 +14,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/farm"
+	"metrogon/farm/stock"
 )
 
 var (

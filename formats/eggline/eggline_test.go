@@ -1,7 +1,6 @@
 package eggline_test
 
 import (
-	"metrogon/farm/stock"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +11,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/stock"
 	"metrogon/formats/eggline"
 )
 

@@ -4,13 +4,13 @@ package account
 import (
 	"embed"
 	"errors"
-	"metrogon/farm/people"
 	"net/http"
 	"net/netip"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/people"
 	"metrogon/web/page"
 )
 

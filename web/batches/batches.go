@@ -5,9 +5,6 @@ package batches
 import (
 	"embed"
 	"fmt"
-	"metrogon/farm/candle"
-	"metrogon/farm/hatch"
-	"metrogon/farm/incubate"
 	"net/http"
 	"strconv"
 	"strings"
@@ -17,6 +14,9 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
 	"metrogon/web/page"
 )
 
@@ -50,11 +50,10 @@ type listing struct {
 }
 
 type data struct {
-	List   *listing
-	Batch  *incubate.Page
-	Do     string // candle, hatch or remove
-	Calls  []candling.Call
-	Proofs []candle.Proof
+	List  *listing
+	Batch *incubate.Page
+	Do    string // candle, hatch or remove
+	Calls []candling.Call
 }
 
 // Stages of the break-out.
@@ -139,10 +138,6 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 	if err != nil {
 		return err
 	}
-	proofs, err := d.Candle.Proofs(c.Request().Context(), m, id)
-	if err != nil {
-		return err
-	}
 	switch do {
 	case "candle", "hatch", "remove":
 	default:
@@ -152,7 +147,7 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 		}
 	}
 	shell.Nav, shell.Title = "/batches", b.Code
-	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls, Proofs: proofs})
+	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls})
 }
 
 // action does one thing to a batch from a form.

@@ -5,7 +5,6 @@ import (
 	"cmp"
 	"embed"
 	"fmt"
-	"metrogon/farm/machines"
 	"slices"
 	"time"
 
@@ -13,6 +12,7 @@ import (
 
 	"metrogon/core/season"
 	"metrogon/farm"
+	"metrogon/farm/machines"
 	"metrogon/web/page"
 )
 

@@ -8,7 +8,6 @@ import (
 	"encoding/base64"
 	"fmt"
 	"html/template"
-	"metrogon/farm/incubate"
 	"net/http"
 	"strings"
 
@@ -17,6 +16,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/incubate"
 	"metrogon/formats/card"
 	"metrogon/web/page"
 )

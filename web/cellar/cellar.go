@@ -6,8 +6,6 @@ import (
 	"embed"
 	"encoding/json"
 	"fmt"
-	"metrogon/farm/candle"
-	"metrogon/farm/weigh"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -15,6 +13,8 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/moisture"
 	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
 

@@ -5,7 +5,6 @@ package eggs
 import (
 	"embed"
 	"io"
-	"metrogon/farm/stock"
 	"net/http"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/stock"
 	"metrogon/formats/eggcsv"
 	"metrogon/formats/eggline"
 	"metrogon/web/page"

@@ -4,7 +4,6 @@ package kinds
 
 import (
 	"embed"
-	"metrogon/farm/kinds"
 	"strconv"
 	"strings"
 
@@ -13,6 +12,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/kinds"
 	"metrogon/web/page"
 )
 

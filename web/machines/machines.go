@@ -4,7 +4,6 @@ package machines
 import (
 	"embed"
 	"fmt"
-	"metrogon/farm/machines"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/tray"
 	"metrogon/farm"
+	"metrogon/farm/machines"
 	"metrogon/web/page"
 )
 

@@ -14,7 +14,6 @@ import (
 	"log/slog"
 	"maps"
 	"math"
-	"metrogon/farm/services"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -28,6 +27,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/units"
 	"metrogon/farm"
+	"metrogon/farm/services"
 	"metrogon/web/assets"
 )
 

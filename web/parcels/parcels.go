@@ -4,12 +4,12 @@ package parcels
 
 import (
 	"embed"
-	"metrogon/farm/stock"
 	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/stock"
 	"metrogon/web/page"
 )
 

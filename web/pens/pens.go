@@ -5,12 +5,12 @@ package pens
 import (
 	"embed"
 	"fmt"
-	"metrogon/farm/flock"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/grading"
 	"metrogon/farm"
+	"metrogon/farm/flock"
 	"metrogon/web/page"
 )
 

@@ -5,7 +5,6 @@ package set
 import (
 	"embed"
 	"fmt"
-	"metrogon/farm/incubate"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 
 	"metrogon/core/choice"
 	"metrogon/farm"
+	"metrogon/farm/incubate"
 	"metrogon/web/page"
 )
 

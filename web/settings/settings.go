@@ -3,14 +3,14 @@ package settings
 
 import (
 	"embed"
-	"metrogon/farm/kinds"
-	"metrogon/farm/people"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/candling"
 	"metrogon/farm"
+	"metrogon/farm/kinds"
+	"metrogon/farm/people"
 	"metrogon/web/page"
 )
 

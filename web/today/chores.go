@@ -2,12 +2,12 @@ package today
 
 import (
 	"fmt"
-	"metrogon/farm/chores"
-	"metrogon/farm/incubate"
 
 	"metrogon/core/calendar"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/incubate"
 )
 
 // tap is a button of a chore: a link, or what one tap sends.

@@ -5,7 +5,6 @@ package trays
 import (
 	"embed"
 	"fmt"
-	"metrogon/farm/incubate"
 	"net/http"
 	"slices"
 	"strconv"
@@ -14,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/incubate"
 	"metrogon/web/page"
 )
 

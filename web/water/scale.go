@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"metrogon/farm/weigh"
 	"net/http"
 	"strconv"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/weigh"
 	"metrogon/formats/senml"
 	"metrogon/web/page"
 )

@@ -6,7 +6,6 @@ import (
 	"embed"
 	"fmt"
 	"math"
-	"metrogon/farm/weigh"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -15,6 +14,7 @@ import (
 	"metrogon/core/moisture"
 	"metrogon/core/units"
 	"metrogon/farm"
+	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
 

@@ -1,13 +1,12 @@
-package candle
+package farm
 
 import (
 	"context"
+	"slices"
+
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
-	"metrogon/farm"
-	"metrogon/store"
-	"slices"
 )
 
 // Proof is how a candler's calls of one kind proved right, early or late in
@@ -19,30 +18,14 @@ type Proof struct {
 	K, N int // right, of those that are known by now
 }
 
-// Proofs tells how the calls of a batch proved.
-func (b *Service) Proofs(ctx context.Context, m *farm.Member, batchID int64) (all []Proof, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		batch, err := tx.Batch(ctx, batchID)
-		if err != nil {
-			return err
-		}
-		_, v, err := tx.Viewed(ctx, batch)
-		if err != nil {
-			return err
-		}
-		said, err := tx.Said(ctx, batchID)
-		all = proofs(said, v)
-		return err
-	})
-	return
-}
-
-// proofs counts them; calls of which nobody knows yet are left out.
-func proofs(said []store.Said, v farm.BatchView) (all []Proof) {
+// Proofs counts how the calls of a batch proved; calls of which nobody knows yet are
+// left out.
+func (tx *Tx) Proofs(ctx context.Context, v BatchView) (all []Proof, err error) {
+	said, err := tx.Said(ctx, v.ID)
 	for _, s := range said {
 		hatched := s.Fate != nil && outcome.Fate(*s.Fate) == outcome.Hatched
 		done := calendar.Elapsed(v.SetAt, s.At) / v.HatchDay
-		right, known := candling.Proved(candling.Call(s.Call), done, hatched, farm.OpenedAs(s.Fate, s.Stage, s.Opened))
+		right, known := candling.Proved(candling.Call(s.Call), done, hatched, OpenedAs(s.Fate, s.Stage, s.Opened))
 		if !known {
 			continue
 		}
@@ -58,5 +41,5 @@ func proofs(said []store.Said, v farm.BatchView) (all []Proof) {
 			all[i].K++
 		}
 	}
-	return
+	return all, err
 }
