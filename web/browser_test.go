@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -39,7 +40,9 @@ func (s *site) hand(width, height int64) *hand {
 
 func (h *hand) do(steps ...browser.Step) {
 	h.Helper()
-	if err := chromedp.Do(h.tab, steps...); err != nil {
+	ctx, stop := context.WithTimeout(h.tab, time.Minute)
+	defer stop()
+	if err := chromedp.Do(ctx, steps...); err != nil {
 		h.Fatalf("%v\nthe page says:\n%s", err, h.text())
 	}
 }

@@ -12,17 +12,18 @@ import (
 
 // Chore is one thing to do on the farm.
 type Chore struct {
-	About  store.Subject // a batch, place, parcel or machine
-	Code   string        // of a batch
-	Kind   string        // of what is to be done: candle, tilt, lockdown …
-	Day    int           // of a milestone, in elapsed days
-	At     time.Time     // when it is due; zero: some time today
-	Times  int           // that daily work is due
-	Done   int           // of these, today
-	Late   int           // whole days, 0 if not
-	Title  string
-	Reason string
-	Of     string // what the subject is called where several look alike
+	About   store.Subject // a batch, place, parcel or machine
+	Code    string        // of a batch
+	Kind    string        // of what is to be done: candle, tilt, lockdown …
+	Day     int           // of a milestone, in elapsed days
+	At      time.Time     // when it is due; zero: some time today
+	Times   int           // that daily work is due
+	Done    int           // of these, today
+	Late    int           // whole days, 0 if not
+	Title   string
+	Reason  string
+	Of      string // what the subject is called where several look alike
+	Species string // of the eggs, where they are to be set
 }
 
 // Provider gives the chores that one room knows of, today's and those to come.

@@ -60,7 +60,7 @@ func Taps(c chores.Chore) []tap {
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
 	case farm.Rested:
-		return []tap{{Label: "Set", Of: c.Title, Link: "/set?kind=" + c.Of}}
+		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
 }
