@@ -23,14 +23,15 @@ import (
 	"metrogon/web/assets"
 	"metrogon/web/batches"
 	"metrogon/web/board"
+	"metrogon/web/candle"
 	"metrogon/web/cards"
-	"metrogon/web/cellar"
 	"metrogon/web/eggs"
 	"metrogon/web/kinds"
 	"metrogon/web/machines"
 	"metrogon/web/page"
 	"metrogon/web/parcels"
 	"metrogon/web/pens"
+	"metrogon/web/places"
 	"metrogon/web/practice"
 	"metrogon/web/set"
 	"metrogon/web/settings"
@@ -54,8 +55,8 @@ const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-sr
 	"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // New builds the server's handler.
-func New(books *services.Services, o Options) (http.Handler, error) {
-	e, sessions, err := routes(books, o)
+func New(farms *services.Services, o Options) (http.Handler, error) {
+	e, sessions, err := routes(farms, o)
 	if err != nil {
 		return nil, err
 	}
@@ -64,8 +65,15 @@ func New(books *services.Services, o Options) (http.Handler, error) {
 	return headers(h), nil
 }
 
-func routes(books *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {
-	shelf, err := assets.New()
+// pages hang their routes in, in the order of a day's work.
+var pages = []func(*echo.Echo, *page.Site){
+	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
+	candle.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, pens.Routes, practice.Routes,
+	machines.Routes, kinds.Routes, settings.Routes,
+}
+
+func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {
+	assetServer, err := assets.New()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -79,15 +87,15 @@ func routes(books *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) {
 		o.Log.Error("session", "err", err)
 		w.Header().Set("Retry-After", "3")
-		http.Error(w, away, http.StatusServiceUnavailable)
+		http.Error(w, awayText, http.StatusServiceUnavailable)
 	}
-	site := &page.Site{Services: books, Sessions: sessions, Assets: shelf, Log: o.Log, Secure: o.Secure}
+	site := &page.Site{Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()
 	if o.Secure {
 		e.IPExtractor = echo.ExtractIPFromXFFHeader()
 	}
-	e.HTTPErrorHandler = sorry(site)
+	e.HTTPErrorHandler = errorHandler(site)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
@@ -101,19 +109,19 @@ func routes(books *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	}), middleware.Recover(), bounded, bodyLimits, middleware.GzipWithConfig(middleware.GzipConfig{
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 	}))
-	e.GET("/assets/*", echo.WrapHandler(shelf))
+	e.GET("/assets/*", echo.WrapHandler(assetServer))
 	e.GET("/sw.js", func(c *echo.Context) error { // at the root, since it serves pages from there
-		return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", shelf.Plain("sw.js"))
+		return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", assetServer.Plain("sw.js"))
 	})
 	e.GET("/healthz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
 		defer cancel()
-		if err := books.Ping(ctx); err != nil {
+		if err := farms.Ping(ctx); err != nil {
 			return c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		}
 		return c.String(http.StatusOK, "well\n")
 	})
-	for _, hang := range []func(*echo.Echo, *page.Site){account.Routes, today.Routes, eggs.Routes, set.Routes, batches.Routes, cellar.Routes, water.Routes, trays.Routes, cards.Routes, parcels.Routes, board.Routes, pens.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes} {
+	for _, hang := range pages {
 		hang(e, site)
 	}
 	return e, sessions, nil
@@ -133,8 +141,8 @@ func headers(next http.Handler) http.Handler {
 	})
 }
 
-// away is said while the database is.
-const away = "The database does not answer just now. Nothing was lost; try again in a moment."
+// awayText is said while the database is.
+const awayText = "The database does not answer just now. Nothing was lost; try again in a moment."
 
 // How long a request may be worked on; a file of collections may take longer.
 const (
@@ -174,9 +182,9 @@ func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// sorry turns what went wrong into a page with one sentence.
-func sorry(site *page.Site) echo.HTTPErrorHandler {
-	t := page.Parse(site, files)
+// errorHandler turns what went wrong into a page with one sentence.
+func errorHandler(site *page.Site) echo.HTTPErrorHandler {
+	t := page.Parse(site, files, "lost.html")
 	return func(c *echo.Context, err error) {
 		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
 			return
@@ -189,9 +197,9 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 			status = http.StatusNotFound
 		case c.Request().Context().Err() != nil && !errors.Is(c.Request().Context().Err(), context.DeadlineExceeded):
 			site.Log.Info("nobody waited", "path", c.Request().URL.Path)
-			status, says = http.StatusServiceUnavailable, away
+			status, says = http.StatusServiceUnavailable, awayText
 		case farm.Unavailable(err):
-			status, says = http.StatusServiceUnavailable, away
+			status, says = http.StatusServiceUnavailable, awayText
 			site.Log.Error("unavailable", "path", c.Request().URL.Path, "err", err)
 			c.Response().Header().Set("Retry-After", "3")
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
@@ -209,7 +217,7 @@ func sorry(site *page.Site) echo.HTTPErrorHandler {
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
 		var b strings.Builder
-		if err := t.ExecuteTemplate(&b, "layout", page.View{Shell: page.Shell{Title: title}, Data: says}); err != nil {
+		if err := t.ExecuteTemplate(&b, "layout", page.View{Meta: page.Meta{Title: title}, Data: says}); err != nil {
 			site.Log.Error("error page", "err", err)
 		}
 		_ = c.HTML(status, b.String())

@@ -25,6 +25,38 @@ const (
 // Calls lists every call in the order of the candling bench.
 var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad, Displaced}
 
+// Sign is how a call is labelled, which key makes it, and by what glyph it is told
+// where there is no room for a word.
+type Sign struct {
+	Call  Call   `json:"id"`
+	Label string `json:"label"`
+	Key   string `json:"key"`
+	Glyph string `json:"glyph"`
+}
+
+// Signs lists the sign of every call, in the order of Calls.
+var Signs = []Sign{
+	{Live, "Live", "L", "L"},
+	{Clear, "Clear", "C", "C"},
+	{Ring, "Ring", "R", "R"},
+	{Quit, "Quit", "Q", "Q"},
+	{Unsure, "Unsure", "U", "?"},
+	{Unseen, "Can’t see", "S", "·"},
+	{Cracked, "Cracked", "K", "/"},
+	{Bad, "Bad", "B", "!"},
+	{Displaced, "Cell displaced", "D", "~"},
+}
+
+// Sign gives a call's; of what is no call, an empty one.
+func (c Call) Sign() Sign {
+	for _, s := range Signs {
+		if s.Call == c {
+			return s
+		}
+	}
+	return Sign{Call: c}
+}
+
 // Outs are the calls by which an egg may be taken out of the machine.
 var Outs = []Call{Clear, Ring, Quit, Bad, Cracked}
 

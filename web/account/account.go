@@ -17,14 +17,14 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type door struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in. These are the only ones open to strangers.
 func Routes(e *echo.Echo, s *page.Site) {
-	d := door{s, page.Parse(s, files)}
+	d := handler{s, page.Parse(s, files, "account.html")}
 	e.GET("/sign-in", d.signIn)
 	e.POST("/sign-in", d.enter)
 	e.POST("/sign-out", d.leave)
@@ -34,15 +34,15 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct{ SetUp bool }
 
-func (d door) show(c *echo.Context, setUp bool, shell page.Shell) error {
-	shell.Title = "Sign in"
+func (d handler) show(c *echo.Context, setUp bool, meta page.Meta) error {
+	meta.Title = "Sign in"
 	if setUp {
-		shell.Title = "Set up"
+		meta.Title = "Set up"
 	}
-	return d.Show(c, d.page, shell, nil, data{setUp})
+	return d.Render(c, d.page, meta, nil, data{setUp})
 }
 
-func (d door) signIn(c *echo.Context) error {
+func (d handler) signIn(c *echo.Context) error {
 	some, err := d.People.Populated(c.Request().Context())
 	if err != nil {
 		return err
@@ -50,10 +50,10 @@ func (d door) signIn(c *echo.Context) error {
 	if !some {
 		return c.Redirect(http.StatusSeeOther, "/set-up")
 	}
-	return d.show(c, false, page.Shell{})
+	return d.show(c, false, page.Meta{})
 }
 
-func (d door) enter(c *echo.Context) error {
+func (d handler) enter(c *echo.Context) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
@@ -75,7 +75,7 @@ func (d door) enter(c *echo.Context) error {
 		return err
 	}
 	if says != "" {
-		return d.show(c, false, page.Shell{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: says}}})
+		return d.show(c, false, page.Meta{Typed: f.Values, Problems: farm.Problems{{Field: "email", Says: says}}})
 	}
 	c.SetCookie(&http.Cookie{
 		Name: deviceCookie, Value: in.Device, Path: "/sign-in", MaxAge: 365 * 24 * 3600,
@@ -104,14 +104,14 @@ func network(address string) string {
 	return ip.String()
 }
 
-func (d door) leave(c *echo.Context) error {
+func (d handler) leave(c *echo.Context) error {
 	if err := d.Sessions.Destroy(c.Request().Context()); err != nil {
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/sign-in")
 }
 
-func (d door) setUp(c *echo.Context) error {
+func (d handler) setUp(c *echo.Context) error {
 	some, err := d.People.Populated(c.Request().Context())
 	if err != nil {
 		return err
@@ -119,10 +119,10 @@ func (d door) setUp(c *echo.Context) error {
 	if some {
 		return c.Redirect(http.StatusSeeOther, "/sign-in")
 	}
-	return d.show(c, true, page.Shell{})
+	return d.show(c, true, page.Meta{})
 }
 
-func (d door) found(c *echo.Context) error {
+func (d handler) found(c *echo.Context) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
@@ -137,7 +137,7 @@ func (d door) found(c *echo.Context) error {
 	)
 	if p := page.ProblemsOf(err); p != nil {
 		f.Del("password")
-		return d.show(c, true, page.Shell{Typed: f.Values, Problems: p})
+		return d.show(c, true, page.Meta{Typed: f.Values, Problems: p})
 	}
 	if errors.Is(err, farm.ErrNone) { // somebody was faster
 		return c.Redirect(http.StatusSeeOther, "/sign-in")

@@ -16,62 +16,94 @@ import (
 	"strings"
 )
 
-//go:embed *.css *.js vendor
+//go:embed sw.js styles scripts vendor
 var files embed.FS
+
+// What pages load is put together from a file a feature, in this order: a later one
+// may say otherwise than one before.
+var bundles = map[string][]string{
+	"theme.css": {
+		"styles/theme.css", "styles/layout.css", "styles/messages.css", "styles/forms.css", "styles/eggs.css",
+		"styles/bands.css", "styles/trays.css", "styles/picking.css", "styles/cards.css", "styles/today.css",
+		"styles/drawings.css", "styles/batch.css", "styles/set.css", "styles/door.css", "styles/practice.css",
+		"styles/water.css", "styles/candle.css", "styles/narrow.css", "styles/print.css",
+	},
+	"app.js": {
+		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
+		"scripts/away.js", "scripts/focus.js", "scripts/trays.js", "scripts/candle.js",
+	},
+}
 
 type asset struct {
 	plain, gzipped []byte
 	kind           string
 }
 
-// Shelf holds every asset under the address that names its content.
-type Shelf struct {
+// Server serves every asset under the address that names its content.
+type Server struct {
 	byPath map[string]asset
 	urls   map[string]string
 }
 
-// New reads and compresses the assets.
-func New() (*Shelf, error) {
-	s := &Shelf{map[string]asset{}, map[string]string{}}
+// New reads, bundles and compresses the assets.
+func New() (*Server, error) {
+	s := &Server{map[string]asset{}, map[string]string{}}
+	for name, parts := range bundles {
+		var whole []byte
+		for _, part := range parts {
+			data, err := files.ReadFile(part)
+			if err != nil {
+				return nil, err
+			}
+			whole = append(whole, data...)
+		}
+		if err := s.add(name, whole); err != nil {
+			return nil, err
+		}
+	}
 	// Styles name fonts by their plain file name; those keep it.
 	return s, fs.WalkDir(files, ".", func(name string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
+		if err != nil || d.IsDir() || path.Dir(name) == "styles" || path.Dir(name) == "scripts" {
 			return err
 		}
 		data, err := files.ReadFile(name)
 		if err != nil {
 			return err
 		}
-		a := asset{plain: data, kind: mime.TypeByExtension(path.Ext(name))}
-		if a.kind == "" {
-			a.kind = "text/plain; charset=utf-8"
-		}
-		if strings.HasPrefix(a.kind, "text/") {
-			var b bytes.Buffer
-			z, _ := gzip.NewWriterLevel(&b, gzip.BestCompression)
-			if _, err := z.Write(data); err != nil {
-				return err
-			}
-			if err := z.Close(); err != nil {
-				return err
-			}
-			a.gzipped = b.Bytes()
-		}
-		sum := sha256.Sum256(data)
-		s.byPath[name] = a
-		s.urls[name] = "/assets/" + name + "?" + hex.EncodeToString(sum[:6])
-		return nil
+		return s.add(name, data)
 	})
 }
 
+func (s *Server) add(name string, data []byte) error {
+	a := asset{plain: data, kind: mime.TypeByExtension(path.Ext(name))}
+	if a.kind == "" {
+		a.kind = "text/plain; charset=utf-8"
+	}
+	if strings.HasPrefix(a.kind, "text/") {
+		var b bytes.Buffer
+		z, _ := gzip.NewWriterLevel(&b, gzip.BestCompression)
+		if _, err := z.Write(data); err != nil {
+			return err
+		}
+		if err := z.Close(); err != nil {
+			return err
+		}
+		a.gzipped = b.Bytes()
+	}
+	sum := sha256.Sum256(data)
+	s.byPath[name] = a
+	s.urls[name] = "/assets/" + name + "?" + hex.EncodeToString(sum[:6])
+	return nil
+}
+
 // URL gives the address of an asset, which changes with its content.
-func (s *Shelf) URL(name string) string { return s.urls[name] }
+func (s *Server) URL(name string) string { return s.urls[name] }
 
 // Plain gives an asset as it is.
-func (s *Shelf) Plain(name string) []byte { return s.byPath[name].plain }
+func (s *Server) Plain(name string) []byte { return s.byPath[name].plain }
 
 // Icon gives a Lucide icon as inline SVG.
-func (s *Shelf) Icon(name string) template.HTML {
+func (s *Server) Icon(name string) template.HTML {
 	svg := string(s.byPath["vendor/icon-"+name+".svg"].plain)
 	if i := strings.Index(svg, "<svg"); i >= 0 {
 		svg = svg[i:]
@@ -80,7 +112,7 @@ func (s *Shelf) Icon(name string) template.HTML {
 }
 
 // ServeHTTP serves what stands below /assets/.
-func (s *Shelf) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	a, ok := s.byPath[strings.TrimPrefix(r.URL.Path, "/assets/")]
 	if !ok {
 		http.NotFound(w, r)

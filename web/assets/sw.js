@@ -6,23 +6,21 @@ const kept = async () => {
   return marker ? caches.open(`metrogon-bench ${await marker.text()}`) : null;
 };
 self.addEventListener("install", () => self.skipWaiting());
-self.addEventListener("activate", (e) =>
+self.addEventListener("activate", e =>
   e.waitUntil(Promise.all([caches.delete("metrogon-bench"), self.clients.claim()])),
 );
-self.addEventListener("fetch", (e) => {
-  const { pathname, origin } = new URL(e.request.url);
+self.addEventListener("fetch", e => {
+  const {pathname, origin} = new URL(e.request.url);
   if (e.request.method !== "GET" || origin !== self.location.origin) return;
   if (/^\/batches\/\d+\/candle$/.test(pathname)) {
     e.respondWith(
-      fetch(e.request).catch(async (gone) => {
+      fetch(e.request).catch(async gone => {
         const old = await (await kept())?.match(pathname);
         if (old) return old;
         throw gone;
       }),
     );
   } else if (pathname.startsWith("/assets/")) {
-    e.respondWith(
-      (async () => (await (await kept())?.match(e.request)) ?? fetch(e.request))(),
-    );
+    e.respondWith((async () => (await (await kept())?.match(e.request)) ?? fetch(e.request))());
   }
 });

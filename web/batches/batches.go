@@ -23,18 +23,18 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type desk struct {
+type handler struct {
 	*page.Site
-	page page.Template
+	list, batch page.Template
 }
 
 // Routes hangs the pages and actions in.
 func Routes(e *echo.Echo, s *page.Site) {
-	d := desk{s, page.Parse(s, files)}
-	e.GET("/batches", s.Signed(d.list))
+	d := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "batch.html")}
+	e.GET("/batches", s.Signed(d.showList))
 	e.GET(
 		"/batches/:id",
-		s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Shell{}, c.QueryParam("do")) }),
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return d.show(c, m, page.Meta{}, c.QueryParam("do")) }),
 	)
 	for name, act := range map[string]action{
 		"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end,
@@ -49,11 +49,11 @@ type listing struct {
 	Next, Prev   int // pages; 0: none
 }
 
+// data is one batch, and what is to be done to its eggs.
 type data struct {
-	List  *listing
 	Batch *incubate.Page
 	Do    string // candle, hatch or remove
-	Calls []candling.Call
+	Calls []candling.Sign
 }
 
 // Stages of the break-out.
@@ -81,12 +81,6 @@ func (data) Glyph(e farm.Egg) Sign { return sign(e) }
 // Sign shows an egg's state three ways.
 type Sign struct{ Glyph, Word, Class string }
 
-// glyphs are the marks of what candling said of an egg.
-var glyphs = map[candling.Call]string{
-	candling.Live: "L", candling.Clear: "C", candling.Ring: "R", candling.Quit: "Q", candling.Unsure: "?",
-	candling.Unseen: "·", candling.Cracked: "/", candling.Bad: "!", candling.Displaced: "~",
-}
-
 func sign(e farm.Egg) Sign {
 	if e.Fate != nil {
 		stage := ""
@@ -112,10 +106,10 @@ func sign(e farm.Egg) Sign {
 		return Sign{"", "not called yet", "new"}
 	}
 	last := e.Calls[len(e.Calls)-1]
-	return Sign{glyphs[candling.Call(last)], "called " + last, last}
+	return Sign{candling.Call(last).Sign().Glyph, "called " + last, last}
 }
 
-func (d desk) list(c *echo.Context, m *farm.Member) error {
+func (d handler) showList(c *echo.Context, m *farm.Member) error {
 	n, _ := strconv.Atoi(c.QueryParam("page"))
 	n = min(max(n, 1), 100_000)
 	open, closed, err := d.Incubate.Batches(c.Request().Context(), m, (n-1)*incubate.PageOfBatches)
@@ -126,10 +120,10 @@ func (d desk) list(c *echo.Context, m *farm.Member) error {
 	if len(closed) == incubate.PageOfBatches {
 		l.Next = n + 1
 	}
-	return d.Show(c, d.page, page.Shell{Nav: "/batches", Title: "Batches"}, m, data{List: &l})
+	return d.Render(c, d.list, page.Meta{Nav: "/batches", Title: "Batches"}, m, l)
 }
 
-func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string) error {
+func (d handler) show(c *echo.Context, m *farm.Member, meta page.Meta, do string) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
@@ -146,8 +140,8 @@ func (d desk) show(c *echo.Context, m *farm.Member, shell page.Shell, do string)
 			do = "hatch"
 		}
 	}
-	shell.Nav, shell.Title = "/batches", b.Code
-	return d.Show(c, d.page, shell, m, data{Batch: &b, Do: do, Calls: candling.Calls})
+	meta.Nav, meta.Title = "/batches", b.Code
+	return d.Render(c, d.batch, meta, m, data{Batch: &b, Do: do, Calls: candling.Signs})
 }
 
 // action does one thing to a batch from a form.
@@ -155,7 +149,7 @@ type action func(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.
 
 // acting runs an action and goes back to where it was tapped; what was typed
 // wrong comes back on the batch's page.
-func (d desk) acting(act action) page.Handler {
+func (d handler) acting(act action) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		id, f, err := page.Posted(c)
 		if err != nil {
@@ -167,9 +161,9 @@ func (d desk) acting(act action) page.Handler {
 			here += "?do=" + map[string]string{"candle": "candle", "hatch": "hatch", "remove": "remove"}[do]
 		}
 		if p := page.ProblemsOf(err); p != nil && f.Get("back") == "" && c.Request().Method == http.MethodPost {
-			return d.show(c, m, page.Shell{Typed: f.Values, Problems: p}, f.Get("do"))
+			return d.show(c, m, page.Meta{Typed: f.Values, Problems: p}, f.Get("do"))
 		}
-		return d.Tell(c, done, err, page.Back(c, here))
+		return d.Finish(c, done, err, page.Back(c, here))
 	}
 }
 
@@ -190,7 +184,7 @@ func told(f *page.Form, act func() (farm.Done, error)) (farm.Done, error) {
 	return act()
 }
 
-func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	calling := candle.Calling{
 		Call: candling.Call(f.Get("call")), Eggs: marked(f), TakeOut: f.Get("take_out") != "", At: f.When(m),
 	}
@@ -199,29 +193,29 @@ func (d desk) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form) (f
 	})
 }
 
-func (d desk) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Candle.RecordOpened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
 }
 
-func (d desk) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Incubate.Care(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"))
 }
 
-func (d desk) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
 		return d.Candle.CandleRest(c.Request().Context(), m, f.Get("key"), id, at)
 	})
 }
 
-func (d desk) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
 		return d.Hatch.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"), at)
 	})
 }
 
-func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	young := hatch.Young{ByPen: map[int64]int{}, OnTrial: map[int64]int{}, At: f.When(m)}
 	for field := range f.Values {
 		name, ok := strings.CutPrefix(field, "hatched-")
@@ -241,7 +235,7 @@ func (d desk) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 	})
 }
 
-func (d desk) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	fate, stage, _ := strings.Cut(f.Get("end"), " ")
 	ending := hatch.Ending{
 		Eggs: marked(f), Fate: outcome.Fate(fate), Stage: stage, Among: f.Get("among") != "", At: f.When(m),
@@ -249,11 +243,11 @@ func (d desk) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm
 	return told(f, func() (farm.Done, error) { return d.Hatch.End(c.Request().Context(), m, f.Get("key"), id, ending) })
 }
 
-func (d desk) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) { return d.Hatch.Close(c.Request().Context(), m, f.Get("key"), id, at) })
 }
 
-func (d desk) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+func (d handler) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Incubate.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
 }

@@ -21,7 +21,7 @@ var files embed.FS
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files)
+	t := page.Parse(s, files, "board.html")
 	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		around, _ := time.Parse("2006-01-02", c.QueryParam("on"))
 		if around.Year() < 1990 || around.Year() > 2200 {
@@ -32,7 +32,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 			return err
 		}
 		middle := b.From.AddDate(0, 0, 14)
-		return s.Show(c, t, page.Shell{Nav: "/board", Title: "Board"}, m,
+		return s.Render(c, t, page.Meta{Nav: "/board", Title: "Board"}, m,
 			data{
 				b, draw(b, m), middle.AddDate(0, 0, -28).Format("2006-01-02"),
 				middle.AddDate(0, 0, 28).Format("2006-01-02"),

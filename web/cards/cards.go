@@ -19,19 +19,20 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/formats/card"
 	"metrogon/web/page"
+	"metrogon/web/say"
 )
 
 //go:embed *.html
 var files embed.FS
 
-type press struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	p := press{s, page.Parse(s, files)}
+	p := handler{s, page.Parse(s, files, "cards.html")}
 	e.GET("/batches/:id/card", s.Signed(p.show))
 	e.GET("/batches/:id/card.pdf", s.Signed(p.pdf))
 }
@@ -42,7 +43,7 @@ type data struct {
 	QR template.URL
 }
 
-func (p press) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card, error) {
+func (p handler) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card, error) {
 	id, err := page.ID(c)
 	if err != nil {
 		return incubate.Page{}, card.Card{}, err
@@ -51,14 +52,14 @@ func (p press) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card, 
 	if err != nil {
 		return b, card.Card{}, err
 	}
-	shell := page.Shell{Member: m}
-	made := write(b, shell)
+	meta := page.Meta{Reader: say.Reader{Member: m}}
+	made := write(b, meta)
 	made.Address = fmt.Sprintf("%s://%s/batches/%d", c.Scheme(), c.Request().Host, id)
 	return b, made, nil
 }
 
 // write puts a batch on a card.
-func write(b incubate.Page, v page.Shell) card.Card {
+func write(b incubate.Page, v page.Meta) card.Card {
 	c := card.Card{Code: b.Code, Kind: b.Kind.Name, Farm: v.Member.FarmName, Eggs: fmt.Sprintf("%d eggs", b.Eggs),
 		Where:   b.Setter.Name,
 		Tallies: []string{"clear", "ring, quit", "live, 1st candling", "live at lockdown", "hatched", "did not hatch"},
@@ -135,7 +136,7 @@ func codes(eggs []farm.Egg) string {
 	return all[0] + " … " + all[len(all)-1]
 }
 
-func (p press) show(c *echo.Context, m *farm.Member) error {
+func (p handler) show(c *echo.Context, m *farm.Member) error {
 	b, made, err := p.read(c, m)
 	if err != nil {
 		return err
@@ -144,13 +145,13 @@ func (p press) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return p.Show(
-		c, p.page, page.Shell{Nav: "/batches", Title: b.Code + ", card"}, m,
+	return p.Render(
+		c, p.page, page.Meta{Nav: "/batches", Title: b.Code + ", card"}, m,
 		data{b, made, template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))},
 	)
 }
 
-func (p press) pdf(c *echo.Context, m *farm.Member) error {
+func (p handler) pdf(c *echo.Context, m *farm.Member) error {
 	_, made, err := p.read(c, m)
 	if err != nil {
 		return err

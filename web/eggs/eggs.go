@@ -23,15 +23,16 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type room struct {
+type handler struct {
 	*page.Site
-	page page.Template
+	room, inStore, curve, file page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	r := room{s, page.Parse(s, files)}
-	e.GET("/eggs", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }))
+	view := func(name string) page.Template { return page.Parse(s, files, name) }
+	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("import.html")}
+	e.GET("/eggs", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Meta{}) }))
 	e.POST("/eggs", s.Signed(r.collecting(r.typed)))
 	e.POST("/eggs/line", s.Signed(r.collecting(r.line)))
 	e.POST("/eggs/cast-out", s.Signed(r.castOut))
@@ -41,26 +42,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/eggs/waiting", s.Signed(r.waiting))
 	e.GET("/eggs/import", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) }))
 	e.POST("/eggs/import", s.Signed(r.bring))
-	for _, path := range []string{"/places/new", "/places/:id"} {
-		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return r.place(c, m, page.Shell{}) }))
-		e.POST(path, s.Signed(r.savePlace))
-	}
-	e.POST("/places/:id/tilted", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		id, f, err := page.Posted(c)
-		if err != nil {
-			return err
-		}
-		done, err := s.Stock.Tilted(c.Request().Context(), m, f.Get("key"), id)
-		return s.Tell(c, done, err, page.Back(c, "/eggs"))
-	}))
 }
 
 type data struct {
 	farm.EggRoom
-	Import   *upload
-	Store    *inStore
-	Waiting  *waiting
-	Place    *place
 	Reasons  []grading.Reason
 	Washings []method.Washing
 }
@@ -75,7 +60,7 @@ func (d data) Kinds() bool {
 	return false
 }
 
-func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	eggs, err := r.Stock.EggRoom(c.Request().Context(), m)
 	if err != nil {
 		return err
@@ -83,12 +68,12 @@ func (r room) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if id, _ := strconv.ParseInt(c.QueryParam("pen"), 10, 64); id != 0 {
 		eggs.Next = id
 	}
-	shell.Nav, shell.Title = "/eggs", "Eggs"
-	return r.Show(c, r.page, shell, m, data{EggRoom: eggs, Reasons: grading.Reasons, Washings: method.Washings})
+	meta.Nav, meta.Title = "/eggs", "Eggs"
+	return r.Render(c, r.room, meta, m, data{EggRoom: eggs, Reasons: grading.Reasons, Washings: method.Washings})
 }
 
 // collecting records what a form says was gathered.
-func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]stock.Collected, error)) page.Handler {
+func (r handler) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]stock.Collected, error)) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {
@@ -101,18 +86,18 @@ func (r room) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]s
 		if err == nil {
 			var done farm.Done
 			if done, err = r.Stock.Collect(c.Request().Context(), m, f.Get("key"), all...); err == nil {
-				return r.Say(c, done, "/eggs")
+				return r.RedirectWith(c, done, "/eggs")
 			}
 		}
 		problems := page.ProblemsOf(err)
 		if problems == nil {
 			return err
 		}
-		return r.show(c, m, page.Shell{Typed: f.Values, Problems: problems})
+		return r.show(c, m, page.Meta{Typed: f.Values, Problems: problems})
 	}
 }
 
-func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
+func (r handler) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
 	in := stock.Collected{PenID: f.ID("pen"), Hen: f.Get("hen"), LaidOn: f.Date("date", "The day of laying"),
 		Eggs:    f.Int("eggs", "The number of sound eggs"),
 		Reasons: map[string]int{}, Washing: method.Washing(f.Get("washing")), WashWith: f.Get("wash_with"),
@@ -127,7 +112,7 @@ func (r room) typed(_ *echo.Context, m *farm.Member, f *page.Form) ([]stock.Coll
 	return []stock.Collected{in}, nil
 }
 
-func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
+func (r handler) line(c *echo.Context, m *farm.Member, f *page.Form) ([]stock.Collected, error) {
 	eggs, err := r.Stock.EggRoom(c.Request().Context(), m)
 	if err != nil {
 		return nil, err
@@ -145,17 +130,17 @@ func (r room) line(c *echo.Context, m *farm.Member, f *page.Form) ([]stock.Colle
 	return all, nil
 }
 
-func (r room) castOut(c *echo.Context, m *farm.Member) error {
+func (r handler) castOut(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
 	}
 	pen, day, n := f.ID("pen"), f.Date("date", "The day of laying"), f.Int("eggs", "The number of eggs")
 	if f.Problems != nil {
-		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
+		return r.Finish(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
 	done, err := r.Stock.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
-	return r.Tell(c, done, err, "/eggs/store")
+	return r.Finish(c, done, err, "/eggs/store")
 }
 
 type upload struct {
@@ -166,19 +151,19 @@ type upload struct {
 	Says    string
 }
 
-func (r room) importing(c *echo.Context, m *farm.Member, u upload) error {
-	shell := page.Shell{Nav: "/eggs", Title: "Bring in a file"}
+func (r handler) importing(c *echo.Context, m *farm.Member, u upload) error {
+	meta := page.Meta{Nav: "/eggs", Title: "Bring in a file"}
 	if u.Says != "" {
-		shell.Problems = farm.Problems{{Field: "file", Says: u.Says}}
+		meta.Problems = farm.Problems{{Field: "file", Says: u.Says}}
 	} else if u.Done != nil && len(u.Done.Bad) > 0 {
-		shell.Problems = farm.Problems{
+		meta.Problems = farm.Problems{
 			{Field: "file", Says: "Nothing was brought in: some lines have to be put right first."},
 		}
 	}
-	return r.Show(c, r.page, shell, m, data{Import: &u})
+	return r.Render(c, r.file, meta, m, u)
 }
 
-func (r room) bring(c *echo.Context, m *farm.Member) error {
+func (r handler) bring(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err

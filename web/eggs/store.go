@@ -22,7 +22,7 @@ type inStore struct {
 	Eggs    int
 }
 
-func (r room) store(c *echo.Context, m *farm.Member) error {
+func (r handler) store(c *echo.Context, m *farm.Member) error {
 	s := inStore{}
 	all, places, rejects, err := r.Stock.Baskets(c.Request().Context(), m, 0)
 	if err != nil {
@@ -42,10 +42,10 @@ func (r room) store(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	s.Places = places
-	return r.Show(c, r.page, page.Shell{Nav: "/eggs", Title: "All in store"}, m, data{Store: &s})
+	return r.Render(c, r.inStore, page.Meta{Nav: "/eggs", Title: "All in store"}, m, s)
 }
 
-func (r room) move(c *echo.Context, m *farm.Member) error {
+func (r handler) move(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
@@ -57,21 +57,21 @@ func (r room) move(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	done, err := r.Stock.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
-	return r.Tell(c, done, err, "/eggs/store")
+	return r.Finish(c, done, err, "/eggs/store")
 }
 
 // trial puts rejected eggs into store, to be set and told apart.
-func (r room) trial(c *echo.Context, m *farm.Member) error {
+func (r handler) trial(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
 	}
 	eggs := f.Int("eggs", "The number of eggs")
 	if f.Problems != nil {
-		return r.Tell(c, farm.Done{}, f.Problems, "/eggs/store")
+		return r.Finish(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
 	done, err := r.Stock.OnTrial(c.Request().Context(), m, f.Get("key"), f.ID("collection"), f.Get("reason"), eggs)
-	return r.Tell(c, done, err, "/eggs/store")
+	return r.Finish(c, done, err, "/eggs/store")
 }
 
 // waiting is the curve of what waiting costs, drawn.
@@ -90,12 +90,12 @@ type dot struct {
 	Says    string
 }
 
-func (r room) waiting(c *echo.Context, m *farm.Member) error {
+func (r handler) waiting(c *echo.Context, m *farm.Member) error {
 	w, err := r.Stock.Waiting(c.Request().Context(), m, c.QueryParam("kind"))
 	if err != nil {
 		return err
 	}
-	return r.Show(c, r.page, page.Shell{Nav: "/eggs", Title: "What waiting costs"}, m, data{Waiting: draw(w)})
+	return r.Render(c, r.curve, page.Meta{Nav: "/eggs", Title: "What waiting costs"}, m, draw(w))
 }
 
 func draw(w stock.Waiting) *waiting {
@@ -126,44 +126,4 @@ func draw(w stock.Waiting) *waiting {
 		}
 	}
 	return d
-}
-
-// place is one storage place, or a new one.
-type place struct {
-	farm.PlaceView
-	Log []farm.LogEntry
-}
-
-func (r room) place(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	p := place{}
-	shell.Nav, shell.Title = "/eggs", "New place"
-	if c.Param("id") != "" {
-		id, err := page.ID(c)
-		if err != nil {
-			return err
-		}
-		if p.PlaceView, p.Log, err = r.Stock.StoragePlace(c.Request().Context(), m, id); err != nil {
-			return err
-		}
-		shell.Title = p.Name
-	}
-	return r.Show(c, r.page, shell, m, data{Place: &p})
-}
-
-func (r room) savePlace(c *echo.Context, m *farm.Member) error {
-	id, f, err := page.Posted(c)
-	if err != nil {
-		return err
-	}
-	in := farm.StoragePlace{
-		ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"),
-		UntilOn: f.MaybeDate("until_on", "The last day of use"),
-	}
-	if t := f.MaybeFloat("temp", "The temperature"); t != nil {
-		celsius := page.Celsius(m, *t)
-		in.TempC = &celsius
-	}
-	return r.Keep(c, f, "/eggs", func() (farm.Done, error) {
-		return r.Stock.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
-	}, func(shell page.Shell) error { return r.place(c, m, shell) })
 }

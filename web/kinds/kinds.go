@@ -19,15 +19,15 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type shelf struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	k := shelf{s, page.Parse(s, files)}
-	e.GET("/kinds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return k.show(c, m, page.Shell{}) }))
+	k := handler{s, page.Parse(s, files, "kinds.html")}
+	e.GET("/kinds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return k.show(c, m, page.Meta{}) }))
 	e.POST("/kinds/:id", s.Signed(k.save))
 }
 
@@ -37,18 +37,18 @@ type data struct {
 	Washings []method.Washing
 }
 
-func (k shelf) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (k handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	kind, err := k.Kinds.Kind(c.Request().Context(), m, c.Param("id"))
 	if err != nil {
 		return err
 	}
-	shell.Nav, shell.Title = "/settings", kind.Shipped.Name
-	return k.Show(c, k.page, shell, m, data{kind, method.Schools, method.Washings})
+	meta.Nav, meta.Title = "/settings", kind.Shipped.Name
+	return k.Render(c, k.page, meta, m, data{kind, method.Schools, method.Washings})
 }
 
 // Written is a figure as it is typed, in the person's unit: one number, or a
 // span.
-func (data) Written(v page.Shell, o species.Own, at, from, to float64) string {
+func (data) Written(v page.Meta, o species.Own, at, from, to float64) string {
 	one := func(f float64) string {
 		if o.Unit == "°C" {
 			return v.Degrees(f)
@@ -74,7 +74,7 @@ func (data) Days(days []int) string {
 }
 
 // Unit is a figure's unit as the person reads it.
-func (data) Unit(v page.Shell, o species.Own) string {
+func (data) Unit(v page.Meta, o species.Own) string {
 	if o.Unit == "°C" {
 		return "°" + v.Member.Temperature
 	}
@@ -82,11 +82,11 @@ func (data) Unit(v page.Shell, o species.Own) string {
 }
 
 // Range is where a value may lie.
-func (d data) Range(v page.Shell, o species.Own) string {
+func (d data) Range(v page.Meta, o species.Own) string {
 	return strings.Trim(d.Written(v, o, 0, o.Least, o.Most), "()")
 }
 
-func (k shelf) save(c *echo.Context, m *farm.Member) error {
+func (k handler) save(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
@@ -107,9 +107,9 @@ func (k shelf) save(c *echo.Context, m *farm.Member) error {
 			HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
 			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
 	}
-	return k.Keep(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
+	return k.Save(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
 		return k.Kinds.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
-	}, func(shell page.Shell) error { return k.show(c, m, shell) })
+	}, func(meta page.Meta) error { return k.show(c, m, meta) })
 }
 
 // read reads "18", "45-55" or "21 (20-22)", or days like "7, 14, 18"; nothing

@@ -20,26 +20,33 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type shed struct {
+type handler struct {
 	*page.Site
-	page page.Template
+	list, machine page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := shed{s, page.Parse(s, files)}
-	e.GET("/machines", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }))
+	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html")}
+	e.GET("/machines", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
 	e.POST("/machines/:id/ready", s.Signed(x.ready))
 	e.POST("/machines/:id/trays", s.Signed(x.saveTray))
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
-		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return x.form(c, m, page.Shell{}) }))
+		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return x.form(c, m, page.Meta{}) }))
 		e.POST(path, s.Signed(x.save))
 	}
 }
 
+// list is all machines.
+type list struct {
+	named
+	All []machines.MachinePage
+}
+
+// data is one machine, or a new one.
 type data struct {
-	All    []machines.MachinePage
-	One    *machines.MachinePage // on its own page, or empty for a new one
+	named
+	One    machines.MachinePage
 	Kinds  []machine.Kind
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
@@ -64,8 +71,11 @@ func (data) Spots(t farm.Tray, places []int) string {
 	return strings.Join(names, " ")
 }
 
+// named names kinds.
+type named struct{}
+
 // KindName is the trade's name for a kind of machine.
-func (data) KindName(id string) string {
+func (named) KindName(id string) string {
 	kind, err := machine.Find(id)
 	if err != nil {
 		return id
@@ -75,28 +85,26 @@ func (data) KindName(id string) string {
 
 // Room finds what the machine holds of a species.
 func (d data) Room(id string) farm.Room {
-	if d.One != nil {
-		for _, r := range d.One.Rooms {
-			if r.Species == id {
-				return r
-			}
+	for _, r := range d.One.Rooms {
+		if r.Species == id {
+			return r
 		}
 	}
 	return farm.Room{}
 }
 
-func (x shed) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	all, err := x.Machines.List(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
-	shell.Nav, shell.Title = "/machines", "Machines"
-	return x.Show(c, x.page, shell, m, data{All: all})
+	meta.Nav, meta.Title = "/machines", "Machines"
+	return x.Render(c, x.list, meta, m, list{All: all})
 }
 
-func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	d := data{One: &machines.MachinePage{}, Kinds: machine.Kinds()}
-	shell.Nav, shell.Title = "/machines", "New machine"
+func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	d := data{Kinds: machine.Kinds()}
+	meta.Nav, meta.Title = "/machines", "New machine"
 	if c.Param("id") != "" {
 		id, err := page.ID(c)
 		if err != nil {
@@ -110,7 +118,7 @@ func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 		if i < 0 {
 			return farm.ErrNone
 		}
-		d.One, shell.Title = &all[i], all[i].Name
+		d.One, meta.Title = all[i], all[i].Name
 		if d.Trays, err = x.Machines.MachineTrays(c.Request().Context(), m, id); err != nil {
 			return err
 		}
@@ -126,10 +134,10 @@ func (x shed) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
 			d.Others = append(d.Others, k)
 		}
 	}
-	return x.Show(c, x.page, shell, m, d)
+	return x.Render(c, x.machine, meta, m, d)
 }
 
-func (x shed) save(c *echo.Context, m *farm.Member) error {
+func (x handler) save(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -151,21 +159,21 @@ func (x shed) save(c *echo.Context, m *farm.Member) error {
 				"per-"+k.ID, "The eggs in one place, "+k.Name,
 			)})
 	}
-	return x.Keep(c, f, "/machines", func() (farm.Done, error) {
+	return x.Save(c, f, "/machines", func() (farm.Done, error) {
 		return x.Machines.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
-	}, func(shell page.Shell) error { return x.form(c, m, shell) })
+	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }
 
-func (x shed) ready(c *echo.Context, m *farm.Member) error {
+func (x handler) ready(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
 	done, err := x.Machines.MadeReady(c.Request().Context(), m, f.Get("key"), id, f.Values["step"]...)
-	return x.Tell(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
+	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
 }
 
-func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
+func (x handler) saveTray(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -179,8 +187,8 @@ func (x shed) saveTray(c *echo.Context, m *farm.Member) error {
 		t.UntilOn = &today
 	}
 	if f.Problems != nil {
-		return x.Tell(c, farm.Done{}, f.Problems, fmt.Sprintf("/machines/%d", id))
+		return x.Finish(c, farm.Done{}, f.Problems, fmt.Sprintf("/machines/%d", id))
 	}
 	done, err := x.Machines.SaveTray(c.Request().Context(), m, f.Get("key"), t, f.Get("warm"), f.Get("cool"))
-	return x.Tell(c, done, err, fmt.Sprintf("/machines/%d", id))
+	return x.Finish(c, done, err, fmt.Sprintf("/machines/%d", id))
 }

@@ -16,15 +16,15 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type post struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	p := post{s, page.Parse(s, files)}
-	e.GET("/parcels", s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Shell{}, 0) }))
+	p := handler{s, page.Parse(s, files, "parcels.html")}
+	e.GET("/parcels", s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Meta{}, 0) }))
 	e.POST("/parcels", s.Signed(p.order))
 	e.POST("/parcels/:id", s.Signed(p.arrived))
 }
@@ -38,7 +38,7 @@ type data struct {
 	Bad          int64     // the parcel whose form came back
 }
 
-func (p post) show(c *echo.Context, m *farm.Member, shell page.Shell, bad int64) error {
+func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta, bad int64) error {
 	all, suppliers, places, err := p.Stock.Parcels(c.Request().Context(), m)
 	if err != nil {
 		return err
@@ -52,11 +52,11 @@ func (p post) show(c *echo.Context, m *farm.Member, shell page.Shell, bad int64)
 			d.Here = append(d.Here, x)
 		}
 	}
-	shell.Nav, shell.Title = "/eggs", "Parcels"
-	return p.Show(c, p.page, shell, m, d)
+	meta.Nav, meta.Title = "/eggs", "Parcels"
+	return p.Render(c, p.page, meta, m, d)
 }
 
-func (p post) order(c *echo.Context, m *farm.Member) error {
+func (p handler) order(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
@@ -65,12 +65,12 @@ func (p post) order(c *echo.Context, m *farm.Member) error {
 		PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"),
 		OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note"),
 	}
-	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
+	return p.Save(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Order(c.Request().Context(), m, f.Get("key"), in)
-	}, func(shell page.Shell) error { return p.show(c, m, shell, 0) })
+	}, func(meta page.Meta) error { return p.show(c, m, meta, 0) })
 }
 
-func (p post) arrived(c *echo.Context, m *farm.Member) error {
+func (p handler) arrived(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -83,7 +83,7 @@ func (p post) arrived(c *echo.Context, m *farm.Member) error {
 		),
 		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"),
 		RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
-	return p.Keep(c, f, "/parcels", func() (farm.Done, error) {
+	return p.Save(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
-	}, func(shell page.Shell) error { return p.show(c, m, shell, id) })
+	}, func(meta page.Meta) error { return p.show(c, m, meta, id) })
 }

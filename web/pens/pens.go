@@ -17,85 +17,89 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type yard struct {
+type handler struct {
 	*page.Site
-	page page.Template
+	list, pen, fresh page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	y := yard{s, page.Parse(s, files)}
-	e.GET("/pens", s.Signed(y.list))
-	e.GET("/pens/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.form(c, m, page.Shell{}) }))
-	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.show(c, m, page.Shell{}) }))
+	y := handler{
+		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html"),
+		page.Parse(s, files, "new.html", "fields.html"),
+	}
+	e.GET("/pens", s.Signed(y.showList))
+	e.GET("/pens/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.form(c, m, page.Meta{}) }))
+	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.show(c, m, page.Meta{}) }))
 	e.POST("/pens/new", s.Signed(y.save))
 	e.POST("/pens/:id", s.Signed(y.save))
 }
 
-type data struct {
-	Pens     []flock.PenRates
-	Pen      *flock.PenPage // nil on the list and for a new one
-	New      bool
-	Supplier bool // the new one is
+// fresh is what the form of a new pen begins with.
+type fresh struct {
+	Supplier bool
 	Today    string
 }
 
+// pen is one pen with what its eggs did.
+type pen struct{ flock.PenPage }
+
 // Reason names why eggs were rejected.
-func (data) Reason(id string) string {
+func (pen) Reason(id string) string {
 	if r, ok := grading.Known(id); ok {
 		return r.Name
 	}
 	return "no reason told"
 }
 
-func (y yard) list(c *echo.Context, m *farm.Member) error {
+func (y handler) showList(c *echo.Context, m *farm.Member) error {
 	pens, err := y.Flock.Pens(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
-	return y.Show(c, y.page, page.Shell{Nav: "/pens", Title: "Pens"}, m, data{Pens: pens})
+	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, pens)
 }
 
-func (y yard) form(c *echo.Context, m *farm.Member, shell page.Shell) error {
-	supplier := c.QueryParam("supplier") != "" || shell.Typed.Get("supplier") != ""
-	shell.Nav, shell.Title = "/pens", "New pen"
+func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	supplier := c.QueryParam("supplier") != "" || meta.Typed.Get("supplier") != ""
+	meta.Nav, meta.Title = "/pens", "New pen"
 	if supplier {
-		shell.Title = "New supplier"
+		meta.Title = "New supplier"
 	}
-	return y.Show(c, y.page, shell, m, data{New: true, Supplier: supplier, Today: shell.ISO(m.Date(y.Now()))})
+	return y.Render(c, y.fresh, meta, m, fresh{supplier, meta.ISO(m.Date(y.Now()))})
 }
 
-func (y yard) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (y handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
 	}
-	pen, err := y.Flock.Pen(c.Request().Context(), m, id)
+	one, err := y.Flock.Pen(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	shell.Nav, shell.Title = "/pens", pen.Name
-	return y.Show(c, y.page, shell, m, data{Pen: &pen})
+	meta.Nav, meta.Title = "/pens", one.Name
+	return y.Render(c, y.pen, meta, m, pen{one})
 }
 
-func (y yard) save(c *echo.Context, m *farm.Member) error {
+func (y handler) save(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	pen := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"),
+	in := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"),
 		Bantam:  f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
 		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"),
 		Supplier: f.Get("supplier") != ""}
 	again, next := y.form, "/pens"
-	if pen.Supplier {
+	if in.Supplier {
 		next = "/parcels"
 	}
 	if id != 0 {
-		again, next = y.show, fmt.Sprintf("/pens/%d", pen.ID)
+		again, next = y.show, fmt.Sprintf("/pens/%d", in.ID)
 	}
-	return y.Keep(c, f, next, func() (farm.Done, error) {
-		return y.Flock.SavePen(c.Request().Context(), m, f.Get("key"), pen)
-	}, func(shell page.Shell) error { return again(c, m, shell) })
+	return y.Save(c, f, next, func() (farm.Done, error) {
+		return y.Flock.SavePen(c.Request().Context(), m, f.Get("key"), in)
+	}, func(meta page.Meta) error { return again(c, m, meta) })
 }

@@ -19,14 +19,14 @@ var files embed.FS
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files)
+	t := page.Parse(s, files, "practice.html")
 	e.GET("/practice", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		set, err := strconv.ParseUint(c.QueryParam("set"), 10, 32)
 		if err != nil || set == 0 {
 			set = 1
 		}
-		return s.Show(
-			c, t, page.Shell{Nav: "/practice", Title: "Practice", Cellar: true}, m, play(set, c.QueryParam("a")),
+		return s.Render(
+			c, t, page.Meta{Nav: "/practice", Title: "Practice", Dark: true}, m, play(set, c.QueryParam("a")),
 		)
 	}))
 }
@@ -34,15 +34,11 @@ func Routes(e *echo.Echo, s *page.Site) {
 // eggs of a set.
 const eggs = 12
 
-// letters stand for calls in an address, so that the way back takes a call back.
-var letters = []struct {
-	Letter string
-	Call   candling.Call
-	Name   string
-}{
-	{"l", candling.Live, "Live"}, {"c", candling.Clear, "Clear"}, {"r", candling.Ring, "Ring"},
-	{"q", candling.Quit, "Quit"}, {"u", candling.Unsure, "Unsure"}, {"s", candling.Unseen, "Can’t see"},
-}
+// practised are the calls of a lamp; those of the meta need an egg in the hand.
+var practised = candling.Signs[:6]
+
+// letter stands for a call in an address, so that the way back takes a call back.
+func letter(s candling.Sign) string { return strings.ToLower(s.Key) }
 
 type data struct {
 	candling.Practice
@@ -78,9 +74,9 @@ func play(set uint64, answers string) data {
 	var said []candling.Call
 	kept := ""
 	for _, r := range answers {
-		for _, l := range letters {
-			if l.Letter == string(r) {
-				said, kept = append(said, l.Call), kept+l.Letter
+		for _, sign := range practised {
+			if letter(sign) == string(r) {
+				said, kept = append(said, sign.Call), kept+letter(sign)
 			}
 		}
 	}
@@ -93,9 +89,9 @@ func play(set uint64, answers string) data {
 		return &egg{x, page.DrawCandled(x.Kind, x.Truth, x.Day, x.Hatch, x.Seed)}
 	}
 	d.Now, d.Before = draw(d.Next), draw(d.Last)
-	for _, l := range letters {
+	for _, sign := range practised {
 		d.Choices = append(d.Choices, choice{
-			l.Name, strings.ToUpper(l.Letter), fmt.Sprintf("/practice?set=%d&a=%s", set, kept+l.Letter),
+			sign.Label, sign.Key, fmt.Sprintf("/practice?set=%d&a=%s", set, kept+letter(sign)),
 		})
 	}
 	return d

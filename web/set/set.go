@@ -21,16 +21,16 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type bench struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	b := bench{s, page.Parse(s, files)}
+	b := handler{s, page.Parse(s, files, "set.html")}
 	e.GET("/set", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		return b.show(c, m, incubate.Setting{Species: c.QueryParam("kind")}, page.Shell{})
+		return b.show(c, m, incubate.Setting{Species: c.QueryParam("kind")}, page.Meta{})
 	}))
 	e.POST("/set/answer", s.Signed(b.work(false)))
 	e.POST("/set", s.Signed(b.work(true)))
@@ -83,18 +83,18 @@ func (d data) Offer(l farm.Lot) string {
 	return ""
 }
 
-func (b bench) show(c *echo.Context, m *farm.Member, s incubate.Setting, shell page.Shell) error {
+func (b handler) show(c *echo.Context, m *farm.Member, s incubate.Setting, meta page.Meta) error {
 	set, err := b.Incubate.Plan(c.Request().Context(), m, s)
 	if p := page.ProblemsOf(err); p != nil {
-		if shell.Problems == nil {
-			shell.Problems = p
+		if meta.Problems == nil {
+			meta.Problems = p
 		}
 	} else if err != nil {
 		return err
 	}
-	shell.Nav, shell.Title = "/set", "Set"
+	meta.Nav, meta.Title = "/set", "Set"
 	d := data{SetPage: set, Now: b.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
-	for _, key := range shell.Typed["open"] {
+	for _, key := range meta.Typed["open"] {
 		if p, ok := readKey(key); ok && d.Singles[key] == nil && len(d.Singles) < 20 {
 			d.Singles[key], err = b.Incubate.SingleEggs(c.Request().Context(), m, p.PenID, p.LaidOn, p.Trial)
 			if err != nil {
@@ -102,9 +102,9 @@ func (b bench) show(c *echo.Context, m *farm.Member, s incubate.Setting, shell p
 			}
 		}
 	}
-	if shell.Typed != nil && set.Setting.Propose { // the proposal stands in the form
+	if meta.Typed != nil && set.Setting.Propose { // the proposal stands in the form
 		for _, p := range set.Setting.Picks {
-			shell.Typed.Set("take-"+lotKey(p), strconv.Itoa(p.Eggs))
+			meta.Typed.Set("take-"+lotKey(p), strconv.Itoa(p.Eggs))
 		}
 	}
 	for _, p := range set.Setting.Picks {
@@ -122,11 +122,11 @@ func (b bench) show(c *echo.Context, m *farm.Member, s incubate.Setting, shell p
 			}
 		}
 	}
-	return b.Show(c, b.page, shell, m, d)
+	return b.Render(c, b.page, meta, m, d)
 }
 
 // work reads the form, and sets the eggs or only works them out.
-func (b bench) work(set bool) page.Handler {
+func (b handler) work(set bool) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {
@@ -141,17 +141,17 @@ func (b bench) work(set bool) page.Handler {
 				}
 			}
 		}
-		shell := page.Shell{Typed: f.Values, Problems: f.Problems}
+		meta := page.Meta{Typed: f.Values, Problems: f.Problems}
 		if set && f.Problems == nil {
 			done, err := b.Incubate.Set(c.Request().Context(), m, f.Get("key"), s)
 			if err == nil {
-				return b.Say(c, done, fmt.Sprintf("/batches/%d", done.BatchID))
+				return b.RedirectWith(c, done, fmt.Sprintf("/batches/%d", done.BatchID))
 			}
-			if shell.Problems = page.ProblemsOf(err); shell.Problems == nil {
+			if meta.Problems = page.ProblemsOf(err); meta.Problems == nil {
 				return err
 			}
 		}
-		return b.show(c, m, s, shell)
+		return b.show(c, m, s, meta)
 	}
 }
 

@@ -17,15 +17,15 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type office struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	o := office{s, page.Parse(s, files)}
-	e.GET("/settings", s.Signed(func(c *echo.Context, m *farm.Member) error { return o.show(c, m, page.Shell{}) }))
+	o := handler{s, page.Parse(s, files, "settings.html")}
+	e.GET("/settings", s.Signed(func(c *echo.Context, m *farm.Member) error { return o.show(c, m, page.Meta{}) }))
 	e.POST("/settings/units", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 		clock, from := f.Int("clock", "The clock"), f.Int("count_from", "The number of the set day")
 		if f.Problems != nil {
@@ -58,7 +58,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 // password changes the person's own password; this session goes on, others end.
-func (o office) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+func (o handler) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 	epoch, err := o.People.ChangePassword(c.Request().Context(), m, f.Get("before"), f.Get("password"))
 	if err != nil {
 		return farm.Done{}, err
@@ -68,7 +68,7 @@ func (o office) password(c *echo.Context, m *farm.Member, f *page.Form) (farm.Do
 	)
 }
 
-func (o office) signOutEverywhere(c *echo.Context, m *farm.Member) error {
+func (o handler) signOutEverywhere(c *echo.Context, m *farm.Member) error {
 	if err := o.People.SignOutEverywhere(c.Request().Context(), m); err != nil {
 		return err
 	}
@@ -78,7 +78,7 @@ func (o office) signOutEverywhere(c *echo.Context, m *farm.Member) error {
 	return c.Redirect(http.StatusSeeOther, "/sign-in")
 }
 
-func (o office) remove(c *echo.Context, m *farm.Member, _ *page.Form) (farm.Done, error) {
+func (o handler) remove(c *echo.Context, m *farm.Member, _ *page.Form) (farm.Done, error) {
 	id, err := page.ID(c)
 	if err != nil {
 		return farm.Done{}, err
@@ -102,7 +102,7 @@ type data struct {
 	Others   []kinds.KindPage
 }
 
-func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (o handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	ctx := c.Request().Context()
 	people, err := o.People.People(ctx, m)
 	if err != nil {
@@ -116,11 +116,11 @@ func (o office) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	if err != nil {
 		return err
 	}
-	shell.Nav, shell.Title = "/settings", "Settings"
-	return o.Show(c, o.page, shell, m, data{candling.Outs, people, key, kept, others})
+	meta.Nav, meta.Title = "/settings", "Settings"
+	return o.Render(c, o.page, meta, m, data{candling.Outs, people, key, kept, others})
 }
 
-func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {
+func (o handler) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {
@@ -128,7 +128,7 @@ func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.
 		}
 		done, err := save(c, m, f)
 		if err == nil {
-			return o.Say(c, done, "/settings")
+			return o.RedirectWith(c, done, "/settings")
 		}
 		p := page.ProblemsOf(err)
 		if p == nil {
@@ -136,6 +136,6 @@ func (o office) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.
 		}
 		f.Del("password")
 		f.Del("before")
-		return o.show(c, m, page.Shell{Typed: f.Values, Problems: p})
+		return o.show(c, m, page.Meta{Typed: f.Values, Problems: p})
 	}
 }

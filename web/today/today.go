@@ -17,13 +17,13 @@ var files embed.FS
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files, template.FuncMap{"taps": Taps})
+	t := page.ParseWith(s, template.FuncMap{"taps": Taps}, files, "today.html")
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		today, err := s.Today.Page(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
-		return s.Show(c, t, page.Shell{Nav: "/", Title: "Today"}, m, today)
+		return s.Render(c, t, page.Meta{Nav: "/", Title: "Today"}, m, today)
 	}))
 	e.POST("/undo", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
@@ -35,6 +35,6 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if err == nil && done.BatchID == 0 && len(back) > 9 && back[:9] == "/batches/" {
 			back = "/batches" // the batch itself was taken back
 		}
-		return s.Tell(c, done, err, back)
+		return s.Finish(c, done, err, back)
 	}))
 }

@@ -20,17 +20,17 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type rack struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	r := rack{s, page.Parse(s, files)}
+	r := handler{s, page.Parse(s, files, "trays.html")}
 	e.GET(
 		"/batches/:id/trays",
-		s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Shell{}) }),
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Meta{}) }),
 	)
 	e.POST("/batches/:id/trays", s.Signed(r.move))
 	e.POST("/batches/:id/trays/by-pen", s.Signed(r.byPen))
@@ -160,7 +160,7 @@ func (d data) band(pen int64) string {
 // Band is the pattern of a loose egg.
 func (d data) Band(e farm.TrayEgg) string { return d.band(e.PenID) }
 
-func (r rack) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
@@ -173,13 +173,13 @@ func (r rack) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 	for _, t := range trays.Trays {
 		d.Maps = append(d.Maps, d.draw(t))
 	}
-	shell.Nav, shell.Title = "/batches", trays.Code+", tray map"
-	return r.Show(c, r.page, shell, m, d)
+	meta.Nav, meta.Title = "/batches", trays.Code+", tray map"
+	return r.Render(c, r.page, meta, m, d)
 }
 
 // move lays eggs: by code from the form, by id from the script, which reads the
 // answer itself.
-func (r rack) move(c *echo.Context, m *farm.Member) error {
+func (r handler) move(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -204,16 +204,16 @@ func (r rack) move(c *echo.Context, m *farm.Member) error {
 		return c.NoContent(http.StatusNoContent)
 	}
 	if p := page.ProblemsOf(err); p != nil {
-		return r.show(c, m, page.Shell{Typed: f.Values, Problems: p})
+		return r.show(c, m, page.Meta{Typed: f.Values, Problems: p})
 	}
-	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
+	return r.Finish(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
 }
 
-func (r rack) byPen(c *echo.Context, m *farm.Member) error {
+func (r handler) byPen(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
 	done, err := r.Incubate.ArrangeByPen(c.Request().Context(), m, f.Get("key"), id)
-	return r.Tell(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
+	return r.Finish(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
 }

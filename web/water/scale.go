@@ -21,7 +21,7 @@ import (
 
 // sent takes what a farm's scale sends: a SenML pack with one mass, under the
 // scale's key.
-func (x scale) sent(c *echo.Context) error {
+func (x handler) sent(c *echo.Context) error {
 	key, ok := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
 	if !ok || key == "" {
 		return c.String(http.StatusUnauthorized, "The scale's key is missing: Authorization: Bearer KEY\n")
@@ -62,12 +62,12 @@ func digest(pack []senml.Record, body []byte) string {
 }
 
 // hands begins hands-free weighing.
-func (x scale) hands(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, false) }
+func (x handler) hands(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, false) }
 
 // hear looks whether the scale has sent something.
-func (x scale) hear(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, true) }
+func (x handler) hear(c *echo.Context, m *farm.Member) error { return x.onScale(c, m, true) }
 
-func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
+func (x handler) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -101,14 +101,14 @@ func (x scale) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if take && !p.Heard && c.Request().Header.Get("HX-Request") != "" {
 		return c.NoContent(http.StatusNoContent) // nothing new: the page stays as it is
 	}
-	return x.Show(
-		c, x.page,
-		page.Shell{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m,
-		data{Water: p.Water, Hands: &p},
+	return x.Render(
+		c, x.scale,
+		page.Meta{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m,
+		p,
 	)
 }
 
-func (x scale) response(c *echo.Context, m *farm.Member) error {
+func (x handler) response(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -117,16 +117,16 @@ func (x scale) response(c *echo.Context, m *farm.Member) error {
 		What: f.Get("what"), FromPct: f.Float("from", "The humidity before"),
 		ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes"),
 	}
-	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
+	return x.Save(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
 		return x.Weigh.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
-	}, func(shell page.Shell) error { return x.show(c, m, shell) })
+	}, func(meta page.Meta) error { return x.show(c, m, meta) })
 }
 
-func (x scale) byWeight(c *echo.Context, m *farm.Member) error {
+func (x handler) byWeight(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
 	done, err := x.Weigh.GoByWeight(c.Request().Context(), m, f.Get("key"), id)
-	return x.Tell(c, done, err, fmt.Sprintf("/batches/%d/water", id))
+	return x.Finish(c, done, err, fmt.Sprintf("/batches/%d/water", id))
 }

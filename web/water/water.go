@@ -21,17 +21,17 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type scale struct {
+type handler struct {
 	*page.Site
-	page page.Template
+	water, scale page.Template
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := scale{s, page.Parse(s, files)}
+	x := handler{s, page.Parse(s, files, "water.html"), page.Parse(s, files, "scale.html")}
 	e.GET(
 		"/batches/:id/water",
-		s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Shell{}) }),
+		s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }),
 	)
 	e.POST("/batches/:id/water", s.Signed(x.weigh))
 	e.POST("/batches/:id/response", s.Signed(x.response))
@@ -48,7 +48,6 @@ type data struct {
 	Held   float64 // humidity that is offered
 	Cells  []cell
 	Levers []string
-	Hands  *weigh.ScalePage // hands-free weighing on its way
 }
 
 // cell is a drawn air cell to compare with.
@@ -84,7 +83,7 @@ const (
 	left, top, wide, high = 46.0, 12.0, 560.0, 210.0
 )
 
-func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
@@ -116,8 +115,8 @@ func (x scale) show(c *echo.Context, m *farm.Member, shell page.Shell) error {
 			})
 		}
 	}
-	shell.Nav, shell.Title = "/batches", w.Code+", water"
-	return x.Show(c, x.page, shell, m, d)
+	meta.Nav, meta.Title = "/batches", w.Code+", water"
+	return x.Render(c, x.water, meta, m, d)
 }
 
 func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
@@ -159,7 +158,7 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	return
 }
 
-func (x scale) weigh(c *echo.Context, m *farm.Member) error {
+func (x handler) weigh(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
@@ -176,7 +175,7 @@ func (x scale) weigh(c *echo.Context, m *farm.Member) error {
 	default:
 		in.MassG = m.Units().Grams(f.Float("mass", "The weight"))
 	}
-	return x.Keep(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
+	return x.Save(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
 		return x.Weigh.Record(c.Request().Context(), m, f.Get("key"), id, in)
-	}, func(shell page.Shell) error { return x.show(c, m, shell) })
+	}, func(meta page.Meta) error { return x.show(c, m, meta) })
 }

@@ -1,6 +1,6 @@
-// Package cellar is the candling bench for a dark cellar: egg after egg, one tap
+// Package candle is the candling bench for a dark cellar: egg after egg, one tap
 // a call, and whatever was called without a signal is sent later.
-package cellar
+package candle
 
 import (
 	"embed"
@@ -21,14 +21,14 @@ import (
 //go:embed *.html
 var files embed.FS
 
-type bench struct {
+type handler struct {
 	*page.Site
 	page page.Template
 }
 
 // Routes hangs the page and its actions in.
 func Routes(e *echo.Echo, s *page.Site) {
-	b := bench{s, page.Parse(s, files)}
+	b := handler{s, page.Parse(s, files, "candle.html")}
 	e.GET("/batches/:id/candle", s.Signed(b.show))
 	e.POST("/batches/:id/calls", s.Signed(b.take))
 }
@@ -36,7 +36,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	candle.Session
 	Looks []Look
-	Keys  []Key
+	Signs []candling.Sign
+	Calls string // the same, for the script
 	Cells []Cell
 }
 
@@ -52,51 +53,43 @@ type Look struct {
 	page.Candled
 }
 
-// Key is a call with the key that makes it.
-type Key struct {
-	Call      candling.Call
-	Name, Key string
-}
-
-var keys = []Key{{candling.Live, "Live", "L"}, {candling.Clear, "Clear", "C"}, {candling.Ring, "Ring", "R"},
-	{candling.Quit, "Quit", "Q"}, {candling.Unsure, "Unsure", "U"},
-	{candling.Unseen, "Can’t see", "S"}, {candling.Cracked, "Cracked", "K"}, {candling.Bad, "Bad", "B"}, {
-		candling.Displaced, "Cell displaced", "D",
-	}}
-
-func (b bench) show(c *echo.Context, m *farm.Member) error {
+func (b handler) show(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
 	}
-	cellar, err := b.Candle.Session(c.Request().Context(), m, id)
+	session, err := b.Candle.Session(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	d := data{Session: cellar, Keys: keys}
-	draw := func(name string, call candling.Call, day float64) {
-		d.Looks = append(d.Looks, Look{name, page.DrawCandled(cellar.Kind, call, day, cellar.HatchDay, uint64(id))})
+	calls, err := json.Marshal(candling.Signs)
+	if err != nil {
+		return err
 	}
-	slow, fast := candling.Ends(cellar.Day, cellar.HatchDay)
-	draw("a live one today", candling.Live, cellar.Day)
+	d := data{Session: session, Signs: candling.Signs, Calls: string(calls)}
+	draw := func(name string, call candling.Call, day float64) {
+		d.Looks = append(d.Looks, Look{name, page.DrawCandled(session.Kind, call, day, session.HatchDay, uint64(id))})
+	}
+	slow, fast := candling.Ends(session.Day, session.HatchDay)
+	draw("a live one today", candling.Live, session.Day)
 	draw("live, as slow as they come", candling.Live, slow)
 	draw("live, as fast", candling.Live, fast)
-	draw("clear", candling.Clear, cellar.Day)
-	if !cellar.Kind.IsReptile() {
-		draw("ring", candling.Ring, cellar.Day)
+	draw("clear", candling.Clear, session.Day)
+	if !session.Kind.IsReptile() {
+		draw("ring", candling.Ring, session.Day)
 	}
-	draw("quit", candling.Quit, cellar.Day)
-	if !cellar.Kind.IsReptile() {
+	draw("quit", candling.Quit, session.Day)
+	if !session.Kind.IsReptile() {
 		for _, loss := range weigh.Drawings {
 			d.Cells = append(d.Cells, Cell{
 				loss,
 				page.DrawCandledCell(
-					cellar.Kind, candling.Unseen, cellar.Day, cellar.HatchDay, uint64(id), moisture.CellAfter(loss),
+					session.Kind, candling.Unseen, session.Day, session.HatchDay, uint64(id), moisture.CellAfter(loss),
 				),
 			})
 		}
 	}
-	return b.Show(c, b.page, page.Shell{Nav: "/batches", Title: "Candle " + cellar.Code, Cellar: true}, m, d)
+	return b.Render(c, b.page, page.Meta{Nav: "/batches", Title: "Candle " + session.Code, Dark: true}, m, d)
 }
 
 // What is taken at once: so many ops, of which each has about 250 bytes.
@@ -106,7 +99,7 @@ const (
 )
 
 // take does what the bench sends and answers op by op.
-func (b bench) take(c *echo.Context, m *farm.Member) error {
+func (b handler) take(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err

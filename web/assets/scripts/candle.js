@@ -7,8 +7,8 @@
     new Promise((yes, no) => {
       const r = indexedDB.open("metrogon-bench", 1);
       r.onupgradeneeded = () => {
-        r.result.createObjectStore("ops", { keyPath: "id", autoIncrement: true });
-        r.result.createObjectStore("refused", { keyPath: "id", autoIncrement: true });
+        r.result.createObjectStore("ops", {keyPath: "id", autoIncrement: true});
+        r.result.createObjectStore("refused", {keyPath: "id", autoIncrement: true});
       };
       r.onsuccess = () => yes(r.result);
       r.onerror = () => no(r.error);
@@ -22,27 +22,27 @@
       tx.onerror = tx.onabort = () => no(tx.error);
     });
   };
-  const key = () => {
-    const b = crypto.getRandomValues(new Uint8Array(16));
-    b[6] = (b[6] & 15) | 64;
-    b[8] = (b[8] & 63) | 128;
-    const x = [...b].map((n) => n.toString(16).padStart(2, "0")).join("");
-    return [x.slice(0, 8), x.slice(8, 12), x.slice(12, 16), x.slice(16, 20), x.slice(20)].join("-");
-  };
-  const el = (id) => document.getElementById(id);
+  const el = id => document.getElementById(id);
   // Whose page this is: what waits belongs to a person on a farm, and to nobody
   // else who signs in on the same device.
   const who = () => document.getElementById("page")?.dataset.who;
-  const mine = async (store) => (await ask(store, "readonly", (s) => s.getAll())).filter((r) => r.who === who());
+  const mine = async store =>
+    (await ask(store, "readonly", s => s.getAll())).filter(r => r.who === who());
 
   // Ops go out in the order in which they were made, by one sender at a time.
   let sending = false;
   let again = 0;
-  const line = async (why) => {
+  const line = async why => {
     const waiting = (await mine("ops")).length;
     const status = el("line");
     if (!status) return;
-    status.textContent = waiting === 0 ? "All is kept." : `${why ?? "Sending"}: ${waiting === 1 ? "1 call waits on this device and goes out by itself" : `${waiting} calls wait on this device and go out by themselves`}.`;
+    status.textContent =
+      waiting === 0
+        ? "All is kept."
+        : `${why ?? "Sending"}: ` +
+          (waiting === 1
+            ? "1 call waits on this device and goes out by itself."
+            : `${waiting} calls wait on this device and go out by themselves.`);
     status.dataset.waiting = waiting;
   };
   const flush = async () => {
@@ -55,17 +55,27 @@
       for (;;) {
         const rows = (await mine("ops")).slice(0, 50);
         if (rows.length === 0) break;
-        const together = rows.filter((r) => r.batch === rows[0].batch);
-        const answer = await fetch(`/batches/${rows[0].batch}/calls`, { method: "POST", body: JSON.stringify(together.map((r) => r.op)), headers: { "Content-Type": "application/json", "X-Who": whose }, redirect: "manual" });
-        if (answer.type === "opaqueredirect" || answer.status === 403) throw new Error("Sign in again");
+        const together = rows.filter(r => r.batch === rows[0].batch);
+        const answer = await fetch(`/batches/${rows[0].batch}/calls`, {
+          method: "POST",
+          body: JSON.stringify(together.map(r => r.op)),
+          headers: {"Content-Type": "application/json", "X-Who": whose},
+          redirect: "manual",
+        });
+        if (answer.type === "opaqueredirect" || answer.status === 403)
+          throw new Error("Sign in again");
         if (!answer.ok) throw new Error("The server does not answer");
-        const told = new Map((await answer.json()).map((d) => [d.key, d]));
+        const told = new Map((await answer.json()).map(d => [d.key, d]));
         for (const row of together) {
           const d = told.get(row.op.key);
           if (!d) continue;
-          if (d.done && row.op.kind === "cell" && el("cells-of")) el("cells-of").textContent = d.says;
-          if (!d.done) await ask("refused", "readwrite", (s) => s.add({ who: whose, batch: row.batch, op: row.op, mark: row.mark, says: d.says }));
-          await ask("ops", "readwrite", (s) => s.delete(row.id));
+          if (d.done && row.op.kind === "cell" && el("cells-of"))
+            el("cells-of").textContent = d.says;
+          if (!d.done)
+            await ask("refused", "readwrite", s =>
+              s.add({who: whose, batch: row.batch, op: row.op, mark: row.mark, says: d.says}),
+            );
+          await ask("ops", "readwrite", s => s.delete(row.id));
         }
         if (told.size === 0) throw new Error("The server does not answer");
         await refused();
@@ -84,7 +94,7 @@
     if (!list) return;
     const rows = await mine("refused");
     list.replaceChildren(
-      ...rows.map((r) => {
+      ...rows.map(r => {
         const li = document.createElement("li");
         li.textContent = `${r.mark ?? ""} ${r.op.call ?? r.op.kind}: ${r.says} `;
         const b = document.createElement("button");
@@ -92,7 +102,7 @@
         b.className = "one-by-one";
         b.textContent = "seen";
         b.onclick = async () => {
-          await ask("refused", "readwrite", (s) => s.delete(r.id));
+          await ask("refused", "readwrite", s => s.delete(r.id));
           refused();
         };
         li.append(b);
@@ -108,15 +118,25 @@
     const batch = Number(bench.dataset.batch);
     const dots = [...bench.querySelectorAll(".dot")];
     const done = []; // what take back takes back
-    let now = Math.max(0, dots.findIndex((d) => !d.dataset.call));
-    const glyph = { live: "⌣", clear: "○", ring: "◎", quit: "×", unsure: "?", unseen: "·", cracked: "/", bad: "!", displaced: "~" };
+    let now = Math.max(
+      0,
+      dots.findIndex(d => !d.dataset.call),
+    );
+    const calls = JSON.parse(bench.dataset.calls); // id, key and glyph of each
+    const glyph = Object.fromEntries(calls.map(c => [c.id, c.glyph]));
 
     let tail = Promise.resolve(); // ops are kept in the order in which they were made
     const put = (op, mark) => {
-      op.key = key();
+      op.key = newKey();
       op.at = new Date().toISOString();
       el("line").dataset.waiting = "some";
-      tail = tail.then(() => ask("ops", "readwrite", (s) => s.add({ who: bench.closest("[data-who]").dataset.who, batch, op, mark }))).then(() => void flush());
+      tail = tail
+        .then(() =>
+          ask("ops", "readwrite", s =>
+            s.add({who: bench.closest("[data-who]").dataset.who, batch, op, mark}),
+          ),
+        )
+        .then(() => void flush());
       return op.key;
     };
     const mark = (dot, call) => {
@@ -125,28 +145,41 @@
       dot.textContent = glyph[call] ?? "";
       dot.setAttribute("aria-label", dot.dataset.mark + (call ? `, called ${call}` : ""));
     };
-    const show = (i) => {
+    const show = i => {
       dots[now]?.classList.remove("now");
       now = i;
       const d = dots[now];
       if (!d) return;
       d.classList.add("now");
-      d.scrollIntoView({ block: "nearest" });
+      d.scrollIntoView({block: "nearest"});
       el("now-code").textContent = d.dataset.mark;
-      el("now-says").textContent = [d.dataset.pen, d.dataset.spot, d.dataset.cell, `laid ${d.dataset.laid}`, `egg ${now + 1} of ${dots.length}`, d.dataset.call && `called ${d.dataset.call}`].filter(Boolean).join(" · ");
+      el("now-says").textContent = [
+        d.dataset.pen,
+        d.dataset.spot,
+        d.dataset.cell,
+        `laid ${d.dataset.laid}`,
+        `egg ${now + 1} of ${dots.length}`,
+        d.dataset.call && `called ${d.dataset.call}`,
+      ]
+        .filter(Boolean)
+        .join(" · ");
       const tally = {};
-      for (const x of dots) if (x.dataset.call) tally[x.dataset.call] = (tally[x.dataset.call] ?? 0) + 1;
-      el("tally").textContent = Object.entries(tally).map(([c, n]) => `${n} ${c}`).join(" · ") || "None called yet.";
+      for (const x of dots)
+        if (x.dataset.call) tally[x.dataset.call] = (tally[x.dataset.call] ?? 0) + 1;
+      el("tally").textContent =
+        Object.entries(tally)
+          .map(([c, n]) => `${n} ${c}`)
+          .join(" · ") || "None called yet.";
     };
     const next = () => {
-      const after = [...dots.keys()].map((i) => (now + 1 + i) % dots.length);
-      const i = after.find((i) => !dots[i].dataset.call);
+      const after = [...dots.keys()].map(i => (now + 1 + i) % dots.length);
+      const i = after.find(i => !dots[i].dataset.call);
       if (i === undefined) {
         show(now);
         el("now-says").textContent = "Every egg is called.";
       } else show(i);
     };
-    const act = (what) => {
+    const act = what => {
       const hit = bench.querySelector(`[data-do="${what}"]`);
       hit?.classList.add("hit");
       setTimeout(() => hit?.classList.remove("hit"), 150);
@@ -155,40 +188,51 @@
         if (!last) return;
         for (const [dot, call] of last.before) mark(dot, call);
         show(dots.indexOf(last.before[0][0]));
-        return put({ kind: "take-back", of: last.key }, last.before[0][0].dataset.mark);
+        return put({kind: "take-back", of: last.key}, last.before[0][0].dataset.mark);
       }
       if (what === "rest") {
-        const rest = dots.filter((d) => !d.dataset.call);
+        const rest = dots.filter(d => !d.dataset.call);
         if (rest.length === 0) return;
-        done.push({ before: rest.map((d) => [d, ""]), key: put({ kind: "rest" }, "the rest") });
+        done.push({before: rest.map(d => [d, ""]), key: put({kind: "rest"}, "the rest")});
         for (const d of rest) mark(d, "live");
         return next();
       }
       const dot = dots[now];
       if (!dot) return;
       const out = hit.dataset.out && el("take-out").checked;
-      done.push({ before: [[dot, dot.dataset.call]], key: put({ kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out) }, dot.dataset.mark) });
+      done.push({
+        before: [[dot, dot.dataset.call]],
+        key: put(
+          {kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out)},
+          dot.dataset.mark,
+        ),
+      });
       mark(dot, what);
       next();
       cells(what === "unseen" ? dot : null);
     };
     // Of a dark shell the air cell is noted: the one just called stays in hand.
     let inHand = null;
-    const cells = (dot) => {
+    const cells = dot => {
       if (!el("cells")) return;
       el("cells").hidden = !dot;
       inHand = dot;
-      if (dot) el("cells-of").textContent = `${dot.dataset.mark}: how far down does the air cell reach?`;
+      if (dot)
+        el("cells-of").textContent = `${dot.dataset.mark}: how far down does the air cell reach?`;
     };
-    const cell = (button) => {
+    const cell = button => {
       if (!inHand || !button) return;
-      const op = { kind: "cell", egg: Number(inHand.dataset.egg), loss_pct: Number(button.dataset.loss) };
-      done.push({ before: [[inHand, inHand.dataset.call]], key: put(op, inHand.dataset.mark) });
+      const op = {
+        kind: "cell",
+        egg: Number(inHand.dataset.egg),
+        loss_pct: Number(button.dataset.loss),
+      };
+      done.push({before: [[inHand, inHand.dataset.call]], key: put(op, inHand.dataset.mark)});
       el("cells-of").textContent = `${inHand.dataset.mark}: noted.`;
       inHand = null;
     };
 
-    bench.addEventListener("click", (e) => {
+    bench.addEventListener("click", e => {
       const button = e.target.closest("[data-do]");
       if (button) return act(button.dataset.do);
       const drawn = e.target.closest("[data-loss]");
@@ -196,23 +240,32 @@
       const dot = e.target.closest(".dot");
       if (dot) show(dots.indexOf(dot));
     });
-    const keys = { l: "live", c: "clear", r: "ring", q: "quit", u: "unsure", s: "unseen", k: "cracked", b: "bad", d: "displaced", a: "rest", Backspace: "take-back" };
-    bench.ownerDocument.addEventListener("keydown", (e) => {
-      if (!bench.isConnected || e.ctrlKey || e.metaKey || e.altKey || e.target.closest?.("input:not([type=checkbox])")) return;
+    const keys = {a: "rest", Backspace: "take-back"};
+    for (const c of calls) keys[c.key.toLowerCase()] = c.id;
+    bench.ownerDocument.addEventListener("keydown", e => {
+      if (
+        !bench.isConnected ||
+        e.ctrlKey ||
+        e.metaKey ||
+        e.altKey ||
+        e.target.closest?.("input:not([type=checkbox])")
+      )
+        return;
       const what = keys[e.key] ?? keys[e.key.toLowerCase()];
       if (what) act(what);
-      else if (inHand && /^[1-9]$/.test(e.key)) cell(bench.querySelectorAll("[data-loss]")[e.key - 1]);
+      else if (inHand && /^[1-9]$/.test(e.key))
+        cell(bench.querySelectorAll("[data-loss]")[e.key - 1]);
       else if (e.key.toLowerCase() === "f") el("find-code").focus();
       else if (e.key === "ArrowRight") show(Math.min(now + 1, dots.length - 1));
       else if (e.key === "ArrowLeft") show(Math.max(now - 1, 0));
       else return;
       e.preventDefault();
     });
-    el("find").addEventListener("submit", (e) => {
+    el("find").addEventListener("submit", e => {
       e.preventDefault();
       e.stopPropagation();
       const typed = el("find-code").value.trim().toUpperCase();
-      const i = dots.findIndex((d) => d.dataset.mark === typed || d.dataset.no === typed);
+      const i = dots.findIndex(d => d.dataset.mark === typed || d.dataset.no === typed);
       el("find-code").value = "";
       el("find-code").blur();
       if (i >= 0) show(i);
@@ -222,9 +275,14 @@
     const clock = setInterval(() => {
       if (!bench.isConnected) return clearInterval(clock);
       const s = Math.floor((Date.now() - began) / 1000);
-      el("lid").textContent = `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s${s >= 1200 ? ": shut it soon, eggs cool" : ""}`;
+      el("lid").textContent =
+        `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s${s >= 1200 ? ": shut it soon, eggs cool" : ""}`;
     }, 1000);
-    bench.querySelector("a").addEventListener("click", () => put({ kind: "end", seconds: Math.floor((Date.now() - began) / 1000) }));
+    bench
+      .querySelector("a")
+      .addEventListener("click", () =>
+        put({kind: "end", seconds: Math.floor((Date.now() - began) / 1000)}),
+      );
     for (const d of dots) if (d.dataset.call) d.textContent = glyph[d.dataset.call];
     if (dots.length > 0) show(now);
     refused();
@@ -239,8 +297,13 @@
     navigator.serviceWorker.ready.then(async () => {
       const kept = await caches.open(`metrogon-bench ${who()}`);
       await (await caches.open("metrogon-who")).put("/who", new Response(who()));
-      const dress = [...document.querySelectorAll("link[rel=stylesheet], link[rel=preload], script[src]")].map((e) => e.href || e.src);
-      await kept.addAll([location.pathname, ...dress.map((u) => new URL(u).pathname + new URL(u).search)]);
+      const dress = [
+        ...document.querySelectorAll("link[rel=stylesheet], link[rel=preload], script[src]"),
+      ].map(e => e.href || e.src);
+      await kept.addAll([
+        location.pathname,
+        ...dress.map(u => new URL(u).pathname + new URL(u).search),
+      ]);
       el("bench").dataset.kept = "yes"; // it opens without a signal from now on
     });
   }
@@ -262,7 +325,8 @@
     box.className = "waiting";
     box.setAttribute("role", "alert");
     const says = document.createElement("p");
-    says.textContent = `${why} ${n === 1 ? "1 call waits" : `${n} calls wait`} on this device.`.trim();
+    says.textContent =
+      `${why} ${n === 1 ? "1 call waits" : `${n} calls wait`} on this device.`.trim();
     const button = (label, send) => {
       const b = document.createElement("button");
       b.type = "button";
@@ -271,18 +335,27 @@
       b.onclick = () => leave(form, send);
       return b;
     };
-    box.append(says, button("Send and sign out", true), button("Keep them here for me, and sign out", false));
+    box.append(
+      says,
+      button("Send and sign out", true),
+      button("Keep them here for me, and sign out", false),
+    );
     form.append(box);
     box.querySelector("button").focus();
   };
   document.addEventListener(
     "submit",
-    (e) => {
-      if (!/^\/(sign-out|settings\/sign-out-everywhere)$/.test(e.target.getAttribute("action") ?? "")) return;
+    e => {
+      if (
+        !/^\/(sign-out|settings\/sign-out-everywhere)$/.test(e.target.getAttribute("action") ?? "")
+      )
+        return;
       if (e.target.dataset.may) return;
       e.preventDefault();
       e.stopImmediatePropagation();
-      mine("ops").then((rows) => (rows.length > 0 ? tell(e.target, rows.length) : leave(e.target, false)));
+      mine("ops").then(rows =>
+        rows.length > 0 ? tell(e.target, rows.length) : leave(e.target, false),
+      );
     },
     true,
   );

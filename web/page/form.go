@@ -1,0 +1,183 @@
+package page
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/calendar"
+	"metrogon/farm"
+)
+
+// ID reads the id of a path.
+func ID(c *echo.Context) (int64, error) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil || id < 1 {
+		return 0, farm.ErrNone
+	}
+	return id, nil
+}
+
+// Form reads typed values and gathers what is wrong with them.
+type Form struct {
+	url.Values
+	Problems farm.Problems
+}
+
+// What a form may be: a set of 10,000 eggs picked one by one is the largest.
+const (
+	MaxForm   = 1 << 20 // bytes
+	maxValues = 25_000
+)
+
+// ReadForm reads the form of a request.
+func ReadForm(c *echo.Context) (*Form, error) {
+	v, err := c.FormValues()
+	if coded := echo.HTTPStatusCoder(nil); errors.As(err, &coded) {
+		return nil, err // too large, say
+	}
+	if err != nil {
+		return nil, echo.NewHTTPError(http.StatusBadRequest, "This form cannot be read.")
+	}
+	n := 0
+	for _, values := range v {
+		n += len(values)
+	}
+	if n > maxValues {
+		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
+	}
+	c.SetRequest(c.Request().WithContext(farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))))
+	return &Form{Values: v}, nil
+}
+
+// asked is what a form asks for: where it was sent and all that is in it, but for
+// its key.
+func asked(path string, v url.Values) string {
+	rest := url.Values{}
+	for name, values := range v {
+		if name != "key" {
+			rest[name] = values
+		}
+	}
+	return path + "?" + rest.Encode()
+}
+
+// Posted reads the id of a path, 0 if it names none, and the form of a request.
+func Posted(c *echo.Context) (id int64, f *Form, err error) {
+	if c.Param("id") != "" {
+		if id, err = ID(c); err != nil {
+			return
+		}
+	}
+	f, err = ReadForm(c)
+	return
+}
+
+// Celsius reads a temperature typed in the person's unit.
+func Celsius(m *farm.Member, typed float64) float64 { return m.Units().Celsius(typed) }
+
+func (f *Form) bad(field, format string, args ...any) {
+	f.Problems = append(f.Problems, farm.Problem{Field: field, Says: fmt.Sprintf(format, args...)})
+}
+
+// Short cuts what was typed to what a sentence can hold.
+func Short(s string) string {
+	s = strings.ToValidUTF8(s, "?")
+	if len([]rune(s)) > 30 {
+		return string([]rune(s)[:30]) + "…"
+	}
+	return s
+}
+
+// Int reads a whole number; empty is 0.
+func (f *Form) Int(field, what string) int {
+	s := strings.TrimSpace(f.Get(field))
+	if s == "" {
+		return 0
+	}
+	n, err := strconv.ParseInt(s, 10, 32)
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a whole number.", what, Short(s))
+	}
+	return int(n)
+}
+
+// ID reads an id that a list offered; empty or strange is 0.
+func (f *Form) ID(field string) int64 {
+	n, _ := strconv.ParseInt(f.Get(field), 10, 64)
+	return n
+}
+
+// Float reads a number with a point or a comma.
+func (f *Form) Float(field, what string) float64 {
+	s := strings.TrimSpace(f.Get(field))
+	n, err := strconv.ParseFloat(strings.Replace(s, ",", ".", 1), 64)
+	if err != nil || math.IsNaN(n) || math.IsInf(n, 0) {
+		f.bad(field, "%s is %q; it may be a number.", what, Short(s))
+		return 0
+	}
+	return n
+}
+
+// Date reads a calendar date.
+func (f *Form) Date(field, what string) time.Time {
+	t, err := time.Parse("2006-01-02", f.Get(field))
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a date like 2026-04-14.", what, Short(f.Get(field)))
+	}
+	return t
+}
+
+// MaybeDate reads a date that may be left empty.
+func (f *Form) MaybeDate(field, what string) *time.Time {
+	if strings.TrimSpace(f.Get(field)) == "" {
+		return nil
+	}
+	t := f.Date(field, what)
+	return &t
+}
+
+// Moment reads a date and hour on the farm's clock.
+func (f *Form) Moment(field, what string, place *time.Location) time.Time {
+	t, err := time.Parse("2006-01-02T15:04", f.Get(field))
+	if err != nil {
+		f.bad(field, "%s is %q; it may be a date and hour like 2026-04-14T18:30.", what, Short(f.Get(field)))
+		return t
+	}
+	noon := time.Date(t.Year(), t.Month(), t.Day(), 12, 0, 0, 0, place)
+	return calendar.WallTime{Hour: t.Hour(), Minute: t.Minute()}.On(noon, 0, place)
+}
+
+// When reads when something was done; left empty it is now, the zero time.
+func (f *Form) When(m *farm.Member) time.Time {
+	if strings.TrimSpace(f.Get("when")) == "" {
+		return time.Time{}
+	}
+	return f.Moment("when", "The moment", m.Place)
+}
+
+// MaybeMass reads a mass in the person's unit that may be left empty, in g.
+func (f *Form) MaybeMass(field, what string, m *farm.Member) *float64 {
+	typed := f.MaybeFloat(field, what)
+	if typed == nil {
+		return nil
+	}
+	grams := m.Units().Grams(*typed)
+	return &grams
+}
+
+// MaybeFloat reads a number that may be left empty.
+func (f *Form) MaybeFloat(field, what string) *float64 {
+	if strings.TrimSpace(f.Get(field)) == "" {
+		return nil
+	}
+	n := f.Float(field, what)
+	return &n
+}

@@ -1,0 +1,79 @@
+package page
+
+import (
+	"fmt"
+	"net/url"
+	"time"
+
+	"metrogon/farm"
+	"metrogon/web/say"
+)
+
+// View is what a template gets: its meta data, and the page's own data.
+type View struct {
+	Meta
+	Data any
+}
+
+// Meta is what the layout and the parts need. Member is nil on the pages
+// before the door.
+type Meta struct {
+	say.Reader
+	Nav      string // the entry that is current
+	Title    string
+	Flash    *Flash
+	Typed    url.Values // what was typed, when a form comes back
+	Problems farm.Problems
+	Now      time.Time
+	Dark     bool // dressed for the dark, without the side of pages
+}
+
+// Entry is a line of the navigation.
+type Entry struct{ Path, Name, Key, Icon string }
+
+// Entries lists the pages; each has its number as a shortcut.
+func (Meta) Entries() []Entry {
+	return []Entry{
+		{"/", "Today", "1", "today"}, {"/eggs", "Eggs", "2", "eggs"}, {"/set", "Set", "3", "set"}, {
+			"/batches", "Batches", "4", "batches",
+		},
+		{"/board", "Board", "5", ""}, {"/pens", "Pens", "6", ""}, {"/machines", "Machines", "7", ""}, {
+			"/settings", "Settings", "8", "",
+		},
+	}
+}
+
+// Val gives what was typed into a field, or its usual value.
+func (s Meta) Val(name string, usual any) string {
+	if s.Typed != nil {
+		if v, ok := s.Typed[name]; ok {
+			return v[0]
+		}
+		return ""
+	}
+	return fmt.Sprint(usual)
+}
+
+// On tells whether a box was ticked, or is usually.
+func (s Meta) On(name string, usual bool) bool {
+	if s.Typed != nil {
+		return s.Typed.Get(name) != ""
+	}
+	return usual
+}
+
+// Problem gives what is wrong with a field.
+func (s Meta) Problem(field string) string {
+	for _, p := range s.Problems {
+		if p.Field == field {
+			return p.Says
+		}
+	}
+	return ""
+}
+
+// Who is the person on this farm, for what a device keeps for them alone.
+func (s Meta) Who() string { return Who(s.Member) }
+
+// Who names a person on a farm.
+func Who(m *farm.Member) string { return fmt.Sprintf("%d-%d", m.FarmID, m.PersonID) }

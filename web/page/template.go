@@ -1,0 +1,83 @@
+package page
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"maps"
+	"math"
+	"strconv"
+	"strings"
+
+	"metrogon/core/species"
+	"metrogon/core/units"
+	"metrogon/core/wording"
+	"metrogon/farm"
+)
+
+//go:embed *.html
+var shared embed.FS
+
+// Template is one page's templates over the shared layout.
+type Template struct{ *template.Template }
+
+// Parse reads the files of one view of a page; they see the shared layout and parts.
+func Parse(site *Site, files fs.FS, views ...string) Template {
+	return ParseWith(site, nil, files, views...)
+}
+
+// ParseWith does so with functions of the page's own.
+func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) Template {
+	funcs := template.FuncMap{
+		"asset": site.Assets.URL,
+		"icon":  site.Assets.Icon,
+		"key":   farm.NewKey,
+		"kinds": species.All,
+		"kind":  kind,
+
+		"plural":  wording.Plural,
+		"capital": func(s any) string { return wording.Capital(fmt.Sprint(s)) },
+		"lower":   strings.ToLower,
+		"num":     Number,
+		"f1":      func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
+		"pct":     func(share float64) string { return strconv.Itoa(int(math.Round(100 * share))) },
+		"blank":   blank,
+
+		"plot":   plot,
+		"ribbon": Draw,
+		"stock":  DrawStock,
+
+		"dict": dict,
+		"list": func(v ...any) []any { return v },
+		"inc":  func(n int) int { return n + 1 },
+	}
+	maps.Copy(funcs, own)
+	return Template{
+		template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, views...)),
+	}
+}
+
+// blank leaves none empty, to be typed into.
+func blank(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+func kind(id string) *species.Profile {
+	k, _ := species.Find(id)
+	return k
+}
+
+// Number writes a figure with at most one decimal.
+func Number(f float64) string { return units.Number(f) }
+
+func dict(pairs ...any) map[string]any {
+	m := map[string]any{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[pairs[i].(string)] = pairs[i+1]
+	}
+	return m
+}

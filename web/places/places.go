@@ -1,0 +1,78 @@
+// Package places is the pages of the places in which eggs wait.
+package places
+
+import (
+	"embed"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	p := handler{s, page.Parse(s, files, "place.html")}
+	for _, path := range []string{"/places/new", "/places/:id"} {
+		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Meta{}) }))
+		e.POST(path, s.Signed(p.save))
+	}
+	e.POST("/places/:id/tilted", s.Signed(p.tilted))
+}
+
+func (p handler) tilted(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := p.Stock.Tilted(c.Request().Context(), m, f.Get("key"), id)
+	return p.Finish(c, done, err, page.Back(c, "/eggs"))
+}
+
+// place is one storage place, or a new one.
+type place struct {
+	farm.PlaceView
+	Log []farm.LogEntry
+}
+
+func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	one := place{}
+	meta.Nav, meta.Title = "/eggs", "New place"
+	if c.Param("id") != "" {
+		id, err := page.ID(c)
+		if err != nil {
+			return err
+		}
+		if one.PlaceView, one.Log, err = p.Stock.StoragePlace(c.Request().Context(), m, id); err != nil {
+			return err
+		}
+		meta.Title = one.Name
+	}
+	return p.Render(c, p.page, meta, m, one)
+}
+
+func (p handler) save(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	in := farm.StoragePlace{
+		ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"),
+		UntilOn: f.MaybeDate("until_on", "The last day of use"),
+	}
+	if t := f.MaybeFloat("temp", "The temperature"); t != nil {
+		celsius := page.Celsius(m, *t)
+		in.TempC = &celsius
+	}
+	return p.Save(c, f, "/eggs", func() (farm.Done, error) {
+		return p.Stock.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
+	}, func(meta page.Meta) error { return p.show(c, m, meta) })
+}
