@@ -246,7 +246,7 @@ func TestTheScalesKey(t *testing.T) {
 	v := s.signedIn(anna, words)
 	key := func() string {
 		require.Equal(t, http.StatusSeeOther, v.post("/settings/scale-key", url.Values{"key": {farm.NewKey()}}).status)
-		return regexp.MustCompile(`Its key is <code>(\w+)</code>`).FindStringSubmatch(v.get("/settings").body)[1]
+		return regexp.MustCompile(`Its key is<code>(\w+)</code>`).FindStringSubmatch(v.get("/settings").body)[1]
 	}
 	first := key()
 	timed := `[{"bn":"scale:","n":"mass","u":"g","v":612.4,"t":1807704000.5}]`

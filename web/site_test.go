@@ -141,7 +141,13 @@ type reply struct {
 	status int
 	body   string
 	header http.Header
+	whole  string // as it came; in body white space is one blank, and none beside tags
 }
+
+var (
+	space      = regexp.MustCompile(`\s+`)
+	besideTags = regexp.MustCompile(` ?(<[^>]*?) ?> ?`)
+)
 
 func (v *visitor) send(r *http.Request) reply {
 	v.Helper()
@@ -150,7 +156,11 @@ func (v *visitor) send(r *http.Request) reply {
 	defer res.Body.Close()
 	body, err := io.ReadAll(res.Body)
 	require.NoError(v, err)
-	return reply{res.StatusCode, string(body), res.Header}
+	whole := string(body)
+	if strings.HasPrefix(res.Header.Get("Content-Type"), "text/html") {
+		body = besideTags.ReplaceAll(space.ReplaceAll(body, []byte(" ")), []byte("$1>"))
+	}
+	return reply{res.StatusCode, string(body), res.Header, whole}
 }
 
 func (v *visitor) get(path string) reply {

@@ -69,8 +69,8 @@ func main() {
 			)
 		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
-				chromedp.Click(chromedp.Search(`//a[starts-with(., "Duck")]`)), browser.See(`.under`),
-				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[.=%q]`, p.path))),
+				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Duck")]`)), browser.See(`.under`),
+				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[normalize-space(.)=%q]`, p.path))),
 				browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
 		case "pen":
 			steps = append(
