@@ -21,11 +21,14 @@ func FateOf(e store.Egg) outcome.Fate {
 	return outcome.Fate(*e.Fate)
 }
 
+// Eggs are those of a batch, by id.
+type Eggs map[int64]store.Egg
+
 // OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
 func (b *Service) OnBatch(
 	ctx context.Context, m *Member, key string, id int64,
-	work func(tx *Tx, batch store.Batch, eggs map[int64]store.Egg) (Done, error),
+	work func(tx *Tx, batch store.Batch, eggs Eggs) (Done, error),
 ) (Done, error) {
 	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
@@ -39,7 +42,7 @@ func (b *Service) OnBatch(
 		if err != nil {
 			return Done{}, err
 		}
-		eggs := map[int64]store.Egg{}
+		eggs := Eggs{}
 		for _, e := range all {
 			eggs[e.ID] = e
 		}
@@ -85,7 +88,7 @@ func OpenedAs(fate, stage, opened *string) candling.Stage {
 }
 
 // Living checks that these eggs are still in the batch; none at all is a problem.
-func Living(ids []int64, eggs map[int64]store.Egg) error {
+func Living(ids []int64, eggs Eggs) error {
 	if len(ids) == 0 {
 		return Problemf("eggs", "Mark the eggs first.")
 	}

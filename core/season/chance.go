@@ -44,102 +44,135 @@ const leastRuns = 100
 // fragile is the promise that the plan fills and that chance leaves unfilled most.
 // When the context ends, the hundred runs or more that were done count.
 func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
-	m := newModel(p)
-	dice := rand.New(rand.NewPCG(seed, 0xc4a))
-	batches := append(slices.Clone(plan.Standing), plan.Batches...)
-	young := make([][]float64, len(m.order)) // by promise and run
-	planned := make([]float64, len(m.order))
-	for i := range young {
-		young[i] = make([]float64, c.Runs)
-	}
-	no := map[string]int{}
-	for i := range m.order {
-		no[m.order[i].ID] = i
-	}
-	for _, b := range batches {
-		for _, g := range b.Orders {
-			planned[no[g.Order]] += g.Young
-		}
-	}
-	yield := make([]float64, len(m.source))
-	for run := range c.Runs {
-		if run >= leastRuns && run%20 == 0 && ctx.Err() != nil {
-			for o := range young {
-				young[o] = young[o][:run]
-			}
-			c.Runs = run
+	s := newSimulation(p, plan, c, seed)
+	runs := 0
+	for ; runs < c.Runs; runs++ {
+		if runs >= leastRuns && runs%20 == 0 && ctx.Err() != nil {
 			break
 		}
-		for i := range m.source {
-			s := &m.source[i]
-			if post, ok := c.Posteriors[s.ID]; ok {
-				yield[i] = distuv.Beta{Alpha: post.A, Beta: post.B, Src: dice}.Rand()
-			} else {
-				yield[i] = min(max(s.Yield*(1+c.YieldSD*dice.NormFloat64()), 0), max(1, s.Yield))
-			}
-		}
-		spare := make([]float64, len(batches))
-		for k, b := range batches {
-			x := &m.source[m.sourceNo(b.Source)]
-			each := yield[m.sourceNo(b.Source)]
-			hatched := 0.0
-			if b.SetDay < 0 {
-				hatched = *b.Young * each / max(x.Yield, 1e-9)
-			}
-			for _, l := range b.Eggs {
-				if b.SetDay < 0 {
-					break
-				}
-				eggs := l.Eggs
-				if l.Laid > 0 && c.LayingSpread > 0 {
-					eggs = max(0, math.Round(eggs*(1+c.LayingSpread*dice.NormFloat64())))
-				}
-				chance := each * x.sp.AgeFactor[b.SetDay-l.Laid]
-				for range int(eggs) {
-					if dice.Float64() < chance {
-						hatched++
-					}
-				}
-			}
-			wants := 0.0
-			for _, g := range b.Orders {
-				wants += g.Young
-			}
-			for _, g := range b.Orders {
-				young[no[g.Order]][run] += min(g.Young, hatched*g.Young/wants)
-			}
-			spare[k] = max(0, hatched-wants)
-		}
-		for k, b := range batches {
-			x := &m.source[m.sourceNo(b.Source)]
-			pull := b.SetDay + x.sp.Pull
-			for o := range m.order {
-				q := &m.order[o]
-				if lacks := q.Young - young[o][run]; spare[k] > 0 && lacks > 0 && pull >= q.PullFrom &&
-					pull <= q.PullTo && slices.Contains(q.Sources, b.Source) {
-					y := min(lacks, spare[k])
-					young[o][run] += y
-					spare[k] -= y
-				}
-			}
-		}
+		s.run()
 	}
 	worst := math.Inf(1)
-	for o := range m.order {
-		q := &m.order[o]
-		slices.Sort(young[o])
-		out := Outcome{Order: q.ID, Wanted: q.Young, Planned: planned[o]}
-		for _, y := range young[o] {
-			if y >= q.Young-shortBy {
-				out.Chance += 1 / float64(c.Runs)
-			}
-		}
-		at := func(share float64) float64 { return young[o][min(int(share*float64(c.Runs)), c.Runs-1)] }
-		out.P10, out.P50, out.P90 = at(.1), at(.5), at(.9)
+	for o := range s.m.order {
+		out, full := s.outcome(o, runs)
 		all = append(all, out)
-		if planned[o] >= q.Young-shortBy && out.Chance < worst {
-			worst, fragile = out.Chance, q.ID
+		if full && out.Chance < worst {
+			worst, fragile = out.Chance, out.Order
 		}
 	}
 	return all, fragile
+}
+
+// simulation hatches the batches of a plan by chance.
+type simulation struct {
+	m       *model
+	c       Chance
+	dice    *rand.Rand
+	batches []Batch
+	no      map[string]int // of promises
+	planned []float64      // by promise
+	young   [][]float64    // by promise and run
+	yield   []float64      // of each source, this time
+}
+
+func newSimulation(p *Problem, plan *Plan, c Chance, seed uint64) *simulation {
+	m := newModel(p)
+	s := &simulation{
+		m: m, c: c, dice: rand.New(rand.NewPCG(seed, 0xc4a)), no: map[string]int{},
+		batches: append(slices.Clone(plan.Standing), plan.Batches...),
+		planned: make([]float64, len(m.order)), young: make([][]float64, len(m.order)),
+		yield: make([]float64, len(m.source)),
+	}
+	for i := range m.order {
+		s.no[m.order[i].ID] = i
+	}
+	for _, b := range s.batches {
+		for _, g := range b.Orders {
+			s.planned[s.no[g.Order]] += g.Young
+		}
+	}
+	return s
+}
+
+// run hatches every batch once.
+func (s *simulation) run() {
+	for i := range s.m.source {
+		src := &s.m.source[i]
+		if post, ok := s.c.Posteriors[src.ID]; ok {
+			s.yield[i] = distuv.Beta{Alpha: post.A, Beta: post.B, Src: s.dice}.Rand()
+		} else {
+			s.yield[i] = min(max(src.Yield*(1+s.c.YieldSD*s.dice.NormFloat64()), 0), max(1, src.Yield))
+		}
+	}
+	got, spare := make([]float64, len(s.m.order)), make([]float64, len(s.batches))
+	for k, b := range s.batches {
+		hatched, wants := s.hatch(b), 0.0
+		for _, g := range b.Orders {
+			wants += g.Young
+		}
+		for _, g := range b.Orders {
+			got[s.no[g.Order]] += min(g.Young, hatched*g.Young/wants)
+		}
+		spare[k] = max(0, hatched-wants)
+	}
+	for k, b := range s.batches {
+		s.handOut(b, spare[k], got)
+	}
+	for o, young := range got {
+		s.young[o] = append(s.young[o], young)
+	}
+}
+
+// hatch gives how many young a batch brings this time.
+func (s *simulation) hatch(b Batch) (hatched float64) {
+	no := s.m.sourceNo(b.Source)
+	x := &s.m.source[no]
+	if b.SetDay < 0 {
+		return *b.Young * s.yield[no] / max(x.Yield, 1e-9)
+	}
+	for _, l := range b.Eggs {
+		eggs := l.Eggs
+		if l.Laid > 0 && s.c.LayingSpread > 0 {
+			eggs = max(0, math.Round(eggs*(1+s.c.LayingSpread*s.dice.NormFloat64())))
+		}
+		chance := s.yield[no] * x.sp.AgeFactor[b.SetDay-l.Laid]
+		for range int(eggs) {
+			if s.dice.Float64() < chance {
+				hatched++
+			}
+		}
+	}
+	return hatched
+}
+
+// handOut gives what a batch has beyond its promises to those that are short.
+func (s *simulation) handOut(b Batch, spare float64, got []float64) {
+	pull := b.SetDay + s.m.source[s.m.sourceNo(b.Source)].sp.Pull
+	for o := range s.m.order {
+		q := &s.m.order[o]
+		lacks := q.Young - got[o]
+		if spare > 0 && lacks > 0 && pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.Sources, b.Source) {
+			given := min(lacks, spare)
+			got[o] += given
+			spare -= given
+		}
+	}
+}
+
+// outcome sums a promise up; full tells that the plan fills it.
+func (s *simulation) outcome(o, runs int) (out Outcome, full bool) {
+	q := &s.m.order[o]
+	young := s.young[o]
+	slices.Sort(young)
+	out = Outcome{Order: q.ID, Wanted: q.Young, Planned: s.planned[o]}
+	for _, y := range young {
+		if y >= q.Young-shortBy {
+			out.Chance += 1 / float64(runs)
+		}
+	}
+	if runs > 0 {
+		at := func(share float64) float64 { return young[min(int(share*float64(runs)), runs-1)] }
+		out.P10, out.P50, out.P90 = at(.1), at(.5), at(.9)
+	}
+	return out, s.planned[o] >= q.Young-shortBy
 }

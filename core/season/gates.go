@@ -71,70 +71,109 @@ func (g *gate) open(m *model, r *relaxation, by ...int) {
 	}
 }
 
+// shut is a lid that a load keeps shut, with the days of cleaning after it.
+type shut struct{ v, from, to int }
+
+// gates are the settings and the loads of all machines.
+type gates struct {
+	*relaxation
+	m                 *model
+	settings, loads   map[at]*gate
+	stays             map[at]map[int]*gate // loads by how long their species stay shut
+	setDays, loadDays []at
+	lids              map[int][]shut // by machine
+}
+
 // machines adds settings, loads, shut lids, cleaning and one climate at a time.
 func (r *relaxation) machines(m *model, ways []*way) {
-	settings, loads := map[at]*gate{}, map[at]*gate{}
-	stays := map[at]map[int]*gate{} // loads by how long their species stay shut
-	var setDays, loadDays []at
-	open := func(all map[at]*gate, days *[]at, k at) *gate {
-		if all[k] == nil {
-			all[k] = &gate{}
-			*days = append(*days, k)
-		}
-		return all[k]
+	g := &gates{
+		relaxation: r, m: m, settings: map[at]*gate{}, loads: map[at]*gate{}, stays: map[at]map[int]*gate{},
+		lids: map[int][]shut{},
 	}
 	for _, w := range ways {
-		x := &m.source[w.src]
-		share := m.machine[w.a].egg[x.spNo]
-		g := open(settings, &setDays, at{w.a, w.t})
-		if x.sp.Lockdown == 0 { // it never turns
-			share, g.still = 0, true
-		}
-		g.add(m, w, share)
-		k := at{w.h, w.t + x.sp.Lockdown}
-		share = m.machine[w.h].hatch[x.spNo] * x.Kept
-		open(loads, &loadDays, k).add(m, w, share)
-		loads[k].taken = m.base.lid[k.machine][k.day].room
-		if stays[k] == nil {
-			stays[k] = map[int]*gate{}
-		}
-		wide := x.sp.Pull - x.sp.Lockdown
-		if stays[k][wide] == nil {
-			stays[k][wide] = &gate{taken: loads[k].taken}
-		}
-		stays[k][wide].add(m, w, share)
+		g.through(w)
 	}
-	loadsOf := map[int][]lp.Term{} // by promise
-	// A load has one length, and shuts the lid for it.
-	type shut struct{ v, from, to int } // cleaning included
-	lids := map[int][]shut{}
-	for _, k := range loadDays {
-		var lengths []int
-		for wide := range stays[k] {
-			lengths = append(lengths, wide)
+	g.shutLids()
+	g.sums(ways)
+	for _, k := range g.loadDays { // rule 4: loads never overlap
+		if terms := g.shutOn(k.machine, k.day); len(terms) > 1 {
+			r.Row(1, terms...)
 		}
-		slices.Sort(lengths)
+	}
+	for _, k := range g.setDays {
+		g.setting(k)
+	}
+	for _, days := range [][]at{g.setDays, g.loadDays} {
+		for _, k := range days {
+			r.turning(m, k, g.shutOn(k.machine, k.day))
+		}
+	}
+	g.oneClimate(ways)
+}
+
+// through notes the setting and the load that a way goes through.
+func (g *gates) through(w *way) {
+	x := &g.m.source[w.src]
+	share := g.m.machine[w.a].egg[x.spNo]
+	set := gateAt(g.settings, &g.setDays, at{w.a, w.t})
+	if x.sp.Lockdown == 0 { // it never turns
+		share, set.still = 0, true
+	}
+	set.add(g.m, w, share)
+	k := at{w.h, w.t + x.sp.Lockdown}
+	share = g.m.machine[w.h].hatch[x.spNo] * x.Kept
+	load := gateAt(g.loads, &g.loadDays, k)
+	load.add(g.m, w, share)
+	load.taken = g.m.base.lid[k.machine][k.day].room
+	if g.stays[k] == nil {
+		g.stays[k] = map[int]*gate{}
+	}
+	wide := x.sp.Pull - x.sp.Lockdown
+	if g.stays[k][wide] == nil {
+		g.stays[k][wide] = &gate{taken: load.taken}
+	}
+	g.stays[k][wide].add(g.m, w, share)
+}
+
+func gateAt(all map[at]*gate, days *[]at, k at) *gate {
+	if all[k] == nil {
+		all[k] = &gate{}
+		*days = append(*days, k)
+	}
+	return all[k]
+}
+
+// shutLids gives each load one length, for which it shuts the lid.
+func (g *gates) shutLids() {
+	loadsOf := map[int][]lp.Term{} // by promise
+	for _, k := range g.loadDays {
+		lengths := slices.Sorted(maps.Keys(g.stays[k]))
 		var vars []int
 		for _, wide := range lengths {
-			v := r.Var(0, 0, 1)
+			v := g.Var(0, 0, 1)
 			vars = append(vars, v)
-			r.whole[aLoad] = append(r.whole[aLoad], v)
-			r.loads[span{k.machine, k.day, k.day + wide}] = v
-			lids[k.machine] = append(lids[k.machine], shut{v, k.day, k.day + wide + m.machine[k.machine].CleanDays})
+			g.whole[aLoad] = append(g.whole[aLoad], v)
+			g.relaxation.loads[span{k.machine, k.day, k.day + wide}] = v
+			to := k.day + wide + g.m.machine[k.machine].CleanDays
+			g.lids[k.machine] = append(g.lids[k.machine], shut{v, k.day, to})
 		}
-		loads[k].open(m, r, vars...)
-		for o := range loads[k].young {
+		g.loads[k].open(g.m, g.relaxation, vars...)
+		for o := range g.loads[k].young {
 			for _, v := range vars {
 				loadsOf[o] = append(loadsOf[o], lp.Term{At: v, By: 1})
 			}
 		}
 		for i, wide := range lengths[1:] { // longer stays need a longer lid
-			stays[k][wide].open(m, r, vars[i+1:]...)
+			g.stays[k][wide].open(g.m, g.relaxation, vars[i+1:]...)
 		}
 	}
 	for _, o := range slices.Sorted(maps.Keys(loadsOf)) {
-		r.sum(loadsOf[o], float64(len(loadsOf[o])))
+		g.sum(loadsOf[o], float64(len(loadsOf[o])))
 	}
+}
+
+// sums counts the eggs of each source that serve each promise.
+func (g *gates) sums(ways []*way) {
 	type eggsOf struct{ order, src int }
 	eggs := map[eggsOf][]lp.Term{}
 	var pairs []eggsOf
@@ -148,79 +187,76 @@ func (r *relaxation) machines(m *model, ways []*way) {
 		}
 	}
 	for _, k := range pairs {
-		r.sum(eggs[k], 1e5)
+		g.sum(eggs[k], 1e5)
 	}
-	shutOn := func(machine, day int) (terms []lp.Term) {
-		for _, l := range lids[machine] {
-			if l.from <= day && day <= l.to {
-				terms = append(terms, lp.Term{At: l.v, By: 1})
-			}
-		}
-		return
-	}
-	for _, k := range loadDays {
-		if terms := shutOn(k.machine, k.day); len(terms) > 1 {
-			r.Row(1, terms...)
+}
+
+// shutOn are the loads whose lid may be shut on a day.
+func (g *gates) shutOn(machine, day int) (terms []lp.Term) {
+	for _, l := range g.lids[machine] {
+		if l.from <= day && day <= l.to {
+			terms = append(terms, lp.Term{At: l.v, By: 1})
 		}
 	}
-	for _, k := range setDays {
-		g := settings[k]
-		cost := -m.p.SettingCost
-		if m.base.sets[k.machine][k.day].batches > 0 {
-			cost = 0
-		}
-		y := r.Var(cost, 0, 1)
-		if slices.Contains(m.small, k) {
-			r.Bounds(y, 1, 1) // it is there, and has to be filled up
-		}
-		r.whole[aSetting] = append(r.whole[aSetting], y)
-		r.settings[k] = y
-		g.open(m, r, y)
-		if least := m.p.MinBatch - float64(m.base.sets[k.machine][k.day].eggs); least > 1 {
-			terms := []lp.Term{{At: y, By: least}}
-			if !r.exact {
-				terms = append(terms, lp.Term{At: r.Var(-m.p.EggCost, 0, least), By: -1})
-			}
-			for _, t := range g.eggs {
-				terms = append(terms, lp.Term{At: t.At, By: -1})
-			}
-			r.Row(0, terms...)
-		}
-		if terms := shutOn(k.machine, k.day); len(terms) > 0 && !g.still {
-			r.Row(1, append(terms, lp.Term{At: y, By: 1})...)
-		}
+	return terms
+}
+
+// setting costs, holds the fewest eggs or more (rule 2), and is not under a shut lid.
+func (g *gates) setting(k at) {
+	set := g.settings[k]
+	cost := -g.m.p.SettingCost
+	if g.m.base.sets[k.machine][k.day].batches > 0 {
+		cost = 0
 	}
-	for _, days := range [][]at{setDays, loadDays} {
-		for _, k := range days {
-			r.turning(m, k, shutOn(k.machine, k.day))
-		}
+	y := g.Var(cost, 0, 1)
+	if slices.Contains(g.m.small, k) {
+		g.Bounds(y, 1, 1) // it is there, and has to be filled up
 	}
-	// In a machine that does both, what turns is not shut in with a load.
+	g.whole[aSetting] = append(g.whole[aSetting], y)
+	g.relaxation.settings[k] = y
+	set.open(g.m, g.relaxation, y)
+	if least := g.m.p.MinBatch - float64(g.m.base.sets[k.machine][k.day].eggs); least > 1 {
+		terms := []lp.Term{{At: y, By: least}}
+		if !g.exact {
+			terms = append(terms, lp.Term{At: g.Var(-g.m.p.EggCost, 0, least), By: -1})
+		}
+		for _, t := range set.eggs {
+			terms = append(terms, lp.Term{At: t.At, By: -1})
+		}
+		g.Row(0, terms...)
+	}
+	if terms := g.shutOn(k.machine, k.day); len(terms) > 0 && !set.still {
+		g.Row(1, append(terms, lp.Term{At: y, By: 1})...)
+	}
+}
+
+// oneClimate is rule 6: in a machine that does both, what turns is not shut in with a load.
+func (g *gates) oneClimate(ways []*way) {
 	both := map[span]*gate{}
 	var turns []span
 	for _, w := range ways {
-		if x := &m.source[w.src]; len(lids[w.a]) > 0 && x.sp.Lockdown > 0 {
+		if x := &g.m.source[w.src]; len(g.lids[w.a]) > 0 && x.sp.Lockdown > 0 {
 			k := span{w.a, w.t, w.t + x.sp.Lockdown}
 			if both[k] == nil {
 				both[k] = &gate{}
 				turns = append(turns, k)
 			}
-			both[k].add(m, w, m.machine[w.a].egg[x.spNo])
+			both[k].add(g.m, w, g.m.machine[w.a].egg[x.spNo])
 		}
 	}
 	for _, k := range turns {
-		v := r.Var(0, 0, 1)
-		r.whole[aTurn] = append(r.whole[aTurn], v)
-		both[k].open(m, r, v)
+		v := g.Var(0, 0, 1)
+		g.whole[aTurn] = append(g.whole[aTurn], v)
+		both[k].open(g.m, g.relaxation, v)
 		days := []int{k.from} // and every day on which a lid might be shut meanwhile
-		for _, l := range lids[k.machine] {
+		for _, l := range g.lids[k.machine] {
 			if l.from > k.from && l.from < k.to && !slices.Contains(days, l.from) {
 				days = append(days, l.from)
 			}
 		}
 		for _, d := range days {
-			if terms := shutOn(k.machine, d); len(terms) > 0 {
-				r.Row(1, append(terms, lp.Term{At: v, By: 1})...)
+			if terms := g.shutOn(k.machine, d); len(terms) > 0 {
+				g.Row(1, append(terms, lp.Term{At: v, By: 1})...)
 			}
 		}
 	}

@@ -51,7 +51,8 @@ func (p *prover) through(l *lens) bool {
 	r := m.relax(false, mostLook, func(w *way) bool {
 		x := &m.source[w.src]
 		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
-		return w.t >= l.from && w.t <= to && (l.free || p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull)
+		there := p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull
+		return w.t >= l.from && w.t <= to && (l.free || there)
 	})
 	before := p.best.score
 	if r.rows > mostLook && l.wide > 2 {

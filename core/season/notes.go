@@ -3,6 +3,7 @@ package season
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -151,76 +152,40 @@ func (m *model) never(o Order) (limit, why string) {
 	}
 }
 
-// cures lists the changes to be tried, one limit each.
-func (p *Problem) cures(o Order, short float64) (all []cure) {
-	add := func(limit, why, says string, change func(q *Problem)) {
-		q := *p
-		change(&q)
-		all = append(all, cure{limit, why, says, &q})
-	}
-	kinds := map[string]bool{}
+// cures are the changes to be tried for a promise, one limit each.
+type cures struct {
+	*Problem
+	o     Order
+	short float64
+	kinds map[string]bool // of its sources
+	all   []cure
+}
+
+func (c *cures) add(limit, why, says string, change func(q *Problem)) {
+	q := *c.Problem
+	change(&q)
+	c.all = append(c.all, cure{limit, why, says, &q})
+}
+
+// cures lists them.
+func (p *Problem) cures(o Order, short float64) []cure {
+	c := &cures{Problem: p, o: o, short: short, kinds: map[string]bool{}}
 	for _, id := range o.Sources {
-		s := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == id })]
-		sp, _ := p.speciesOf(s.Species)
-		kinds[s.Species] = true
-		if s.Yield <= 0 {
-			continue
-		}
-		n := math.Ceil(max(short/s.Yield, p.MinBatch))
-		by := max(0, o.PullFrom-sp.Pull)
-		add("eggs", "Too few eggs of "+strings.Join(o.Sources, ", ")+
-			" are there in time.", fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
-			q.Sources = slices.Clone(p.Sources)
-			i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
-			q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
-		})
+		c.moreEggs(id)
 	}
-	for i, x := range p.Machines {
-		grown := func(room map[string]float64) map[string]float64 {
-			more := map[string]float64{}
-			for k, v := range room {
-				if more[k] = v; kinds[k] {
-					more[k] = v + math.Ceil(2*short)
-				}
-			}
-			return more
-		}
-		serves := func(room map[string]float64) bool {
-			for k := range kinds {
-				if room[k] > 0 {
-					return true
-				}
-			}
-			return false
-		}
-		if serves(x.Hatch) {
-			add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need "+
-				"lockdown.", fmt.Sprintf("%v more places in %s in lockdown", math.Ceil(2*short), x.ID), func(
-				q *Problem,
-			) {
-				q.Machines = slices.Clone(p.Machines)
-				q.Machines[i].Hatch = grown(x.Hatch)
-			})
-		}
-		if serves(x.Set) {
-			add("setter", "The setters are full when its eggs would have to be "+
-				"set.", fmt.Sprintf("%v more places in %s while turning", math.Ceil(2*short), x.ID), func(q *Problem) {
-				q.Machines = slices.Clone(p.Machines)
-				q.Machines[i].Set = grown(x.Set)
-			})
-		}
+	for i := range p.Machines {
+		c.morePlaces(i)
 	}
 	if len(p.Machines) > 0 {
-		add("hatcher", "The hatchers are full, or their lids are shut, when its eggs need "+
-			"lockdown.", "One more machine to hatch in", func(q *Problem) {
+		c.add("hatcher", hatchersFull, "One more machine to hatch in", func(q *Problem) {
 			spare := Machine{ID: "one more", Set: map[string]float64{}, Hatch: map[string]float64{}}
-			for k := range kinds {
+			for k := range c.kinds {
 				spare.Hatch[k] = math.Ceil(3 * short)
 			}
 			q.Machines = append(slices.Clone(p.Machines), spare)
 		})
 	}
-	add(
+	c.add(
 		"brooder", "The brooder is full when its young would come.",
 		fmt.Sprintf("%v more brooder places", math.Ceil(2*short)),
 		func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) },
@@ -231,25 +196,83 @@ func (p *Problem) cures(o Order, short float64) (all []cure) {
 		if p.Away[i].To > p.Away[i].From {
 			days = fmt.Sprintf("days %d to %d", p.Away[i].From, p.Away[i].To)
 		}
-		add(
+		c.add(
 			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days,
 			func(q *Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) },
 		)
 	}
 	if len(touch) > 1 {
-		add(
+		c.add(
 			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on all those days",
 			func(q *Problem) { q.Away = nil },
 		)
 	}
-	add("window", "Its window is too narrow for what else goes "+
+	c.add("window", "Its window is too narrow for what else goes "+
 		"on.", "Three days more on both sides of its window", func(q *Problem) {
 		q.Orders = slices.Clone(p.Orders)
 		i := slices.IndexFunc(q.Orders, func(x Order) bool { return x.ID == o.ID })
 		q.Orders[i].PullFrom -= 3
 		q.Orders[i].PullTo += 3
 	})
-	return all
+	return c.all
+}
+
+// moreEggs tries as many more eggs of a source as would do.
+func (c *cures) moreEggs(id string) {
+	s := c.Sources[slices.IndexFunc(c.Sources, func(s Source) bool { return s.ID == id })]
+	sp, _ := c.speciesOf(s.Species)
+	c.kinds[s.Species] = true
+	if s.Yield <= 0 {
+		return
+	}
+	n, by := math.Ceil(max(c.short/s.Yield, c.MinBatch)), max(0, c.o.PullFrom-sp.Pull)
+	why := "Too few eggs of " + strings.Join(c.o.Sources, ", ") + " are there in time."
+	c.add("eggs", why, fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
+		q.Sources = slices.Clone(c.Sources)
+		i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
+		q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
+	})
+}
+
+const (
+	hatchersFull = "The hatchers are full, or their lids are shut, when its eggs need lockdown."
+	settersFull  = "The setters are full when its eggs would have to be set."
+)
+
+// morePlaces tries a roomier machine.
+func (c *cures) morePlaces(i int) {
+	x, more := c.Machines[i], math.Ceil(2*c.short)
+	if c.serves(x.Hatch) {
+		c.add("hatcher", hatchersFull, fmt.Sprintf("%v more places in %s in lockdown", more, x.ID), func(q *Problem) {
+			q.Machines = slices.Clone(c.Machines)
+			q.Machines[i].Hatch = c.grown(x.Hatch, more)
+		})
+	}
+	if c.serves(x.Set) {
+		c.add("setter", settersFull, fmt.Sprintf("%v more places in %s while turning", more, x.ID), func(q *Problem) {
+			q.Machines = slices.Clone(c.Machines)
+			q.Machines[i].Set = c.grown(x.Set, more)
+		})
+	}
+}
+
+func (c *cures) serves(room map[string]float64) bool {
+	for k := range c.kinds {
+		if room[k] > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func (c *cures) grown(room map[string]float64, by float64) map[string]float64 {
+	more := maps.Clone(room)
+	for k := range more {
+		if c.kinds[k] {
+			more[k] += by
+		}
+	}
+	return more
 }
 
 // touching lists the times away on which a promise's eggs would else be set, locked

@@ -246,127 +246,165 @@ func complete(given any, t reflect.Type, at string) error {
 
 // Check finds the first figure that cannot be.
 func (p *Problem) Check() error {
-	var err error
-	in := func(field string, v, least, most float64) {
-		if err == nil && !(v >= least && v <= most) {
-			err = fmt.Errorf("%s: %v is not possible; it may be %v to %v", field, v, least, most)
-		}
+	c := &check{seen: map[string]bool{}}
+	c.in("days", float64(p.Days), 0, MostDays)
+	c.in("min_batch", p.MinBatch, 0, much)
+	c.in("egg_cost", p.EggCost, 0, much)
+	c.in("setting_cost", p.SettingCost, 0, much)
+	c.in("brooder_places", p.BrooderPlaces, 0, much)
+	c.species(p)
+	c.sources(p)
+	c.machines(p)
+	c.away(p)
+	c.orders(p)
+	c.fixed(p)
+	return c.err
+}
+
+// Figures beyond these are mistakes.
+const (
+	much    = 1e9
+	farDays = 1e6
+)
+
+// check gathers what a problem names, and keeps the first thing wrong with it.
+type check struct {
+	seen map[string]bool // list and id
+	err  error
+}
+
+func (c *check) bad(format string, args ...any) {
+	if c.err == nil {
+		c.err = fmt.Errorf(format, args...)
 	}
-	bad := func(format string, args ...any) {
-		if err == nil {
-			err = fmt.Errorf(format, args...)
-		}
+}
+
+func (c *check) in(field string, v, least, most float64) {
+	if !(v >= least && v <= most) {
+		c.bad("%s: %v is not possible; it may be %v to %v", field, v, least, most)
 	}
-	const much, day = 1e9, 1e6
-	in("days", float64(p.Days), 0, MostDays)
-	in("min_batch", p.MinBatch, 0, much)
-	in("egg_cost", p.EggCost, 0, much)
-	in("setting_cost", p.SettingCost, 0, much)
-	in("brooder_places", p.BrooderPlaces, 0, much)
-	seen := map[string]bool{}
-	once := func(list, id string) {
-		if seen[list+id] {
-			bad("%s: the id %q occurs twice", list, id)
-		}
-		seen[list+id] = true
+}
+
+func (c *check) once(list, id string) {
+	if c.seen[list+id] {
+		c.bad("%s: the id %q occurs twice", list, id)
 	}
+	c.seen[list+id] = true
+}
+
+func (c *check) known(field, list, id string, needed bool) {
+	if (needed || id != "") && !c.seen[list+id] {
+		c.bad("%s: %q is not known", field, id)
+	}
+}
+
+func (c *check) species(p *Problem) {
 	for i, s := range p.Species {
 		at := fmt.Sprintf("species[%d]", i)
-		once("species", s.ID)
-		in(at+".lockdown", float64(s.Lockdown), 0, 1000)
-		in(at+".pull", float64(s.Pull), float64(s.Lockdown), 1000)
-		in(at+".max_age", float64(s.MaxAge), 0, 1000)
-		in(at+".brood_places", s.BroodPlaces, 0, much)
-		in(at+".brood_days", float64(s.BroodDays), 0, 10000)
+		c.once("species", s.ID)
+		c.in(at+".lockdown", float64(s.Lockdown), 0, 1000)
+		c.in(at+".pull", float64(s.Pull), float64(s.Lockdown), 1000)
+		c.in(at+".max_age", float64(s.MaxAge), 0, 1000)
+		c.in(at+".brood_places", s.BroodPlaces, 0, much)
+		c.in(at+".brood_days", float64(s.BroodDays), 0, 10000)
 		if len(s.AgeFactor) < s.MaxAge+1 {
-			bad("%s.age_factor: it has %d entries; it needs max_age + 1 = %d", at, len(s.AgeFactor), s.MaxAge+1)
+			c.bad("%s.age_factor: it has %d entries; it needs max_age + 1 = %d", at, len(s.AgeFactor), s.MaxAge+1)
 		}
 		for j, f := range s.AgeFactor {
-			in(fmt.Sprintf("%s.age_factor[%d]", at, j), f, 0, 10)
+			c.in(fmt.Sprintf("%s.age_factor[%d]", at, j), f, 0, 10)
 		}
 	}
+}
+
+func (c *check) sources(p *Problem) {
 	for i, s := range p.Sources {
 		at := fmt.Sprintf("sources[%d]", i)
-		once("sources", s.ID)
-		if !seen["species"+s.Species] {
-			bad("%s.species: %q is not known", at, s.Species)
+		c.once("sources", s.ID)
+		if !c.seen["species"+s.Species] {
+			c.bad("%s.species: %q is not known", at, s.Species)
 		}
-		in(at+".yield", s.Yield, 0, 100)
-		in(at+".kept", s.Kept, 0, 100)
+		c.in(at+".yield", s.Yield, 0, 100)
+		c.in(at+".kept", s.Kept, 0, 100)
 		for j, l := range s.Supply {
 			where := fmt.Sprintf("%s.supply[%d]", at, j)
-			in(where+".laid", float64(l.Laid), -day, day)
-			in(where+".eggs", l.Eggs, 0, 1e6)
+			c.in(where+".laid", float64(l.Laid), -farDays, farDays)
+			c.in(where+".eggs", l.Eggs, 0, 1e6)
 			if l.Eggs != math.Floor(l.Eggs) {
-				bad("%s.eggs: %v is not whole", where, l.Eggs)
+				c.bad("%s.eggs: %v is not whole", where, l.Eggs)
 			}
 		}
 	}
+}
+
+func (c *check) machines(p *Problem) {
 	for i, m := range p.Machines {
 		at := fmt.Sprintf("machines[%d]", i)
-		once("machines", m.ID)
+		c.once("machines", m.ID)
 		for what, room := range map[string]map[string]float64{"set": m.Set, "hatch": m.Hatch} {
 			for _, id := range sortedKeys(room) {
-				in(fmt.Sprintf("%s.%s.%s", at, what, id), room[id], 0, much)
+				c.in(fmt.Sprintf("%s.%s.%s", at, what, id), room[id], 0, much)
 			}
 		}
-		in(at+".clean_days", float64(m.CleanDays), 0, 1000)
-		for j, c := range m.Closed {
-			in(fmt.Sprintf("%s.closed[%d][1]", at, j), float64(c[1]), float64(c[0]), day)
-			in(fmt.Sprintf("%s.closed[%d][0]", at, j), float64(c[0]), -day, day)
+		c.in(at+".clean_days", float64(m.CleanDays), 0, 1000)
+		for j, days := range m.Closed {
+			c.in(fmt.Sprintf("%s.closed[%d][1]", at, j), float64(days[1]), float64(days[0]), farDays)
+			c.in(fmt.Sprintf("%s.closed[%d][0]", at, j), float64(days[0]), -farDays, farDays)
 		}
 	}
+}
+
+func (c *check) away(p *Problem) {
 	for i, a := range p.Away {
 		at := fmt.Sprintf("away[%d]", i)
-		in(at+".from", float64(a.From), -day, day)
-		in(at+".to", float64(a.To), float64(a.From), day)
+		c.in(at+".from", float64(a.From), -farDays, farDays)
+		c.in(at+".to", float64(a.To), float64(a.From), farDays)
 		for j, what := range a.Not {
 			if !slices.Contains(actions, what) {
-				bad("%s.not[%d]: %q is not known; it may be set, lockdown or pull", at, j, what)
+				c.bad("%s.not[%d]: %q is not known; it may be set, lockdown or pull", at, j, what)
 			}
 		}
 	}
+}
+
+func (c *check) orders(p *Problem) {
 	for i, o := range p.Orders {
 		at := fmt.Sprintf("orders[%d]", i)
-		once("orders", o.ID)
+		c.once("orders", o.ID)
 		for j, s := range o.Sources {
-			if !seen["sources"+s] {
-				bad("%s.sources[%d]: %q is not known", at, j, s)
+			if !c.seen["sources"+s] {
+				c.bad("%s.sources[%d]: %q is not known", at, j, s)
 			}
 		}
-		in(at+".young", o.Young, 0, 1e6)
-		in(at+".value", o.Value, -much, much)
-		in(at+".pull_from", float64(o.PullFrom), -day, day)
-		in(at+".pull_to", float64(o.PullTo), -day, day)
+		c.in(at+".young", o.Young, 0, 1e6)
+		c.in(at+".value", o.Value, -much, much)
+		c.in(at+".pull_from", float64(o.PullFrom), -farDays, farDays)
+		c.in(at+".pull_to", float64(o.PullTo), -farDays, farDays)
 	}
-	known := func(field, list, id string, needed bool) {
-		if (needed || id != "") && !seen[list+id] {
-			bad("%s: %q is not known", field, id)
-		}
-	}
+}
+
+func (c *check) fixed(p *Problem) {
 	for i, b := range p.Fixed {
 		at := fmt.Sprintf("fixed[%d]", i)
-		known(at+".source", "sources", b.Source, true)
-		known(at+".setter", "machines", b.Setter, true)
-		known(at+".hatcher", "machines", b.Hatcher, true)
-		in(at+".set_day", float64(b.SetDay), -1000, float64(p.Days)-1)
+		c.known(at+".source", "sources", b.Source, true)
+		c.known(at+".setter", "machines", b.Setter, true)
+		c.known(at+".hatcher", "machines", b.Hatcher, true)
+		c.in(at+".set_day", float64(b.SetDay), -1000, float64(p.Days)-1)
 		for j, l := range b.Eggs {
-			in(fmt.Sprintf("%s.eggs[%d].eggs", at, j), l.Eggs, 0, 1e6)
+			c.in(fmt.Sprintf("%s.eggs[%d].eggs", at, j), l.Eggs, 0, 1e6)
 		}
 		if b.SetDay < 0 && b.Young == nil {
-			bad("%s.young: missing, since the batch stands already", at)
+			c.bad("%s.young: missing, since the batch stands already", at)
 		}
 		if b.Young != nil {
-			in(at+".young", *b.Young, 0, 1e6)
+			c.in(at+".young", *b.Young, 0, 1e6)
 		}
 	}
 	for i, b := range p.Forbidden {
 		at := fmt.Sprintf("forbidden[%d]", i)
-		known(at+".source", "sources", b.Source, false)
-		known(at+".setter", "machines", b.Setter, false)
-		known(at+".hatcher", "machines", b.Hatcher, false)
+		c.known(at+".source", "sources", b.Source, false)
+		c.known(at+".setter", "machines", b.Setter, false)
+		c.known(at+".hatcher", "machines", b.Hatcher, false)
 	}
-	return err
 }
 
 var actions = []string{"set", "lockdown", "pull"}

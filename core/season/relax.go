@@ -54,7 +54,6 @@ type at struct{ machine, day int }
 // not built to its end.
 func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
-	p := m.p
 	r.ways = m.ways(r, most, keep)
 	if r.exact = exact; exact && rowsPerWay*len(r.ways) <= most {
 		m.fillers(r)
@@ -63,119 +62,15 @@ func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 		return r
 	}
 	ways := r.ways
-	term := func(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
-
-	// Eggs by lay day: what the batches of a source and day take, and what they give.
-	type day struct{ src, t int }
-	byDay := map[day][]*way{}
-	var days []day
-	for _, w := range ways {
-		d := day{w.src, w.t}
-		if byDay[d] == nil {
-			days = append(days, d)
-		}
-		byDay[d] = append(byDay[d], w)
-	}
-	supply := map[day][]lp.Term{} // by source and lay day
-	var laidOn []day
-	places := make(map[int][]lp.Term) // brooder, by day
-	var pulls []int
+	byDay, days := eachDay(ways)
+	l := newLarder(m, r)
 	for _, d := range days {
-		x := &m.source[d.src]
-		var eggs, young, brood []lp.Term
-		for _, w := range byDay[d] {
-			eggs = append(eggs, term(w.eggs, 1))
-			for _, q := range slices.Sorted(maps.Keys(w.young)) {
-				young = append(young, term(w.young[q], 1))
-			}
-		}
-		balance := slices.Clone(eggs)
-		for i := range balance {
-			balance[i].By = -1
-		}
-		for _, age := range x.ages[0] {
-			i := d.t - age - x.first
-			if i < 0 || i >= len(x.supply) || m.base.left[d.src][i] <= 0 {
-				continue
-			}
-			each := x.Yield * x.sp.AgeFactor[age]
-			e := r.Var(0, 0, float64(m.base.left[d.src][i]))
-			r.whole[anEggLaid] = append(r.whole[anEggLaid], e)
-			r.laid = append(r.laid, laid{v: e, src: d.src, t: d.t, day: i, most: float64(m.base.left[d.src][i])})
-			eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
-			young = append(young, term(e, -each))
-			brood = append(brood, term(e, each*x.sp.BroodPlaces))
-			l := day{d.src, i}
-			if supply[l] == nil {
-				laidOn = append(laidOn, l)
-			}
-			supply[l] = append(supply[l], term(e, 1))
-		}
-		r.Row(0, eggs...)
-		r.Row(0, balance...)
-		r.Row(0, young...)
-		pull := d.t + x.sp.Pull
-		if !slices.Contains(pulls, pull) {
-			pulls = append(pulls, pull)
-		}
-		for b := pull; b < pull+x.sp.BroodDays; b++ {
-			places[b] = append(places[b], brood...)
-		}
+		l.day(d, byDay[d])
 	}
-	for i := range m.base.parts {
-		f := &m.base.parts[i]
-		if pull := f.t + m.source[f.src].sp.Pull; pull >= 0 && !slices.Contains(pulls, pull) {
-			pulls = append(pulls, pull)
-		}
-	}
-	for _, l := range laidOn {
-		if len(supply[l]) > 1 { // one alone keeps to the bound of its variable
-			r.Row(float64(m.base.left[l.src][l.t]), supply[l]...)
-		}
-	}
-	for _, d := range pulls {
-		if len(places[d]) > 0 {
-			r.Row(p.BrooderPlaces-m.base.brood[min(d, m.days)], places[d]...)
-		}
-	}
-
-	// Promises, and how many whole eggs they need.
-	served := make([][]lp.Term, len(m.order))
-	for _, w := range ways {
-		for o, q := range w.young {
-			served[o] = append(served[o], term(q, 1))
-		}
-	}
-	spares := make([][]lp.Term, len(m.base.parts))
+	l.limits()
+	served, spares := r.promises(m, ways)
 	for o := range m.order {
-		q := &m.order[o]
-		need := max(0, q.Young-m.base.got[o])
-		slices.SortFunc(served[o], func(a, b lp.Term) int { return a.At - b.At })
-		spare := false
-		for i := range m.base.parts { // what is fixed serves too
-			f := &m.base.parts[i]
-			if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo &&
-				slices.Contains(q.sources, f.src) {
-				served[o] = append(served[o], term(r.Var(q.Value, 0, min(f.spare(), need)), 1))
-				spares[i] = append(spares[i], served[o][len(served[o])-1])
-				spare = true
-			}
-		}
-		if len(served[o]) == 0 {
-			continue
-		}
-		r.Row(need, served[o]...)
-		var yields []float64
-		for _, s := range q.sources {
-			if y := m.source[s].best(); y > 0 && !slices.Contains(yields, y) {
-				yields = append(yields, y)
-			}
-		}
-		if !spare {
-			for _, y := range yields {
-				r.rounding(m, o, need, y, ways, served[o])
-			}
-		}
+		r.promise(m, o, ways, served[o], spares)
 	}
 	for i := range m.base.parts {
 		if len(spares[i]) > 1 {
@@ -186,15 +81,160 @@ func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
 	var vars int
 	r.rows, vars = r.Size()
 	r.lessons = make([]lesson, vars)
-	through := map[day][2][]int{}
+	through := map[sourceDay][2][]int{}
 	for i := range r.laid {
-		d := day{r.laid[i].src, r.laid[i].t}
+		d := sourceDay{r.laid[i].src, r.laid[i].t}
 		if _, known := through[d]; !known {
 			through[d] = r.through(m, d.t, byDay[d])
 		}
 		r.laid[i].through = through[d]
 	}
 	return r
+}
+
+// sourceDay is a day of a source: on which its eggs are set, or, as an index into its
+// supply, laid.
+type sourceDay struct{ src, t int }
+
+func term(v int, by float64) lp.Term { return lp.Term{At: v, By: by} }
+
+// eachDay sorts ways by source and set day.
+func eachDay(ways []*way) (byDay map[sourceDay][]*way, days []sourceDay) {
+	byDay = map[sourceDay][]*way{}
+	for _, w := range ways {
+		d := sourceDay{w.src, w.t}
+		if byDay[d] == nil {
+			days = append(days, d)
+		}
+		byDay[d] = append(byDay[d], w)
+	}
+	return byDay, days
+}
+
+// larder is eggs by lay day, which bound what batches take and what they give, and the
+// places that their young take in the brooder.
+type larder struct {
+	*relaxation
+	m      *model
+	supply map[sourceDay][]lp.Term // by lay day
+	laidOn []sourceDay
+	places map[int][]lp.Term // of the brooder, by day
+	pulls  []int
+}
+
+func newLarder(m *model, r *relaxation) *larder {
+	return &larder{relaxation: r, m: m, supply: map[sourceDay][]lp.Term{}, places: map[int][]lp.Term{}}
+}
+
+// day adds what the batches of a source and day take, and what they give.
+func (l *larder) day(d sourceDay, ways []*way) {
+	x := &l.m.source[d.src]
+	var eggs, young, brood []lp.Term
+	for _, w := range ways {
+		eggs = append(eggs, term(w.eggs, 1))
+		for _, q := range slices.Sorted(maps.Keys(w.young)) {
+			young = append(young, term(w.young[q], 1))
+		}
+	}
+	balance := slices.Clone(eggs)
+	for i := range balance {
+		balance[i].By = -1
+	}
+	for _, age := range x.ages[0] {
+		i := d.t - age - x.first
+		if i < 0 || i >= len(x.supply) || l.m.base.left[d.src][i] <= 0 {
+			continue
+		}
+		each, left := x.Yield*x.sp.AgeFactor[age], float64(l.m.base.left[d.src][i])
+		e := l.Var(0, 0, left)
+		l.whole[anEggLaid] = append(l.whole[anEggLaid], e)
+		l.laid = append(l.laid, laid{v: e, src: d.src, t: d.t, day: i, most: left})
+		eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
+		young = append(young, term(e, -each))
+		brood = append(brood, term(e, each*x.sp.BroodPlaces))
+		on := sourceDay{d.src, i}
+		if l.supply[on] == nil {
+			l.laidOn = append(l.laidOn, on)
+		}
+		l.supply[on] = append(l.supply[on], term(e, 1))
+	}
+	l.Row(0, eggs...)
+	l.Row(0, balance...)
+	l.Row(0, young...)
+	pull := d.t + x.sp.Pull
+	if !slices.Contains(l.pulls, pull) {
+		l.pulls = append(l.pulls, pull)
+	}
+	for b := pull; b < pull+x.sp.BroodDays; b++ {
+		l.places[b] = append(l.places[b], brood...)
+	}
+}
+
+// limits are the eggs laid each day (rule 1), and the brooder on each day on which young
+// come in (rule 9).
+func (l *larder) limits() {
+	for i := range l.m.base.parts {
+		f := &l.m.base.parts[i]
+		if pull := f.t + l.m.source[f.src].sp.Pull; pull >= 0 && !slices.Contains(l.pulls, pull) {
+			l.pulls = append(l.pulls, pull)
+		}
+	}
+	for _, on := range l.laidOn {
+		if len(l.supply[on]) > 1 { // one alone keeps to the bound of its variable
+			l.Row(float64(l.m.base.left[on.src][on.t]), l.supply[on]...)
+		}
+	}
+	for _, d := range l.pulls {
+		if len(l.places[d]) > 0 {
+			l.Row(l.m.p.BrooderPlaces-l.m.base.brood[min(d, l.m.days)], l.places[d]...)
+		}
+	}
+}
+
+// promises gathers what serves each; spares is for what fixed batches have to spare.
+func (r *relaxation) promises(m *model, ways []*way) (served, spares [][]lp.Term) {
+	served, spares = make([][]lp.Term, len(m.order)), make([][]lp.Term, len(m.base.parts))
+	for _, w := range ways {
+		for o, q := range w.young {
+			served[o] = append(served[o], term(q, 1))
+		}
+	}
+	for o := range served {
+		slices.SortFunc(served[o], func(a, b lp.Term) int { return a.At - b.At })
+	}
+	return served, spares
+}
+
+// promise is one: it takes no more than is wanted, and so many whole eggs are needed.
+func (r *relaxation) promise(m *model, o int, ways []*way, served []lp.Term, spares [][]lp.Term) {
+	q := &m.order[o]
+	need := max(0, q.Young-m.base.got[o])
+	spare := false
+	for i := range m.base.parts { // what is fixed serves too
+		f := &m.base.parts[i]
+		if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo &&
+			slices.Contains(q.sources, f.src) {
+			given := term(r.Var(q.Value, 0, min(f.spare(), need)), 1)
+			served, spares[i] = append(served, given), append(spares[i], given)
+			spare = true
+		}
+	}
+	if len(served) == 0 {
+		return
+	}
+	r.Row(need, served...)
+	if spare {
+		return
+	}
+	var yields []float64
+	for _, s := range q.sources {
+		if y := m.source[s].best(); y > 0 && !slices.Contains(yields, y) {
+			yields = append(yields, y)
+		}
+	}
+	for _, y := range yields {
+		r.rounding(m, o, need, y, ways, served)
+	}
 }
 
 // through are the variables of the settings and of the loads through which eggs of one

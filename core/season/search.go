@@ -31,7 +31,10 @@ type searcher struct {
 }
 
 func newSearcher(m *model, seed uint64) *searcher {
-	s := &searcher{m: m, dice: rand.New(rand.NewPCG(seed, 0x5ea50)), now: m.empty(), trial: m.empty(), best: m.empty(), rank: make([]float64, len(m.order)), rooms: make([]float64, len(m.machine))}
+	s := &searcher{
+		m: m, dice: rand.New(rand.NewPCG(seed, 0x5ea50)), now: m.empty(), trial: m.empty(), best: m.empty(),
+		rank: make([]float64, len(m.order)), rooms: make([]float64, len(m.machine)),
+	}
 	s.now.copy(m.base)
 	s.best.copy(m.base)
 	return s
@@ -142,7 +145,8 @@ func (s *searcher) ruin() {
 		wide := s.dice.IntN(6)
 		out = func(p *part) bool {
 			pull := p.t + s.m.source[p.src].sp.Pull
-			return (pull >= o.PullFrom-wide && pull <= o.PullTo+wide && s.dice.IntN(3) > 0) || slices.Contains(o.sources, p.src) && s.dice.IntN(2) == 0
+			near := pull >= o.PullFrom-wide && pull <= o.PullTo+wide
+			return near && s.dice.IntN(3) > 0 || slices.Contains(o.sources, p.src) && s.dice.IntN(2) == 0
 		}
 	}
 	for i := n - 1; i >= 0; i-- {
@@ -181,7 +185,7 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 func (s *searcher) join() {
 	for _, k := range s.m.small {
 		for {
-			lack := int(math.Ceil(s.m.p.MinBatch-tolerance)) - s.trial.sets[k.machine][k.day].eggs
+			lack := s.fewest() - s.trial.sets[k.machine][k.day].eggs
 			if lack <= 0 {
 				break
 			}
@@ -198,7 +202,10 @@ func (s *searcher) join() {
 						continue
 					}
 					p := part{src: src, t: k.day, a: k.machine, h: h}
-					p.eggs = int(min(float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h), s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12)))
+					p.eggs = int(min(
+						float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h),
+						s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12),
+					))
 					s.take(&p)
 					p.eggs = 0
 					for _, l := range p.lays {
@@ -240,7 +247,8 @@ func (s *searcher) spread() {
 			pull := p.t + s.m.source[p.src].sp.Pull
 			for o := range s.m.order {
 				q := &s.m.order[o]
-				if pull >= q.PullFrom && pull <= q.PullTo && q.Young-s.trial.got[o] > 1e-7 && q.Value > 0 && slices.Contains(q.sources, p.src) && (best < 0 || q.Value > s.m.order[best].Value) {
+				wants := pull >= q.PullFrom && pull <= q.PullTo && q.Young-s.trial.got[o] > 1e-7 && q.Value > 0
+				if wants && slices.Contains(q.sources, p.src) && (best < 0 || q.Value > s.m.order[best].Value) {
 					best = o
 				}
 			}
@@ -254,11 +262,15 @@ func (s *searcher) spread() {
 	}
 }
 
+// offer is a batch that may serve a promise, and what it is worth.
+type offer struct {
+	part
+	rank, gain float64
+}
+
 // fill puts the batch in that serves a promise best; false: none is worth it.
 func (s *searcher) fill(o int) bool {
-	t, m := s.trial, s.m
-	order := &m.order[o]
-	need := order.Young - t.got[o]
+	need := s.m.order[o].Young - s.trial.got[o]
 	if need < 1e-6 {
 		return false
 	}
@@ -267,87 +279,101 @@ func (s *searcher) fill(o int) bool {
 		share = .3 + .7*s.dice.Float64()
 	}
 	wild := s.wild && s.dice.IntN(3) == 0
-	var best part
-	bestRank, bestGain := 0.0, 0.0
-	for ci := range m.cands[o] {
-		c := &m.cands[o][ci]
-		x := &m.source[c.src]
-		// the eggs, in the order in which they are taken, and the young of the first n
-		free := t.broodRoom(c.src, c.t) / max(x.sp.BroodPlaces, 1e-12)
-		s.ys = append(s.ys[:0], 0)
-		want := 0
-		minBatch := int(math.Ceil(m.p.MinBatch - tolerance))
-	eggs:
-		for _, age := range x.ages[s.old] {
-			i := c.t - age - x.first
-			if i < 0 || i >= len(x.supply) {
-				continue
-			}
-			each := x.Yield * x.sp.AgeFactor[age]
-			for range t.left[c.src][i] {
-				y := s.ys[len(s.ys)-1]
-				if y+each > free {
-					break eggs
-				}
-				if order.Value*min(each, need-y) > m.p.EggCost {
-					want = len(s.ys)
-				} else if len(s.ys) > minBatch {
-					break eggs
-				}
-				s.ys = append(s.ys, y+each)
-			}
-		}
-		if want == 0 {
-			continue
-		}
-		want = int(math.Ceil(share * float64(want)))
-		for _, h := range c.hatches {
-			s.rooms[h] = t.hatcherRoom(c.src, c.t, h)
-		}
-		for _, a := range c.setters {
-			room := t.setterRoom(c.src, c.t, a)
-			if room < 1 {
-				continue
-			}
-			set := t.sets[a][c.t]
-			cost := 0.0
-			if set.batches == 0 {
-				cost = m.setCost(a, c.t)
-			}
-			least := max(1, minBatch-set.eggs)
-			for _, h := range c.hatches {
-				most := int(min(room, s.rooms[h]))
-				n := min(want, most)
-				if n < least {
-					if n = least; n > most || n >= len(s.ys) {
-						continue
-					}
-				}
-				gain := order.Value*min(need, s.ys[n]) - m.p.EggCost*float64(n) - cost
-				rank := gain
-				if t.lid[h][c.t+x.sp.Lockdown].batches == 0 {
-					rank -= s.shy
-				}
-				if s.jitter > 0 {
-					rank *= 1 + s.jitter*(s.dice.Float64()-.5)
-				}
-				if wild {
-					rank = s.dice.Float64()
-				}
-				if gain > 1e-7 && (bestGain == 0 || rank > bestRank) && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
-					bestRank, bestGain = rank, gain
-					best = part{src: c.src, t: c.t, a: a, h: h, eggs: n, young: s.ys[n]}
-				}
-			}
+	var best offer
+	for i := range s.m.cands[o] {
+		c := &s.m.cands[o][i]
+		if want := s.eggsFor(c, &s.m.order[o], need); want > 0 {
+			s.offers(c, &s.m.order[o], need, int(math.Ceil(share*float64(want))), wild, &best)
 		}
 	}
-	if bestGain <= 0 {
+	if best.gain <= 0 {
 		return false
 	}
-	s.take(&best)
+	s.take(&best.part)
 	best.gives = []gift{{o, min(need, best.young)}}
-	t.put(best)
+	s.trial.put(best.part)
 	return true
+}
+
+// eggsFor gives how many eggs of a source and day a promise wants, in the order in which
+// they are taken; s.ys becomes the young of the first n of them.
+func (s *searcher) eggsFor(c *cand, q *promise, need float64) (want int) {
+	x := &s.m.source[c.src]
+	free := s.trial.broodRoom(c.src, c.t) / max(x.sp.BroodPlaces, 1e-12)
+	s.ys = append(s.ys[:0], 0)
+	for _, age := range x.ages[s.old] {
+		i := c.t - age - x.first
+		if i < 0 || i >= len(x.supply) {
+			continue
+		}
+		each := x.Yield * x.sp.AgeFactor[age]
+		for range s.trial.left[c.src][i] {
+			y := s.ys[len(s.ys)-1]
+			if y+each > free {
+				return want
+			}
+			if q.Value*min(each, need-y) > s.m.p.EggCost {
+				want = len(s.ys)
+			} else if len(s.ys) > s.fewest() {
+				return want
+			}
+			s.ys = append(s.ys, y+each)
+		}
+	}
+	return want
+}
+
+// fewest is the fewest eggs of a setting, whole.
+func (s *searcher) fewest() int { return int(math.Ceil(s.m.p.MinBatch - tolerance)) }
+
+// offers tries the machines through which eggs of a source and day can go, and keeps the
+// best.
+func (s *searcher) offers(c *cand, q *promise, need float64, want int, wild bool, best *offer) {
+	t, m := s.trial, s.m
+	for _, h := range c.hatches {
+		s.rooms[h] = t.hatcherRoom(c.src, c.t, h)
+	}
+	for _, a := range c.setters {
+		room := t.setterRoom(c.src, c.t, a)
+		if room < 1 {
+			continue
+		}
+		set, cost := t.sets[a][c.t], 0.0
+		if set.batches == 0 {
+			cost = m.setCost(a, c.t)
+		}
+		least := max(1, s.fewest()-set.eggs)
+		for _, h := range c.hatches {
+			most := int(min(room, s.rooms[h]))
+			n := min(want, most)
+			if n < least {
+				if n = least; n > most || n >= len(s.ys) {
+					continue
+				}
+			}
+			gain := q.Value*min(need, s.ys[n]) - m.p.EggCost*float64(n) - cost
+			rank := s.rankOf(gain, t.lid[h][c.t+m.source[c.src].sp.Lockdown].batches == 0, wild)
+			better := gain > 1e-7 && (best.gain == 0 || rank > best.rank)
+			if better && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
+				*best = offer{part{src: c.src, t: c.t, a: a, h: h, eggs: n, young: s.ys[n]}, rank, gain}
+			}
+		}
+	}
+}
+
+// rankOf shakes a gain as this search does, so that another batch may come first.
+func (s *searcher) rankOf(gain float64, newLoad, wild bool) float64 {
+	rank := gain
+	if newLoad {
+		rank -= s.shy
+	}
+	if s.jitter > 0 {
+		rank *= 1 + s.jitter*(s.dice.Float64()-.5)
+	}
+	if wild {
+		rank = s.dice.Float64()
+	}
+	return rank
 }
 
 // take picks a part's eggs from what is left.

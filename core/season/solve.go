@@ -56,8 +56,13 @@ func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
 	m := newModel(p)
 	plan, best := m.solve(ctx, o)
 	if best.lacks() > 0 {
-		k := m.small[slices.IndexFunc(m.small, func(k at) bool { return float64(best.sets[k.machine][k.day].eggs) < p.MinBatch*(1-tolerance) })]
-		return nil, fmt.Errorf("fixed: the setting of day %d in %s holds %d eggs, at least %g are needed, and no more can join it", k.day, p.Machines[k.machine].ID, m.base.sets[k.machine][k.day].eggs, p.MinBatch)
+		k := m.small[slices.IndexFunc(m.small, func(k at) bool {
+			return float64(best.sets[k.machine][k.day].eggs) < p.MinBatch*(1-tolerance)
+		})]
+		return nil, fmt.Errorf(
+			"fixed: the setting of day %d in %s holds %d eggs, at least %g are needed, and no more can join it",
+			k.day, p.Machines[k.machine].ID, m.base.sets[k.machine][k.day].eggs, p.MinBatch,
+		)
 	}
 	return plan, nil
 }
@@ -94,7 +99,8 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 		prover.bound = math.Inf(1)
 	}
 	done, quiet := 0, 0
-	for ctx.Err() == nil && (prover.bound-lead.best.score > 1e-6 || lead.best.lacks() > 0) && (steps == 0 || done < steps) {
+	open := func() bool { return prover.bound-lead.best.score > 1e-6 || lead.best.lacks() > 0 }
+	for ctx.Err() == nil && open() && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
 		if proving {
 			prover.best.copy(lead.best)

@@ -89,53 +89,10 @@ func newModel(p *Problem) *model {
 		m.days = max(m.days, p.Days+x.CleanDays+1)
 	}
 	for i := range p.Sources {
-		s := &p.Sources[i]
-		no := slices.IndexFunc(p.Species, func(k Species) bool { return k.ID == s.Species })
-		x := pen{Source: s, sp: &p.Species[no], spNo: no}
-		last := math.MinInt
-		x.first = math.MaxInt
-		for _, l := range s.Supply {
-			if l.Laid+x.sp.MaxAge >= 0 && l.Laid < p.Days && l.Eggs > 0 {
-				x.first, last = min(x.first, l.Laid), max(last, l.Laid)
-			}
-		}
-		if last > math.MinInt {
-			x.supply = make([]int, last-x.first+1)
-			for _, l := range s.Supply {
-				if l.Laid >= x.first && l.Laid <= last {
-					x.supply[l.Laid-x.first] += int(l.Eggs)
-				}
-			}
-		}
-		for a := range x.sp.MaxAge + 1 {
-			x.ages[0], x.ages[1] = append(x.ages[0], a), append(x.ages[1], x.sp.MaxAge-a)
-		}
-		slices.SortStableFunc(x.ages[0], func(a, b int) int {
-			return cmp.Or(cmp.Compare(x.sp.AgeFactor[b], x.sp.AgeFactor[a]), b-a)
-		})
-		x.eats = s.Yield * x.sp.BroodPlaces
-		m.source = append(m.source, x)
+		m.source = append(m.source, newPen(p, &p.Sources[i]))
 	}
 	for i := range p.Machines {
-		x := box{
-			Machine: &p.Machines[i], egg: make([]float64, len(p.Species)), hatch: make([]float64, len(p.Species)),
-			closed: make([]int, m.days+1),
-		}
-		for k, s := range p.Species {
-			if c := x.Set[s.ID]; c > 0 {
-				x.egg[k] = 1 / c
-			}
-			if c := x.Hatch[s.ID]; c > 0 {
-				x.hatch[k] = 1 / c
-			}
-		}
-		for d := range m.days {
-			x.closed[d+1] = x.closed[d]
-			if slices.ContainsFunc(x.Closed, func(c [2]int) bool { return c[0] <= d && d <= c[1] }) {
-				x.closed[d+1]++
-			}
-		}
-		m.machine = append(m.machine, x)
+		m.machine = append(m.machine, m.newBox(&p.Machines[i]))
 	}
 	for k, what := range actions {
 		m.barred[k] = make([]bool, m.days+1)
@@ -143,6 +100,70 @@ func newModel(p *Problem) *model {
 			_, m.barred[k][d] = p.awayOn(what, d)
 		}
 	}
+	m.promises()
+	for _, o := range m.order {
+		m.worth += o.Value * o.Young / float64(len(m.order))
+	}
+	m.stand()
+	return m
+}
+
+// newPen is a source with its supply by lay day, and the ages of its eggs, those that
+// hatch best first.
+func newPen(p *Problem, s *Source) pen {
+	no := slices.IndexFunc(p.Species, func(k Species) bool { return k.ID == s.Species })
+	x := pen{Source: s, sp: &p.Species[no], spNo: no}
+	last := math.MinInt
+	x.first = math.MaxInt
+	for _, l := range s.Supply {
+		if l.Laid+x.sp.MaxAge >= 0 && l.Laid < p.Days && l.Eggs > 0 {
+			x.first, last = min(x.first, l.Laid), max(last, l.Laid)
+		}
+	}
+	if last > math.MinInt {
+		x.supply = make([]int, last-x.first+1)
+		for _, l := range s.Supply {
+			if l.Laid >= x.first && l.Laid <= last {
+				x.supply[l.Laid-x.first] += int(l.Eggs)
+			}
+		}
+	}
+	for a := range x.sp.MaxAge + 1 {
+		x.ages[0], x.ages[1] = append(x.ages[0], a), append(x.ages[1], x.sp.MaxAge-a)
+	}
+	slices.SortStableFunc(x.ages[0], func(a, b int) int {
+		return cmp.Or(cmp.Compare(x.sp.AgeFactor[b], x.sp.AgeFactor[a]), b-a)
+	})
+	x.eats = s.Yield * x.sp.BroodPlaces
+	return x
+}
+
+// newBox is a machine with the room that an egg takes, and its closed days summed up.
+func (m *model) newBox(machine *Machine) box {
+	x := box{
+		Machine: machine, egg: make([]float64, len(m.p.Species)), hatch: make([]float64, len(m.p.Species)),
+		closed: make([]int, m.days+1),
+	}
+	for k, s := range m.p.Species {
+		if c := x.Set[s.ID]; c > 0 {
+			x.egg[k] = 1 / c
+		}
+		if c := x.Hatch[s.ID]; c > 0 {
+			x.hatch[k] = 1 / c
+		}
+	}
+	for d := range m.days {
+		x.closed[d+1] = x.closed[d]
+		if slices.ContainsFunc(x.Closed, func(c [2]int) bool { return c[0] <= d && d <= c[1] }) {
+			x.closed[d+1]++
+		}
+	}
+	return x
+}
+
+// promises are the orders with their sources, and the ways in which each can be served.
+func (m *model) promises() {
+	p := m.p
 	for i := range p.Orders {
 		o := promise{Order: &p.Orders[i]}
 		for _, id := range o.Sources {
@@ -166,11 +187,6 @@ func newModel(p *Problem) *model {
 		}
 		m.cands = append(m.cands, all)
 	}
-	for _, o := range m.order {
-		m.worth += o.Value * o.Young / float64(len(m.order))
-	}
-	m.stand()
-	return m
 }
 
 // cand lists the machines through which eggs set on a day can go.

@@ -22,131 +22,186 @@ type share struct {
 // and the brooder. It suits seasons that are too large to be looked at day by day.
 // Where it is stopped before it is built, the plain bound stands.
 func (m *model) windows(stop func() bool) float64 {
-	r := &lp.Program{}
-	var all []share
+	w := &windows{Program: &lp.Program{}, m: m, stop: stop}
+	w.shares()
+	w.promises()
+	for i := range m.source {
+		w.eggs(i)
+	}
+	for h := range m.machine {
+		w.loads(h)
+	}
+	w.brooder()
+	if rows, _ := w.Size(); rows == 0 || rows > mostRows || stop() {
+		return m.plain()
+	}
+	w.Solve(math.Inf(-1), stop)
+	return m.base.score + m.fixedWorth() + w.Bound()
+}
+
+type windows struct {
+	*lp.Program
+	m    *model
+	all  []share
+	stop func() bool
+}
+
+// shares makes a variable of each source, promise and hatcher that go together.
+func (w *windows) shares() {
 	type key struct{ order, src, h int }
 	known := map[key]int{} // in all
-	for o, cands := range m.cands {
+	for o, cands := range w.m.cands {
 		for _, c := range cands {
-			x := &m.source[c.src]
+			x := &w.m.source[c.src]
 			each := x.best()
 			if each <= 0 {
 				continue
 			}
-			least := math.Inf(1) // of a setting's room and cost, what an egg takes
-			for a := range m.machine {
-				if e := m.machine[a].egg[x.spNo]; e > 0 {
-					least = min(least, e)
-				}
-			}
-			if x.sp.Lockdown == 0 || len(m.base.parts) > 0 {
-				least = 0
-			}
 			for _, h := range c.hatches {
 				i, seen := known[key{o, c.src, h}]
-				if !seen {
-					known[key{o, c.src, h}] = len(all)
-					worth := m.order[o].Value - (m.p.EggCost+m.p.SettingCost*least)/each
-					all = append(all, share{r.Var(max(0, worth), 0, m.order[o].Young), o, c.src, h, c.t, c.t, each})
+				if seen {
+					w.all[i].from, w.all[i].to = min(w.all[i].from, c.t), max(w.all[i].to, c.t)
 					continue
 				}
-				all[i].from, all[i].to = min(all[i].from, c.t), max(all[i].to, c.t)
+				known[key{o, c.src, h}] = len(w.all)
+				q := w.m.order[o]
+				worth := q.Value - (w.m.p.EggCost+w.m.p.SettingCost*w.leastRoom(x))/each
+				w.all = append(w.all, share{w.Var(max(0, worth), 0, q.Young), o, c.src, h, c.t, c.t, each})
 			}
 		}
 	}
-	stretch := func(
-		group func(share) bool, from, to func(share) int, takes func(share) float64, room func(a, b int) float64,
-	) {
-		var starts, ends []int
-		for _, s := range all {
-			if group(s) {
-				starts, ends = append(starts, from(s)), append(ends, to(s))
-			}
+}
+
+// leastRoom is the least that an egg takes of a setting's room, and so of its cost.
+func (w *windows) leastRoom(x *pen) float64 {
+	if x.sp.Lockdown == 0 || len(w.m.base.parts) > 0 {
+		return 0
+	}
+	least := math.Inf(1)
+	for a := range w.m.machine {
+		if e := w.m.machine[a].egg[x.spNo]; e > 0 {
+			least = min(least, e)
 		}
-		slices.Sort(starts)
-		slices.Sort(ends)
-		for _, a := range slices.Compact(starts) {
-			if stop() {
-				return
-			}
-			for _, b := range slices.Compact(slices.Clone(ends)) {
-				var terms []lp.Term
-				most := 0.0
-				for _, s := range all {
-					if group(s) && from(s) >= a && to(s) <= b {
-						terms = append(terms, lp.Term{At: s.v, By: takes(s)})
-						most += takes(s) * m.order[s.order].Young
-					}
+	}
+	return least
+}
+
+// stretch is what shares of a group have in common: each needs something between two
+// days, of which it takes so much.
+type stretch struct {
+	group    func(share) bool
+	from, to func(share) int
+	takes    func(share) float64
+	room     func(a, b int) float64 // that there is from day a to day b
+}
+
+// add bounds, for every stretch of days, all that has to fall into it.
+func (w *windows) add(k stretch) {
+	var starts, ends []int
+	for _, s := range w.all {
+		if k.group(s) {
+			starts, ends = append(starts, k.from(s)), append(ends, k.to(s))
+		}
+	}
+	slices.Sort(starts)
+	slices.Sort(ends)
+	ends = slices.Compact(ends)
+	for _, a := range slices.Compact(starts) {
+		if w.stop() {
+			return
+		}
+		for _, b := range ends {
+			var terms []lp.Term
+			most := 0.0
+			for _, s := range w.all {
+				if k.group(s) && k.from(s) >= a && k.to(s) <= b {
+					terms = append(terms, lp.Term{At: s.v, By: k.takes(s)})
+					most += k.takes(s) * w.m.order[s.order].Young
 				}
-				if len(terms) > 0 {
-					if fits := room(a, b); fits < most {
-						r.Row(fits, terms...)
-					}
+			}
+			if len(terms) > 0 {
+				if fits := k.room(a, b); fits < most {
+					w.Row(fits, terms...)
 				}
 			}
 		}
 	}
-	for o := range m.order {
+}
+
+// promises take no more than is wanted.
+func (w *windows) promises() {
+	for o := range w.m.order {
 		var terms []lp.Term
-		for _, s := range all {
+		for _, s := range w.all {
 			if s.order == o {
 				terms = append(terms, lp.Term{At: s.v, By: 1})
 			}
 		}
 		if len(terms) > 1 {
-			r.Row(m.order[o].Young, terms...)
+			w.Row(w.m.order[o].Young, terms...)
 		}
 	}
-	for i := range m.source {
-		x := &m.source[i]
-		stretch(func(s share) bool { return s.src == i }, func(s share) int { return s.from - x.sp.MaxAge },
-			func(s share) int { return s.to },
-			func(s share) float64 { return 1 / s.each }, func(a, b int) (eggs float64) {
-				for d := max(a, x.first); d <= b && d-x.first < len(x.supply); d++ {
-					eggs += float64(max(0, m.base.left[i][d-x.first]))
-				}
-				return
-			})
-	}
-	for h := range m.machine {
-		stay := math.MaxInt
-		for _, s := range all {
-			if s.h == h {
-				stay = min(stay, m.source[s.src].sp.Pull-m.source[s.src].sp.Lockdown)
+}
+
+// eggs of a source are laid before they are set, and not too long before.
+func (w *windows) eggs(i int) {
+	x := &w.m.source[i]
+	w.add(stretch{
+		group: func(s share) bool { return s.src == i },
+		from:  func(s share) int { return s.from - x.sp.MaxAge },
+		to:    func(s share) int { return s.to },
+		takes: func(s share) float64 { return 1 / s.each },
+		room: func(a, b int) (eggs float64) {
+			for d := max(a, x.first); d <= b && d-x.first < len(x.supply); d++ {
+				eggs += float64(max(0, w.m.base.left[i][d-x.first]))
 			}
+			return eggs
+		},
+	})
+}
+
+// loads of a hatcher keep its lid shut, one after the other.
+func (w *windows) loads(h int) {
+	stay := math.MaxInt
+	for _, s := range w.all {
+		if s.h == h {
+			stay = min(stay, w.m.source[s.src].sp.Pull-w.m.source[s.src].sp.Lockdown)
 		}
-		locks := func(day int, s share) int { return day + m.source[s.src].sp.Lockdown }
-		stretch(func(s share) bool { return s.h == h }, func(s share) int { return locks(s.from, s) },
-			func(s share) int { return locks(s.to, s) },
-			func(s share) float64 {
-				x := &m.source[s.src]
-				return x.Kept * m.machine[h].hatch[x.spNo] / s.each
-			}, func(a, b int) float64 { return float64(1 + (b-a)/(stay+m.machine[h].CleanDays+1)) })
 	}
-	var days []int // on which the brooder is sure to hold a promise's young
+	lock := func(day int, s share) int { return day + w.m.source[s.src].sp.Lockdown }
+	w.add(stretch{
+		group: func(s share) bool { return s.h == h },
+		from:  func(s share) int { return lock(s.from, s) },
+		to:    func(s share) int { return lock(s.to, s) },
+		takes: func(s share) float64 {
+			x := &w.m.source[s.src]
+			return x.Kept * w.m.machine[h].hatch[x.spNo] / s.each
+		},
+		room: func(a, b int) float64 { return float64(1 + (b-a)/(stay+w.m.machine[h].CleanDays+1)) },
+	})
+}
+
+// brooder holds the young of a promise for sure on the days that all its windows share.
+func (w *windows) brooder() {
 	in := func(s share) (from, to int) {
-		x := &m.source[s.src]
+		x := &w.m.source[s.src]
 		return s.to + x.sp.Pull, s.from + x.sp.Pull + x.sp.BroodDays - 1
 	}
-	for _, s := range all {
+	var days []int
+	for _, s := range w.all {
 		if from, to := in(s); from <= to && !slices.Contains(days, from) {
 			days = append(days, from)
 		}
 	}
 	for _, d := range days {
 		var terms []lp.Term
-		for _, s := range all {
-			if from, to := in(s); from <= d && d <= to && m.source[s.src].sp.BroodPlaces > 0 {
-				terms = append(terms, lp.Term{At: s.v, By: m.source[s.src].sp.BroodPlaces})
+		for _, s := range w.all {
+			if from, to := in(s); from <= d && d <= to && w.m.source[s.src].sp.BroodPlaces > 0 {
+				terms = append(terms, lp.Term{At: s.v, By: w.m.source[s.src].sp.BroodPlaces})
 			}
 		}
 		if len(terms) > 0 {
-			r.Row(m.p.BrooderPlaces-m.base.brood[min(d, m.days)], terms...)
+			w.Row(w.m.p.BrooderPlaces-w.m.base.brood[min(d, w.m.days)], terms...)
 		}
 	}
-	if rows, _ := r.Size(); rows == 0 || rows > mostRows || stop() {
-		return m.plain()
-	}
-	r.Solve(math.Inf(-1), stop)
-	return m.base.score + m.fixedWorth() + r.Bound()
 }

@@ -29,9 +29,7 @@ type Calling struct {
 // Candle records one call for these eggs.
 func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchID int64, c Calling) (farm.Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
 		}
@@ -48,12 +46,10 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 
 // CandleRest calls every egg live that is still in the batch and was not called
 // in the candling of the hours before; told is when, zero for now.
-func (b *Service) CandleRest(ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time) (
-	farm.Done, error,
-) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+func (b *Service) CandleRest(
+	ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time,
+) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		at, err := tx.When(batch, told)
 		if err != nil {
 			return farm.Done{}, err

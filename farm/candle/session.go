@@ -130,18 +130,17 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 	}
 	switch op.Kind {
 	case "call":
-		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-			farm.Done, error,
-		) {
-			if !slices.Contains(candling.Calls, op.Call) {
-				return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
-			}
-			if err := farm.Living([]int64{op.Egg}, eggs); err != nil {
-				return farm.Done{}, err
-			}
-			at := farm.Latest(at, batch.SetAt)
-			return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
-		})
+		return b.OnBatch(ctx, m, op.Key, batchID,
+			func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+				if !slices.Contains(candling.Calls, op.Call) {
+					return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
+				}
+				if err := farm.Living([]int64{op.Egg}, eggs); err != nil {
+					return farm.Done{}, err
+				}
+				at := farm.Latest(at, batch.SetAt)
+				return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
+			})
 	case "cell":
 		return b.Cells.ReadCell(ctx, m, op.Key, batchID, op.Egg, op.LossPct, at)
 	case "rest":
@@ -149,9 +148,7 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 	case "take-back":
 		return b.takeBack(ctx, m, op)
 	case "end":
-		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
-			farm.Done, error,
-		) {
+		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return farm.Done{Said: "Candled."}, nil

@@ -82,9 +82,7 @@ func (b *Service) onPens(
 	ctx context.Context, m *farm.Member, key string, batchID int64,
 	work func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -122,7 +120,7 @@ func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID i
 		if err != nil {
 			return farm.Done{}, err
 		}
-		eggs := map[int64]store.Egg{}
+		eggs := farm.Eggs{}
 		for _, p := range pens {
 			for _, egg := range p.Eggs {
 				eggs[egg.ID] = egg
@@ -196,9 +194,9 @@ var Reasons = []string{"cracked", "bad", "other"}
 // Close ends a batch: what is left in it did not hatch and was not opened. Where
 // young were counted and it is not known from which eggs they came, these end as
 // counted, with all others of their pen. told is when, zero for now.
-func (b *Service) Close(ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time) (
-	farm.Done, error,
-) {
+func (b *Service) Close(
+	ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time,
+) (farm.Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, told)
 		if err != nil {

@@ -11,12 +11,10 @@ import (
 
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
-func (b *Service) Lockdown(ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time) (
-	farm.Done, error,
-) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+func (b *Service) Lockdown(
+	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time,
+) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

@@ -124,12 +124,10 @@ func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, 
 const PageOfBatches = 40
 
 // TickOff ticks a chore of a batch off.
-func (b *Service) TickOff(ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int) (
-	farm.Done, error,
-) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+func (b *Service) TickOff(
+	ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int,
+) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}

@@ -15,9 +15,9 @@ import (
 )
 
 // MadeReady notes steps of making a machine ready.
-func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string) (
-	farm.Done, error,
-) {
+func (b *Service) MadeReady(
+	ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -54,9 +54,9 @@ func (b *Service) MadeReady(ctx context.Context, m *farm.Member, key string, mac
 }
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
-func (b *Service) SaveMachine(ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room) (
-	farm.Done, error,
-) {
+func (b *Service) SaveMachine(
+	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner

@@ -14,9 +14,9 @@ import (
 
 // SaveTray makes a tray of a machine (ID 0) or changes one. Its places that are
 // known to be warm or cool are named like "A1 A2".
-func (b *Service) SaveTray(ctx context.Context, m *farm.Member, key string, t store.Tray, warm, cool string) (
-	farm.Done, error,
-) {
+func (b *Service) SaveTray(
+	ctx context.Context, m *farm.Member, key string, t store.Tray, warm, cool string,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner

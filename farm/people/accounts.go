@@ -145,9 +145,9 @@ func (b *Service) SetPassword(ctx context.Context, email, password string) error
 	return err
 }
 
-func (b *Service) setPassword(ctx context.Context, person store.Person, password, farmName string) (
-	epoch int, err error,
-) {
+func (b *Service) setPassword(
+	ctx context.Context, person store.Person, password, farmName string,
+) (epoch int, err error) {
 	var p farm.Problems
 	checkPassword(&p, password, person.Name, person.Email, farmName)
 	if err := p.Err(); err != nil {

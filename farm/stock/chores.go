@@ -44,7 +44,9 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 }
 
 func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
-	c := chores.Chore{About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: farm.Rested, Of: p.From.Name, Species: p.From.Species}
+	c := chores.Chore{
+		About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: farm.Rested, Of: p.From.Name, Species: p.From.Species,
+	}
 	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
 	c.Reason = "Rested; ready to set."
 	if p.Resting {

@@ -261,9 +261,9 @@ func gathering(p *farm.Problems, laidOn time.Time, eggs, rejected int, note stri
 }
 
 // CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
-func (b *Service) CastOut(ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int) (
-	farm.Done, error,
-) {
+func (b *Service) CastOut(
+	ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)

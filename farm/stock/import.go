@@ -45,9 +45,9 @@ type Imported struct {
 // ImportEggs brings lines in, all or none. A line that came in before, by this
 // or another file, changes nothing. Pens that the farm does not have are made
 // if makePens is set, and reported otherwise.
-func (b *Service) ImportEggs(ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool) (
-	done Imported, err error,
-) {
+func (b *Service) ImportEggs(
+	ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool,
+) (done Imported, err error) {
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {
 		done = Imported{}
 		pens, err := tx.Pens(ctx)

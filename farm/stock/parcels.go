@@ -12,9 +12,9 @@ import (
 )
 
 // Parcels lists the newest, and the suppliers.
-func (b *Service) Parcels(ctx context.Context, m *farm.Member) (
-	all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error,
-) {
+func (b *Service) Parcels(
+	ctx context.Context, m *farm.Member,
+) (all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {

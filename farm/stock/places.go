@@ -11,9 +11,9 @@ import (
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
-func (b *Service) SaveStoragePlace(ctx context.Context, m *farm.Member, key string, place store.StoragePlace) (
-	farm.Done, error,
-) {
+func (b *Service) SaveStoragePlace(
+	ctx context.Context, m *farm.Member, key string, place store.StoragePlace,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		place.Name = p.Name("name", "The name of the place", place.Name, 60, true)
@@ -31,9 +31,9 @@ func (b *Service) SaveStoragePlace(ctx context.Context, m *farm.Member, key stri
 }
 
 // StoragePlace is one, by its id.
-func (b *Service) StoragePlace(ctx context.Context, m *farm.Member, id int64) (
-	v farm.PlaceView, log []store.LogEntry, err error,
-) {
+func (b *Service) StoragePlace(
+	ctx context.Context, m *farm.Member, id int64,
+) (v farm.PlaceView, log []store.LogEntry, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {

@@ -61,9 +61,9 @@ func (p ScalePage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets
 
 // HandsFree begins hands-free weighing, or goes on with it: if the scale has sent
 // a weight since the last one, it is kept for what lies on it, once.
-func (b *Service) HandsFree(ctx context.Context, m *farm.Member, batchID int64, h Run, take bool) (
-	page ScalePage, err error,
-) {
+func (b *Service) HandsFree(
+	ctx context.Context, m *farm.Member, batchID int64, h Run, take bool,
+) (page ScalePage, err error) {
 	var reading store.Reading
 	var eggs []farm.PlacedEgg
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {

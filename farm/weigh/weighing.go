@@ -53,12 +53,10 @@ func (c Cell) pct(eggG float64) float64 {
 
 // Record keeps a weighing. An odd one (weight up, ounces for grams, another number
 // of eggs, an air cell that shrank) is asked about first.
-func (b *Service) Record(ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing) (
-	farm.Done, error,
-) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+func (b *Service) Record(
+	ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing,
+) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -191,12 +189,10 @@ var Levers = []string{
 
 // NoteResponse keeps what a change did to the humidity of the machine in which the
 // batch stands, so that it can be told next time.
-func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, batchID int64, r Response) (
-	farm.Done, error,
-) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+func (b *Service) NoteResponse(
+	ctx context.Context, m *farm.Member, key string, batchID int64, r Response,
+) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -227,9 +223,7 @@ func (b *Service) NoteResponse(ctx context.Context, m *farm.Member, key string, 
 // GoByWeight takes the school of humidity over for the kind of a batch: from now
 // on whatever humidity brings its eggs to the right loss.
 func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ map[int64]store.Egg) (
-		farm.Done, error,
-	) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner
 		}

@@ -73,7 +73,9 @@ func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 }
 
 // collecting records what a form says was gathered.
-func (r handler) collecting(read func(*echo.Context, *farm.Member, *page.Form) ([]stock.Collected, error)) page.Handler {
+func (r handler) collecting(
+	read func(*echo.Context, *farm.Member, *page.Form) ([]stock.Collected, error),
+) page.Handler {
 	return func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {

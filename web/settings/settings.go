@@ -43,18 +43,16 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/settings/password", s.Signed(o.saving(o.password)))
 	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
 	e.POST("/settings/people/:id/remove", s.Signed(o.saving(o.remove)))
-	e.POST("/settings/scale-key", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (
-		farm.Done, error,
-	) {
-		return o.Weigh.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
-	})))
-	e.POST("/settings/people", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (
-		farm.Done, error,
-	) {
-		return farm.Done{Said: "The account is made."}, o.People.AddPerson(
-			c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"),
-		)
-	})))
+	e.POST("/settings/scale-key",
+		s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+			return o.Weigh.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
+		})))
+	e.POST("/settings/people",
+		s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+			return farm.Done{Said: "The account is made."}, o.People.AddPerson(
+				c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"),
+			)
+		})))
 }
 
 // password changes the person's own password; this session goes on, others end.

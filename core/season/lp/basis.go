@@ -6,7 +6,8 @@ import "math"
 func (p *Program) border() {
 	i := len(p.basis)
 	p.basis, p.where = append(p.basis, len(p.c)+i), append(p.where, i)
-	p.xb, p.worth, p.d, p.up, p.alpha = append(p.xb, 0), append(p.worth, 0), append(p.d, 0), append(p.up, false), append(p.alpha, 0)
+	p.xb, p.worth, p.d = append(p.xb, 0), append(p.worth, 0), append(p.d, 0)
+	p.up, p.alpha = append(p.up, false), append(p.alpha, 0)
 	norm := 1.0
 	for k, col := range p.inv {
 		if col == nil {

@@ -172,14 +172,61 @@ func (p *Program) span(j int) (low, high float64) {
 
 // pivot lets the basic variable of row r leave, which lies over its bound by out.
 func (p *Program) pivot(r int, out float64) bool {
-	n := len(p.c)
 	p.row(r)
-	type hit struct {
-		j     int
-		ratio float64
+	hits, slack := p.hits(out)
+	slope := math.Abs(out)
+	q := -1
+	var flips []int
+	for i, h := range hits {
+		low, high := p.span(h.j)
+		slope -= math.Abs(p.alpha[h.j]) * (high - low)
+		if slope <= 0 || (i == len(hits)-1 && slope <= slack) || math.IsInf(high, 1) {
+			q = h.j
+			for k := i + 1; k < len(hits) && hits[k].ratio <= h.ratio+1e-11; k++ { // of equals the surest pivot
+				if math.Abs(p.alpha[hits[k].j]) > math.Abs(p.alpha[q]) {
+					q = hits[k].j
+				}
+			}
+			break
+		}
+		flips = append(flips, h.j)
 	}
-	var hits []hit
-	slack := 1e-7 * (1 + math.Abs(out)) // what rounding may hide
+	if q < 0 {
+		return false
+	}
+	if len(flips) > 0 {
+		p.flip(flips)
+	}
+	leaving := p.basis[r]
+	low, high := p.span(leaving)
+	target, toUpper := low, false
+	if out > 0 {
+		target, toUpper = high, true
+	}
+	col := p.column(q)
+	theta := (p.xb[r] - target) / col[r]
+	entering := p.value(q) + theta
+	for i, v := range col {
+		p.xb[i] -= theta * v
+	}
+	if p.idle++; math.Abs(p.d[q]/p.alpha[q]*out) > 1e-10 {
+		p.idle = 0
+	}
+	p.swap(r, q, col, entering, toUpper)
+	return true
+}
+
+// hit is a variable that may enter the basis, and how far the objective lets it.
+type hit struct {
+	j     int
+	ratio float64
+}
+
+// hits are the variables that heal the row which is out by so much, the nearest first;
+// slack is what rounding may hide.
+func (p *Program) hits(out float64) (hits []hit, slack float64) {
+	n := len(p.c)
+	slack = 1e-7 * (1 + math.Abs(out))
 	for j, a := range p.alpha {
 		if a == 0 || p.where[j] >= 0 {
 			continue
@@ -209,59 +256,25 @@ func (p *Program) pivot(r int, out float64) bool {
 		}
 		return a.j - b.j
 	})
-	slope := math.Abs(out)
-	q := -1
-	var flips []int
-	for i, h := range hits {
-		low, high := p.span(h.j)
-		slope -= math.Abs(p.alpha[h.j]) * (high - low)
-		if slope <= 0 || (i == len(hits)-1 && slope <= slack) || math.IsInf(high, 1) {
-			q = h.j
-			for k := i + 1; k < len(hits) && hits[k].ratio <= h.ratio+1e-11; k++ { // of equals the surest pivot
-				if math.Abs(p.alpha[hits[k].j]) > math.Abs(p.alpha[q]) {
-					q = hits[k].j
-				}
-			}
-			break
+	return hits, slack
+}
+
+// flip moves variables from one of their bounds to the other.
+func (p *Program) flip(flips []int) {
+	move := make([]float64, len(p.b))
+	for _, j := range flips {
+		by := p.high[j] - p.low[j]
+		if p.up[j] {
+			by = -by
 		}
-		flips = append(flips, h.j)
-	}
-	if q < 0 {
-		return false
-	}
-	if len(flips) > 0 {
-		move := make([]float64, len(p.b))
-		for _, j := range flips {
-			by := p.high[j] - p.low[j]
-			if p.up[j] {
-				by = -by
-			}
-			p.up[j] = !p.up[j]
-			for _, t := range p.cols[j] {
-				move[t.At] += t.By * by
-			}
-		}
-		for k, v := range move {
-			p.add(p.xb, -v, k)
+		p.up[j] = !p.up[j]
+		for _, t := range p.cols[j] {
+			move[t.At] += t.By * by
 		}
 	}
-	leaving := p.basis[r]
-	low, high := p.span(leaving)
-	target, toUpper := low, false
-	if out > 0 {
-		target, toUpper = high, true
+	for k, v := range move {
+		p.add(p.xb, -v, k)
 	}
-	col := p.column(q)
-	theta := (p.xb[r] - target) / col[r]
-	entering := p.value(q) + theta
-	for i, v := range col {
-		p.xb[i] -= theta * v
-	}
-	if p.idle++; math.Abs(p.d[q]/p.alpha[q]*out) > 1e-10 {
-		p.idle = 0
-	}
-	p.swap(r, q, col, entering, toUpper)
-	return true
 }
 
 // row works out row r of the program in terms of the basis.
@@ -309,7 +322,9 @@ func (p *Program) finish(stop func() bool) {
 	for step, idle := 1, 0; idle < 200 && (step%20 > 0 || !stop()); step++ {
 		q := -1
 		for j, d := range p.d {
-			if low, high := p.span(j); p.where[j] < 0 && low < high && math.Abs(d) > small && (d > 0) != p.up[j] && (q < 0 || math.Abs(d) > math.Abs(p.d[q])) {
+			low, high := p.span(j)
+			may := p.where[j] < 0 && low < high && math.Abs(d) > small && (d > 0) != p.up[j]
+			if may && (q < 0 || math.Abs(d) > math.Abs(p.d[q])) {
 				q = j
 			}
 		}
@@ -332,7 +347,8 @@ func (p *Program) finish(stop func() bool) {
 			if v*sign < 0 {
 				room = high - p.xb[i]
 			}
-			if room = max(0, room) / math.Abs(v); room < far-1e-12 || r >= 0 && room < far+1e-12 && math.Abs(v) > math.Abs(col[r]) {
+			room = max(0, room) / math.Abs(v)
+			if room < far-1e-12 || r >= 0 && room < far+1e-12 && math.Abs(v) > math.Abs(col[r]) {
 				far, r = min(far, room), i
 			}
 		}
