@@ -3,10 +3,18 @@ package metrogon
 import (
 	"encoding/json"
 	"errors"
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"io"
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -98,4 +106,56 @@ func roomOf(path string) string {
 	}
 	room, _, _ := strings.Cut(rest, "/")
 	return room
+}
+
+// What a line may have, so that anybody can review it.
+var widest = map[string]int{".go": 120, ".sql": 120, ".css": 120, ".js": 120, ".html": 140}
+
+// Files that are not ours, and long figures that are.
+var notOurs = regexp.MustCompile(`/vendor/|/testdata/|\.min\.`)
+
+func TestLinesCanBeReviewed(t *testing.T) {
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		most := widest[filepath.Ext(path)]
+		if err != nil || d.IsDir() || most == 0 || notOurs.MatchString("/"+path) {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for i, line := range strings.Split(string(text), "\n") {
+			n := utf8.RuneCountInString(line)
+			assert.LessOrEqual(t, n, most, "%s:%d has %d characters", path, i+1, n)
+		}
+		return err
+	})
+	require.NoError(t, err)
+}
+
+// A function that does not fit on a page wants names for its parts.
+const longest = 90
+
+func TestFunctionsFitOnAPage(t *testing.T) {
+	all, long := 0, 0
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || filepath.Ext(path) != ".go" || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		set := token.NewFileSet()
+		file, err := parser.ParseFile(set, path, nil, 0)
+		if err != nil {
+			return err
+		}
+		for _, d := range file.Decls {
+			if f, ok := d.(*ast.FuncDecl); ok {
+				lines := set.Position(f.End()).Line - set.Position(f.Pos()).Line + 1
+				assert.LessOrEqual(t, lines, longest, "%s: %s has %d lines", path, f.Name.Name, lines)
+				all++
+				if lines > 40 {
+					long++
+				}
+			}
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, 20*long, all, "%d of %d functions have over 40 lines: one in twenty may", long, all)
 }

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"metrogon/core/calendar"
@@ -31,6 +32,35 @@ const (
 	helper   = "tobin@quillmarsh.example"
 )
 
+var homePens = []pen{
+	{
+		name: "Barred", species: "chicken", breed: "Barred Fold", females: 10, males: 1, perDay: 6, fertile: .90,
+		hatches: .84,
+	},
+	{
+		name: "Speckled", species: "chicken", breed: "Speckled Fold", females: 9, males: 1, perDay: 5, fertile: .82,
+		hatches: .80,
+	},
+	{
+		name: "Lavender bantams", species: "chicken", breed: "Lavender", bantam: true, females: 14, males: 1,
+		perDay: 4, fertile: .68, hatches: .81,
+	},
+	{
+		name: "Oat line", species: "coturnix-quail", breed: "Oat", females: 8, males: 2, perDay: 7, fertile: .86,
+		hatches: .78,
+	},
+	{
+		name: "Marsh ducks", species: "duck", breed: "Marsh runner", females: 5, males: 1, perDay: 4, fertile: .88,
+		hatches: .72,
+	},
+	{
+		name: "Bronze turkeys", species: "turkey", breed: "Bronze", females: 6, males: 1, perDay: 2, fertile: .80,
+		hatches: .75,
+	},
+	{name: "Opal × Flint", species: "leopard-gecko", breed: "Opal", females: 1, males: 1, fertile: .9, hatches: .9},
+	{name: "Sorrel × Ash", species: "corn-snake", breed: "Sorrel", females: 1, males: 1, fertile: .9, hatches: .85},
+}
+
 // There tells whether the demo farm is loaded.
 func There(ctx context.Context, db *store.DB) (bool, error) {
 	_, err := db.FarmByName(ctx, Name)
@@ -50,34 +80,7 @@ type pen struct {
 }
 
 func flock(many bool) []pen {
-	pens := []pen{
-		{
-			name: "Barred", species: "chicken", breed: "Barred Fold", females: 10, males: 1, perDay: 6, fertile: .90,
-			hatches: .84,
-		},
-		{
-			name: "Speckled", species: "chicken", breed: "Speckled Fold", females: 9, males: 1, perDay: 5, fertile: .82,
-			hatches: .80,
-		},
-		{
-			name: "Lavender bantams", species: "chicken", breed: "Lavender", bantam: true, females: 14, males: 1,
-			perDay: 4, fertile: .68, hatches: .81,
-		},
-		{
-			name: "Oat line", species: "coturnix-quail", breed: "Oat", females: 8, males: 2, perDay: 7, fertile: .86,
-			hatches: .78,
-		},
-		{
-			name: "Marsh ducks", species: "duck", breed: "Marsh runner", females: 5, males: 1, perDay: 4, fertile: .88,
-			hatches: .72,
-		},
-		{
-			name: "Bronze turkeys", species: "turkey", breed: "Bronze", females: 6, males: 1, perDay: 2, fertile: .80,
-			hatches: .75,
-		},
-		{name: "Opal × Flint", species: "leopard-gecko", breed: "Opal", females: 1, males: 1, fertile: .9, hatches: .9},
-		{name: "Sorrel × Ash", species: "corn-snake", breed: "Sorrel", females: 1, males: 1, fertile: .9, hatches: .85},
-	}
+	pens := slices.Clone(homePens)
 	for i := range 32 {
 		if !many {
 			break

@@ -153,7 +153,8 @@ func (l *loader) parcels(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.CollectionID, p.Note = &x.sent, &broken, &loose, &displaced, &at, &ids[0], "Box dented on one side."
+		p.Sent, p.Broken, p.Loose, p.Displaced = &x.sent, &broken, &loose, &displaced
+		p.ArrivedAt, p.CollectionID, p.Note = &at, &ids[0], "Box dented on one side."
 		if err := l.tx.SaveParcel(ctx, p); err != nil {
 			return err
 		}

@@ -64,10 +64,6 @@ func (r AgeRecords) part(row store.AgeRecord) outcome.Part {
 // normal for them [common practice].
 func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 	x := Beliefs{map[int64]rates.Beta{}, map[string]storage.Curve{}}
-	type source struct {
-		species  string
-		supplier bool
-	}
 	set, hatched := map[source]float64{}, map[source]float64{}
 	of := func(penID int64) source { return source{w.PenByID[penID].Species, w.PenByID[penID].Supplier} }
 	for _, r := range records.rows {
@@ -83,21 +79,8 @@ func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 		set[of(r.PenID)] += float64(r.Set) * x.Keeps(kind, r.Age)
 		hatched[of(r.PenID)] += young
 	}
-	mean := func(s source) (float64, bool) {
-		return (hatched[s] + .5) / (max(set[s], hatched[s]) + 1), set[s] >= 20
-	}
 	for id := range w.PenByID {
-		s := of(id)
-		x.Young[id] = rates.Jeffreys
-		m, known := mean(s)
-		if !known && s.supplier {
-			if m, known = mean(source{s.species, false}); known {
-				m /= 2
-			}
-		}
-		if known {
-			x.Young[id] = rates.Beta{A: 4 * m, B: 4 * (1 - m)}
-		}
+		x.Young[id] = start(of(id), set, hatched)
 	}
 	for _, r := range records.rows {
 		b, kind := x.Young[r.PenID], w.Kinds[w.PenByID[r.PenID].Species]
@@ -108,6 +91,29 @@ func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 		x.Young[r.PenID] = rates.Beta{A: b.A + young, B: b.B + max(0, float64(r.Set)*x.Keeps(kind, r.Age)-young)}
 	}
 	return x
+}
+
+// source is a species, bought or of the farm's own pens.
+type source struct {
+	species  string
+	supplier bool
+}
+
+// start is what is believed of a pen before its own record, from all of its kind.
+func start(s source, set, hatched map[source]float64) rates.Beta {
+	mean := func(s source) (float64, bool) {
+		return (hatched[s] + .5) / (max(set[s], hatched[s]) + 1), set[s] >= 20
+	}
+	m, known := mean(s)
+	if !known && s.supplier {
+		if m, known = mean(source{s.species, false}); known {
+			m /= 2
+		}
+	}
+	if !known {
+		return rates.Jeffreys
+	}
+	return rates.Beta{A: 4 * m, B: 4 * (1 - m)}
 }
 
 // Expect is how many young eggs of a pen and age should give.

@@ -75,9 +75,10 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Snapshot{Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens,
-		MachineByID: map[int64]Machine{}, Machines: all.Machines,
-		Rooms: map[int64]map[string]Room{}, Kinds: map[string]*species.Profile{}, methods: map[string]method.Method{}}
+	w := &Snapshot{
+		Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{},
+		Machines: all.Machines, Rooms: map[int64]map[string]Room{}, methods: map[string]method.Method{},
+	}
 	for _, p := range all.Pens {
 		w.PenByID[p.ID] = p
 	}
@@ -87,23 +88,7 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	for _, r := range all.Rooms {
 		w.Rooms[r.MachineID][r.Species] = r
 	}
-	own := map[string][]species.Change{}
-	for _, f := range all.Figures {
-		own[f.Species] = append(own[f.Species], species.Change{
-			Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days,
-		})
-	}
-	for _, p := range species.All() {
-		w.Kinds[p.ID] = p
-		if len(own[p.ID]) == 0 {
-			continue
-		}
-		// A change that a later version of the shipped profile contradicts is
-		// passed over, and shows as such where figures are changed.
-		if mine, err := p.With(own[p.ID]); err == nil {
-			w.Kinds[p.ID] = mine
-		}
-	}
+	w.Kinds = kinds(all.Figures)
 	for _, x := range all.Methods {
 		w.methods[x.Species] = method.Method{
 			School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing),
@@ -113,6 +98,29 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	return w, nil
 }
 
+// kinds are all species, with the farm's own figures.
+func kinds(figures []store.Figure) map[string]*species.Profile {
+	all := map[string]*species.Profile{}
+	own := map[string][]species.Change{}
+	for _, f := range figures {
+		own[f.Species] = append(own[f.Species], species.Change{
+			Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days,
+		})
+	}
+	for _, p := range species.All() {
+		all[p.ID] = p
+		if len(own[p.ID]) == 0 {
+			continue
+		}
+		// A change that a later version of the shipped profile contradicts is
+		// passed over, and shows as such where figures are changed.
+		if mine, err := p.With(own[p.ID]); err == nil {
+			all[p.ID] = mine
+		}
+	}
+	return all
+}
+
 // Kind finds a species by its id or alias, with the farm's own figures.
 func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 	p, err := species.Find(id)
@@ -120,6 +128,14 @@ func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 		return nil, err
 	}
 	return w.Kinds[p.ID], nil
+}
+
+// MethodRow is a way with a kind as it is kept.
+func MethodRow(species string, way method.Method) store.Method {
+	return store.Method{
+		Species: species, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing),
+		Mistings: way.Mistings, CoolMin: way.CoolMin,
+	}
 }
 
 // Method is the farm's way with a kind.

@@ -90,16 +90,7 @@ func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 			row = &StockRow{Pen: w.PenByID[s.PenID], Kind: kind}
 			by[s.PenID] = row
 		}
-		l := LotOn(row.Kind, s, room.Today)
-		row.Lots = append(row.Lots, l)
-		row.Eggs += s.Eggs
-		room.Eggs += s.Eggs
-		room.Resting += s.Resting
-		if l.Keeping == storage.Stale || l.Keeping == storage.Late {
-			room.Past += s.Eggs
-		} else if storage.Judge(row.Kind, l.Age+1) != l.Keeping {
-			room.Turning += s.Eggs
-		}
+		room.add(row, LotOn(row.Kind, s, room.Today))
 	}
 	for _, row := range by {
 		young, err := w.lateYoung(ctx, tx, row)
@@ -116,6 +107,19 @@ func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 		return strings.Compare(a.Name, b.Name)
 	})
 	return room, nil
+}
+
+// add counts a lot.
+func (r *EggRoom) add(row *StockRow, l Lot) {
+	row.Lots = append(row.Lots, l)
+	row.Eggs += l.Eggs
+	r.Eggs += l.Eggs
+	r.Resting += l.Resting
+	if l.Past() {
+		r.Past += l.Eggs
+	} else if storage.Judge(row.Kind, l.Age+1) != l.Keeping {
+		r.Turning += l.Eggs
+	}
 }
 
 // lateYoung reckons what eggs past the day at which most stop may still give, as

@@ -94,15 +94,7 @@ func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page Tr
 		return page, err
 	}
 	for _, t := range trays {
-		v := TrayView{Tray: t, Layout: Layout(t), Lying: map[int][]TrayEgg{}}
-		for _, e := range lying {
-			if e.TrayID == t.ID {
-				v.Lying[e.Place] = append(v.Lying[e.Place], TrayEgg{
-					e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No),
-				})
-			}
-		}
-		page.Trays = append(page.Trays, v)
+		page.Trays = append(page.Trays, trayView(t, lying))
 	}
 	eggs, err := tx.BatchEggs(ctx, batchID)
 	if err != nil {
@@ -124,6 +116,17 @@ func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page Tr
 		}
 	}
 	return page, nil
+}
+
+// trayView puts the eggs that lie in a tray into its places.
+func trayView(t store.Tray, lying []store.TrayEgg) TrayView {
+	v := TrayView{Tray: t, Layout: Layout(t), Lying: map[int][]TrayEgg{}}
+	for _, e := range lying {
+		if e.TrayID == t.ID {
+			v.Lying[e.Place] = append(v.Lying[e.Place], TrayEgg{e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No)})
+		}
+	}
+	return v
 }
 
 // PlacedEgg is an egg in a machine, with where it lies.

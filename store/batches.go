@@ -209,7 +209,9 @@ const batchEggs = `
 
 // CountYoung notes how many young of each pen were counted, and returns the ids of
 // the notes. A number below zero says that so many were found out egg by egg.
-func (tx *Tx) CountYoung(ctx context.Context, batchID int64, all []Young, at time.Time, personID int64) ([]int64, error) {
+func (tx *Tx) CountYoung(
+	ctx context.Context, batchID int64, all []Young, at time.Time, personID int64,
+) ([]int64, error) {
 	pens, young, trial := make([]int64, len(all)), make([]int, len(all)), make([]bool, len(all))
 	for i, y := range all {
 		pens[i], young[i], trial[i] = y.PenID, y.Young, y.Trial

@@ -252,7 +252,9 @@ type StoredEgg struct {
 
 // StoredEggs lists the eggs in store of a pen and lay day, in the order in which
 // they are taken.
-func (tx *Tx) StoredEggs(ctx context.Context, penID int64, laidOn time.Time, trial bool, at time.Time) ([]StoredEgg, error) {
+func (tx *Tx) StoredEggs(
+	ctx context.Context, penID int64, laidOn time.Time, trial bool, at time.Time,
+) ([]StoredEgg, error) {
 	return list[StoredEgg](ctx, tx, `
 		select e.id, e.mark, c.hen, e.mass_g, coalesce(c.ready_at > $5, false) as resting
 		from eggs e

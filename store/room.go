@@ -304,20 +304,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		from care
 		where farm_id = $1 and batch_id is null
 		group by kind, machine_id, place_id`, tx.FarmID)
-	ask(q, &u.Emptied, `
-		select machine_id, max(at) as at
-		from (
-			select setter_id as machine_id,
-				case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at
-			from batches
-			where farm_id = $1
-			union all
-			select hatcher_id, closed_at
-			from batches
-			where farm_id = $1
-		) e
-		where at is not null
-		group by machine_id`, tx.FarmID)
+	ask(q, &u.Emptied, emptied, tx.FarmID)
 	ask(q, &u.Places, `
 		select id, name, temp_c, rh_pct, until_on
 		from places
@@ -332,6 +319,22 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		group by c.place_id`, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()
 }
+
+// emptied tells when each machine was emptied last.
+const emptied = `
+	select machine_id, max(at) as at
+	from (
+		select setter_id as machine_id,
+			case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at
+		from batches
+		where farm_id = $1
+		union all
+		select hatcher_id, closed_at
+		from batches
+		where farm_id = $1
+	) e
+	where at is not null
+	group by machine_id`
 
 // LogEntry is a line of a log.
 type LogEntry struct {

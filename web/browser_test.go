@@ -176,7 +176,12 @@ func (h *hand) chip(pen string) {
 	got, err := chromedp.Run(
 		h.tab,
 		chromedp.Evaluate[bool](fmt.Sprintf(
-			`(() => { const c = [...document.querySelectorAll("main .chip")].find(c => c.textContent.trim().startsWith(%q)); c?.querySelector("input").click(); return Boolean(c) })()`,
+			`(() => {
+				const chips = [...document.querySelectorAll("main .chip")];
+				const c = chips.find(c => c.textContent.trim().startsWith(%q));
+				c?.querySelector("input").click();
+				return Boolean(c);
+			})()`,
 			pen,
 		)),
 	)

@@ -224,14 +224,20 @@ func TestTheCellarIsDim(t *testing.T) {
 	h := s.cellar()
 	h.keys("l", "c", "u", "q")
 	bright := ask[[]string](h, `(() => {
-		const lum = c => { const [r, g, b] = c.match(/[\d.]+/g).map(v => { v /= 255; return v <= .04045 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4 }); return .2126 * r + .7152 * g + .0722 * b };
+		const linear = v => { v /= 255; return v <= .04045 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4 };
+		const lum = c => {
+			const [r, g, b] = c.match(/[\d.]+/g).map(linear);
+			return .2126 * r + .7152 * g + .0722 * b;
+		};
 		const seen = new Set();
 		for (const e of document.querySelectorAll("body, body *")) {
 			if (!e.checkVisibility() || e.matches("input[type=checkbox]") || e.closest(".patterns")) continue;
 			const s = getComputedStyle(e);
 			for (const p of ["color", "backgroundColor", "borderTopColor", "outlineColor", "fill", "stroke", "stopColor"]) {
 				const c = s[p];
-				if (/^rgb/.test(c) && !/, 0\)$/.test(c) && lum(c) > .2 && (p !== "outlineColor" || s.outlineStyle !== "none") && (!["fill", "stroke", "stopColor"].includes(p) || e.closest("svg"))) seen.add(c);
+				const drawn = !["fill", "stroke", "stopColor"].includes(p) || e.closest("svg");
+				const shows = (p !== "outlineColor" || s.outlineStyle !== "none") && drawn;
+				if (/^rgb/.test(c) && !/, 0\)$/.test(c) && lum(c) > .2 && shows) seen.add(c);
 			}
 		}
 		return [...seen];

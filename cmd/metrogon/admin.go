@@ -57,7 +57,7 @@ func (m *migrateCmd) Run(ctx context.Context) error {
 }
 
 type importCmd struct {
-	Eggs importEggsCmd `cmd:"" help:"Bring collections in from a CSV file with the columns date, pen, species, eggs, rejected, note. All lines come in, or none."`
+	Eggs importEggsCmd `cmd:"" help:"${help_import}"`
 }
 
 type importEggsCmd struct {
@@ -127,7 +127,7 @@ func refuse(bad []stock.BadLine) error {
 }
 
 type userCmd struct {
-	Add      userAddCmd      `cmd:"" help:"Make an account; of a new farm if no farm has the name. The password is read from standard input."`
+	Add      userAddCmd      `cmd:"" help:"${help_user}"`
 	Password userPasswordCmd `cmd:"" help:"Set a password, read from standard input."`
 }
 

@@ -149,6 +149,19 @@ func between(field string, v, least, most float64) error {
 	return nil
 }
 
+// pressureOf reads the pressure of the air, in kPa, given as it is or by the altitude.
+func pressureOf(kPa, altitudeM *float64) (float64, error) {
+	switch {
+	case kPa != nil && altitudeM != nil:
+		return 0, errors.New("altitude_m: given beside pressure_kpa; it may be one of them")
+	case kPa != nil:
+		return *kPa, nil
+	case altitudeM != nil:
+		return air.PressureAt(*altitudeM), between("altitude_m", *altitudeM, -500, 9000)
+	}
+	return air.StandardPressure, nil
+}
+
 func calcHumidity(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		DryBulbC    *float64 `json:"dry_bulb_c"`
@@ -161,19 +174,12 @@ func calcHumidity(ctx context.Context, in []byte) (any, error) {
 	if err := strict(in, &q); err != nil {
 		return nil, err
 	}
-	pressure := air.StandardPressure
-	switch {
-	case q.DryBulbC == nil:
+	if q.DryBulbC == nil {
 		return nil, errors.New("dry_bulb_c: missing; it may be -50 to 100")
-	case q.PressureKPa != nil && q.AltitudeM != nil:
-		return nil, errors.New("altitude_m: given beside pressure_kpa; it may be one of them")
-	case q.PressureKPa != nil:
-		pressure = *q.PressureKPa
-	case q.AltitudeM != nil:
-		if err := between("altitude_m", *q.AltitudeM, -500, 9000); err != nil {
-			return nil, err
-		}
-		pressure = air.PressureAt(*q.AltitudeM)
+	}
+	pressure, err := pressureOf(q.PressureKPa, q.AltitudeM)
+	if err != nil {
+		return nil, err
 	}
 	ways := []struct {
 		x    *float64
@@ -192,18 +198,20 @@ func calcHumidity(ctx context.Context, in []byte) (any, error) {
 	return way.from(*q.DryBulbC, *way.x, pressure)
 }
 
+type scheduleInput struct {
+	Species     string             `json:"species"`
+	SetAt       string             `json:"set_at"`
+	Zone        string             `json:"zone"`
+	CountFrom   int                `json:"count_from"`
+	StorageDays float64            `json:"storage_days"`
+	Bantam      bool               `json:"bantam"`
+	TempC       *float64           `json:"temp_c"`   // reptiles
+	ChoreAt     string             `json:"chore_at"` // hour of chores; default the hour of setting
+	Overrides   calendar.Overrides `json:"overrides"`
+}
+
 func calcSchedule(ctx context.Context, in []byte) (any, error) {
-	var q struct {
-		Species     string             `json:"species"`
-		SetAt       string             `json:"set_at"`
-		Zone        string             `json:"zone"`
-		CountFrom   int                `json:"count_from"`
-		StorageDays float64            `json:"storage_days"`
-		Bantam      bool               `json:"bantam"`
-		TempC       *float64           `json:"temp_c"`   // reptiles
-		ChoreAt     string             `json:"chore_at"` // hour of chores; default the hour of setting
-		Overrides   calendar.Overrides `json:"overrides"`
-	}
+	var q scheduleInput
 	if err := strict(in, &q); err != nil {
 		return nil, err
 	}
@@ -308,6 +316,24 @@ func calcRates(ctx context.Context, in []byte) (any, error) {
 	return map[string]any{"groups": out}, nil
 }
 
+// beliefOf reads the belief of the hatch of set: a beta distribution, or a record.
+func beliefOf(a, b *float64, set, hatched *int) (rates.Beta, error) {
+	shape, record := a != nil || b != nil, set != nil || hatched != nil
+	switch {
+	case shape && !record && a != nil && b != nil:
+		return rates.Beta{A: *a, B: *b}, cmp.Or(between("a", *a, 1e-6, 1e9), between("b", *b, 1e-6, 1e9))
+	case record && !shape && set != nil && hatched != nil:
+		err := cmp.Or(
+			between("set", float64(*set), 0, 1e9), between("hatched", float64(*hatched), 0, float64(*set)),
+		)
+		if err != nil {
+			return rates.Beta{}, err
+		}
+		return rates.Jeffreys.After(*hatched, *set), nil
+	}
+	return rates.Beta{}, errors.New("a, b, set, hatched: it may be a with b, or set with hatched")
+}
+
 func calcSetCount(ctx context.Context, in []byte) (any, error) {
 	var q struct {
 		Wanted        int      `json:"wanted"`
@@ -326,27 +352,9 @@ func calcSetCount(ctx context.Context, in []byte) (any, error) {
 	if !(q.ConfidencePct > 0 && q.ConfidencePct < 100) {
 		return nil, fmt.Errorf("confidence_pct: %v is not possible; it may lie between 0 and 100", q.ConfidencePct)
 	}
-	belief := rates.Jeffreys
-	shape, record := q.A != nil || q.B != nil, q.Set != nil || q.Hatched != nil
-	switch {
-	case shape && !record && q.A != nil && q.B != nil:
-		if err := between("a", *q.A, 1e-6, 1e9); err != nil {
-			return nil, err
-		}
-		if err := between("b", *q.B, 1e-6, 1e9); err != nil {
-			return nil, err
-		}
-		belief = rates.Beta{A: *q.A, B: *q.B}
-	case record && !shape && q.Set != nil && q.Hatched != nil:
-		if err := between("set", float64(*q.Set), 0, 1e9); err != nil {
-			return nil, err
-		}
-		if err := between("hatched", float64(*q.Hatched), 0, float64(*q.Set)); err != nil {
-			return nil, err
-		}
-		belief = belief.After(*q.Hatched, *q.Set)
-	default:
-		return nil, errors.New("a, b, set, hatched: it may be a with b, or set with hatched")
+	belief, err := beliefOf(q.A, q.B, q.Set, q.Hatched)
+	if err != nil {
+		return nil, err
 	}
 	n, err := rates.EggsFor(q.Wanted, q.ConfidencePct/100, belief)
 	if err != nil {
@@ -415,82 +423,41 @@ func calcStorage(ctx context.Context, in []byte) (any, error) {
 	return out, nil
 }
 
+type moistureInput struct {
+	FreshMassG *float64 `json:"fresh_mass_g"`
+	LengthMM   *float64 `json:"length_mm"`
+	BreadthMM  *float64 `json:"breadth_mm"`
+	Weighings  []struct {
+		Day   float64 `json:"day"`
+		MassG float64 `json:"mass_g"`
+	} `json:"weighings"`
+	AirTempC *float64 `json:"air_temp_c"`
+	EggTempC *float64 `json:"egg_temp_c"`
+	RHPct    *float64 `json:"rh_pct"`
+	RH       []struct {
+		FromDay float64 `json:"from_day"`
+		ToDay   float64 `json:"to_day"`
+		RHPct   float64 `json:"rh_pct"`
+	} `json:"rh"`
+	TargetLossPct *float64 `json:"target_loss_pct"`
+	TargetDay     *float64 `json:"target_day"`
+	AltitudeM     float64  `json:"altitude_m"`
+	G             *float64 `json:"g_mg_day_kpa"` // at sea level
+}
+
 func calcMoisture(ctx context.Context, in []byte) (any, error) {
-	var q struct {
-		FreshMassG *float64 `json:"fresh_mass_g"`
-		LengthMM   *float64 `json:"length_mm"`
-		BreadthMM  *float64 `json:"breadth_mm"`
-		Weighings  []struct {
-			Day   float64 `json:"day"`
-			MassG float64 `json:"mass_g"`
-		} `json:"weighings"`
-		AirTempC *float64 `json:"air_temp_c"`
-		EggTempC *float64 `json:"egg_temp_c"`
-		RHPct    *float64 `json:"rh_pct"`
-		RH       []struct {
-			FromDay float64 `json:"from_day"`
-			ToDay   float64 `json:"to_day"`
-			RHPct   float64 `json:"rh_pct"`
-		} `json:"rh"`
-		TargetLossPct *float64 `json:"target_loss_pct"`
-		TargetDay     *float64 `json:"target_day"`
-		AltitudeM     float64  `json:"altitude_m"`
-		G             *float64 `json:"g_mg_day_kpa"` // at sea level
-	}
+	var q moistureInput
 	if err := strict(in, &q); err != nil {
 		return nil, err
 	}
 	l := moisture.Lot{AltitudeM: q.AltitudeM}
-	for _, need := range []struct {
-		field string
-		v     *float64
-		into  *float64
-	}{
-		{"air_temp_c", q.AirTempC, &l.AirTempC}, {"target_loss_pct", q.TargetLossPct, &l.TargetPct},
-		{"target_day", q.TargetDay, &l.TargetDay},
-	} {
-		if need.v == nil {
-			return nil, fmt.Errorf("%s: missing; it may be a number", need.field)
+	for _, read := range []func(*moisture.Lot) error{q.needed, q.fresh, q.humidity} {
+		if err := read(&l); err != nil {
+			return nil, err
 		}
-		*need.into = *need.v
-	}
-	l.EggTempC = l.AirTempC
-	if q.EggTempC != nil {
-		l.EggTempC = *q.EggTempC
 	}
 	for _, w := range q.Weighings {
 		l.Weighings = append(l.Weighings, moisture.Weighing{Day: w.Day, MassG: w.MassG})
-	}
-	switch {
-	case (q.LengthMM == nil) != (q.BreadthMM == nil):
-		return nil, errors.New("breadth_mm, length_mm: one is given; it may be both or neither")
-	case q.LengthMM != nil:
-		if err := cmp.Or(
-			between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200),
-		); err != nil {
-			return nil, err
-		}
-		l.FreshMassG, l.VolumeCM3 = moisture.FreshMass(*q.LengthMM, *q.BreadthMM), moisture.Volume(
-			*q.LengthMM, *q.BreadthMM,
-		)
-	}
-	switch {
-	case q.FreshMassG != nil:
-		l.FreshMassG = *q.FreshMassG
-	case q.LengthMM == nil:
-		return nil, errors.New("fresh_mass_g: missing; it may be a mass in g, or length_mm and breadth_mm are given")
-	}
-	switch {
-	case q.RHPct != nil && len(q.RH) > 0:
-		return nil, errors.New("rh: given beside rh_pct; it may be one of them")
-	case q.RHPct != nil:
-		if err := between("rh_pct", *q.RHPct, 0, 100); err != nil {
-			return nil, err
-		}
-		l.RH = []moisture.Period{{FromDay: 0, ToDay: calendar.MaxDays, RHPct: *q.RHPct}}
-	}
-	for _, p := range q.RH {
-		l.RH = append(l.RH, moisture.Period{FromDay: p.FromDay, ToDay: p.ToDay, RHPct: p.RHPct})
 	}
 	if q.G != nil {
 		if err := between("g_mg_day_kpa", *q.G, 0.1, 20000); err != nil {
@@ -502,6 +469,72 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	return moistureOutput(o), nil
+}
+
+// needed reads what has to be given.
+func (q moistureInput) needed(l *moisture.Lot) error {
+	for _, need := range []struct {
+		field string
+		v     *float64
+		into  *float64
+	}{
+		{"air_temp_c", q.AirTempC, &l.AirTempC}, {"target_loss_pct", q.TargetLossPct, &l.TargetPct},
+		{"target_day", q.TargetDay, &l.TargetDay},
+	} {
+		if need.v == nil {
+			return fmt.Errorf("%s: missing; it may be a number", need.field)
+		}
+		*need.into = *need.v
+	}
+	l.EggTempC = l.AirTempC
+	if q.EggTempC != nil {
+		l.EggTempC = *q.EggTempC
+	}
+	return nil
+}
+
+// fresh reads the fresh egg, weighed or measured.
+func (q moistureInput) fresh(l *moisture.Lot) error {
+	switch {
+	case (q.LengthMM == nil) != (q.BreadthMM == nil):
+		return errors.New("breadth_mm, length_mm: one is given; it may be both or neither")
+	case q.LengthMM != nil:
+		if err := cmp.Or(
+			between("length_mm", *q.LengthMM, 5, 250), between("breadth_mm", *q.BreadthMM, 4, 200),
+		); err != nil {
+			return err
+		}
+		l.FreshMassG = moisture.FreshMass(*q.LengthMM, *q.BreadthMM)
+		l.VolumeCM3 = moisture.Volume(*q.LengthMM, *q.BreadthMM)
+	}
+	switch {
+	case q.FreshMassG != nil:
+		l.FreshMassG = *q.FreshMassG
+	case q.LengthMM == nil:
+		return errors.New("fresh_mass_g: missing; it may be a mass in g, or length_mm and breadth_mm are given")
+	}
+	return nil
+}
+
+// humidity reads what was held so far, at once or in periods.
+func (q moistureInput) humidity(l *moisture.Lot) error {
+	switch {
+	case q.RHPct != nil && len(q.RH) > 0:
+		return errors.New("rh: given beside rh_pct; it may be one of them")
+	case q.RHPct != nil:
+		if err := between("rh_pct", *q.RHPct, 0, 100); err != nil {
+			return err
+		}
+		l.RH = []moisture.Period{{FromDay: 0, ToDay: calendar.MaxDays, RHPct: *q.RHPct}}
+	}
+	for _, p := range q.RH {
+		l.RH = append(l.RH, moisture.Period{FromDay: p.FromDay, ToDay: p.ToDay, RHPct: p.RHPct})
+	}
+	return nil
+}
+
+func moistureOutput(o moisture.Outlook) any {
 	out := struct {
 		G            float64  `json:"g_mg_day_kpa"`
 		GLow         float64  `json:"g_low"`
@@ -521,8 +554,8 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 	}
 	if o.NoLoss {
 		out.Why = "no loss to be seen yet: weigh again after two or three days"
-		return out, nil
+		return out
 	}
 	out.RequiredRH, out.BestRH, out.BestLoss = &o.RequiredRHPct, &o.BestRHPct, &o.BestLossPct
-	return out, nil
+	return out
 }

@@ -22,7 +22,7 @@ import (
 )
 
 type cli struct {
-	Now Moment `help:"Freeze the clock at this moment, like 2027-04-14T07:00:00Z; for demos and tests." placeholder:"MOMENT"`
+	Now Moment `help:"${help_now}" placeholder:"MOMENT"`
 
 	Serve   serveCmd   `cmd:"" help:"Serve the pages."`
 	Demo    demoCmd    `cmd:"" help:"Load the demo farm."`
@@ -54,16 +54,28 @@ func (m Moment) clock() farm.Clock {
 // wrong is a mistake in what was given: exit code 2 and one line.
 type wrong struct{ error }
 
+// help is what is too long for a tag.
+var help = kong.Vars{
+	"help_now":      "Freeze the clock at this moment, like 2027-04-14T07:00:00Z; for demos and tests.",
+	"help_database": "Use this PostgreSQL database instead of one of the program's own.",
+	"help_owner": "The same database as the owner of its tables, who brings them up to date; " +
+		"--database-url where it is not given.",
+	"help_import": "Bring collections in from a CSV file with the columns date, pen, species, eggs, rejected, note. " +
+		"All lines come in, or none.",
+	"help_user": "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
+	"help_weights": "Weights in g, put on one after the other; without any they are read from standard input, " +
+		"one a line.",
+}
+
 func main() {
 	var c cli
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	parser := kong.Must(&c, kong.Name("metrogon"), kong.UsageOnError(), kong.ConfigureHelp(
-		kong.HelpOptions{Compact: false, WrapUpperBound: 100},
-	),
-		kong.Description("Plan staggered incubation batches, and know what each pen's eggs did."), kong.BindTo(
-			ctx, (*context.Context)(nil),
-		))
+	parser := kong.Must(
+		&c, kong.Name("metrogon"), kong.UsageOnError(), help, kong.BindTo(ctx, (*context.Context)(nil)),
+		kong.Description("Plan staggered incubation batches, and know what each pen's eggs did."),
+		kong.ConfigureHelp(kong.HelpOptions{Compact: false, WrapUpperBound: 100}),
+	)
 	run, err := parser.Parse(os.Args[1:])
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "metrogon:", err)
@@ -80,8 +92,8 @@ func main() {
 
 // database says where the records are.
 type database struct {
-	DatabaseURL string `name:"database-url" env:"METROGON_DATABASE_URL" help:"Use this PostgreSQL database instead of one of the program's own." placeholder:"URL"`
-	OwnerURL    string `name:"owner-url" env:"METROGON_OWNER_URL" help:"The same database as the owner of its tables, who brings them up to date; --database-url where it is not given." placeholder:"URL"`
+	DatabaseURL string `name:"database-url" env:"METROGON_DATABASE_URL" help:"${help_database}" placeholder:"URL"`
+	OwnerURL    string `name:"owner-url" env:"METROGON_OWNER_URL" help:"${help_owner}" placeholder:"URL"`
 	Data        string `env:"METROGON_DATA" default:".metrogon" help:"Folder of the program's own database." type:"path"`
 }
 

@@ -15,7 +15,7 @@ import (
 type scaleCmd struct {
 	To     string    `default:"http://127.0.0.1:8480" help:"The server that the weights go to."`
 	Key    string    `required:"" help:"The farm's scale key, as the page of hands-free weighing shows it."`
-	Weight []float64 `arg:"" optional:"" help:"Weights in g, put on one after the other; without any they are read from standard input, one a line."`
+	Weight []float64 `arg:"" optional:"" help:"${help_weights}"`
 }
 
 // Run is a simulated scale.

@@ -75,7 +75,9 @@ func TestWhatAFarmMayChoose(t *testing.T) {
 		"school": func(m *method.Method) { m.School = "damp" }, "hand_turns": func(m *method.Method) {
 			m.HandTurns = 4
 		},
-		"washing": func(m *method.Method) { m.Washing = "" }, "mistings": func(m *method.Method) { m.Mistings = 3 }, "cool_min": func(m *method.Method) { m.CoolMin = 31 },
+		"washing":  func(m *method.Method) { m.Washing = "" },
+		"mistings": func(m *method.Method) { m.Mistings = 3 },
+		"cool_min": func(m *method.Method) { m.CoolMin = 31 },
 	} {
 		m := usual
 		change(&m)

@@ -158,19 +158,21 @@ func (l Lot) backToFresh() float64 {
 // the mean mass of the one before (0: none), how many days ago it was, and what
 // an egg of the kind weighs; nothing if it looks right. Bounds: eggs lose at most
 // about 1.1 % a day [common practice: 0.6 to 0.8 %], kinds vary up to twofold.
+func oddFirst(massG, mean, kindG float64, r units.Reader) string {
+	switch {
+	case near(mean, kindG, 2):
+		return ""
+	case near(mean*units.GramsPerOunce, kindG, 2):
+		return fmt.Sprintf("%s an egg is little: was it %.4g ounces?", r.Mass(mean), massG)
+	}
+	return fmt.Sprintf("%s an egg is far from the usual %s: is the number of eggs right?", r.Mass(mean), r.Mass(kindG))
+}
+
 func Odd(massG float64, eggs int, before, days, kindG float64, r units.Reader) string {
 	const ounce = units.GramsPerOunce
 	mean := massG / float64(eggs)
 	if before == 0 {
-		switch {
-		case near(mean*ounce, kindG, 2) && !near(mean, kindG, 2):
-			return fmt.Sprintf("%s an egg is little: was it %.4g ounces?", r.Mass(mean), massG)
-		case !near(mean, kindG, 2):
-			return fmt.Sprintf(
-				"%s an egg is far from the usual %s: is the number of eggs right?", r.Mass(mean), r.Mass(kindG),
-			)
-		}
-		return ""
+		return oddFirst(massG, mean, kindG, r)
 	}
 	// A coarse scale may hide the loss of two or three days, but not of a week.
 	least, most := before*(1-.011*max(days, .5)), before*1.002

@@ -221,25 +221,26 @@ func complete(given any, t reflect.Type, at string) error {
 			return fmt.Errorf("%s: it may be an object", cmpOr(at, "input"))
 		}
 		for i := range t.NumField() {
-			if t.Field(i).Anonymous {
-				if err := complete(given, t.Field(i).Type, at); err != nil {
-					return err
-				}
-				continue
-			}
-			name, more, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
-			where := strings.TrimPrefix(at+"."+name, ".")
-			v, ok := fields[name]
-			if !ok || v == nil {
-				if more == "" {
-					return fmt.Errorf("%s: missing", where)
-				}
-				continue
-			}
-			if err := complete(v, t.Field(i).Type, where); err != nil {
+			if err := completeField(given, fields, t.Field(i), at); err != nil {
 				return err
 			}
 		}
+	}
+	return nil
+}
+
+func completeField(given any, fields map[string]any, f reflect.StructField, at string) error {
+	if f.Anonymous {
+		return complete(given, f.Type, at)
+	}
+	name, more, _ := strings.Cut(f.Tag.Get("json"), ",")
+	where := strings.TrimPrefix(at+"."+name, ".")
+	v, ok := fields[name]
+	if ok && v != nil {
+		return complete(v, f.Type, where)
+	}
+	if more == "" {
+		return fmt.Errorf("%s: missing", where)
 	}
 	return nil
 }

@@ -179,14 +179,7 @@ func (n *nodes) Pop() any {
 // stays with the node.
 func (p *prover) visit(n *node, cuts bool) (on *split) {
 	r := p.r
-	kept := map[int]branch{}
-	for _, b := range n.branches {
-		low, high := r.Range(b.v)
-		if _, seen := kept[b.v]; !seen {
-			kept[b.v] = branch{b.v, low, high}
-		}
-		r.Bounds(b.v, max(low, b.low), min(high, b.high))
-	}
+	defer r.within(n.branches)()
 	before, rounds := n.bound, 1
 	if cuts {
 		rounds = 4
@@ -214,10 +207,24 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 		}
 		n.branches = append(n.branches, r.settled(n.bound-p.goal())...)
 	}
-	for v, b := range kept {
-		r.Bounds(v, b.low, b.high)
-	}
 	return
+}
+
+// within narrows variables to the branches of a node; what it returns widens them again.
+func (r *relaxation) within(branches []branch) func() {
+	kept := map[int]branch{}
+	for _, b := range branches {
+		low, high := r.Range(b.v)
+		if _, seen := kept[b.v]; !seen {
+			kept[b.v] = branch{b.v, low, high}
+		}
+		r.Bounds(b.v, max(low, b.low), min(high, b.high))
+	}
+	return func() {
+		for v, b := range kept {
+			r.Bounds(v, b.low, b.high)
+		}
+	}
 }
 
 // settled are settings, loads and turns that have to stay where they are, as the bound

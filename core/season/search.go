@@ -125,7 +125,18 @@ func (s *searcher) ruin() {
 			s.trial.takeBack(i)
 		}
 	}
-	var out func(p *part) bool
+	out := s.victims(n)
+	for i := n - 1; i >= 0; i-- {
+		if p := &s.trial.parts[i]; !p.fixed && out(p) {
+			s.trial.drop(i)
+		}
+	}
+	s.trial.dropSmall()
+}
+
+// victims draws which batches are taken out: any, those near a day, near a machine, or
+// near a promise.
+func (s *searcher) victims(n int) (out func(p *part) bool) {
 	switch s.dice.IntN(5) {
 	case 0:
 		share := .05 + .3*s.dice.Float64()
@@ -149,12 +160,7 @@ func (s *searcher) ruin() {
 			return near && s.dice.IntN(3) > 0 || slices.Contains(o.sources, p.src) && s.dice.IntN(2) == 0
 		}
 	}
-	for i := n - 1; i >= 0; i-- {
-		if p := &s.trial.parts[i]; !p.fixed && out(p) {
-			s.trial.drop(i)
-		}
-	}
-	s.trial.dropSmall()
+	return out
 }
 
 // fillAll serves the promises that fall short, by rank.
@@ -189,40 +195,45 @@ func (s *searcher) join() {
 			if lack <= 0 {
 				break
 			}
-			var best part
-			most := math.Inf(-1)
-			for src := range s.m.source {
-				c, ok := s.m.cand(src, k.day)
-				if !ok || !slices.Contains(c.setters, k.machine) {
-					continue
-				}
-				x := &s.m.source[src]
-				for _, h := range c.hatches {
-					if s.m.banned(src, k.day, k.machine, h) {
-						continue
-					}
-					p := part{src: src, t: k.day, a: k.machine, h: h}
-					p.eggs = int(min(
-						float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h),
-						s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12),
-					))
-					s.take(&p)
-					p.eggs = 0
-					for _, l := range p.lays {
-						p.eggs += l.eggs
-						p.young += float64(l.eggs) * x.Yield * x.sp.AgeFactor[k.day-l.laid-x.first]
-					}
-					if worth := s.worth(&p) + s.dice.Float64()*s.jitter; p.eggs > 0 && worth > most {
-						most, best = worth, p
-					}
-				}
-			}
+			best := s.joins(k, lack)
 			if best.eggs == 0 {
 				break
 			}
 			s.trial.put(best)
 		}
 	}
+}
+
+// joins is the batch that serves best in a setting that lacks eggs.
+func (s *searcher) joins(k at, lack int) (best part) {
+	most := math.Inf(-1)
+	for src := range s.m.source {
+		c, ok := s.m.cand(src, k.day)
+		if !ok || !slices.Contains(c.setters, k.machine) {
+			continue
+		}
+		x := &s.m.source[src]
+		for _, h := range c.hatches {
+			if s.m.banned(src, k.day, k.machine, h) {
+				continue
+			}
+			p := part{src: src, t: k.day, a: k.machine, h: h}
+			p.eggs = int(min(
+				float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h),
+				s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12),
+			))
+			s.take(&p)
+			p.eggs = 0
+			for _, l := range p.lays {
+				p.eggs += l.eggs
+				p.young += float64(l.eggs) * x.Yield * x.sp.AgeFactor[k.day-l.laid-x.first]
+			}
+			if worth := s.worth(&p) + s.dice.Float64()*s.jitter; p.eggs > 0 && worth > most {
+				most, best = worth, p
+			}
+		}
+	}
+	return best
 }
 
 // worth is what a part's young would bring, an egg.

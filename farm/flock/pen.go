@@ -99,16 +99,7 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 		cells[at] = x
 	}
 	for at, x := range cells {
-		g := l.groups[at.key]
-		_, _, out := outcome.Part{
-			Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g),
-		}.Known()
-		r := x.Record
-		if out == 0 {
-			r = farm.WithGroups(r, []store.Group{g})
-		} else {
-			r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-		}
+		r, out := l.known(x, l.groups[at.key])
 		leftOut += out
 		sums[at.name] = plus(sums[at.name], r)
 	}
@@ -116,6 +107,18 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 		all = append(all, Part{n, farm.RatesOf(sums[n])})
 	}
 	return all, leftOut
+}
+
+// known is what is known of a lot whose young were counted with others of its group, and
+// how many of its eggs tell nothing of hatch.
+func (l lots) known(x store.PenLot, g store.Group) (r store.Record, leftOut int) {
+	part := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}
+	if _, _, leftOut = part.Known(); leftOut == 0 {
+		return farm.WithGroups(x.Record, []store.Group{g}), 0
+	}
+	r = x.Record
+	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
+	return r, leftOut
 }
 
 func (p *PenPage) count(l lots) {
@@ -135,6 +138,10 @@ func (p *PenPage) count(l lots) {
 		p.Reasons[i].Eggs += x.Eggs
 	}
 	slices.SortStableFunc(p.Reasons, func(a, b Reject) int { return b.Eggs - a.Eggs })
+}
+
+// compare sorts the eggs by hen, by what was done to their shells, and those on trial.
+func (p *PenPage) compare(l lots) {
 	ordinary := func(name func(store.PenLot) string) func(store.PenLot) string {
 		return func(x store.PenLot) string {
 			if x.Trial {
@@ -192,6 +199,7 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		}
 		l := lots{all, farm.GroupsByKey(groups)}
 		page.count(l)
+		page.compare(l)
 		page.Band = w.Band(id)
 		ids, byBatch := l.byBatch()
 		whole := store.Record{PenID: id}

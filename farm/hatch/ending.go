@@ -106,15 +106,22 @@ type Ending struct {
 	At    time.Time // zero: now
 }
 
+func (e Ending) check() error {
+	switch {
+	case (e.Fate == outcome.Hatched || e.Fate == outcome.Broken) && e.Stage == "":
+	case e.Fate == outcome.Unhatched && slices.Contains(candling.Stages, candling.Stage(e.Stage)):
+	case e.Fate == outcome.Removed && slices.Contains(Reasons, e.Stage):
+	default:
+		return farm.Problemf("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
+	}
+	return nil
+}
+
 // End ends these eggs.
 func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID int64, e Ending) (farm.Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		switch {
-		case (e.Fate == outcome.Hatched || e.Fate == outcome.Broken) && e.Stage == "":
-		case e.Fate == outcome.Unhatched && slices.Contains(candling.Stages, candling.Stage(e.Stage)):
-		case e.Fate == outcome.Removed && slices.Contains(Reasons, e.Stage):
-		default:
-			return farm.Done{}, farm.Problemf("fate", "%q is no end of an egg.", string(e.Fate)+" "+e.Stage)
+		if err := e.check(); err != nil {
+			return farm.Done{}, err
 		}
 		at, err := tx.When(batch, e.At)
 		if err != nil {
@@ -210,14 +217,8 @@ func (b *Service) Close(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if alive > 0 && !v.Hatching() {
-			return farm.Done{}, farm.Problemf("batch", "%s are still growing; %s is not due before %s.",
-				wording.Plural(alive, "egg"), batch.Code, m.ShortDay(v.Hatch().From))
-		}
-		if batch.LockedAt != nil && at.Before(*batch.LockedAt) {
-			return farm.Done{}, farm.Problemf(
-				"when", "%s went into lockdown %s, so it was not over before.", batch.Code, m.Moment(*batch.LockedAt),
-			)
+		if err := mayClose(v, alive, at, m); err != nil {
+			return farm.Done{}, err
 		}
 		before := batch
 		u := journal.Undo{batchBefore.Of(before)}
@@ -235,6 +236,20 @@ func (b *Service) Close(
 			wording.Plural(all, "egg"),
 		)
 	})
+}
+
+// mayClose tells why a batch cannot be over yet.
+func mayClose(v farm.BatchView, alive int, at time.Time, m *farm.Member) error {
+	if alive > 0 && !v.Hatching() {
+		return farm.Problemf("batch", "%s are still growing; %s is not due before %s.",
+			wording.Plural(alive, "egg"), v.Code, m.ShortDay(v.Hatch().From))
+	}
+	if v.LockedAt != nil && at.Before(*v.LockedAt) {
+		return farm.Problemf(
+			"when", "%s went into lockdown %s, so it was not over before.", v.Code, m.Moment(*v.LockedAt),
+		)
+	}
+	return nil
 }
 
 // endLeft ends the eggs that are left when a batch is closed. A batch is known egg

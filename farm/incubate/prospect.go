@@ -43,26 +43,31 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 		hatch[r.PenID] = newHatch.After(r.HatchedFertile, r.FertileClosed).Mean()
 	}
 	for _, p := range page.Pens {
-		left := 0.0
-		for _, e := range p.Eggs {
-			o.AtSet += fertile[p.ID] * hatch[p.ID]
-			switch farm.FateOf(e) {
-			case outcome.Removed, outcome.Broken:
-				o.Out++
-			case "":
-				switch {
-				case e.Fertile == nil:
-					left += fertile[p.ID] * hatch[p.ID]
-				case *e.Fertile:
-					left += hatch[p.ID]
-				}
-			}
-		}
-		// Of eggs whose young were counted some are shells by now.
-		if in := len(p.Left()); in > 0 {
-			left *= float64(p.Alive) / float64(in)
-		}
-		o.Young += float64(p.Hatched) + left
+		o.add(p, fertile[p.ID], hatch[p.ID])
 	}
 	return o, nil
+}
+
+// add reckons the eggs of one pen.
+func (o *Prospect) add(p farm.PenEggs, fertile, hatch float64) {
+	left := 0.0
+	for _, e := range p.Eggs {
+		o.AtSet += fertile * hatch
+		switch farm.FateOf(e) {
+		case outcome.Removed, outcome.Broken:
+			o.Out++
+		case "":
+			switch {
+			case e.Fertile == nil:
+				left += fertile * hatch
+			case *e.Fertile:
+				left += hatch
+			}
+		}
+	}
+	// Of eggs whose young were counted some are shells by now.
+	if in := len(p.Left()); in > 0 {
+		left *= float64(p.Alive) / float64(in)
+	}
+	o.Young += float64(p.Hatched) + left
 }

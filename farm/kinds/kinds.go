@@ -92,6 +92,17 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []Kind
 	return
 }
 
+func check(shipped *species.Profile, changes []species.Change, way method.Method) error {
+	var p farm.Problems
+	if _, err := shipped.With(changes); err != nil {
+		p.Addf("figures", "%s.", wording.Capital(err.Error()))
+	}
+	if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
+		p.Addf(field, "%s", says)
+	}
+	return p.Err()
+}
+
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
 // its method. It says which values are unusual.
 func (b *Service) SaveKind(
@@ -105,14 +116,7 @@ func (b *Service) SaveKind(
 		if err != nil {
 			return farm.Done{}, farm.ErrNone
 		}
-		var p farm.Problems
-		if _, err := shipped.With(changes); err != nil {
-			p.Addf("figures", "%s.", wording.Capital(err.Error()))
-		}
-		if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
-			p.Addf(field, "%s", says)
-		}
-		if err := p.Err(); err != nil {
+		if err := check(shipped, changes, way); err != nil {
 			return farm.Done{}, err
 		}
 		rows := make([]store.Figure, len(changes))
@@ -129,13 +133,7 @@ func (b *Service) SaveKind(
 			return farm.Done{}, err
 		}
 		if !shipped.IsReptile() {
-			if err := tx.SetMethod(
-				ctx,
-				store.Method{
-					Species: shipped.ID, School: string(way.School), HandTurns: way.HandTurns,
-					Washing: string(way.Washing), Mistings: way.Mistings, CoolMin: way.CoolMin,
-				},
-			); err != nil {
+			if err := tx.SetMethod(ctx, farm.MethodRow(shipped.ID, way)); err != nil {
 				return farm.Done{}, err
 			}
 		}

@@ -42,27 +42,10 @@ func (b *Service) Baskets(
 			return err
 		}
 		for _, x := range baskets {
-			kind, err := w.Kind(w.PenByID[x.PenID].Species)
+			v, err := basket(w, x)
 			if err != nil {
 				return err
 			}
-			resting := 0
-			if x.ReadyAt != nil && x.ReadyAt.After(w.Now) {
-				resting = x.Eggs
-			}
-			v := BasketView{
-				Basket: x, Pen: w.PenByID[x.PenID],
-				Lot: farm.LotOn(
-					kind,
-					store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
-					m.Date(w.Now),
-				),
-			}
-			gathered := time.Date(x.LaidOn.Year(), x.LaidOn.Month(), x.LaidOn.Day(), 12, 0, 0, 0, m.Place)
-			if x.At != nil {
-				gathered = *x.At
-			}
-			v.Hours = max(0, int(w.Now.Sub(gathered).Hours()))
 			for _, p := range up.Places {
 				if x.PlaceID != nil && *x.PlaceID == p.ID {
 					v.Place = p.Name
@@ -74,6 +57,32 @@ func (b *Service) Baskets(
 		return err
 	})
 	return
+}
+
+// basket works one out.
+func basket(w *farm.Snapshot, x store.Basket) (v BasketView, err error) {
+	kind, err := w.Kind(w.PenByID[x.PenID].Species)
+	if err != nil {
+		return v, err
+	}
+	resting := 0
+	if x.ReadyAt != nil && x.ReadyAt.After(w.Now) {
+		resting = x.Eggs
+	}
+	v = BasketView{
+		Basket: x, Pen: w.PenByID[x.PenID],
+		Lot: farm.LotOn(
+			kind,
+			store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
+			w.Member.Date(w.Now),
+		),
+	}
+	gathered := time.Date(x.LaidOn.Year(), x.LaidOn.Month(), x.LaidOn.Day(), 12, 0, 0, 0, w.Member.Place)
+	if x.At != nil {
+		gathered = *x.At
+	}
+	v.Hours = max(0, int(w.Now.Sub(gathered).Hours()))
+	return v, nil
 }
 
 // RejectView is rejected eggs that still lie about and are young enough to be set on

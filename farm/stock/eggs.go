@@ -10,6 +10,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
+	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -152,14 +153,21 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		if err != nil {
 			return farm.Done{}, err
 		}
-		switch n := len(codes); {
-		case n > 1:
-			said = append(said, fmt.Sprintf("Mark them %s to %s.", codes[0], codes[n-1]))
-		case n == 1:
-			said = append(said, fmt.Sprintf("Mark it %s.", codes[0]))
-		}
+		said = append(said, toMark(codes)...)
 		return journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
 	})
+}
+
+// toMark says which codes are to be pencilled on new eggs.
+func toMark(codes []string) []string {
+	switch n := len(codes); n {
+	case 0:
+		return nil
+	case 1:
+		return []string{fmt.Sprintf("Mark it %s.", codes[0])}
+	default:
+		return []string{fmt.Sprintf("Mark them %s to %s.", codes[0], codes[n-1])}
+	}
 }
 
 // collection checks one gathering and gives its row.
@@ -183,31 +191,40 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 	if c.Washing == "" && ok {
 		c.Washing = w.Method(pen.Species).Washing
 	}
-	if ok && !slices.Contains(method.Washings, c.Washing) {
-		p.Addf("washing", "Pick what was done to the shells.")
-	}
-	row.Washing = string(c.Washing)
-	if row.WashWith = p.Name(
-		"wash_with", "What they were washed with", c.WashWith, 60, false,
-	); c.Washing != method.Washed {
-		row.WashWith = ""
-	}
+	row.Washing, row.WashWith = c.shells(p, ok)
 	if c.PlaceID != 0 {
 		if !slices.ContainsFunc(up.Places, func(x store.StoragePlace) bool { return x.ID == c.PlaceID }) {
 			p.Addf("place", "Pick where the eggs are kept.")
 		}
 		row.PlaceID = &c.PlaceID
 	}
-	p.Mass(w.Member.Units(), "mass", "The weight", c.MassG, .3, 400)
+	c.size(p, w.Member.Units())
+	if c.LaidOn.Equal(w.Member.Date(w.Now)) {
+		row.At = &w.Now
+	}
+	return row
+}
+
+// shells checks what was done to them.
+func (c Collected) shells(p *farm.Problems, penKnown bool) (washing, with string) {
+	if penKnown && !slices.Contains(method.Washings, c.Washing) {
+		p.Addf("washing", "Pick what was done to the shells.")
+	}
+	with = p.Name("wash_with", "What they were washed with", c.WashWith, 60, false)
+	if c.Washing != method.Washed {
+		with = ""
+	}
+	return string(c.Washing), with
+}
+
+// size checks weight and measures.
+func (c Collected) size(p *farm.Problems, r units.Reader) {
+	p.Mass(r, "mass", "The weight", c.MassG, .3, 400)
 	p.Measure("length", "The length", c.LengthMM, 8, 150, "mm")
 	p.Measure("breadth", "The breadth", c.Breadth, 6, 120, "mm")
 	if (c.LengthMM == nil) != (c.Breadth == nil) {
 		p.Addf("breadth", "Give both length and breadth, or neither.")
 	}
-	if c.LaidOn.Equal(w.Member.Date(w.Now)) {
-		row.At = &w.Now
-	}
-	return row
 }
 
 // gathered says one gathering in words.

@@ -130,7 +130,8 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 			return farm.Done{}, err
 		}
 		before := parcel
-		parcel.Sent, parcel.Broken, parcel.Loose, parcel.Displaced, parcel.ArrivedAt, parcel.CollectionID, parcel.Note = &a.Sent, &a.Broken, &a.Loose, &a.Displaced, &a.At, &ids[0], a.Note
+		parcel.Sent, parcel.Broken, parcel.Loose, parcel.Displaced = &a.Sent, &a.Broken, &a.Loose, &a.Displaced
+		parcel.ArrivedAt, parcel.CollectionID, parcel.Note = &a.At, &ids[0], a.Note
 		if err := tx.SaveParcel(ctx, parcel); err != nil {
 			return farm.Done{}, err
 		}

@@ -60,21 +60,26 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 		page.Own, page.LeftOut = w.OwnByAge(records, page.Kind.ID)
 		page.Curve = storage.Blend(page.Kind, page.Own)
 		for day := 1; day <= int(page.Kind.StorageLimitDays.To)+4; day++ {
-			a := WaitingAge{
-				Days: day, Published: storage.Relative(page.Kind, float64(day)),
-				Relative: page.Curve.Relative(float64(day)), Keeping: storage.Judge(page.Kind, day),
-			}
-			a.Share, a.OwnEggs = page.Curve.Weight(float64(day))
-			for _, o := range page.Own {
-				if int(o.AgeDays) == day || (day == 1 && o.AgeDays == 0) {
-					a.Set, a.Hatched = a.Set+o.Set, a.Hatched+o.Hatched
-				}
-			}
-			page.Ages = append(page.Ages, a)
+			page.Ages = append(page.Ages, page.age(day))
 		}
 		return nil
 	})
 	return
+}
+
+// age explains the curve at one age.
+func (p Waiting) age(day int) WaitingAge {
+	a := WaitingAge{
+		Days: day, Published: storage.Relative(p.Kind, float64(day)),
+		Relative: p.Curve.Relative(float64(day)), Keeping: storage.Judge(p.Kind, day),
+	}
+	a.Share, a.OwnEggs = p.Curve.Weight(float64(day))
+	for _, o := range p.Own {
+		if int(o.AgeDays) == day || (day == 1 && o.AgeDays == 0) {
+			a.Set, a.Hatched = a.Set+o.Set, a.Hatched+o.Hatched
+		}
+	}
+	return a
 }
 
 // Says tells in one sentence what the curve rests on. Better or worse is said of the

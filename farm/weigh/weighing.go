@@ -2,6 +2,7 @@ package weigh
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -70,55 +71,13 @@ func (b *Service) Record(
 				"batch", "Reptile eggs take up water from their substrate; weigh the box instead.",
 			)
 		}
-		row := store.Weighing{BatchID: batchID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
-		usual := page.Kind.EggG.At
 		var p farm.Problems
-		if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
-			for _, e := range eggs {
-				if e.Fate == nil && farm.CodeOf(e.Mark, e.No) == code {
-					row.EggID, row.Eggs, x.TrayID = &e.ID, 1, 0
-					if e.MassG != nil {
-						usual = *e.MassG
-					}
-				}
-			}
-			if row.EggID == nil {
-				p.Addf("code", "No egg in %s has the code %.12q.", batch.Code, code)
-			}
-		}
-		p.Count("eggs", "The number of eggs", row.Eggs, 1, page.Eggs)
-		if x.Cell.read() {
-			row.MassG = 0
-			if x.Cell.Drawn {
-				p.Measure("cell", "The drawing", &x.Cell.LossPct, 0, 40, "%")
-			} else {
-				p.Measure("depth", "The air cell", &x.Cell.DepthMM, 1, math.Round(.6*moisture.Length(usual)), "mm")
-			}
-			row.CellPct = x.Cell.pct(usual)
-		} else {
-			p.Mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
-		}
-		p.Measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
-		p.Temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
-		if x.At.Before(batch.SetAt.Add(-time.Hour)) || x.At.After(w.Now.Add(time.Hour)) {
-			p.Addf("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
-		}
-		if x.TrayID != 0 {
-			row.TrayID = &x.TrayID
-			if !slices.ContainsFunc(page.Trays, func(t store.Tray) bool { return t.ID == x.TrayID }) {
-				p.Addf("tray", "Pick what lay on the scale.")
-			}
-		}
+		row, usual := x.row(&p, page, eggs, m)
 		all, err := tx.Weighings(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		var before *store.Weighing // the newest of the same eggs
-		for i, old := range all {
-			if loadOf(old) == loadOf(row) {
-				before = &all[i]
-			}
-		}
+		before := newestOf(all, loadOf(row))
 		if before != nil && !before.At.Before(x.At) {
 			p.Addf("at", "There is a later weighing of these eggs already, of %s.", m.Moment(before.At))
 		}
@@ -132,31 +91,83 @@ func (b *Service) Record(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		u := journal.Undo{dropWeighing.Of(id)}
-		what := wording.Plural(row.Eggs, "egg")
-		if row.EggID != nil {
-			what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
-		}
-		if row.CellPct == 0 {
-			return journal.Record(
-				ctx, tx, journal.On("batch", batchID), u, "%s: %s weighed, %s each.", batch.Code, what,
-				m.Units().Mass(row.MassG/float64(row.Eggs)),
-			)
-		}
-		loss := moisture.LossOfCell(row.CellPct / 100)
-		if row.EggID == nil || before == nil {
-			return journal.Record(
-				ctx, tx, journal.On("batch", batchID), u, "%s: air cell of %s read, about %.0f %% lost.", batch.Code,
-				what, loss,
-			)
-		}
-		growth := candling.Judge(
-			moisture.LossOfCell(before.CellPct/100), loss, x.At.Sub(before.At).Hours()/24, page.Target/page.LastDay,
-		)
-		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), u, "%s: the air cell of %s %s.", batch.Code, what, growth,
-		)
+		said := told(row, before, page, eggs, m.Units())
+		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said)
 	})
+}
+
+// row checks what was typed and gives the row that it makes, with what an egg of these
+// usually weighs, in g.
+func (x Weighing) row(
+	p *farm.Problems, page Water, eggs farm.Eggs, m *farm.Member,
+) (row store.Weighing, usual float64) {
+	row = store.Weighing{BatchID: page.ID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
+	usual = page.Kind.EggG.At
+	if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
+		for _, e := range eggs {
+			if e.Fate == nil && farm.CodeOf(e.Mark, e.No) == code {
+				row.EggID, row.Eggs, x.TrayID = &e.ID, 1, 0
+				if e.MassG != nil {
+					usual = *e.MassG
+				}
+			}
+		}
+		if row.EggID == nil {
+			p.Addf("code", "No egg in %s has the code %.12q.", page.Code, code)
+		}
+	}
+	p.Count("eggs", "The number of eggs", row.Eggs, 1, page.Eggs)
+	switch {
+	case !x.Cell.read():
+		p.Mass(m.Units(), "mass", "The weight", &row.MassG, .3, 200000)
+	case x.Cell.Drawn:
+		p.Measure("cell", "The drawing", &x.Cell.LossPct, 0, 40, "%")
+	default:
+		p.Measure("depth", "The air cell", &x.Cell.DepthMM, 1, math.Round(.6*moisture.Length(usual)), "mm")
+	}
+	if x.Cell.read() {
+		row.MassG, row.CellPct = 0, x.Cell.pct(usual)
+	}
+	p.Measure("rh", "The humidity", &x.RHPct, 1, 100, "%")
+	p.Temp(m.Units(), "temp", "The temperature", &x.TempC, 30, 42)
+	if x.At.Before(page.SetAt.Add(-time.Hour)) || x.At.After(page.Now.Add(time.Hour)) {
+		p.Addf("at", "The moment of weighing lies outside the batch's time; it may be from its setting to now.")
+	}
+	if x.TrayID != 0 {
+		row.TrayID = &x.TrayID
+		if !slices.ContainsFunc(page.Trays, func(t store.Tray) bool { return t.ID == x.TrayID }) {
+			p.Addf("tray", "Pick what lay on the scale.")
+		}
+	}
+	return row, usual
+}
+
+// newestOf is the newest weighing of the same eggs; nil if there is none.
+func newestOf(all []store.Weighing, l Load) (before *store.Weighing) {
+	for i, old := range all {
+		if loadOf(old) == l {
+			before = &all[i]
+		}
+	}
+	return before
+}
+
+// told says a weighing in words.
+func told(row store.Weighing, before *store.Weighing, page Water, eggs farm.Eggs, r units.Reader) string {
+	what := wording.Plural(row.Eggs, "egg")
+	if row.EggID != nil {
+		what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
+	}
+	if row.CellPct == 0 {
+		return fmt.Sprintf("%s: %s weighed, %s each.", page.Code, what, r.Mass(row.MassG/float64(row.Eggs)))
+	}
+	loss := moisture.LossOfCell(row.CellPct / 100)
+	if row.EggID == nil || before == nil {
+		return fmt.Sprintf("%s: air cell of %s read, about %.0f %% lost.", page.Code, what, loss)
+	}
+	days := row.At.Sub(before.At).Hours() / 24
+	growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, days, page.Target/page.LastDay)
+	return fmt.Sprintf("%s: the air cell of %s %s.", page.Code, what, growth)
 }
 
 // oddOf asks about a figure that does not go with the one before.
@@ -237,13 +248,7 @@ func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, ba
 		}
 		way := w.Method(kind.ID)
 		way.School = method.ByWeight
-		if err := tx.SetMethod(
-			ctx,
-			store.Method{
-				Species: kind.ID, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing),
-				Mistings: way.Mistings, CoolMin: way.CoolMin,
-			},
-		); err != nil {
+		if err := tx.SetMethod(ctx, farm.MethodRow(kind.ID, way)); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(

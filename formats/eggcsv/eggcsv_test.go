@@ -55,7 +55,8 @@ func TestSaysWhatItAssumed(t *testing.T) {
 func TestNamesEveryBadLine(t *testing.T) {
 	f, err := eggcsv.Read(
 		strings.NewReader(
-			"date,pen,eggs,rejected\n2027-03-14,A,7,\n2027-02-30,A,7,0\n2027-03-14,,7,0\n2027-03-14,A,many,-1\n2027-03-14,A,1000000000,0\n4/5/27 or so,A\n",
+			"date,pen,eggs,rejected\n2027-03-14,A,7,\n2027-02-30,A,7,0\n2027-03-14,,7,0\n" +
+				"2027-03-14,A,many,-1\n2027-03-14,A,1000000000,0\n4/5/27 or so,A\n",
 		),
 	)
 	require.NoError(t, err)

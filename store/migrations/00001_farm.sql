@@ -54,7 +54,9 @@ create table machines (
   farm_id            bigint not null references farms,
   id                 bigint generated always as identity,
   name               text not null check (length(name) between 1 and 60),
-  kind               text not null check (kind in ('forced-air', 'still-air', 'cabinet', 'hatcher', 'all-in-one', 'broody-hen', 'reptile-box')),
+  kind               text not null check (kind in (
+    'forced-air', 'still-air', 'cabinet', 'hatcher', 'all-in-one', 'broody-hen', 'reptile-box'
+  )),
   counter_from       smallint not null default 0 check (counter_from in (0, 1)),
   counter_started_at timestamptz, -- null: it has no counter, or it is not running
   until_on           date,        -- no longer used from this day on
@@ -217,7 +219,8 @@ do $$ declare t text; begin
 end $$;
 -- +goose StatementEnd
 alter table farms enable row level security;
-create policy farm_wall on farms to metrogon_farm using (id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
+create policy farm_wall on farms to metrogon_farm
+  using (id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
 grant select, update on farms to metrogon_farm;
 grant usage on sequence collections_id_seq to metrogon_farm;
 revoke update, delete on journal from metrogon_farm; -- append-only

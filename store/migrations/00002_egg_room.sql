@@ -107,7 +107,8 @@ create unique index eggs_mark on eggs (farm_id, mark) where mark is not null and
 create index eggs_unmarked on eggs (farm_id) where mark is null and fate is null and not rejected;
 -- What eggs did by age is counted from the index alone.
 drop index eggs_of_pen;
-create index eggs_of_pen on eggs (farm_id, pen_id, batch_id, laid_on) include (fate, fertile, rejected, reason, collection_id);
+create index eggs_of_pen on eggs (farm_id, pen_id, batch_id, laid_on)
+  include (fate, fertile, rejected, reason, collection_id);
 create index eggs_weighed on eggs (farm_id, pen_id) include (mass_g) where mass_g is not null;
 create index eggs_of_tray on eggs (farm_id, tray_id) where tray_id is not null and fate is null;
 

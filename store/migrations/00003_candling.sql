@@ -1,7 +1,9 @@
 -- +goose Up
 
 alter table calls drop constraint calls_call_check,
-  add constraint calls_call_check check (call in ('live', 'clear', 'ring', 'quit', 'unsure', 'unseen', 'cracked', 'bad', 'displaced'));
+  add constraint calls_call_check check (call in (
+    'live', 'clear', 'ring', 'quit', 'unsure', 'unseen', 'cracked', 'bad', 'displaced'
+  ));
 
 -- Eggs weighed together: a whole batch, or those of one tray.
 create table weighings (
@@ -20,7 +22,8 @@ create table weighings (
 );
 create index weighings_of_batch on weighings (farm_id, batch_id, at);
 alter table weighings enable row level security;
-create policy farm_wall on weighings to metrogon_farm using (farm_id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
+create policy farm_wall on weighings to metrogon_farm
+  using (farm_id = (select nullif(current_setting('app.farm_id', true), '')::bigint));
 grant select, insert, update, delete on weighings to metrogon_farm;
 
 alter table calls add column person_id bigint references people; -- who candled

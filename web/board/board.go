@@ -104,20 +104,8 @@ func draw(b machines.Board, m *farm.Member) drawing {
 		if len(l.Batches) > 0 {
 			out.Full = fmt.Sprintf("%.0f %% full", 100*l.Full)
 		}
-		var ends []float64 // of each row
-		bars := slices.Clone(l.Bars)
-		slices.SortStableFunc(bars, func(p, q machines.Bar) int {
-			return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix())
-		})
-		for _, s := range bars {
-			r := slices.IndexFunc(ends, func(end float64) bool { return end <= x(s.From)+0.5 })
-			if r < 0 {
-				r, ends = len(ends), append(ends, 0)
-			}
-			ends[r] = max(x(s.To), x(s.From)+4)
-			out.Bars = append(out.Bars, shape(s, x(s.From), ends[r]-x(s.From), y+float64(r)*barStep, m))
-		}
-		y += max(2, float64(len(ends)))*barStep + 10
+		rows := out.fill(l, x, m)
+		y += max(2, float64(rows))*barStep + 10
 		out.Line = y - 6
 		d.Lanes = append(d.Lanes, out)
 	}
@@ -126,6 +114,24 @@ func draw(b machines.Board, m *farm.Member) drawing {
 		d.Now = x(now)
 	}
 	return d
+}
+
+// fill puts the bars of a machine into as many rows as they need.
+func (out *lane) fill(l machines.Lane, x func(time.Time) float64, m *farm.Member) (rows int) {
+	var ends []float64 // of each row
+	bars := slices.Clone(l.Bars)
+	slices.SortStableFunc(bars, func(p, q machines.Bar) int {
+		return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix())
+	})
+	for _, s := range bars {
+		r := slices.IndexFunc(ends, func(end float64) bool { return end <= x(s.From)+0.5 })
+		if r < 0 {
+			r, ends = len(ends), append(ends, 0)
+		}
+		ends[r] = max(x(s.To), x(s.From)+4)
+		out.Bars = append(out.Bars, shape(s, x(s.From), ends[r]-x(s.From), out.Y+float64(r)*barStep, m))
+	}
+	return len(ends)
 }
 
 func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {

@@ -165,23 +165,32 @@ func (r handler) importing(c *echo.Context, m *farm.Member, u upload) error {
 	return r.Render(c, r.file, meta, m, u)
 }
 
+// uploaded is the text of the file that came, or else what was pasted.
+func uploaded(c *echo.Context, f *page.Form) (string, error) {
+	file, err := c.FormFile("file")
+	if err != nil || file.Size == 0 {
+		return f.Get("text"), nil
+	}
+	in, err := file.Open()
+	if err != nil {
+		return "", err
+	}
+	defer in.Close()
+	text, err := io.ReadAll(io.LimitReader(in, eggcsv.MaxBytes+1))
+	if err != nil {
+		return "", echo.NewHTTPError(http.StatusBadRequest, "The file did not arrive whole; send it again.")
+	}
+	return string(text), nil
+}
+
 func (r handler) bring(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
 	if err != nil {
 		return err
 	}
-	u := upload{Text: f.Get("text")}
-	if file, err := c.FormFile("file"); err == nil && file.Size > 0 {
-		in, err := file.Open()
-		if err != nil {
-			return err
-		}
-		defer in.Close()
-		text, err := io.ReadAll(io.LimitReader(in, eggcsv.MaxBytes+1))
-		if err != nil {
-			return echo.NewHTTPError(http.StatusBadRequest, "The file did not arrive whole; send it again.")
-		}
-		u.Text = string(text)
+	u := upload{}
+	if u.Text, err = uploaded(c, f); err != nil {
+		return err
 	}
 	if strings.TrimSpace(u.Text) == "" {
 		u.Says = "Pick a file, or paste its lines."

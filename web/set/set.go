@@ -107,7 +107,13 @@ func (b handler) show(c *echo.Context, m *farm.Member, s incubate.Setting, meta 
 			meta.Typed.Set("take-"+lotKey(p), strconv.Itoa(p.Eggs))
 		}
 	}
-	for _, p := range set.Setting.Picks {
+	d.tick(set.Setting.Picks)
+	return b.Render(c, b.page, meta, m, d)
+}
+
+// tick marks the single eggs that are picked.
+func (d data) tick(picks []incubate.Pick) {
+	for _, p := range picks {
 		for _, id := range p.Only {
 			d.Ticked[id] = true
 		}
@@ -122,7 +128,6 @@ func (b handler) show(c *echo.Context, m *farm.Member, s incubate.Setting, meta 
 			}
 		}
 	}
-	return b.Render(c, b.page, meta, m, d)
 }
 
 // work reads the form, and sets the eggs or only works them out.

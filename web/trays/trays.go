@@ -92,31 +92,8 @@ func (d data) draw(t farm.TrayView) Map {
 	m := Map{TrayView: t, Width: left + cell*columns + 2, Height: above + high*rows + 2, Cell: cell, High: high}
 	for place := range t.Layout.Places() {
 		row, column := place/columns, place%columns
-		s := Spot{Place: place, Name: t.Layout.Name(place), X: left + cell*column, Y: above + high*row}
-		if slices.Contains(t.Warm, place) {
-			s.Air = "warm"
-		} else if slices.Contains(t.Cool, place) {
-			s.Air = "cool"
-		}
-		var marks []string
-		for i, e := range t.Lying[place] {
-			x, y := Seat(i, d.PerPlace)
-			egg := Egg{TrayEgg: e, X: x, Y: y, Other: e.BatchID != d.ID}
-			if !egg.Other {
-				egg.Band = d.band(e.PenID)
-			}
-			s.Eggs = append(s.Eggs, egg)
-			marks = append(marks, e.Mark)
-		}
-		s.Says = s.Name
-		if s.Air != "" {
-			s.Says += ", " + s.Air
-		}
-		if len(marks) == 0 {
-			s.Says += ", empty"
-		} else {
-			s.Says += ": " + strings.Join(marks, ", ")
-		}
+		s := d.spot(t, place)
+		s.X, s.Y = left+cell*column, above+high*row
 		m.Spots = append(m.Spots, s)
 		if t.Layout.Rows > 0 && column == 0 {
 			m.Rows = append(m.Rows, Label{left - 6, s.Y + high/2 + 4, strings.TrimRight(s.Name, "0123456789")})
@@ -126,6 +103,36 @@ func (d data) draw(t farm.TrayView) Map {
 		}
 	}
 	return m
+}
+
+// spot is a place with the eggs in it.
+func (d data) spot(t farm.TrayView, place int) Spot {
+	s := Spot{Place: place, Name: t.Layout.Name(place)}
+	if slices.Contains(t.Warm, place) {
+		s.Air = "warm"
+	} else if slices.Contains(t.Cool, place) {
+		s.Air = "cool"
+	}
+	var marks []string
+	for i, e := range t.Lying[place] {
+		x, y := Seat(i, d.PerPlace)
+		egg := Egg{TrayEgg: e, X: x, Y: y, Other: e.BatchID != d.ID}
+		if !egg.Other {
+			egg.Band = d.band(e.PenID)
+		}
+		s.Eggs = append(s.Eggs, egg)
+		marks = append(marks, e.Mark)
+	}
+	s.Says = s.Name
+	if s.Air != "" {
+		s.Says += ", " + s.Air
+	}
+	if len(marks) == 0 {
+		s.Says += ", empty"
+	} else {
+		s.Says += ": " + strings.Join(marks, ", ")
+	}
+	return s
 }
 
 // Seat is where in a place its ith egg lies, of so many: one in the middle, four
