@@ -126,7 +126,7 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 	if err != nil {
 		return err
 	}
-	if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, "helper"); err != nil {
+	if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, farm.HelperRole); err != nil {
 		return err
 	}
 	defer func() {

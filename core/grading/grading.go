@@ -14,6 +14,9 @@ type Reason struct {
 	Why      string // what it is and how it is seen
 }
 
+// Broken is the reason of an egg that broke in the nest or on the way.
+const Broken = "broken"
+
 // Reasons to reject an egg [common practice].
 var Reasons = []Reason{
 	{"crack", "cracked", "Candle for hairlines; in water a stream of bubbles shows one."},
@@ -24,7 +27,7 @@ var Reasons = []Reason{
 	{"dirty", "dirty", "Soiled so that brushing would not help."},
 	{"pullet", "first eggs", "The first eggs of a young layer hatch badly."},
 	{"floats", "floats", "Lies on the water: too old, do not set. Never float an egg with an embryo."},
-	{"broken", "broken", "Broken in the nest or on the way."},
+	{Broken, "broken", "Broken in the nest or on the way."},
 }
 
 // Known finds a reason.

@@ -97,7 +97,7 @@ func called(
 		u = append(u, journal.Revive.Of(ended))
 		said += " and taken out"
 	}
-	return journal.Record(ctx, tx, journal.On("batch", batch.ID), u, "%s.", said)
+	return journal.Record(ctx, tx, journal.On(journal.Batch, batch.ID), u, "%s.", said)
 }
 
 // RecordOpened records what eggs that were taken out showed on opening: a true clear
@@ -133,7 +133,7 @@ func (b *Service) RecordOpened(
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), journal.Undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code,
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{shut.Of(opened)}, "%s: %s opened, %s.", batch.Code,
 			wording.Plural(len(opened), "egg"), stage,
 		)
 	})

@@ -154,7 +154,7 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 				return farm.Done{Said: "Candled."}, nil
 			}
 			return journal.Record(
-				ctx, tx, journal.On("batch", batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code,
+				ctx, tx, journal.On(journal.Batch, batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code,
 				open.Minutes(),
 			)
 		})

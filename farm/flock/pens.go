@@ -44,7 +44,7 @@ func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen f
 		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There is a pen of that name already.")
 		}
-		return journal.Record(ctx, tx, journal.On("pen", pen.ID), nil, "Saved the pen %s.", pen.Name)
+		return journal.Record(ctx, tx, journal.On(journal.Pen, pen.ID), nil, "Saved the pen %s.", pen.Name)
 	})
 }
 

@@ -43,7 +43,7 @@ func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batch
 			n += c.Young
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), journal.Undo{dropYoung.Of(counts)}, "%s: %d young hatched.",
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropYoung.Of(counts)}, "%s: %d young hatched.",
 			batch.Code, n,
 		)
 	})
@@ -157,7 +157,7 @@ func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID i
 		if e.Stage != "" {
 			said += ", " + e.Stage
 		}
-		return journal.Record(ctx, tx, journal.On("batch", batchID), u, "%s.", said)
+		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), u, "%s.", said)
 	})
 }
 
@@ -232,7 +232,7 @@ func (b *Service) Close(
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched,
+			ctx, tx, journal.On(journal.Batch, batchID), u, "%s closed: %d hatched of %s.", batch.Code, hatched,
 			wording.Plural(all, "egg"),
 		)
 	})

@@ -42,7 +42,7 @@ func (b *Service) Lockdown(
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), journal.Undo{batchBefore.Of(before)}, "%s in lockdown in %s.",
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{batchBefore.Of(before)}, "%s in lockdown in %s.",
 			batch.Code, w.MachineByID[hatcherID].Name,
 		)
 	})

@@ -139,7 +139,7 @@ func (b *Service) TickOff(
 			return farm.Done{}, farm.Problemf("kind", "This was done already.")
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID),
+			ctx, tx, journal.On(journal.Batch, batchID),
 			journal.Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.",
 			batch.Code, wording.Lower(calendar.Title(kind)),
 		)

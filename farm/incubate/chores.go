@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -59,7 +60,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 
 // chore of a batch, on a day of incubation.
 func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
-	return chores.Chore{About: store.Subject{Kind: "batch", ID: v.ID}, Code: v.Code, Kind: kind, At: at}
+	return chores.Chore{About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, At: at}
 }
 
 // daily is the chore of daily work that is not done yet.

@@ -392,11 +392,11 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 			gone.Addf("eggs", "Nothing was set; pick again from what is left.")
 			return farm.Done{}, gone
 		}
-		u, about := journal.Undo{dropBatch.Of(id)}, journal.On("batch", id)
+		u, about := journal.Undo{dropBatch.Of(id)}, journal.On(journal.Batch, id)
 		if s.StartCounter {
 			setter := w.MachineByID[s.SetterID]
 			u = append(u, counterBefore.Of(counter{setter.ID, setter.CounterStartedAt}))
-			about = about.And("machine", setter.ID)
+			about = about.And(journal.Machine, setter.ID)
 			if err := tx.StartCounter(ctx, setter.ID, &s.SetAt); err != nil {
 				return farm.Done{}, err
 			}

@@ -9,11 +9,21 @@ import (
 	"metrogon/store"
 )
 
+// What an action may be about.
+const (
+	Batch   = "batch"
+	Pen     = "pen"
+	Parcel  = "parcel"
+	Machine = "machine"
+	Place   = "place"
+	Person  = "person"
+)
+
 // Subjects are what an action is about: taking back goes in reverse order for
 // each of them.
 type Subjects []store.Subject
 
-// On is one subject: a batch, pen, parcel, machine, place or person.
+// On is one subject.
 func On(kind string, id int64) Subjects { return Subjects{{Kind: kind, ID: id}} }
 
 // And adds another.
@@ -24,7 +34,7 @@ func (s Subjects) And(kind string, id int64) Subjects {
 // batch is the batch in whose list the line stands; 0 for none.
 func (s Subjects) batch() int64 {
 	for _, one := range s {
-		if one.Kind == "batch" {
+		if one.Kind == Batch {
 			return one.ID
 		}
 	}

@@ -48,7 +48,7 @@ func (b *Service) MadeReady(
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("step", "Mark what is done.")
 		}
-		return journal.Record(ctx, tx, journal.On("machine", machineID), journal.Undo{journal.DropCare.Of(ids)},
+		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{journal.DropCare.Of(ids)},
 			"%s: %s of making ready done.", x.Name, wording.Plural(len(ids), "step"))
 	})
 }
@@ -89,7 +89,7 @@ func (b *Service) SaveMachine(
 		if x.ID, err = tx.SaveMachine(ctx, x, rooms); err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There is a machine of that name already.")
 		}
-		return journal.Record(ctx, tx, journal.On("machine", x.ID), nil, "Saved the machine %s.", x.Name)
+		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), nil, "Saved the machine %s.", x.Name)
 	})
 }
 

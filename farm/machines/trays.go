@@ -63,7 +63,7 @@ func (b *Service) SaveTray(
 		if _, err := tx.SaveTray(ctx, t); err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There was a tray of that name already.")
 		}
-		return journal.Record(ctx, tx, journal.On("machine", machine.ID), nil, "Saved %s of %s.", t.Name, machine.Name)
+		return journal.Record(ctx, tx, journal.On(journal.Machine, machine.ID), nil, "Saved %s of %s.", t.Name, machine.Name)
 	})
 }
 

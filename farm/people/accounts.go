@@ -88,7 +88,7 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 	var p farm.Problems
 	person := person(&p, name, email)
 	checkPassword(&p, password, name, email, m.FarmName)
-	if role != "owner" && role != "helper" {
+	if role != farm.OwnerRole && role != farm.HelperRole {
 		p.Addf("role", "%q is no role; it may be owner or helper.", role)
 	}
 	if err := p.Err(); err != nil {
@@ -100,7 +100,7 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 	}
 	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
 		_, err := journal.Record(
-			ctx, b.In(tx, m), journal.On("person", id), nil, "Made an account for %s, %s.", person.Name, role,
+			ctx, b.In(tx, m), journal.On(journal.Person, id), nil, "Made an account for %s, %s.", person.Name, role,
 		)
 		return err
 	})
@@ -124,7 +124,7 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 	person := people[i]
 	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
 		_, err := journal.Record(
-			ctx, b.In(tx, m), journal.On("person", personID), nil, "%s is no longer on the farm.", person.Name,
+			ctx, b.In(tx, m), journal.On(journal.Person, personID), nil, "%s is no longer on the farm.", person.Name,
 		)
 		return err
 	})

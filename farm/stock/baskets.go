@@ -110,7 +110,7 @@ func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectVi
 		if reason, known := grading.Known(x.Reason); known {
 			name = reason.Name
 		}
-		if x.Reason != "broken" {
+		if x.Reason != grading.Broken {
 			all = append(all, RejectView{x, pen, name, age})
 		}
 	}

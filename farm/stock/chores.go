@@ -7,6 +7,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -34,7 +35,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
-	c := chores.Chore{About: store.Subject{Kind: "place", ID: p.ID}, Kind: farm.Tilt, Of: p.Name}
+	c := chores.Chore{About: store.Subject{Kind: journal.Place, ID: p.ID}, Kind: farm.Tilt, Of: p.Name}
 	c.Title = fmt.Sprintf("Tilt %s in %s", wording.Plural(p.Eggs, "egg"), p.Name)
 	c.Reason = "To the other side, through about 90°."
 	if p.TiltedAt != nil {
@@ -45,7 +46,7 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 
 func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 	c := chores.Chore{
-		About: store.Subject{Kind: "parcel", ID: p.ID}, Kind: farm.Rested, Of: p.From.Name, Species: p.From.Species,
+		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: farm.Rested, Of: p.From.Name, Species: p.From.Species,
 	}
 	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
 	c.Reason = "Rested; ready to set."

@@ -136,7 +136,7 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		rows := make([]store.Collection, len(all))
 		for i, c := range all {
 			rows[i] = collection(&p, w, up, c)
-			about = about.And("pen", c.PenID)
+			about = about.And(journal.Pen, c.PenID)
 			said = append(said, gathered(w, c, weighed))
 		}
 		if len(all) == 0 {
@@ -296,7 +296,7 @@ func (b *Service) CastOut(
 			return farm.Done{}, farm.Problemf("eggs", "There are none of these eggs in store any more.")
 		}
 		return journal.Record(
-			ctx, tx, journal.On("pen", penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.",
+			ctx, tx, journal.On(journal.Pen, penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.",
 			wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"),
 		)
 	})

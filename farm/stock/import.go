@@ -146,7 +146,7 @@ func (d *Imported) bring(
 			PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected,
 			Note: strings.TrimSpace(l.Note), ImportKey: &key,
 		}
-		about = about.And("pen", all[i].PenID)
+		about = about.And(journal.Pen, all[i].PenID)
 		d.Eggs += l.Eggs
 		d.Rejected += l.Rejected
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"metrogon/core/grading"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -59,7 +60,7 @@ func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("parcel", id).And("pen", o.PenID), journal.Undo{dropParcel.Of(id)},
+			ctx, tx, journal.On(journal.Parcel, id).And(journal.Pen, o.PenID), journal.Undo{dropParcel.Of(id)},
 			"%s ordered from %s.", wording.Plural(o.Ordered, "egg"), from.Name,
 		)
 	})
@@ -108,7 +109,7 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		}
 		row := store.Collection{
 			PenID: parcel.PenID, LaidOn: a.LaidOn, At: &a.At, Eggs: a.Sent - a.Broken,
-			Reasons: map[string]int{"broken": a.Broken}, Note: a.Note,
+			Reasons: map[string]int{grading.Broken: a.Broken}, Note: a.Note,
 		}
 		if a.PlaceID != 0 {
 			row.PlaceID = &a.PlaceID
@@ -143,7 +144,7 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
 		}
 		return journal.Record(
-			ctx, tx, journal.On("parcel", id).And("pen", parcel.PenID),
+			ctx, tx, journal.On(journal.Parcel, id).And(journal.Pen, parcel.PenID),
 			journal.Undo{dropCollections.Of(ids), parcelBefore.Of(before)}, "%s.", said,
 		)
 	})

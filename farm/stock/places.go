@@ -26,7 +26,7 @@ func (b *Service) SaveStoragePlace(
 		if place.ID, err = tx.SaveStoragePlace(ctx, place); err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There is a place of that name already.")
 		}
-		return journal.Record(ctx, tx, journal.On("place", place.ID), nil, "Saved the place %s.", place.Name)
+		return journal.Record(ctx, tx, journal.On(journal.Place, place.ID), nil, "Saved the place %s.", place.Name)
 	})
 }
 

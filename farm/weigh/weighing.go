@@ -92,7 +92,7 @@ func (b *Service) Record(
 			return farm.Done{}, err
 		}
 		said := told(row, before, page, eggs, m.Units())
-		return journal.Record(ctx, tx, journal.On("batch", batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said)
+		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said)
 	})
 }
 
@@ -225,7 +225,7 @@ func (b *Service) NoteResponse(
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID).And("machine", v.Stands().ID), journal.Undo{dropResponse.Of(id)},
+			ctx, tx, journal.On(journal.Batch, batchID).And(journal.Machine, v.Stands().ID), journal.Undo{dropResponse.Of(id)},
 			"%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes,
 		)
 	})
@@ -252,7 +252,7 @@ func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, ba
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On("batch", batchID), nil, "%s eggs go by weight from now on.", kind.Name,
+			ctx, tx, journal.On(journal.Batch, batchID), nil, "%s eggs go by weight from now on.", kind.Name,
 		)
 	})
 }

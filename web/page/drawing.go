@@ -162,7 +162,7 @@ func DrawStock(room farm.EggRoom) Stock {
 			if egg == nil {
 				egg = &StockEgg{
 					X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping),
-					Past: lot.Keeping == "stale" || lot.Keeping == "late",
+					Past: lot.Past(),
 				}
 				if lot.Resting > 0 {
 					egg.Class += " resting"
