@@ -24,9 +24,12 @@ const (
 
 // Kind is one kind of machine.
 type Kind struct {
-	ID    ID
-	Name  string // in the words of the trade
-	Steps []Step // of making it ready, in order
+	ID       ID
+	Name     string // in the words of the trade
+	Sets     bool   // eggs turn, or lie, in it until lockdown
+	Hatches  bool   // they hatch in it
+	StillAir bool   // no fan: it is run warmer, measured at the top of the eggs
+	Steps    []Step // of making it ready, in order
 }
 
 // Step is one thing to do before eggs go in.
@@ -68,15 +71,19 @@ var (
 )
 
 var (
-	setter = []Step{clean, place, outlet, water, floor, turner, warm, thermometers}
-	kinds  = []Kind{
-		{ForcedAir, "Forced-air setter", setter},
-		{StillAir, "Still-air setter", setter},
-		{Cabinet, "Cabinet setter", setter},
-		{Hatcher, "Hatcher", []Step{clean, place, outlet, water, floor, warm, thermometers}},
-		{AllInOne, "All-in-one", setter},
-		{BroodyHen, "Broody hen", []Step{nest}},
-		{ReptileBox, "Reptile box", []Step{clean, substrate, warm, thermometers}},
+	setter  = []Step{clean, place, outlet, water, floor, turner, warm, thermometers}
+	hatcher = []Step{clean, place, outlet, water, floor, warm, thermometers}
+	kinds   = []Kind{
+		{ID: ForcedAir, Name: "Forced-air setter", Sets: true, Hatches: true, Steps: setter},
+		{ID: StillAir, Name: "Still-air setter", Sets: true, Hatches: true, StillAir: true, Steps: setter},
+		{ID: Cabinet, Name: "Cabinet setter", Sets: true, Hatches: true, Steps: setter},
+		{ID: Hatcher, Name: "Hatcher", Hatches: true, Steps: hatcher},
+		{ID: AllInOne, Name: "All-in-one", Sets: true, Hatches: true, Steps: setter},
+		{ID: BroodyHen, Name: "Broody hen", Sets: true, Hatches: true, Steps: []Step{nest}},
+		{
+			ID: ReptileBox, Name: "Reptile box", Sets: true, Hatches: true,
+			Steps: []Step{clean, substrate, warm, thermometers},
+		},
 	}
 )
 
@@ -91,6 +98,19 @@ func Find(id string) (Kind, error) {
 		}
 	}
 	return Kind{}, fmt.Errorf("%q is no kind of machine", id)
+}
+
+// HatchesOnly tells a machine that is kept for the hatch; of a kind that is not known
+// nothing is told.
+func HatchesOnly(id string) bool {
+	k, err := Find(id)
+	return err == nil && k.Hatches && !k.Sets
+}
+
+// WithoutFan tells a still-air machine.
+func WithoutFan(id string) bool {
+	k, err := Find(id)
+	return err == nil && k.StillAir
 }
 
 // Ready lists the steps of making a machine of this kind ready; one without a

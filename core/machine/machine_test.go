@@ -49,3 +49,14 @@ func TestWhatIsNotKnownIsAnError(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Water channels filled", s.Title)
 }
+
+func TestWhatAMachineIsFor(t *testing.T) {
+	for _, k := range machine.Kinds() {
+		id := string(k.ID)
+		assert.True(t, k.Sets || k.Hatches, "%s is for something", id)
+		assert.Equal(t, k.ID == machine.Hatcher, machine.HatchesOnly(id), id)
+		assert.Equal(t, k.ID == machine.StillAir, machine.WithoutFan(id), id)
+	}
+	assert.False(t, machine.HatchesOnly("tardis"))
+	assert.False(t, machine.WithoutFan("tardis"))
+}

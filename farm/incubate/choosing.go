@@ -61,7 +61,7 @@ func (p SetPage) machines(s *Setting, now time.Time) {
 	roomier := func(a, b farm.Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
 	s.SetterID = slices.MaxFunc(p.Setters, roomier).ID
 	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x farm.Place) bool {
-		return x.Kind != string(machine.Hatcher)
+		return !machine.HatchesOnly(x.Kind)
 	})
 	if len(hatchers) == 0 {
 		hatchers = p.Hatchers
