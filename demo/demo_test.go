@@ -13,6 +13,7 @@ import (
 	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/services"
+	"metrogon/farm/stock"
 	"metrogon/store/storetest"
 )
 
@@ -70,7 +71,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			require.NoError(t, err)
 			assert.Len(t, pens, 10, "eight pens, two suppliers")
 			assert.True(t, chores[farm.Tilt], "eggs are to be tilted")
-			assert.True(t, chores[farm.Rest], "a parcel rests")
+			assert.True(t, chores[stock.Rest], "a parcel rests")
 			assert.Len(t, today.OnTheWay, 1, "another is on its way")
 			assert.Positive(t, today.Room.Resting)
 			turning := 0

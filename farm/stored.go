@@ -251,13 +251,8 @@ func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
 }
 
 // Tilt is tilting the eggs in a storage place through about 90°, once a day at least
-// [common practice]; Rest and Rested are the chores of a
-// parcel's eggs.
-const (
-	Tilt   = "tilt"
-	Rest   = "rest"
-	Rested = "rested"
-)
+// [common practice].
+const Tilt = "tilt"
 
 // The bounds of resting shipped eggs, in hours [common practice].
 const (

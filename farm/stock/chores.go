@@ -11,6 +11,12 @@ import (
 	"metrogon/store"
 )
 
+// Rest and Rested are the chores of a parcel's eggs.
+const (
+	Rest   = "rest"
+	Rested = "rested"
+)
+
 // Chores are tilting, and what parcels ask for.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
@@ -46,12 +52,12 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 
 func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 	c := chores.Chore{
-		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: farm.Rested, Of: p.From.Name, Species: p.From.Species,
+		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: Rested, Of: p.From.Name, Species: p.From.Species,
 	}
 	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
 	c.Reason = "Rested; ready to set."
 	if p.Resting {
-		c.Kind = farm.Rest
+		c.Kind = Rest
 		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt) +
 			": pointed end down, at room temperature, neither turned nor tilted."
 	}

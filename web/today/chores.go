@@ -8,6 +8,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
 )
 
 // tap is a button of a chore: a link, or what one tap sends.
@@ -59,7 +60,7 @@ func Taps(c chores.Chore) []tap {
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
-	case farm.Rested:
+	case stock.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
