@@ -13,10 +13,6 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
-	"metrogon/core/candling"
-	"metrogon/core/outcome"
-	"metrogon/core/species"
-	"metrogon/core/storage"
 	"metrogon/farm"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
@@ -150,7 +146,7 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 			continue
 		}
 		// Large tables grow under their plans, so PostgreSQL is told their new size.
-		if _, err := db.Pool.Exec(ctx, `vacuum analyze`); err != nil {
+		if _, err := db.Pool.Exec(ctx, `analyze`); err != nil {
 			return err
 		}
 	}
@@ -219,6 +215,7 @@ type life struct {
 
 // season makes one season up: for twenty-one weeks each kind is set in turn.
 func (l *loader) season(ctx context.Context, start time.Time) error {
+	var lives []life
 	for week := range 21 {
 		at := start.AddDate(0, 0, 7*week)
 		var chickens []lot
@@ -235,9 +232,7 @@ func (l *loader) season(ctx context.Context, start time.Time) error {
 			switch {
 			case p.perDay == 0 && week == 8: // a clutch a season
 				n := map[string]int{"leopard-gecko": 2, "corn-snake": 14}[p.species]
-				if err := l.live(ctx, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now}); err != nil {
-					return err
-				}
+				lives = append(lives, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now})
 			case p.perDay == 0:
 			case p.species == "chicken" && i < 3:
 				chickens = append(chickens, lots...)
@@ -249,18 +244,14 @@ func (l *loader) season(ctx context.Context, start time.Time) error {
 				if where[0] == "" {
 					where = [2]string{"Cabinet", "Hatch box"}
 				}
-				if err := l.live(ctx, life{where[0], where[1], at, lots, 0, l.now}); err != nil {
-					return err
-				}
+				lives = append(lives, life{where[0], where[1], at, lots, 0, l.now})
 			}
 		}
 		if week%2 == 0 {
-			if err := l.live(ctx, life{"Cabinet", "Hatch box", at, chickens, 0, l.now}); err != nil {
-				return err
-			}
+			lives = append(lives, life{"Cabinet", "Hatch box", at, chickens, 0, l.now})
 		}
 	}
-	return nil
+	return l.live(ctx, lives)
 }
 
 // present leaves something in every state: each batch is as many days old as
@@ -269,7 +260,7 @@ func (l *loader) present(ctx context.Context) error {
 	ago := func(days int, hour int) time.Time {
 		return calendar.WallTime{Hour: hour}.On(l.now, -days, l.m.Place)
 	}
-	for _, x := range []life{
+	err := l.live(ctx, []life{
 		// hatching
 		{
 			"Cabinet", "Hatch box", l.now.Add(-21*calendar.Day - 3*time.Hour),
@@ -290,210 +281,13 @@ func (l *loader) present(ctx context.Context) error {
 		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, 0, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
-	} {
-		if err := l.live(ctx, x); err != nil {
-			return err
-		}
+	})
+	if err != nil {
+		return err
 	}
 	return l.room(ctx)
 }
 
 func collection(p pen, on time.Time, eggs, rejected int) store.Collection {
 	return store.Collection{PenID: p.id, LaidOn: on, Eggs: eggs, Rejected: rejected}
-}
-
-// live sets a batch and plays its life up to x.until.
-func (l *loader) live(ctx context.Context, x life) error {
-	kind, err := species.Find(l.pens[x.lots[0].pen].species)
-	if err != nil {
-		return err
-	}
-	date := l.m.Date(x.at)
-	b := store.Batch{
-		Species: kind.ID, Bantam: true, SetterID: l.box[x.setter], HatcherID: l.box[x.hatcher], SetAt: x.at,
-	}
-	var gathered []store.Collection
-	eggs := 0
-	for _, lot := range x.lots {
-		p := l.pens[lot.pen]
-		gathered = append(gathered, collection(p, date.AddDate(0, 0, -lot.age), lot.eggs, l.dice.IntN(8)/7))
-		b.Bantam = b.Bantam && p.bantam
-		b.StorageDays += float64(lot.age * lot.eggs)
-		eggs += lot.eggs
-	}
-	b.StorageDays /= float64(eggs)
-	if kind.IsReptile() {
-		b.TempC = &x.tempC
-	}
-	if _, err := l.tx.Collect(ctx, gathered); err != nil {
-		return err
-	}
-	if b.ID, _, err = l.tx.AddBatch(ctx, b, kind.Short, x.at.In(l.m.Place).Year()); err != nil {
-		return err
-	}
-	for _, lot := range x.lots {
-		from := store.Stock{PenID: l.pens[lot.pen].id, LaidOn: date.AddDate(0, 0, -lot.age)}
-		if _, err := l.tx.Put(ctx, b.ID, from, lot.eggs, nil, x.at); err != nil {
-			return err
-		}
-	}
-	if err := l.note(ctx, b, x.at, fmt.Sprintf("Set %d eggs in %s.", eggs, x.setter)); err != nil {
-		return err
-	}
-	plan := calendar.Batch{
-		Species: kind, SetAt: x.at, Zone: l.m.Place, StorageDays: b.StorageDays, Bantam: b.Bantam, TempC: x.tempC,
-		ChoreAt: &l.m.Hour,
-	}
-	milestones, err := calendar.Schedule(plan)
-	if err != nil {
-		return err
-	}
-	return l.play(ctx, b, kind, milestones, x.until)
-}
-
-func (l *loader) note(ctx context.Context, b store.Batch, at time.Time, said string) error {
-	_, err := l.tx.AddEntry(ctx, store.Line{PersonID: l.m.PersonID, BatchID: b.ID, At: at, Said: said})
-	return err
-}
-
-// play rolls each egg's fate and tells, milestone by milestone, what was seen.
-func (l *loader) play(
-	ctx context.Context, b store.Batch, kind *species.Profile, milestones []calendar.Milestone, until time.Time,
-) error {
-	all, err := l.tx.BatchEggs(ctx, b.ID)
-	if err != nil {
-		return err
-	}
-	roll := map[int64]string{}
-	for _, e := range all {
-		p := l.byID(e.PenID)
-		age := l.m.Date(b.SetAt).Sub(e.LaidOn).Hours() / 24
-		switch r := l.dice.Float64(); {
-		case r > p.fertile:
-			roll[e.ID] = "clear"
-		case l.dice.Float64() < p.hatches*storage.Relative(kind, age):
-			roll[e.ID] = "live"
-		default:
-			roll[e.ID] = []string{"ring", "quit", "late", "late"}[l.dice.IntN(4)]
-		}
-	}
-	candled := 0
-	for _, ms := range milestones {
-		at := ms.At
-		if at.After(until) {
-			break
-		}
-		switch {
-		case ms.Kind == calendar.Candle && candled < 2:
-			candled++
-			if err := l.candle(ctx, b, all, roll, at, candled); err != nil {
-				return err
-			}
-		case ms.Kind == calendar.Lockdown:
-			b.LockedAt = &at
-			if err := l.tx.MoveBatch(ctx, b); err != nil {
-				return err
-			}
-			if err := l.note(ctx, b, at, "Lockdown."); err != nil {
-				return err
-			}
-		case ms.Kind == calendar.Hatch:
-			if err := l.hatch(ctx, b, all, roll, at, until); err != nil {
-				return err
-			}
-		case ms.Kind == calendar.ClearOut:
-			var rest []int64
-			for _, e := range all {
-				if roll[e.ID] == "late" || roll[e.ID] == "quit" {
-					rest = append(rest, e.ID)
-				}
-			}
-			if _, err := l.tx.End(ctx, rest, string(outcome.Unhatched), string(candling.Late), at); err != nil {
-				return err
-			}
-			b.ClosedAt = &at
-			if err := l.tx.MoveBatch(ctx, b); err != nil {
-				return err
-			}
-			if err := l.note(ctx, b, at, "Closed."); err != nil {
-				return err
-			}
-		}
-	}
-	return l.known(ctx, b)
-}
-
-func (l *loader) byID(id int64) pen {
-	for _, p := range l.pens {
-		if p.id == id {
-			return p
-		}
-	}
-	return pen{}
-}
-
-// candle calls every egg; the first time clears and rings show, later quits.
-func (l *loader) candle(
-	ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at time.Time, nth int,
-) error {
-	session, err := l.tx.Candling(ctx, b.ID, at.Add(-time.Hour), at)
-	if err != nil {
-		return err
-	}
-	calls := map[string][]int64{}
-	for _, e := range all {
-		switch r := roll[e.ID]; {
-		case nth == 1 && (r == "clear" || r == "ring"):
-			calls[r] = append(calls[r], e.ID)
-		case nth == 2 && r == "quit":
-			calls[r] = append(calls[r], e.ID)
-		case r == "live" || r == "late" || (r == "quit" && nth == 1):
-			calls["live"] = append(calls["live"], e.ID)
-		}
-	}
-	for _, call := range []string{"live", "clear", "ring", "quit"} {
-		if len(calls[call]) == 0 {
-			continue
-		}
-		if _, err := l.tx.Call(ctx, session, call, calls[call], l.m.PersonID); err != nil {
-			return err
-		}
-		if call == "live" {
-			continue
-		}
-		if _, err := l.tx.End(ctx, calls[call], string(outcome.Removed), call, at); err != nil {
-			return err
-		}
-		if err := l.note(ctx, b, at, fmt.Sprintf("%d called %s and taken out.", len(calls[call]), call)); err != nil {
-			return err
-		}
-		for _, id := range calls[call] {
-			roll[id] = "gone"
-		}
-	}
-	return nil
-}
-
-// hatch lets the live ones out, as many as the hour allows.
-func (l *loader) hatch(
-	ctx context.Context, b store.Batch, all []store.Egg, roll map[int64]string, at, until time.Time,
-) error {
-	var out []int64
-	for i, e := range all {
-		if roll[e.ID] == "live" && at.Add(time.Duration(i%9-4)*4*time.Hour).Before(until) {
-			out = append(out, e.ID)
-		}
-	}
-	if len(out) == 0 {
-		return nil
-	}
-	if _, err := l.tx.End(ctx, out, string(outcome.Hatched), "", at); err != nil {
-		return err
-	}
-	return l.note(ctx, b, at, fmt.Sprintf("%d hatched.", len(out)))
-}
-
-// known keeps what the calls and the hatch have told of fertility.
-func (l *loader) known(ctx context.Context, b store.Batch) error {
-	return farm.UpdateFertility(ctx, l.tx, b.ID)
 }

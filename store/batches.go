@@ -279,7 +279,7 @@ func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []in
 		returning id`, tx.FarmID, candlingID, call, eggs, personID)
 }
 
-// Open keeps what removed eggs showed on opening, "" takes it back, and returns
+// SetOpened keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
 func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
 	return tx.ids(ctx, `

@@ -42,6 +42,10 @@ var serving = map[string]string{
 	"idle_in_transaction_session_timeout": "30s",
 }
 
+// Whole farms have a hundred thousand rows, and each is checked against the rows that it
+// names: those checks keep their plan.
+var loading = map[string]string{"plan_cache_mode": "auto"}
+
 // Open connects as the program serves: as the role metrogon_serve, or one that
 // may become it. An optional tracer sees every query. Migrate goes before it.
 func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) {
@@ -50,7 +54,7 @@ func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) 
 
 // OpenOwner connects as the owner of the tables, without limits: to load whole
 // farms, and to drop them.
-func OpenOwner(ctx context.Context, url string) (*DB, error) { return open(ctx, url, nil, nil) }
+func OpenOwner(ctx context.Context, url string) (*DB, error) { return open(ctx, url, nil, loading) }
 
 func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[string]string) (*DB, error) {
 	farms, err := pool(ctx, url, tracer, params, farmConns)
