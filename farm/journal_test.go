@@ -5,12 +5,16 @@ import (
 	"fmt"
 	"testing"
 	"time"
+	_ "time/tzdata"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/candling"
+	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
 )
 
 // Lines of the first form have one object with a field for each kind of step.
@@ -61,4 +65,84 @@ func TestLinesOfTheFirstFormAreTakenBack(t *testing.T) {
 func (y *yard) rewrite(entry int64, undo string) {
 	_, err := y.owner.Pool.Exec(y.Context(), fmt.Sprintf(`update journal set undo = '%s' where id = $1`, undo), entry)
 	require.NoError(y, err)
+}
+
+func TestUndoInOrderAndOnce(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
+	basket := y.collect(pen, 0, 12, 0)
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
+	})
+	_, err := y.Undo(y.Context(), y.m, key(), basket.Entry)
+	assert.ErrorContains(t, err, "set or taken out meanwhile")
+	setting := y.batch(id).Last.ID
+	y.now = y.now.AddDate(0, 0, 7)
+	called, err := y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{})
+	require.NoError(t, err)
+	_, err = y.Undo(y.Context(), y.m, key(), setting)
+	assert.ErrorContains(t, err, "Take back first")
+	for _, want := range []string{"", "taken back already"} {
+		_, err = y.Undo(y.Context(), y.m, key(), called.Entry)
+		if want == "" {
+			require.NoError(t, err)
+		} else {
+			assert.ErrorContains(t, err, want)
+		}
+	}
+	assert.Zero(t, y.batch(id).Examined)
+	_, err = y.Undo(y.Context(), y.m, key(), setting)
+	require.NoError(t, err)
+	assert.Equal(t, 12, y.inStore())
+}
+
+func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
+	})
+	require.NoError(t, err)
+	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
+	require.NoError(t, err)
+	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	require.NoError(t, err)
+	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
+	require.NoError(t, err)
+	arrived, err := y.Stock.Arrived(
+		ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
+	)
+	require.NoError(t, err)
+	_, err = y.Undo(ctx, y.m, key(), ordered.Entry)
+	assert.ErrorContains(t, err, "Take back first what was done after it: 24 eggs from Hollin Ridge in store")
+	assert.Equal(t, 24, y.inStore())
+	for _, entry := range []int64{arrived.Entry, ordered.Entry} {
+		_, err = y.Undo(ctx, y.m, key(), entry)
+		require.NoError(t, err)
+	}
+	parcels, _, _, err = y.Stock.Parcels(ctx, y.m)
+	require.NoError(t, err)
+	assert.Empty(t, parcels)
+
+	// A machine's counter that two settings started, one after the other.
+	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
+	y.collect(pen, 0, 12, 0)
+	var sets [2]farm.Done
+	for i := range sets {
+		sets[i], err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box,
+			HatcherID: box, SetAt: y.now, StartCounter: true,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+		require.NoError(t, err)
+		y.now = y.now.Add(time.Hour)
+	}
+	_, err = y.Undo(ctx, y.m, key(), sets[0].Entry)
+	assert.ErrorContains(t, err, "Take back first", "else the counter would be put back over the second")
+
+	// Ticks of a machine, tilts of a place.
+	first, err := y.Machines.MadeReady(ctx, y.m, key(), box, "clean")
+	require.NoError(t, err)
+	_, err = y.Machines.MadeReady(ctx, y.m, key(), box, "place")
+	require.NoError(t, err)
+	_, err = y.Undo(ctx, y.m, key(), first.Entry)
+	assert.ErrorContains(t, err, "Take back first")
 }

@@ -30,7 +30,7 @@ type Bar struct {
 	Clash string // what is wrong with it
 }
 
-// Board shows four weeks back and six weeks on from a date.
+// Board shows two weeks back and five weeks on from a date.
 func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time) (page Board, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)

@@ -1,0 +1,112 @@
+package farm_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/candling"
+	"metrogon/core/outcome"
+	"metrogon/farm"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/people"
+)
+
+// By hand: eggs 1 to 4 called clear and taken out, 5 to 10 live. On opening, 1 and
+// 2 are infertile, 3 an early death, 4 dead in the middle; 5 to 8 hatch, 9 is late,
+// 10 stays shut.
+func TestOpenedClearsPutFertilityRight(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(10)
+	y.now = y.now.AddDate(0, 0, 7)
+	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
+	must(y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true},
+	))
+	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
+	_, err := y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
+	assert.ErrorContains(t, err, "taken out and not opened yet")
+	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 1, 2), candling.Infertile))
+	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 3), candling.Early))
+	last := must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	assert.Equal(t, []int{8, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "two of the clears were fertile")
+	must(y.Undo(ctx, y.m, key(), last.Entry))
+	assert.Equal(t, 7, y.batch(id).Fertile)
+	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+
+	y.now = y.now.AddDate(0, 0, 15)
+	must(y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""},
+	))
+	must(y.Hatch.End(
+		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"},
+	))
+	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+	var said []string
+	for _, p := range y.batch(id).Proofs {
+		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
+	}
+	assert.Equal(t, []string{"Anna Wick, late false, clear: 3 of 4", "Anna Wick, late false, live: 5 of 5"}, said)
+}
+
+// A farm that leaves clears in until lockdown says so once.
+func TestTheFarmsRuleForTakingOut(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(4)
+	_, err := y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+		Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
+		Out: []candling.Call{candling.Bad, candling.Live},
+	})
+	require.NoError(t, err)
+	y.m, err = y.People.Owner(ctx, "Wickfold")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"bad"}, y.m.OutCalls, "a live one is never taken out by rule")
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true},
+	)
+	require.NoError(t, err)
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true},
+	)
+	require.NoError(t, err)
+	assert.Equal(t, 3, y.batch(id).Alive)
+}
+
+func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(6)
+	y.now = y.now.AddDate(0, 0, 8)
+	_, err := y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false},
+	)
+	require.NoError(t, err)
+	again := func() (titles []string) {
+		for _, c := range y.chores(incubate.LookAgain) {
+			titles = append(titles, c.Title)
+		}
+		return
+	}
+	assert.Empty(t, again(), "not on the same day")
+	y.now = y.now.AddDate(0, 0, 3)
+	assert.Equal(t, []string{"Look again at 2 doubtful eggs"}, again())
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false},
+	)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Look again at 1 doubtful egg"}, again())
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true},
+	)
+	require.NoError(t, err)
+	assert.Empty(t, again())
+}

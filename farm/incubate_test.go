@@ -1,0 +1,235 @@
+package farm_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/candling"
+	"metrogon/core/choice"
+	"metrogon/farm/candle"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
+)
+
+func TestAReptileClutch(t *testing.T) {
+	y := newYard(t)
+	pair, shelf := y.pen("Opal × Flint", "leopard-gecko"), y.machine("Shelf", "reptile-box", "leopard-gecko", 8, 0)
+	y.collect(pair, 0, 2, 0)
+	id := y.set(incubate.Setting{
+		Species: "leopard-gecko", SetterID: shelf, TempC: 28,
+		Picks: []incubate.Pick{{PenID: pair, LaidOn: day(0), Eggs: 2}},
+	})
+	b := y.batch(id)
+	assert.Equal(t, "2027-04-27", b.Hatch().At.Format("2006-01-02"), "57 days at 28 °C")
+	_, err := y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{})
+	assert.ErrorContains(t, err, "no lockdown")
+	y.now = start.AddDate(0, 0, 57)
+	_, err = y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pair: 2}})
+	require.NoError(t, err)
+}
+
+func TestTwoPeopleSetTheSameEggs(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
+	y.collect(pen, 0, 12, 0)
+	var won, told atomic.Int32
+	var both sync.WaitGroup
+	for range 6 {
+		both.Go(func() {
+			_, err := y.Incubate.Set(y.Context(), y.m, key(), incubate.Setting{
+				Species: "chicken", SetterID: box, SetAt: y.now,
+				Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
+			})
+			if err == nil {
+				won.Add(1)
+			} else if strings.Contains(err.Error(), "only 4 are left") {
+				told.Add(1)
+			}
+		})
+	}
+	both.Wait()
+	assert.Equal(t, [2]int32{1, 5}, [2]int32{won.Load(), told.Load()}, "one wins, the others are told which eggs went")
+	assert.Equal(t, 4, y.inStore())
+}
+
+func TestARecordNarrowsWhatIsExpected(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 500, 500)
+	y.collect(pen, 0, 100, 0)
+	id := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 90}},
+	})
+	expect := func() *incubate.Answer {
+		page, err := y.Incubate.Plan(y.Context(), y.m, incubate.Setting{
+			Species: "chicken", SetterID: box, SetAt: y.now,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}},
+		})
+		require.NoError(t, err)
+		return page.Answer
+	}
+	before := expect()
+	y.now = start.AddDate(0, 0, 22)
+	_, err := y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 72}})
+	require.NoError(t, err)
+	_, err = y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{})
+	require.NoError(t, err)
+	y.now = start
+	after := expect()
+	// 72 of 90 on a start of four eggs at 72.5/91: 80 % of ten eggs.
+	mean := (4*72.5/91 + 72) / 94
+	assert.InDelta(t, 10*mean, after.Young, 1e-6)
+	assert.Less(t, after.YoungHigh-after.YoungLow, before.YoungHigh-before.YoungLow)
+}
+
+func TestEggsForAWish(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	cabinet := y.machine("Cabinet", "all-in-one", "chicken", 200, 200)
+	barred, speckled := y.proven("Barred", cabinet), y.proven("Speckled", cabinet)
+	y.now = y.now.AddDate(0, 0, 30)
+	ago := func(days int) time.Time { return day(days - 30) }
+	for back, n := range map[int]int{1: 30, 5: 30, 12: 9} {
+		_, err := y.Stock.Collect(
+			ctx, y.m, key(), stock.Collected{PenID: barred, LaidOn: ago(back), Eggs: n},
+			stock.Collected{PenID: speckled, LaidOn: ago(back), Eggs: n / 2},
+		)
+		require.NoError(t, err)
+	}
+	plan := func(w incubate.Wish) incubate.SetPage {
+		page, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{
+			Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now, Propose: true, Wish: w,
+		})
+		require.NoError(t, err)
+		require.NotNil(t, page.Answer)
+		return page
+	}
+	eggs := func(p incubate.SetPage, pen int64, back int) (n int) {
+		for _, x := range p.Setting.Picks {
+			if x.PenID == pen && x.LaidOn.Equal(ago(back)) {
+				n += x.Eggs
+			}
+		}
+		return
+	}
+	one := plan(incubate.Wish{Young: 10, CertaintyPct: 90, Order: choice.Freshest, PenID: barred})
+	assert.GreaterOrEqual(t, one.Answer.Prob, .9)
+	assert.Zero(t, eggs(one, speckled, 1)+eggs(one, barred, 12)+eggs(one, barred, 5))
+	fewer := plan(incubate.Wish{Young: 10, CertaintyPct: 50, Order: choice.Freshest, PenID: barred})
+	assert.Less(t, fewer.Answer.Eggs, one.Answer.Eggs, "more certainty takes more eggs")
+	old := plan(incubate.Wish{Young: 10, CertaintyPct: 90, Order: choice.Oldest, PenID: barred})
+	assert.Equal(t, 0, eggs(old, barred, 12), "too old")
+	assert.Positive(t, eggs(old, barred, 5))
+	assert.GreaterOrEqual(t, old.Answer.Eggs, one.Answer.Eggs, "old eggs give fewer")
+	every := plan(incubate.Wish{Young: 12, CertaintyPct: 90, Order: choice.Freshest, EveryPen: true})
+	assert.InDelta(t, eggs(every, barred, 1), eggs(every, speckled, 1), 1, "every pen alike")
+	short := plan(incubate.Wish{Young: 500, CertaintyPct: 90})
+	assert.Contains(t, short.Short, "All eggs that fit give at least 500 young only 0 times in 100")
+
+	var lefts []string
+	for _, l := range one.Answer.Left {
+		lefts = append(lefts, fmt.Sprintf("%s %d, %d too old, by %s", l.Name, l.Eggs, l.Stale, l.Until.Format("2 Jan")))
+	}
+	assert.Equal(
+		t,
+		[]string{fmt.Sprintf("Barred %d, 9 too old, by 5 Apr", 69-one.Answer.Eggs), "Speckled 34, 4 too old, by 5 Apr"},
+		lefts,
+	)
+
+	l := plan(incubate.Wish{}).Later
+	require.NotNil(t, l)
+	assert.Equal(t, 90, l.Now.Eggs, "all that are not too old")
+	assert.Equal(t, (60*2)/7+(30*2)/7, l.New, "both pens laid 60 and 30 in the last seven days")
+	assert.Greater(t, l.Then.Eggs, l.Now.Eggs)
+	assert.Positive(t, l.Lost)
+	assert.Equal(t, l.Now.Hatch.Add(48*time.Hour), l.Then.Hatch)
+}
+
+// Two people at the same moment: one wins, the other is told which eggs went,
+// and no egg is lost or doubled. Ten rounds, by number and egg by egg.
+func TestTheSameEggsAtTheSameMoment(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	cabinet := y.machine("Cabinet", "all-in-one", "chicken", 2000, 2000)
+	for round := range 10 {
+		pen := y.pen(fmt.Sprintf("Line %d", round), "chicken")
+		y.collect(pen, 1, 30, 0)
+		singles, err := y.Incubate.SingleEggs(ctx, y.m, pen, day(1), false)
+		require.NoError(t, err)
+		pick := incubate.Pick{PenID: pen, LaidOn: day(1), Eggs: 18}
+		if round%2 == 1 {
+			pick.Eggs = 2
+			pick.Only = []int64{singles[4].ID, singles[9].ID}
+		}
+		var wait sync.WaitGroup
+		var said [2]error
+		begin := make(chan struct{})
+		for who := range said {
+			wait.Go(func() {
+				<-begin
+				_, said[who] = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+					Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now,
+					Picks: []incubate.Pick{pick},
+				})
+			})
+		}
+		close(begin)
+		wait.Wait()
+		lost := slices.IndexFunc(said[:], func(err error) bool { return err != nil })
+		require.GreaterOrEqual(t, lost, 0, "both won")
+		require.NoError(t, said[1-lost], "both lost")
+		if pick.Only != nil {
+			assert.ErrorContains(t, said[lost], fmt.Sprintf(
+				"%s, %s of Line %d went meanwhile. Nothing was set", *singles[4].Mark, *singles[9].Mark, round,
+			))
+		} else {
+			assert.ErrorContains(t, said[lost], fmt.Sprintf(
+				"from Line %d only 12 are left in store, 18 were picked. Nothing was set", round,
+			))
+		}
+		left, err := y.Incubate.SingleEggs(ctx, y.m, pen, day(1), false)
+		require.NoError(t, err)
+		assert.Len(t, left, 30-pick.Eggs)
+	}
+	open, _, err := y.Incubate.Batches(ctx, y.m, 0)
+	require.NoError(t, err)
+	assert.Len(t, open, 10)
+	set := 0
+	for _, b := range open {
+		set += b.Eggs
+	}
+	assert.Equal(t, 5*18+5*2, set)
+}
+
+// By hand, for a pen without a record: 85 % fertile, of these 80 % hatch, so ten
+// eggs promise 6.8. Two clears go out, one clear stays in, seven are seen alive:
+// 7 × .8 with a record of 7 fertile among 10 seen still open: 5.6.
+func TestYoungToExpect(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(10)
+	assert.InDelta(t, 6.8, y.batch(id).Prospect.Young, 1e-9)
+	y.now = y.now.AddDate(0, 0, 7)
+	_, err := y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
+	)
+	require.NoError(t, err)
+	_, err = y.Candle.Candle(
+		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false},
+	)
+	require.NoError(t, err)
+	_, err = y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	require.NoError(t, err)
+	p := y.batch(id).Prospect
+	assert.InDelta(t, 5.6, p.Young, 1e-9)
+	assert.Equal(t, 2, p.Out)
+}

@@ -1,0 +1,93 @@
+package farm_test
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/calendar"
+	"metrogon/core/method"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/farm/incubate"
+	"metrogon/farm/kinds"
+)
+
+func TestTheFarmsOwnWay(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	ducks := y.pen("Marsh ducks", "duck")
+	_, err := y.Machines.SaveMachine(
+		ctx, y.m, key(), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
+		[]farm.Room{{Species: "duck", Setting: 20, Hatching: 20}},
+	)
+	require.NoError(t, err)
+	all, err := y.Machines.List(ctx, y.m)
+	require.NoError(t, err)
+	box := all[0].ID
+	y.collect(ducks, 0, 8, 0)
+	id := y.set(incubate.Setting{
+		Species: "duck", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: ducks, LaidOn: day(0), Eggs: 8}},
+	})
+	usual := method.Method{School: method.Dry, HandTurns: 3, Washing: method.Unwashed, Mistings: 2, CoolMin: 15}
+	for says, changes := range map[string][]species.Change{
+		"it may be 21 to 35 days":        {{Figure: "hatch_days", At: 90}},
+		"leaves no day before the hatch": {{Figure: "lockdown_day", At: 28}},
+	} {
+		_, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", changes, usual)
+		assert.ErrorContains(t, err, says)
+	}
+	_, err = y.Kinds.SaveKind(
+		ctx, y.m, key(), "duck", nil, method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed},
+	)
+	assert.ErrorContains(t, err, "4 turns a day is not possible; it may be 3, 5 or 7")
+	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", []species.Change{{Figure: "lockdown_day", At: 23}}, usual)
+	require.NoError(t, err)
+	assert.Contains(t, done.Said, "Some values are unusual")
+	kind, err := y.Kinds.Kind(ctx, y.m, "duck")
+	require.NoError(t, err)
+	lock := kind.Figures[slices.IndexFunc(kind.Figures, func(f kinds.FigureRow) bool {
+		return f.Name == "lockdown_day"
+	})]
+	assert.Equal(
+		t, []any{25.0, "common practice", 23.0, "unusual: 25 to 25 is common"},
+		[]any{lock.Shipped.At, lock.Shipped.Origin.String(), lock.Change.At, lock.Unusual},
+		"the shipped value stays beside the own one",
+	)
+
+	b := y.batch(id)
+	stop, _ := b.Milestone(calendar.Lockdown)
+	assert.Equal(t, 23.0, stop.Day, "running batches follow")
+	assert.Equal(t, farm.Air{TempC: 38.6, Where: "at the top of the eggs"}, b.Air(), "a still-air machine")
+	assert.Equal(t, [2]float64{15, 35}, [2]float64{b.Humidity().From, b.Humidity().To}, "the dry school")
+
+	rounds := func() string {
+		s := ""
+		for _, c := range y.chores(method.Turn, method.Cool, method.Mist) {
+			s += fmt.Sprintf("%s %d of %d, ", c.Kind, c.Done, c.Times)
+		}
+		return s
+	}
+	assert.Empty(t, rounds(), "they settle first")
+	_, err = y.Incubate.Care(ctx, y.m, key(), id, method.Turn)
+	assert.ErrorContains(t, err, "does not need this now")
+	y.now = y.now.AddDate(0, 0, 2)
+	assert.Equal(t, "turn 0 of 3, ", rounds())
+	for range 2 {
+		done, err = y.Incubate.Care(ctx, y.m, key(), id, method.Turn)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, "turn 2 of 3, ", rounds())
+	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	require.NoError(t, err)
+	assert.Equal(t, "turn 1 of 3, ", rounds())
+	y.now = y.now.AddDate(0, 0, 6)
+	assert.Equal(t, "turn 0 of 3, cool 0 of 1, mist 0 of 2, ", rounds(), "from day 7 on, and each day anew")
+	assert.Len(t, y.batch(id).Care, 1, "the log keeps what was done")
+	y.now = y.now.AddDate(0, 0, 15)
+	assert.Empty(t, rounds(), "left alone from lockdown on")
+}

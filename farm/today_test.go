@@ -1,0 +1,78 @@
+package farm_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+	_ "time/tzdata"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+)
+
+func TestTodayTellsWhatIsDue(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Runner", "duck"), y.machine("Box", "all-in-one", "duck", 30, 30)
+	y.collect(pen, 1, 12, 0)
+	id := y.set(incubate.Setting{
+		Species: "duck", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 12}},
+	})
+	for _, c := range []struct {
+		day  int
+		due  []string
+		soon []string
+		do   func() (farm.Done, error)
+	}{
+		{0, nil, nil, nil},
+		{5, nil, []string{"Candle 12 eggs"}, nil},
+		{7, []string{"Candle 12 eggs"}, []string{"Candle 12 eggs"}, nil},
+		{
+			8, []string{"Candle 12 eggs late 1"}, []string{"Candle 12 eggs"},
+			func() (farm.Done, error) { return y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{}) },
+		},
+		{8, nil, []string{"Candle 12 eggs"}, nil},
+		{
+			11, []string{"Candle 12 eggs late 1"}, nil,
+			func() (farm.Done, error) { return y.Incubate.TickOff(y.Context(), y.m, key(), id, "candle", 10) },
+		},
+		{11, nil, nil, nil},
+		{
+			25, []string{"Candle 12 eggs", "Lockdown of 12 eggs"}, nil,
+			func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) },
+		},
+		{25, nil, nil, nil},
+		{29, []string{"Pull the young"}, []string{"Clear out 12 eggs"}, func() (farm.Done, error) {
+			return y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 12}})
+		}},
+		{
+			29, []string{"Close Duck 27-01"}, nil,
+			func() (farm.Done, error) { return y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{}) },
+		},
+		{29, nil, nil, nil},
+	} {
+		y.now = start.AddDate(0, 0, c.day)
+		today, err := y.Today.Page(y.Context(), y.m)
+		require.NoError(t, err)
+		titles := func(dues []chores.Chore) (s []string) {
+			for _, d := range dues {
+				title := d.Title
+				if d.Late > 0 {
+					title += fmt.Sprintf(" late %d", d.Late)
+				}
+				s = append(s, title)
+			}
+			return
+		}
+		assert.Equal(t, c.due, titles(today.Due), "due on day %d", c.day)
+		assert.Equal(t, c.soon, titles(today.Soon), "soon on day %d", c.day)
+		if c.do != nil {
+			_, err := c.do()
+			require.NoError(t, err)
+		}
+	}
+}
