@@ -33,7 +33,7 @@ func (w *Snapshot) Ready(x Machine, up store.Upkeep, running bool) (readiness.St
 		}
 	}
 	needed := time.Duration(w.Member.WarmHours) * time.Hour
-	return readiness.Judge(kind, x.ByHand, ticked, emptied, running, needed, w.Now), nil
+	return readiness.Of(kind, x.ByHand, ticked, emptied, running, needed, w.Now), nil
 }
 
 // HasEggs tells whether eggs of an open batch stand in a machine.

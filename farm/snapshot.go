@@ -50,8 +50,8 @@ type Snapshot struct {
 	kept        *store.Upkeep
 }
 
-// Open are the batches in the machines; they are read once.
-func (w *Snapshot) Open(ctx context.Context, tx *Tx) (open []BatchView, err error) {
+// OpenBatches are the batches in the machines; they are read once.
+func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, err error) {
 	if w.batches == nil {
 		w.batches, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 	}

@@ -44,7 +44,7 @@ func (l Lot) Past() bool { return l.Keeping == storage.Stale || l.Keeping == sto
 func LotOn(kind *species.Profile, s store.Stock, on time.Time) Lot {
 	age := AgeDays(s.LaidOn, on)
 	return Lot{
-		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.Judge(kind, age),
+		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.KeepingAt(kind, age),
 		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(
 			0, 0, int(kind.StorageLimitDays.At),
 		),
@@ -117,7 +117,7 @@ func (r *EggRoom) add(row *StockRow, l Lot) {
 	r.Resting += l.Resting
 	if l.Past() {
 		r.Past += l.Eggs
-	} else if storage.Judge(row.Kind, l.Age+1) != l.Keeping {
+	} else if storage.KeepingAt(row.Kind, l.Age+1) != l.Keeping {
 		r.Turning += l.Eggs
 	}
 }

@@ -224,5 +224,5 @@ func TestHandsFree(t *testing.T) {
 	assert.Equal(t, 2, hear(odd.Run).Next, "put down again, so it is meant")
 	h := p.Run
 	h.Next = 99
-	assert.Nil(t, hear(h).Now())
+	assert.Nil(t, hear(h).OnScale())
 }

@@ -12,13 +12,13 @@ const (
 	TooSoon Growth = "too soon to tell"
 )
 
-// Judge compares the loss in percent that two looks at the air cell stand for,
+// Growing compares the loss in percent that two looks at the air cell stand for,
 // so many days apart, with what eggs of the kind lose in that time (perDay, percent
 // of the fresh mass). A cell read by eye is good to two points, so that less
 // than a look's worth of growth is told only after three days. Growth is a sign of
 // life, not its proof: an egg that died lately loses water too. [Common practice:
 // of dark shells only an air cell that grows says "alive".]
-func Judge(before, now, days, perDay float64) Growth {
+func Growing(before, now, days, perDay float64) Growth {
 	grown := (now - before) / (days * perDay)
 	switch {
 	case !(days >= 3):

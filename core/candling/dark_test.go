@@ -25,7 +25,8 @@ func TestDarkShellsAreJudgedByTheirAirCell(t *testing.T) {
 		{4, 4, 0, candling.TooSoon},
 	} {
 		assert.Equal(
-			t, c.says, candling.Judge(c.before, c.now, c.days, perDay), "from %g to %g %% in %g days", c.before, c.now,
+			t, c.says, candling.Growing(c.before, c.now, c.days, perDay), "from %g to %g %% in %g days", c.before,
+			c.now,
 			c.days,
 		)
 	}

@@ -57,8 +57,8 @@ const (
 // Mistakes lists them, the costliest first.
 var Mistakes = []Mistake{LiveThrown, DeadKept, WrongName, TooTimid}
 
-// Judge tells what a call was worth.
-func (d Drill) Judge(said Call) Mistake {
+// Mistaken tells what a call was worth.
+func (d Drill) Mistaken(said Call) Mistake {
 	switch {
 	case said == d.Truth, d.DarkShell && (said == Unseen || said == Unsure):
 		return Right
@@ -100,7 +100,7 @@ func Run(set []Drill, answers []Call) Practice {
 		p.Last, p.Said = queue[0], said
 		queue = queue[1:]
 		p.Asked++
-		if p.Was = set[p.Last].Judge(said); p.Was == Right {
+		if p.Was = set[p.Last].Mistaken(said); p.Was == Right {
 			p.RightNow++
 		} else {
 			p.Mistakes[p.Was]++

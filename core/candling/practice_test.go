@@ -41,7 +41,7 @@ func TestWhatACallIsWorth(t *testing.T) {
 		{candling.Live, candling.Quit, true, candling.LiveThrown},
 	} {
 		assert.Equal(
-			t, c.want, candling.Drill{Truth: c.truth, DarkShell: c.dark}.Judge(c.said), "%s called %s, dark %t",
+			t, c.want, candling.Drill{Truth: c.truth, DarkShell: c.dark}.Mistaken(c.said), "%s called %s, dark %t",
 			c.truth, c.said, c.dark,
 		)
 	}

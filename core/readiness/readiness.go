@@ -24,10 +24,10 @@ type Done struct {
 	At time.Time
 }
 
-// Judge tells how far a machine is from what was ticked since it was last
+// Of tells how far a machine is from what was ticked since it was last
 // emptied. A machine in which eggs stand is running, and so ready. A kind of which
 // no step is known is never ready.
-func Judge(
+func Of(
 	kind machine.Kind, byHand bool, ticked map[string]time.Time, emptied time.Time,
 	running bool, needed time.Duration, now time.Time,
 ) State {

@@ -21,7 +21,7 @@ func cabinet(t *testing.T) machine.Kind {
 
 func TestAMachineIsReadyWhenAllIsTickedAndWarmLongEnough(t *testing.T) {
 	judge := func(ticked map[string]time.Time, emptied time.Time, running bool) readiness.State {
-		return readiness.Judge(cabinet(t), false, ticked, emptied, running, 24*time.Hour, now)
+		return readiness.Of(cabinet(t), false, ticked, emptied, running, 24*time.Hour, now)
 	}
 	all := map[string]time.Time{}
 	for _, s := range cabinet(t).Ready(false) {
@@ -41,7 +41,7 @@ func TestAMachineIsReadyWhenAllIsTickedAndWarmLongEnough(t *testing.T) {
 	)
 	assert.True(t, judge(nil, emptied, true).Ready, "eggs stand in it: it runs")
 
-	strange := readiness.Judge(machine.Kind{}, false, nil, emptied, false, time.Hour, now)
+	strange := readiness.Of(machine.Kind{}, false, nil, emptied, false, time.Hour, now)
 	assert.False(t, strange.Ready, "what has no steps is not ready for that")
 	assert.Equal(t, "it is not known how this kind of machine is made ready", strange.Why())
 }

@@ -43,8 +43,8 @@ const (
 	Late   Keeping = "late"
 )
 
-// Judge tells how an egg of this many whole days of storage stands.
-func Judge(p *species.Profile, ageDays int) Keeping {
+// KeepingAt tells how an egg of this many whole days of storage stands.
+func KeepingAt(p *species.Profile, ageDays int) Keeping {
 	age := float64(ageDays)
 	switch {
 	case age > p.StorageLimitDays.To:

@@ -25,6 +25,6 @@ func TestWaitingCosts(t *testing.T) {
 	for age, want := range map[int]storage.Keeping{
 		7: storage.Fresh, 8: storage.Ageing, 10: storage.Ageing, 11: storage.Stale, 14: storage.Stale, 15: storage.Late,
 	} {
-		assert.Equal(t, want, storage.Judge(hen, age), "day %d", age)
+		assert.Equal(t, want, storage.KeepingAt(hen, age), "day %d", age)
 	}
 }

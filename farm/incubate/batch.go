@@ -45,7 +45,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		if err != nil {
 			return err
 		}
-		open, err := w.Open(ctx, tx)
+		open, err := w.OpenBatches(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -109,7 +109,7 @@ func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, 
 		if err != nil {
 			return err
 		}
-		if open, err = w.Open(ctx, tx); err != nil {
+		if open, err = w.OpenBatches(ctx, tx); err != nil {
 			return err
 		}
 		closed, err = w.Views(ctx, tx, func() ([]store.Batch, error) {

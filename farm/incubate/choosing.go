@@ -92,7 +92,7 @@ func (p SetPage) room(s Setting) int {
 // until then among them: not past their days, not resting, of the wished pen.
 func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []farm.Lot) {
 	add := func(pen int64, age, eggs int, l farm.Lot) {
-		if k := storage.Judge(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
+		if k := storage.KeepingAt(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
 			lots = append(lots, choice.Lot{
 				Pen: pen, Age: float64(age), Eggs: eggs, Young: x.Young[pen], Keeps: x.Keeps(p.Kind, age),
 			})

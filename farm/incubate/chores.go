@@ -28,7 +28,7 @@ const (
 // Chores are what is to be done to the batches in the machines: what falls on
 // certain days of incubation, second looks, and daily work.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
-	open, err := w.Open(ctx, tx)
+	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

@@ -116,7 +116,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 			page.Kind = page.Kinds[0]
 		}
 		page.Stock = slices.DeleteFunc(room.Stock, func(r farm.StockRow) bool { return r.Kind.ID != page.Kind.ID })
-		open, err := w.Open(ctx, tx)
+		open, err := w.OpenBatches(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -288,7 +288,7 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 		a.Eggs += pick.Eggs
 		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.Young[pick.PenID], Keeps: x.Keeps(v.Kind, age)})
 		take = append(take, pick.Eggs)
-		if k := storage.Judge(v.Kind, age); k == storage.Stale || k == storage.Late {
+		if k := storage.KeepingAt(v.Kind, age); k == storage.Stale || k == storage.Late {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s; expect about %s of them.",
 				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age,
 				units.Number(v.Kind.StorageLimitDays.At),

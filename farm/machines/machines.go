@@ -107,7 +107,7 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, 
 		if err != nil {
 			return err
 		}
-		open, err := w.Open(ctx, tx)
+		open, err := w.OpenBatches(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -103,7 +103,7 @@ func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectVi
 	for _, x := range rows {
 		pen, kind := w.PenByID[x.PenID], w.Kinds[w.PenByID[x.PenID].Species]
 		age := farm.AgeDays(x.LaidOn, today)
-		if kind == nil || storage.Judge(kind, age) == storage.Late {
+		if kind == nil || storage.KeepingAt(kind, age) == storage.Late {
 			continue
 		}
 		name := "rejected"

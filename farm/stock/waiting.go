@@ -71,7 +71,7 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 func (p Waiting) age(day int) WaitingAge {
 	a := WaitingAge{
 		Days: day, Published: storage.Relative(p.Kind, float64(day)),
-		Relative: p.Curve.Relative(float64(day)), Keeping: storage.Judge(p.Kind, day),
+		Relative: p.Curve.Relative(float64(day)), Keeping: storage.KeepingAt(p.Kind, day),
 	}
 	a.Share, a.OwnEggs = p.Curve.Weight(float64(day))
 	for _, o := range p.Own {

@@ -32,7 +32,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err erro
 		if err != nil {
 			return err
 		}
-		open, err := w.Open(ctx, tx)
+		open, err := w.OpenBatches(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -48,8 +48,8 @@ type ScalePage struct {
 	Key     string // the scale's
 }
 
-// Now is what is put on the scale next; nil when all is weighed.
-func (p ScalePage) Now() *Target {
+// OnScale is what is put on the scale next; nil when all is weighed.
+func (p ScalePage) OnScale() *Target {
 	if p.Next < len(p.Targets) {
 		return &p.Targets[p.Next]
 	}
@@ -94,7 +94,7 @@ func (b *Service) HandsFree(
 	}
 	h.Next = max(h.Next, 0)
 	page.Run, page.Targets = h, targets(page.Water, eggs, h.OneByOne)
-	on := page.Now()
+	on := page.OnScale()
 	if !page.Heard || on == nil {
 		return page, nil
 	}

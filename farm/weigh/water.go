@@ -277,7 +277,7 @@ func (p Water) dark(s WaterSeries) DarkEgg {
 		Growth: candling.TooSoon,
 	}
 	if d.Looks > 1 {
-		d.Growth = candling.Judge(
+		d.Growth = candling.Growing(
 			moisture.LossOfCell(first.CellPct/100), d.LossPct, last.Day-first.Day, p.Target/p.LastDay,
 		)
 	}

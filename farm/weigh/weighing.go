@@ -92,7 +92,9 @@ func (b *Service) Record(
 			return farm.Done{}, err
 		}
 		said := told(row, before, page, eggs, m.Units())
-		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said)
+		return journal.Record(
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said,
+		)
 	})
 }
 
@@ -166,7 +168,7 @@ func told(row store.Weighing, before *store.Weighing, page Water, eggs farm.Eggs
 		return fmt.Sprintf("%s: air cell of %s read, about %.0f %% lost.", page.Code, what, loss)
 	}
 	days := row.At.Sub(before.At).Hours() / 24
-	growth := candling.Judge(moisture.LossOfCell(before.CellPct/100), loss, days, page.Target/page.LastDay)
+	growth := candling.Growing(moisture.LossOfCell(before.CellPct/100), loss, days, page.Target/page.LastDay)
 	return fmt.Sprintf("%s: the air cell of %s %s.", page.Code, what, growth)
 }
 
@@ -225,7 +227,9 @@ func (b *Service) NoteResponse(
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID).And(journal.Machine, v.Stands().ID), journal.Undo{dropResponse.Of(id)},
+			ctx, tx, journal.On(journal.Batch, batchID).And(journal.Machine, v.Stands().ID), journal.Undo{
+				dropResponse.Of(id),
+			},
 			"%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes,
 		)
 	})
