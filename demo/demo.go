@@ -150,7 +150,11 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 			return err
 		}
 	}
-	return nil
+	if !l.big {
+		return nil
+	}
+	_, err = db.Pool.Exec(ctx, `vacuum analyze`) // and what loading has left behind is cleared away
+	return err
 }
 
 type loader struct {
