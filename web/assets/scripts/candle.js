@@ -32,10 +32,13 @@
   // Ops go out in the order in which they were made, by one sender at a time.
   let sending = false;
   let again = 0;
+  let made = 0; // ops since the page was opened
+  let unstored = 0; // of them, on their way into the store
   const line = async why => {
-    const waiting = (await mine("ops")).length;
+    const [before, coming] = [made, unstored];
+    const waiting = (await mine("ops")).length + coming;
     const status = el("line");
-    if (!status) return;
+    if (!status || made !== before) return; // what was made meanwhile has its own line to come
     status.textContent =
       waiting === 0
         ? "All is kept."
@@ -130,12 +133,15 @@
       op.key = newKey();
       op.at = new Date().toISOString();
       el("line").dataset.waiting = "some";
+      made++;
+      unstored++;
       tail = tail
         .then(() =>
           ask("ops", "readwrite", s =>
             s.add({who: bench.closest("[data-who]").dataset.who, batch, op, mark}),
           ),
         )
+        .finally(() => unstored--)
         .then(() => void flush());
       return op.key;
     };
