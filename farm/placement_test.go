@@ -57,10 +57,8 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, today.Due, 1)
 	assert.Equal(t, "What became of 36 eggs?", today.Due[0].Title)
-	assert.Contains(
-		t, today.Due[0].Reason,
-		"Box · day 37 of 21. They should have hatched by Tue 23 Mar, and no lockdown is written down.",
-	)
+	assert.Equal(t, "Box · day 37 of 21 · should have hatched by Tue 23 Mar", today.Due[0].Reason)
+	assert.Contains(t, today.Due[0].Why, "No lockdown is written down.")
 	assert.True(t, y.batch(id).LongPast())
 	_, err = y.Hatch.Hatched(
 		ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)},

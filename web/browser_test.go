@@ -264,8 +264,10 @@ func wholeJob(t *testing.T, h *hand) {
 
 	h.now = noon.AddDate(0, 0, 7)
 	h.open("/")
-	h.reads("Chicken 27-01 Candle 20 eggs", "Cabinet · day 7 of 21", "A red web of veins and a dark eye")
-	h.press("Candle Chicken 27-01")
+	h.reads("Chicken 27-01 Candle 20 eggs", "Cabinet · day 7 of 21")
+	h.do(browser.Click(`.why summary`))
+	h.reads("A red web of veins and a dark eye")
+	h.press("Candle 20 eggs Chicken 27-01")
 	h.reads("egg 1 of 20", "lid open", "a live one today")
 	h.press("Chicken 27-01") // from the dark bench to the batch's page
 	h.reads("Tap the odd ones")
@@ -284,7 +286,9 @@ func wholeJob(t *testing.T, h *hand) {
 
 	h.now = noon.AddDate(0, 0, 18)
 	h.open("/")
-	h.reads("Lockdown of 16 eggs", "Stop turning, move to Box, raise to 65–75 % humidity. It holds 15.")
+	h.reads("Lockdown of 16 eggs", "Cabinet · day 18 of 21 · into Box, which holds 15")
+	h.do(chromedp.Click(chromedp.Search(`//details[contains(., "Lockdown of 16 eggs")]/summary`)))
+	h.reads("Stop turning, raise to 65–75 % humidity.")
 	h.press("Done lockdown of Chicken 27-01")
 	h.reads("Chicken 27-01 in lockdown in Box.")
 

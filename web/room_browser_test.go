@@ -116,7 +116,7 @@ func TestAParcelFromArrivalToSet(t *testing.T) {
 
 	h.now = noon.AddDate(0, 0, 1)
 	h.open("/")
-	h.reads("24 eggs from Hollin Ridge", "Rested; ready to set.")
+	h.reads("24 eggs from Hollin Ridge", "Rested, ready to set")
 	h.press("Set Hollin Ridge")
 	h.reads("24 eggs → about")
 	h.press("Set these eggs")

@@ -21,8 +21,10 @@ type Chore struct {
 	Done    int           // of these, today
 	Late    int           // whole days, 0 if not
 	Title   string
-	Reason  string
-	Of      string // what the subject is called where several look alike
+	Eggs    int    // how many it is done to
+	Reason  string // one line: where they are, and what matters most
+	Why     string // the rest
+	Of      string // what the subject is called where several look alike; the machine to move to
 	Species string // of the eggs, where they are to be set
 }
 

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/marks"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
 )
@@ -28,6 +29,7 @@ type Page struct {
 	Bands    map[int64]marks.Band
 	Proofs   []farm.Proof
 	Prospect Prospect
+	Next     *chores.Chore // what is to be done next, late or to come
 }
 
 // Counted is how many young were counted of which nobody saw the eggs.
@@ -96,7 +98,10 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			return err
 		}
 		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
-		page.Care, err = tx.CareLog(ctx, id, 0, 30)
+		if page.Care, err = tx.CareLog(ctx, id, 0, 30); err != nil {
+			return err
+		}
+		page.Next, err = next(ctx, tx, w, page.BatchView)
 		return err
 	})
 	return

@@ -60,16 +60,18 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 
 // chore of a batch, on a day of incubation.
 func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
-	return chores.Chore{About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, At: at}
+	return chores.Chore{
+		About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, At: at, Eggs: v.Alive,
+	}
 }
 
 // daily is the chore of daily work that is not done yet.
 func daily(w *farm.Snapshot, r Round) chores.Chore {
 	c := chore(r.BatchView, r.Task.Kind, time.Time{})
 	c.Times, c.Done, c.Title = r.Times, r.Done, r.Title
-	c.Reason = fmt.Sprintf("%s. %s", r.Stands().Name, r.Says)
+	c.Reason, c.Why = r.Stands().Name, r.Says
 	if r.Last != nil {
-		c.Reason += " Last " + w.Member.Hours(*r.Last) + "."
+		c.Reason += " · last at " + w.Member.Hours(*r.Last)
 	}
 	return c
 }
@@ -109,6 +111,20 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 	return
 }
 
+// next is the first chore of a batch that is not done, nil if there is none.
+func next(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView) (*chores.Chore, error) {
+	ticks, err := tx.ChoresDone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := dues(w, v, ticks)
+	if len(all) == 0 {
+		return nil, nil
+	}
+	first := slices.MinFunc(all, func(a, b chores.Chore) int { return a.At.Compare(b.At) })
+	return &first, nil
+}
+
 func empty(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 	c := chore(v, calendar.ClearOut, w.Now)
 	c.Title, c.Reason = "Close "+v.Code, "No egg is left in it."
@@ -119,9 +135,12 @@ func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 	by := v.Hatch().To
 	c := chore(v, Past, by)
 	c.Title = fmt.Sprintf("What became of %s?", wording.Plural(v.Alive, "egg"))
-	c.Reason = fmt.Sprintf("%s · day %s. They should have hatched by %s, and no lockdown is written down. "+
-		"Record how many hatched, with the day, or close the batch. Eggs this old may burst: goggles, a bag, outdoors.",
-		v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay), w.Member.ShortDay(by))
+	c.Reason = fmt.Sprintf(
+		"%s · day %s · should have hatched by %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay),
+		w.Member.ShortDay(by),
+	)
+	c.Why = "No lockdown is written down. Record how many hatched, with the day, or close the batch. " +
+		"Eggs this old may burst: goggles, a bag, outdoors."
 	return c
 }
 
@@ -134,41 +153,41 @@ func again(w *farm.Snapshot, v farm.BatchView, doubts []store.Doubt) (chores.Cho
 	}
 	c := chore(v, LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
 	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
-	c.Reason = v.Stands().Name + ". Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " +
-		"Of dark shells the air cell tells."
+	c.Eggs, c.Reason = doubts[i].Eggs, v.Stands().Name
+	c.Why = "Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. Of dark shells the air cell tells."
 	return c, true
 }
 
 func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) chores.Chore {
 	d := chore(v, ms.Kind, ms.At)
 	d.Day = day
-	where := fmt.Sprintf("%s · day %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay))
+	d.Reason = fmt.Sprintf("%s · day %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay))
 	switch ms.Kind {
 	case calendar.Candle:
 		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))
-		d.Reason = where + ". " + candling.Expect(v.Kind, ms.Day, v.HatchDay)
+		d.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay)
 	case calendar.Lockdown:
 		d.Title = fmt.Sprintf("Lockdown of %s", wording.Plural(v.Alive, "egg"))
-		d.Reason = where + ". Stop turning"
-		if v.HatcherID != v.SetterID {
-			d.Reason += ", move to " + v.Hatcher.Name
-		}
-		d.Reason += fmt.Sprintf(
-			", raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From),
+		d.Why = fmt.Sprintf(
+			"Stop turning, raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From),
 			units.Number(v.Method.Humidity(v.Kind, true).To),
 		)
+		if v.HatcherID != v.SetterID {
+			d.Of = v.Hatcher.Name
+			d.Reason += " · into " + d.Of
+		}
 		if room := w.Rooms[v.HatcherID][v.Species].Hatching; v.Alive > room {
-			d.Reason += fmt.Sprintf(" It holds %d.", room)
+			d.Reason += fmt.Sprintf(", which holds %d", room)
 		}
 	case calendar.Pull:
 		d.Title = "Pull the young"
-		d.Reason = where + ". When they are dry and fluffy; they live on yolk for a day or two."
+		d.Why = "When they are dry and fluffy; they live on yolk for a day or two."
 		if v.Kind.IsReptile() {
-			d.Title, d.Reason = "Look for young", where+". Leave them until the yolk is absorbed."
+			d.Title, d.Why = "Look for young", "Leave them until the yolk is absorbed."
 		}
 	case calendar.ClearOut:
 		d.Title = fmt.Sprintf("Clear out %s", wording.Plural(v.Alive, "egg"))
-		d.Reason = where + ". Usual time is over: open what is left or close the batch."
+		d.Why = "Usual time is over: open what is left or close the batch."
 	}
 	return d
 }

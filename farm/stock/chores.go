@@ -43,9 +43,9 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 	c := chores.Chore{About: store.Subject{Kind: journal.Place, ID: p.ID}, Kind: farm.Tilt, Of: p.Name}
 	c.Title = fmt.Sprintf("Tilt %s in %s", wording.Plural(p.Eggs, "egg"), p.Name)
-	c.Reason = "To the other side, through about 90°."
+	c.Reason, c.Why = "not tilted yet", "To the other side, through about 90°."
 	if p.TiltedAt != nil {
-		c.Reason += " Last " + w.Member.Moment(*p.TiltedAt) + "."
+		c.Reason = "last " + w.Member.Moment(*p.TiltedAt)
 	}
 	return c
 }
@@ -55,11 +55,11 @@ func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: Rested, Of: p.From.Name, Species: p.From.Species,
 	}
 	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
-	c.Reason = "Rested; ready to set."
+	c.Reason = "Rested, ready to set"
 	if p.Resting {
 		c.Kind = Rest
-		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt) +
-			": pointed end down, at room temperature, neither turned nor tilted."
+		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt)
+		c.Why = "Pointed end down, at room temperature, neither turned nor tilted."
 	}
 	return c
 }

@@ -15,7 +15,8 @@ type Page struct {
 	Date     time.Time
 	Due      []chores.Chore // late, and today
 	Soon     []chores.Chore // the next three days
-	Hatches  []farm.BatchView
+	Hatching []farm.BatchView // in lockdown, or pipping
+	Next     []farm.BatchView // to hatch, in the next ten days
 	Room     farm.EggRoom
 	Running  []farm.Running
 	Clashes  []farm.Clash
@@ -44,12 +45,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err erro
 			return err
 		}
 		page.Empty = len(open) == 0 && page.Room.Eggs == 0
-		for _, v := range open {
-			if h := v.Hatch(); v.Alive > 0 && h.From.Before(w.Now.AddDate(0, 0, 10)) {
-				page.Hatches = append(page.Hatches, v)
-			}
-		}
-		slices.SortFunc(page.Hatches, func(x, y farm.BatchView) int { return x.Hatch().At.Compare(y.Hatch().At) })
+		page.Hatching, page.Next = hatches(open, w.Now)
 		stays := w.AllStays(open)
 		page.Clashes = w.Clashes(stays)
 		page.Running = w.Running(open, stays)
@@ -62,4 +58,21 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err erro
 		return err
 	})
 	return
+}
+
+// hatches parts those that hatch now from those that will in the next ten days, by the hour.
+func hatches(open []farm.BatchView, now time.Time) (hatching, next []farm.BatchView) {
+	for _, v := range open {
+		switch {
+		case v.Alive == 0 || v.LongPast():
+		case v.Hatching():
+			hatching = append(hatching, v)
+		case v.Hatch().From.Before(now.AddDate(0, 0, 10)):
+			next = append(next, v)
+		}
+	}
+	byHour := func(x, y farm.BatchView) int { return x.Hatch().At.Compare(y.Hatch().At) }
+	slices.SortFunc(hatching, byHour)
+	slices.SortFunc(next, byHour)
+	return hatching, next
 }

@@ -8,9 +8,11 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/farm"
@@ -54,6 +56,36 @@ type data struct {
 	Batch *incubate.Page
 	Do    string // candle, hatch or remove
 	Calls []candling.Sign
+}
+
+// step is where the next thing to do is done.
+type step struct {
+	Label, To string
+	Fresh     bool // the page is loaded anew: it dresses for the dark
+}
+
+// Due tells whether the next thing to do is due by now, Late whether since another day.
+func (d data) Due() bool { return d.Batch.Next != nil && !d.Batch.Next.At.After(d.Batch.Now) }
+
+// Late tells whether the next thing to do was due on an earlier day.
+func (d data) Late() bool {
+	return d.Due() && d.Batch.Now.Sub(d.Batch.Next.At) > 24*time.Hour
+}
+
+// Step leads to it; nil where the page says all.
+func (d data) Step() *step {
+	page := fmt.Sprintf("/batches/%d", d.Batch.ID)
+	switch d.Batch.Next.Kind {
+	case calendar.Candle:
+		return &step{d.Batch.Next.Title, page + "/candle", true}
+	case calendar.Lockdown:
+		return &step{"Into lockdown", "#steps", false}
+	case calendar.Pull:
+		return &step{"Count the young", "?do=hatch#counts", false}
+	case calendar.ClearOut:
+		return &step{"Close the batch", "#steps", false}
+	}
+	return nil
 }
 
 // Stages of the break-out.

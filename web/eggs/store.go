@@ -77,17 +77,17 @@ func (r handler) trial(c *echo.Context, m *farm.Member) error {
 // waiting is the curve of what waiting costs, drawn.
 type waiting struct {
 	stock.Waiting
-	Width, Height    int
 	Published, Blend string // polylines
 	Dots             []dot
 	Ticks            []page.Tick
-	BestX, LastX     float64
+	BestX, LastX     string
 }
 
 // dot is what own eggs of one age did.
 type dot struct {
-	X, Y, R float64
-	Says    string
+	X    string
+	Y, R float64
+	Says string
 }
 
 func (r handler) waiting(c *echo.Context, m *farm.Member) error {
@@ -99,27 +99,25 @@ func (r handler) waiting(c *echo.Context, m *farm.Member) error {
 }
 
 func draw(w stock.Waiting) *waiting {
-	const left, top, wide, high = 44, 14, 600, 200
-	d := &waiting{Waiting: w, Width: left + wide + 20, Height: top + high + 34}
-	last := float64(len(w.Ages))
-	x := func(day float64) float64 { return math.Round(10*(left+wide*(day-1)/(last-1))) / 10 }
-	y := func(rel float64) float64 { return math.Round(10*(top+high*(1-min(rel, 1.1)))) / 10 }
+	d := &waiting{Waiting: w}
+	x := func(day float64) float64 { return (day - 1) / float64(len(w.Ages)-1) }
+	y := func(rel float64) float64 { return page.Down(min(rel, 1.1)) }
 	for _, a := range w.Ages {
 		day := float64(a.Days)
-		d.Published += fmt.Sprintf("%g,%g ", x(day), y(a.Published))
-		d.Blend += fmt.Sprintf("%g,%g ", x(day), y(a.Relative))
+		d.Published += fmt.Sprintf("%g,%g ", page.Across(x(day)), y(a.Published))
+		d.Blend += fmt.Sprintf("%g,%g ", page.Across(x(day)), y(a.Relative))
 		if a.Days%2 == 1 {
-			d.Ticks = append(d.Ticks, page.Tick{X: x(day), Label: strconv.Itoa(a.Days)})
+			d.Ticks = append(d.Ticks, page.Tick{X: page.Percent(x(day)), Label: strconv.Itoa(a.Days)})
 		}
 	}
-	d.BestX, d.LastX = x(w.Kind.StorageBestDays.At), x(w.Kind.StorageLimitDays.At)
+	d.BestX, d.LastX = page.Percent(x(w.Kind.StorageBestDays.At)), page.Percent(x(w.Kind.StorageLimitDays.At))
 	if fresh := w.Ages[0]; fresh.Set > 0 && fresh.Hatched > 0 { // own eggs against own fresh ones
 		base := float64(fresh.Hatched) / float64(fresh.Set)
 		for _, a := range w.Ages {
 			if a.Set >= 10 {
 				rel := float64(a.Hatched) / float64(a.Set) / base
 				d.Dots = append(d.Dots, dot{
-					x(float64(a.Days)), y(rel), 3 + min(4, math.Sqrt(float64(a.Set))/12),
+					page.Percent(x(float64(a.Days))), y(rel), 3 + min(4, math.Sqrt(float64(a.Set))/12),
 					fmt.Sprintf("%d days: %d of %d hatched", a.Days, a.Hatched, a.Set),
 				})
 			}

@@ -3,96 +3,138 @@ package page
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"time"
 
 	"metrogon/core/calendar"
 	"metrogon/farm"
+	"metrogon/web/say"
 )
+
+// Drawings are as wide as the page gives them room for, and draw their text at its
+// true size: what lies across is in percent of the width, what lies down in pixels.
+
+// High is how high the plot of a curve is, px; across it goes from 0 to 100.
+const High = 200.0
+
+// Across places a share of the width on a curve's plot.
+func Across(share float64) float64 { return math.Round(1e4*share) / 100 }
+
+// Down places a share of the height on a curve's plot, 1 at its top.
+func Down(share float64) float64 { return math.Round(10*High*(1-share)) / 10 }
+
+// Level is a line of a curve's other axis.
+type Level struct {
+	Y     float64
+	Label string
+}
+
+// Apart moves the second of two labels, so that one can be read beside the other.
+func Apart(first, second float64) float64 {
+	const line = 16
+	switch d := second - first; {
+	case d >= 0 && d < line:
+		return first + line
+	case d < 0 && d > -line:
+		return first - line
+	}
+	return second
+}
 
 // Ribbon is the drawing of a batch's days: phases by pattern, a tick a day, now
 // as a plumb line.
 type Ribbon struct {
-	Width int
 	Says  string // the same in words
 	Parts []Part
 	Ticks []Tick
 	Marks []Mark
-	Now   float64 // 0: outside
+	Now   string // where, "": outside
 }
 
 // Part is one phase of a ribbon.
 type Part struct {
 	Class, Fill string
-	X, W        float64
+	X, W        string
 }
 
 // Tick is one day; every seventh has a label.
 type Tick struct {
-	X     float64
+	X     string
 	Label string
 }
 
 // Mark is a milestone above the ribbon.
 type Mark struct {
 	Class, Label string
-	X            float64
+	X            string
 }
 
-const ribbonWidth = 720
+// Percent writes a share of the width.
+func Percent(share float64) string {
+	return strconv.FormatFloat(math.Round(1e4*share)/100, 'f', -1, 64) + "%"
+}
 
-// Draw draws a batch's ribbon in the person's counting.
-func Draw(v farm.BatchView, counting calendar.Counting) Ribbon {
+// Draw draws a batch's ribbon for the person who reads it.
+func Draw(v farm.BatchView, to say.Reader) Ribbon {
+	count := to.Member.Counting()
 	day := func(t time.Time) float64 { return calendar.Elapsed(v.SetAt, t) }
 	hatch := v.Hatch()
 	out, _ := v.Milestone(calendar.ClearOut)
 	days := math.Ceil(max(out.Day, 1))
-	x := func(d float64) float64 {
-		return math.Round(10*(12+min(max(d, 0), days)*(ribbonWidth-24)/days)) / 10
-	}
-	r := Ribbon{Width: ribbonWidth}
+	x := func(d float64) float64 { return min(max(d, 0), days) / days }
+	r := Ribbon{}
 	part := func(class, fill string, from, to float64) {
 		if x(to) > x(from) {
-			r.Parts = append(r.Parts, Part{class, fill, x(from), math.Round(10*(x(to)-x(from))) / 10})
+			r.Parts = append(r.Parts, Part{class, fill, Percent(x(from)), Percent(x(to) - x(from))})
 		}
 	}
 	shut, locked := v.Milestone(calendar.Lockdown)
 	if locked {
 		part("turning", "turning", 0, shut.Day)
 		part("locked", "", shut.Day, day(hatch.From))
-		r.Marks = append(r.Marks, Mark{"lock", "lockdown", x(shut.Day)})
+		r.Marks = append(r.Marks, Mark{"lock", "lockdown", Percent(x(shut.Day))})
 	} else {
 		part("resting", "resting", 0, day(hatch.From))
 	}
 	part("window", "", day(hatch.From), day(hatch.To))
 	part("drying", "drying", day(hatch.To), days)
+	r.Ticks = ticks(days, v.HatchDay, count)
+	for _, ms := range v.Milestones {
+		if ms.Kind == calendar.Candle && (!locked || ms.Day < shut.Day-2) {
+			r.Marks = append(r.Marks, Mark{"candle", "candle", Percent(x(ms.Day))})
+		}
+	}
+	r.Marks = append(r.Marks, Mark{"hatch", to.Day(hatch.At), Percent(x(hatch.Day))})
+	if v.ClosedAt == nil && v.Day <= days {
+		r.Now = Percent(x(v.Day))
+	}
+	r.Says = fmt.Sprintf("Days of %s: now day %d; ", v.Code, count.Count(v.Day))
+	if locked {
+		r.Says += fmt.Sprintf("turning until lockdown on day %d; ", count.Count(shut.Day))
+	}
+	r.Says += fmt.Sprintf(
+		"hatch usual from day %d to day %d.", count.Count(day(hatch.From)), count.Count(day(hatch.To)),
+	)
+	return r
+}
+
+// ticks rules the days; the week's days and the day of the hatch have their number, where
+// there is room for both.
+func ticks(days, hatchDay float64, count calendar.Counting) (all []Tick) {
 	every := 7.0
 	if days > 60 {
 		every = 14
 	}
+	room := max(2, 0.06*days)
 	for d := 0.0; d <= days; d++ {
-		t := Tick{X: x(d)}
-		if math.Mod(d, every) == 0 || d == math.Floor(v.HatchDay) && math.Mod(d, every) > 1 {
-			t.Label = fmt.Sprint(counting.Count(d))
+		t := Tick{X: Percent(d / days)}
+		past := math.Mod(d, every)
+		if past == 0 || d == math.Floor(hatchDay) && past >= room && every-past >= room {
+			t.Label = fmt.Sprint(count.Count(d))
 		}
-		r.Ticks = append(r.Ticks, t)
+		all = append(all, t)
 	}
-	for _, ms := range v.Milestones {
-		if ms.Kind == calendar.Candle && (!locked || ms.Day < shut.Day-2) {
-			r.Marks = append(r.Marks, Mark{"candle", "candle", x(ms.Day)})
-		}
-	}
-	r.Marks = append(r.Marks, Mark{"hatch", "hatch", x(hatch.Day)})
-	if v.ClosedAt == nil && v.Day <= days {
-		r.Now = x(v.Day)
-	}
-	r.Says = fmt.Sprintf("Days of %s: now day %d; ", v.Code, counting.Count(v.Day))
-	if locked {
-		r.Says += fmt.Sprintf("turning until lockdown on day %d; ", counting.Count(shut.Day))
-	}
-	r.Says += fmt.Sprintf(
-		"hatch usual from day %d to day %d.", counting.Count(day(hatch.From)), counting.Count(day(hatch.To)),
-	)
-	return r
+	return all
 }
 
 // Plot is a rate as the interval drawing needs it.
@@ -104,66 +146,84 @@ type Plot struct {
 func plot(r farm.Rate) Plot { return Plot{r.K, r.N, r.Rate, r.Low, r.High} }
 
 // X places a share on an axis from 0 to 100.
-func (Plot) X(share float64) float64 { return math.Round(1000*share) / 10 }
+func (Plot) X(share float64) string { return Percent(share) }
 
 // Wide is the width of the interval.
-func (p Plot) Wide() float64 { return math.Round(1000*(p.High-p.Low)) / 10 }
+func (p Plot) Wide() string { return Percent(p.High - p.Low) }
+
+// Few tells of a record too small to say much.
+func (p Plot) Few() bool { return p.N < 20 }
 
 // Stock is the drawing of the eggs in store: a row a pen, a column a day of age.
 type Stock struct {
-	Width, Height int
-	Says          string
-	Rows          []StockRow
-	Days          []Tick
+	Height int
+	Says   string
+	Rows   []StockRow
+	Days   []Tick
 }
 
 // StockRow is one pen. Best and Last are where its eggs pass their best day, and
-// the day at which most stop; 0 beyond the drawing.
+// the day at which most stop, "" beyond the drawing; Named tells that the row above
+// has others, so that they are named.
 type StockRow struct {
 	Name       string
 	Y          int
 	Eggs       []StockEgg
-	Best, Last int
+	Best, Last string
+	Named      bool
 }
 
-// StockEgg is one lot, drawn as an egg with its number.
+// StockEgg is one lot, drawn as an egg whose area grows with its number.
 type StockEgg struct {
-	X, Y, Count int
-	Class       string
-	Past        bool // past the day at which most stop: underlined as well
+	X     string
+	Size  float64 // of the outline, 1 for the largest lot
+	Count int
+	Class string
+	Past  bool // past the day at which most stop: underlined as well
 }
+
+const (
+	stockNames = 0.29 // share of the width for the pens' names
+	stockHigh  = 32   // of a row, px
+	stockLabel = 15   // of a line that names the days, px
+)
 
 // DrawStock draws the store. Eggs older than the last column stand in it.
 func DrawStock(room farm.EggRoom) Stock {
-	const left, wide, high, columns = 132, 30, 42, 15
-	oldest := 11 // so that the usual last day is seen
+	const columns = 15
+	oldest, most := 11, 1 // so that the usual last day is seen
 	for _, row := range room.Stock {
 		for _, lot := range row.Lots {
 			oldest = max(oldest, min(lot.Age, columns-1))
+			most = max(most, lot.Eggs)
 		}
 	}
-	s := Stock{
-		Width: left + wide*(oldest+1) + 6, Height: high*len(room.Stock) + 24, Says: "Eggs in store by pen and age. ",
+	column := func(n float64) string {
+		return Percent(stockNames + (1-stockNames)*n/float64(oldest+1))
 	}
-	for i, row := range room.Stock {
-		y := i*high + 20
-		r := StockRow{Name: clip(row.Name, 16), Y: y}
-		pass := func(day float64) int {
+	s := Stock{Says: "Eggs in store by pen and age. "}
+	y := 0
+	for _, row := range room.Stock {
+		r := StockRow{Name: clip(row.Name, 16)}
+		pass := func(day float64) string {
 			if row.Kind.IsReptile() || int(day) >= oldest {
-				return 0
+				return ""
 			}
-			return left + wide*(int(day)+1)
+			return column(float64(int(day) + 1))
 		}
 		r.Best, r.Last = pass(row.Kind.StorageBestDays.At), pass(row.Kind.StorageLimitDays.At)
+		if n := len(s.Rows); r.Best != "" && (n == 0 || s.Rows[n-1].Best != r.Best || s.Rows[n-1].Last != r.Last) {
+			r.Named = true
+			y += stockLabel
+		}
+		r.Y = y + stockHigh/2
+		y += stockHigh
 		lots := map[int]*StockEgg{}
 		for _, lot := range row.Lots {
 			col := max(0, min(lot.Age, oldest))
 			egg := lots[col]
 			if egg == nil {
-				egg = &StockEgg{
-					X: left + wide*col + wide/2, Y: y, Class: string(lot.Keeping),
-					Past: lot.Past(),
-				}
+				egg = &StockEgg{X: column(float64(col) + 0.5), Class: string(lot.Keeping), Past: lot.Past()}
 				if lot.Resting > 0 {
 					egg.Class += " resting"
 				}
@@ -174,19 +234,26 @@ func DrawStock(room farm.EggRoom) Stock {
 		}
 		for col := range oldest + 1 {
 			if egg := lots[col]; egg != nil {
+				egg.Size = eggSize(egg.Count, most)
 				r.Eggs = append(r.Eggs, *egg)
 			}
 		}
 		s.Rows = append(s.Rows, r)
 	}
+	s.Height = y + 18
 	for d := range oldest + 1 {
-		label := fmt.Sprintf("%d d", d)
+		label := strconv.Itoa(d)
 		if d == columns-1 {
-			label = fmt.Sprintf("%d+", d)
+			label += "+"
 		}
-		s.Days = append(s.Days, Tick{float64(left + wide*d + wide/2), label})
+		s.Days = append(s.Days, Tick{column(float64(d) + 0.5), label})
 	}
 	return s
+}
+
+// eggSize makes the area grow with the number, but never so small that it is no egg.
+func eggSize(eggs, most int) float64 {
+	return math.Round(100*max(0.7, math.Sqrt(float64(eggs)/float64(max(most, 6))))) / 100
 }
 
 func clip(s string, most int) string {

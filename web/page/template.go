@@ -43,6 +43,7 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"f1":      func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
 		"pct":     func(share float64) string { return strconv.Itoa(int(math.Round(100 * share))) },
 		"blank":   blank,
+		"percent": Percent,
 
 		"plot":   plot,
 		"ribbon": Draw,

@@ -2,9 +2,11 @@ package today
 
 import (
 	"fmt"
+	"time"
 
 	"metrogon/core/calendar"
 	"metrogon/core/method"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
@@ -14,49 +16,105 @@ import (
 // tap is a button of a chore: a link, or what one tap sends.
 type tap struct {
 	Label string
+	Whole string // what it says on the day's first chore, where there is more to say
 	Of    string // what it is done to, for those who hear the page
 	Link  string
 	Send  string
 	With  map[string]string // what is sent
-	Main  bool
-	Whole bool // the page is loaded whole: it dresses for the dark
+	Main  bool              // the likely and safe one
+	Fresh bool              // the page is loaded anew: it dresses for the dark
 }
 
-// Class is how the button looks.
-func (t tap) Class() string {
-	if t.Main {
+// row is a chore as it is listed; the first of the day is the one to begin with.
+type row struct {
+	chores.Chore
+	First bool
+}
+
+// Class is how a button looks: only the first row's is filled.
+func (r row) Class(t tap) string {
+	if r.First && t.Main {
 		return "is-main"
 	}
 	return ""
 }
 
-// Taps are the buttons of a chore.
-func Taps(c chores.Chore) []tap {
+// Says is what stands on a button.
+func (r row) Says(t tap) string {
+	if r.First && t.Whole != "" {
+		return t.Whole
+	}
+	return t.Label
+}
+
+// group is the chores of one urgency.
+type group struct {
+	Name, Class string
+	Rows        []row
+}
+
+// groups sorts the chores by how urgent they are.
+func groups(due []chores.Chore, now time.Time) (all []group) {
+	of := func(c chores.Chore) group {
+		switch {
+		case c.Late > 0:
+			return group{Name: "Late", Class: "is-late"}
+		case c.At.IsZero():
+			return group{Name: "Any time today", Class: "any-time"}
+		case c.At.After(now):
+			return group{Name: "Later today"}
+		}
+		return group{Name: "Now"}
+	}
+	for i, c := range due {
+		g := of(c)
+		if n := len(all); n == 0 || all[n-1].Name != g.Name {
+			all = append(all, g)
+		}
+		last := &all[len(all)-1]
+		last.Rows = append(last.Rows, row{c, i == 0})
+	}
+	return all
+}
+
+// Taps are the buttons of a chore, the likely one last.
+func (r row) Taps() []tap {
+	c := r.Chore
+	eggs := wording.Plural(c.Eggs, "egg")
 	to := func(path string) string { return fmt.Sprintf("/batches/%d/%s", c.About.ID, path) }
 	record := tap{Label: "Record", Of: c.Code, Link: fmt.Sprintf("/batches/%d?do=hatch", c.About.ID)}
 	switch c.Kind {
 	case calendar.Candle:
-		return []tap{
-			{Label: "All live", Of: c.Code, Send: to("rest")},
-			{Label: "Candle", Of: c.Code, Link: to("candle"), Main: true, Whole: true},
-		}
+		return []tap{{
+			Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+		}}
 	case incubate.LookAgain:
-		return []tap{{Label: "Candle", Of: c.Code + " again", Link: to("candle"), Whole: true}}
+		return []tap{{
+			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,
+		}}
 	case incubate.Past:
 		record.Main = true
 		return []tap{record}
 	case calendar.Lockdown:
-		return []tap{{Label: "Done", Of: "lockdown of " + c.Code, Send: to("lockdown"), Main: true}}
+		whole := "Lock down " + eggs
+		if c.Of != "" {
+			whole = "Move " + eggs
+		}
+		return []tap{{
+			Label: "Done", Whole: whole, Of: "lockdown of " + c.Code, Send: to("lockdown"), Main: true,
+		}}
 	case calendar.Pull:
 		return []tap{record, {
-			Label: "Done", Of: "pull of " + c.Code, Send: to("done"), Main: true,
+			Label: "Done", Whole: "All pulled", Of: "pull of " + c.Code, Send: to("done"), Main: true,
 			With: map[string]string{"kind": c.Kind, "day": fmt.Sprint(c.Day)},
 		}}
 	case calendar.ClearOut:
-		return []tap{record, {Label: "Close", Of: c.Code, Send: to("close"), Main: true}}
+		return []tap{record, {
+			Label: "Close", Whole: "Close " + c.Code, Of: c.Code, Send: to("close"), Main: true,
+		}}
 	case method.Turn, method.Cool, method.Mist:
 		return []tap{{
-			Label: "Done", Of: c.Kind + " of " + c.Code, Send: to("care"), With: map[string]string{"kind": c.Kind},
+			Label: "Done", Of: c.Kind + " of " + c.Code, Send: to("care"), With: map[string]string{"kind": c.Kind}, Main: true,
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}

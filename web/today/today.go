@@ -4,26 +4,32 @@ package today
 
 import (
 	"embed"
-	"html/template"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/today"
 	"metrogon/web/page"
 )
 
 //go:embed *.html
 var files embed.FS
 
+// data is the morning, its chores by how urgent they are.
+type data struct {
+	today.Page
+	Groups []group
+}
+
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.ParseWith(s, template.FuncMap{"taps": Taps}, files, "today.html")
+	t := page.Parse(s, files, "today.html")
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		today, err := s.Today.Page(c.Request().Context(), m)
+		morning, err := s.Today.Page(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
-		return s.Render(c, t, page.Meta{Nav: "/", Title: "Today"}, m, today)
+		return s.Render(c, t, page.Meta{Nav: "/", Title: "Today"}, m, data{morning, groups(morning.Due, morning.Now)})
 	}))
 	e.POST("/undo", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)

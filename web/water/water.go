@@ -69,19 +69,18 @@ type draw struct {
 type corridor struct {
 	Band, Fan        string // polygons
 	Forecast, Advise string // lines
+	AsNow, Advised   page.Level
 	Points           []point
-	Ticks, Losses    []page.Tick
-	TargetX, TargetY float64
+	Ticks            []page.Tick
+	Losses           []page.Level
+	Target           float64 // height of the goal
 }
 
 type point struct {
-	X, Y float64
+	X    string
+	Y    float64
 	Says string
 }
-
-const (
-	left, top, wide, high = 46.0, 12.0, 560.0, 210.0
-)
 
 func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	id, err := page.ID(c)
@@ -124,21 +123,19 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	if s.Known {
 		most = math.Max(most, math.Min(s.ProjectedPct*1.1, 40))
 	}
-	x := func(day float64) float64 { return math.Round(10*(left+wide*day/w.LastDay)) / 10 }
-	y := func(loss float64) float64 {
-		return math.Round(10*(top+high*(1-math.Min(math.Max(loss, 0), most)/most))) / 10
-	}
+	x := func(day float64) float64 { return page.Across(day / w.LastDay) }
+	y := func(loss float64) float64 { return page.Down(math.Min(math.Max(loss, 0), most) / most) }
 	k.Band = fmt.Sprintf("%g,%g %g,%g %g,%g", x(0), y(0), x(w.LastDay), y(w.To), x(w.LastDay), y(w.From))
 	for d := 0.0; d <= w.LastDay; d += 3 {
-		k.Ticks = append(k.Ticks, page.Tick{X: x(d), Label: fmt.Sprint(w.Counting.Count(d))})
+		k.Ticks = append(k.Ticks, page.Tick{X: page.Percent(d / w.LastDay), Label: fmt.Sprint(w.Counting.Count(d))})
 	}
 	for l := 0.0; l <= most; l += 4 {
-		k.Losses = append(k.Losses, page.Tick{X: y(l), Label: fmt.Sprintf("%.0f %%", l)})
+		k.Losses = append(k.Losses, page.Level{Y: y(l), Label: fmt.Sprintf("%.0f %%", l)})
 	}
-	k.TargetX, k.TargetY = x(w.LastDay), y(w.Target)
+	k.Target = y(w.Target)
 	for _, p := range s.Weighings {
 		k.Points = append(k.Points, point{
-			x(p.Day), y(p.LossPct),
+			page.Percent(p.Day / w.LastDay), y(p.LossPct),
 			fmt.Sprintf("day %.1f: %s each, %.1f %% lost", p.Day+float64(w.Counting), r.Mass(p.MeanG), p.LossPct),
 		})
 	}
@@ -150,6 +147,10 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 		return fmt.Sprintf("%g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(loss))
 	}
 	k.Forecast, k.Advise = line(s.ProjectedPct), line(s.BestLossPct)
+	k.Advised = page.Level{Y: y(s.BestLossPct), Label: fmt.Sprintf("%.0f %% advised", s.BestLossPct)}
+	k.AsNow = page.Level{
+		Y: page.Apart(k.Advised.Y, y(s.ProjectedPct)), Label: fmt.Sprintf("%.0f %% as now", s.ProjectedPct),
+	}
 	more := s.ProjectedPct - s.LossPct
 	k.Fan = fmt.Sprintf(
 		"%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*s.GHigh/s.G), x(w.LastDay),
