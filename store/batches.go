@@ -388,18 +388,6 @@ type ChoreDone struct {
 	Day     int
 }
 
-// ChoresDone lists the ticks of open batches.
-func (tx *Tx) ChoresDone(ctx context.Context) ([]ChoreDone, error) {
-	return list[ChoreDone](ctx, tx, `
-		select batch_id, kind, day
-		from chores_done c
-		where farm_id = $1 and exists (
-			select
-			from batches b
-			where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null
-		)`, tx.FarmID)
-}
-
 // ofRates are the eggs that rates are about: an egg broken by hand counts against
 // nobody, and one on trial is compared by itself.
 const ofRates = `fate is distinct from 'broken' and not trial`

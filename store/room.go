@@ -280,6 +280,7 @@ type Upkeep struct {
 	Care    []Care // of open batches, since a moment, in order
 	Last    []Care // when each thing was done last to a machine or place
 	Emptied []Emptied
+	Done    []ChoreDone    // of batches in the machines
 	Places  []StoragePlace // by name, those in use first
 	Stored  []Stored
 }
@@ -305,6 +306,14 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		where farm_id = $1 and batch_id is null
 		group by kind, machine_id, place_id`, tx.FarmID)
 	ask(q, &u.Emptied, emptied, tx.FarmID)
+	ask(q, &u.Done, `
+		select batch_id, kind, day
+		from chores_done c
+		where farm_id = $1 and exists (
+			select
+			from batches b
+			where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null
+		)`, tx.FarmID)
 	ask(q, &u.Places, `
 		select id, name, temp_c, rh_pct, until_on
 		from places

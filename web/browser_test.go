@@ -402,7 +402,7 @@ func (h *hand) faults(script string) string {
 	return found
 }
 
-func TestAxeFindsNothing(t *testing.T) {
+func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
 	t.Parallel()
 	s := newSite(t).demo(1)
 	script := axe(t)
@@ -424,11 +424,13 @@ func TestAxeFindsNothing(t *testing.T) {
 		}
 		h.do(chromedp.Navigate(s.URL+"/sign-in"), browser.See("h1"))
 		assert.Empty(t, h.faults(script), "the door")
+		assert.Empty(t, ask[string](h, offSheet), "the door is not on the sheet")
 		h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 		for name, path := range pages {
 			h.open(path)
 			assert.Empty(t, ask[string](h, `window.refused.join("; ")`), "%s has what the policy refuses", name)
 			assert.Empty(t, h.faults(script), "%s at %d px, dark %v", name, size.w, size.dark)
+			assert.Empty(t, ask[string](h, offSheet), "%s at %d px is not on the sheet", name, size.w)
 			wide, err := chromedp.Run(h.tab, chromedp.Evaluate[int](`document.documentElement.scrollWidth`))
 			require.NoError(t, err)
 			assert.LessOrEqual(t, int64(wide), size.w, "%s runs out of the screen at %d px", name, size.w)

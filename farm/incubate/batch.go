@@ -98,10 +98,8 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			return err
 		}
 		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
-		if page.Care, err = tx.CareLog(ctx, id, 0, 30); err != nil {
-			return err
-		}
-		page.Next, err = next(ctx, tx, w, page.BatchView)
+		page.Next = next(w, page.BatchView, up.Done)
+		page.Care, err = tx.CareLog(ctx, id, 0, 30)
 		return err
 	})
 	return

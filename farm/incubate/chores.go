@@ -32,10 +32,6 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if err != nil {
 		return nil, err
 	}
-	ticks, err := tx.ChoresDone(ctx)
-	if err != nil {
-		return nil, err
-	}
 	doubts, err := tx.Doubts(ctx)
 	if err != nil {
 		return nil, err
@@ -45,7 +41,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	for _, v := range open {
-		all = append(all, dues(w, v, ticks)...)
+		all = append(all, dues(w, v, up.Done)...)
 		if again, ok := again(w, v, doubts); ok {
 			all = append(all, again)
 		}
@@ -112,17 +108,13 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 }
 
 // next is the first chore of a batch that is not done, nil if there is none.
-func next(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView) (*chores.Chore, error) {
-	ticks, err := tx.ChoresDone(ctx)
-	if err != nil {
-		return nil, err
-	}
+func next(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) *chores.Chore {
 	all := dues(w, v, ticks)
 	if len(all) == 0 {
-		return nil, nil
+		return nil
 	}
 	first := slices.MinFunc(all, func(a, b chores.Chore) int { return a.At.Compare(b.At) })
-	return &first, nil
+	return &first
 }
 
 func empty(w *farm.Snapshot, v farm.BatchView) chores.Chore {

@@ -13,8 +13,8 @@ import (
 type Page struct {
 	Now      time.Time
 	Date     time.Time
-	Due      []chores.Chore // late, and today
-	Soon     []chores.Chore // the next three days
+	Due      []chores.Chore   // late, and today
+	Soon     []chores.Chore   // the next three days
 	Hatching []farm.BatchView // in lockdown, or pipping
 	Next     []farm.BatchView // to hatch, in the next ten days
 	Room     farm.EggRoom

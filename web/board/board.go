@@ -47,7 +47,7 @@ type data struct {
 }
 
 const (
-	width   = 1100.0
+	width   = 1016.0
 	left    = 150.0
 	top     = 34.0
 	barHigh = 22.0
