@@ -233,3 +233,37 @@ func TestYoungToExpect(t *testing.T) {
 	assert.InDelta(t, 5.6, p.Young, 1e-9)
 	assert.Equal(t, 2, p.Out)
 }
+
+// A setting that does not fit names what would make it fit, and each of these does.
+func TestWhatMakesASettingFit(t *testing.T) {
+	y := newYard(t)
+	pen := y.pen("Barred", "chicken")
+	cabinet, box := y.machine("Cabinet", "cabinet", "chicken", 40, 0), y.machine("Box", "hatcher", "chicken", 0, 15)
+	y.collect(pen, 0, 8, 0)
+	y.collect(pen, 4, 12, 0)
+	plan := incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: box, SetAt: y.now,
+		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}, {PenID: pen, LaidOn: day(4), Eggs: 12}}}
+	says := func() (all []string) {
+		page, err := y.Incubate.Plan(t.Context(), y.m, plan)
+		require.NoError(t, err)
+		for _, c := range page.Answer.Cures {
+			all = append(all, c.Says)
+			cured, err := y.Incubate.Plan(t.Context(), y.m, c.On(plan))
+			require.NoError(t, err)
+			assert.Empty(t, cured.Answer.Clashes, c.Says)
+		}
+		return all
+	}
+	// 85 % are expected in lockdown: 15 places take 17 eggs, 17 × 0.85 = 14.45.
+	assert.Equal(t, []string{"17 eggs only"}, says())
+	page, err := y.Incubate.Plan(t.Context(), y.m, plan)
+	require.NoError(t, err)
+	left := page.Answer.Cures[0].On(plan)
+	require.Len(t, left.Picks, 2)
+	assert.Equal(t, []int{12, 5}, []int{left.Picks[0].Eggs, left.Picks[1].Eggs}, "the freshest stay in store")
+
+	y.machine("Second box", "hatcher", "chicken", 0, 30)
+	assert.Equal(t, []string{"they hatch in Second box", "17 eggs only"}, says())
+	plan.HatcherID, plan.Picks = box, plan.Picks[:1]
+	assert.Empty(t, says(), "eight eggs fit: nothing to cure")
+}

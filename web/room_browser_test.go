@@ -318,3 +318,35 @@ func TestThePrintView(t *testing.T) {
 	require.NoError(t, err, "the code cannot be read off the page")
 	assert.Equal(t, s.URL+batch, read.GetText(), "a phone that reads it opens the batch")
 }
+
+// On the age ruler a tap takes a day's eggs and leaves them, a held one shows them singly,
+// and what does not fit is mended by its cure.
+func TestTakingEggsByTap(t *testing.T) {
+	t.Parallel()
+	h := founded(t, 390, 844)
+	h.newPen("Barred", "Chicken")
+	h.collect("Barred", 12, 0, 0)
+	h.collect("Barred", 12, 0, 3)
+	h.newMachine("Cabinet", "Cabinet", map[string]int{"setting-chicken": 40})
+	h.newMachine("Box", "Hatcher", map[string]int{"hatching-chicken": 15})
+	h.open("/set?kind=chicken")
+	taken := func() string {
+		return ask[string](h, `[...document.querySelectorAll(".lot-egg")].map(f => f.value || "0").join()`)
+	}
+	h.press("None")
+	h.until(`!document.querySelector("#answer-in .ribbon")`, "the answer stayed")
+	tap := func(n int) { h.do(chromedp.Click(chromedp.CSS(fmt.Sprintf(".ages td:nth-of-type(%d) .lot-egg", n)))) }
+	tap(1)
+	h.reads("12 eggs → about")
+	tap(2)
+	h.reads("24 eggs → about", "does not fit yet", "It fits if", "Box is too small")
+	require.Equal(t, "12,12", taken())
+	h.press("17 eggs only")
+	h.reads("17 eggs → about")
+	require.Equal(t, "12,5", taken(), "the oldest first")
+	assert.NotContains(t, h.text(), "does not fit")
+	tap(2)
+	h.reads("12 eggs → about")
+	h.run(`document.querySelector(".lot-egg").dispatchEvent(new PointerEvent("pointerdown", {bubbles: true}))`)
+	h.until(`document.querySelectorAll(".single input:checked").length === 12`, "held, it does not show them singly")
+}

@@ -73,6 +73,7 @@ type Answer struct {
 	Resting   []string // eggs that still rest, a line each
 	NotReady  string   // why the setter should not take eggs yet
 	Clashes   []farm.Clash
+	Cures     []Cure     // of the clashes
 	Left      []LeftOver // in store
 	FreeAfter int        // places of the setter left for this kind
 	Counter   int        // what the setter's counter shows at lockdown
@@ -156,6 +157,9 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		}
 		if page.Answer, err = answer(w, batch, s, stays, x); err != nil {
 			return err
+		}
+		if len(page.Answer.Clashes) > 0 {
+			page.Answer.Cures = page.cures(w, s, stays)
 		}
 		ready, err := w.Ready(w.MachineByID[s.SetterID], up, farm.HasEggs(open, s.SetterID))
 		if err != nil {
@@ -305,16 +309,7 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 	a.Young, a.YoungLow, a.YoungHigh = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
 	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
-	own := w.Stays(a.BatchView)
-	stays = append(slices.Clone(stays), own...)
-	for _, c := range w.Clashes(stays) {
-		told := c.Room() && slices.ContainsFunc(a.Clashes, func(o farm.Clash) bool {
-			return o.Room() && o.Machine.ID == c.Machine.ID
-		})
-		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && !told && overlapsMachine(c, own)) {
-			a.Clashes = append(a.Clashes, c)
-		}
-	}
+	a.Clashes, stays = clashesOf(w, a.BatchView, stays)
 	room := w.Rooms[s.SetterID][batch.Species].Setting
 	a.FreeAfter = farm.FreePlaces(season.Loads(stays, s.SetterID, false), farm.Latest(w.Now, s.SetAt), room)
 	setter := w.MachineByID[s.SetterID]

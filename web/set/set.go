@@ -5,6 +5,7 @@ package set
 import (
 	"embed"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/web/page"
+	"metrogon/web/say"
 )
 
 //go:embed *.html
@@ -68,6 +70,84 @@ func readKey(key string) (p incubate.Pick, ok bool) {
 	p.PenID, err = strconv.ParseInt(id, 10, 64)
 	p.LaidOn, err2 = time.Parse("2006-01-02", rest)
 	return p, err == nil && err2 == nil
+}
+
+// ages is the stock of one kind on one ruler: a column an age, a row a pen.
+type ages struct {
+	Days []age
+	Rows []ageRow
+}
+
+type age struct {
+	Days int
+	Laid time.Time
+}
+
+// ageRow is what one pen has in store; cells without eggs are nil.
+type ageRow struct {
+	farm.StockRow
+	Trial bool
+	Cells []*farm.Lot
+}
+
+// Ages puts the stock on the ruler, oldest first; eggs on trial have their own rows.
+func (d data) Ages() (a ages) {
+	laid := map[int]time.Time{}
+	for _, row := range d.Stock {
+		for _, l := range row.Lots {
+			laid[l.Age] = l.LaidOn
+		}
+	}
+	for _, days := range slices.SortedFunc(maps.Keys(laid), func(a, b int) int { return b - a }) {
+		a.Days = append(a.Days, age{days, laid[days]})
+	}
+	for _, row := range d.Stock {
+		for _, trial := range []bool{false, true} {
+			r := ageRow{StockRow: row, Trial: trial, Cells: make([]*farm.Lot, len(a.Days))}
+			any := false
+			for i, l := range row.Lots {
+				if l.Trial == trial {
+					at := slices.IndexFunc(a.Days, func(x age) bool { return x.Days == l.Age })
+					r.Cells[at], any = &row.Lots[i], true
+				}
+			}
+			if any {
+				a.Rows = append(a.Rows, r)
+			}
+		}
+	}
+	return a
+}
+
+// Change is a cure as its button sends it.
+func (data) Change(c incubate.Cure) string {
+	return fmt.Sprintf("%d %d %d %d", c.SetterID, c.HatcherID, c.Eggs, c.Days)
+}
+
+// cured does what a cure's button says, in the form too.
+func cured(f *page.Form, s incubate.Setting, m *farm.Member) incubate.Setting {
+	var c incubate.Cure
+	if _, err := fmt.Sscanf(f.Get("cure"), "%d %d %d %d", &c.SetterID, &c.HatcherID, &c.Eggs, &c.Days); err != nil {
+		return s
+	}
+	s = c.On(s)
+	f.Set("setter", strconv.FormatInt(s.SetterID, 10))
+	f.Set("hatcher", strconv.FormatInt(s.HatcherID, 10))
+	f.Set("set_at", say.Reader{Member: m}.LocalISO(s.SetAt))
+	if c.Eggs > 0 {
+		for field := range f.Values {
+			if strings.HasPrefix(field, "take-") || strings.HasPrefix(field, "egg-") {
+				f.Del(field)
+			}
+		}
+		for _, p := range s.Picks {
+			f.Set("take-"+lotKey(p), strconv.Itoa(p.Eggs))
+			for _, id := range p.Only {
+				f.Add("egg-"+lotKey(p), strconv.FormatInt(id, 10))
+			}
+		}
+	}
+	return s
 }
 
 // Take names the field of a lot.
@@ -137,7 +217,7 @@ func (b handler) work(set bool) page.Handler {
 		if err != nil {
 			return err
 		}
-		s := read(f, m)
+		s := cured(f, read(f, m), m)
 		if f.Get("propose") != "" {
 			s.Propose = true
 			for field := range f.Values { // the proposal takes their place

@@ -1,7 +1,7 @@
 // The set page: fill all lots, none, or the oldest up to a number.
 (() => {
   const lots = () => [
-    ...document.querySelectorAll("#set-form label:not([data-trial]) [data-most]"),
+    ...document.querySelectorAll("#set-form .lot:not([data-trial]) [data-most]"),
   ];
   const told = () =>
     document.getElementById("set-form").dispatchEvent(new Event("change", {bubbles: true}));
@@ -10,6 +10,34 @@
     if (!take) return;
     for (const lot of lots()) lot.value = take === "all" ? lot.dataset.most : "";
     told();
+  });
+  // A tap takes a day's eggs, or leaves them; held, it shows them one by one.
+  let held = 0;
+  document.addEventListener("pointerdown", e => {
+    const egg = e.target.closest(".lot-egg:not([readonly])");
+    if (!egg) return;
+    const finger = e.pointerType !== "mouse";
+    if (finger) egg.inputMode = "none"; // no keyboard over the page
+    held = setTimeout(() => {
+      held = 0;
+      egg.closest(".lot").querySelector(".one-by-one").click();
+    }, 550);
+    egg.addEventListener(
+      "click",
+      () => {
+        if (!held) return;
+        clearTimeout(held);
+        egg.value = egg.value ? "" : egg.dataset.most;
+        egg.select();
+        told();
+      },
+      {once: true},
+    );
+  });
+  for (const off of ["pointercancel", "pointerup"])
+    document.addEventListener(off, () => setTimeout(() => clearTimeout(held), 0));
+  document.addEventListener("contextmenu", e => {
+    if (e.target.closest(".lot-egg")) e.preventDefault();
   });
   document.addEventListener("input", e => {
     if (!e.target.matches('input[data-take="oldest"]')) return;
