@@ -30,13 +30,14 @@ func WithGroups(r store.Record, groups []store.Group) store.Record {
 type Rate struct {
 	K, N int
 	rates.Interval
+	Pooled *rates.Interval // drawn towards others of its kind; nil where it stands alone
 }
 
 func rate(k, n int) Rate {
 	if n == 0 {
 		return Rate{}
 	}
-	return Rate{k, n, rates.Wilson(k, n, 0.95)}
+	return Rate{K: k, N: n, Interval: rates.Wilson(k, n, 0.95)}
 }
 
 // Rates are what a pen's eggs did. A rate with N 0 is not known.

@@ -522,7 +522,7 @@ func TestADayByThumb(t *testing.T) {
 	h.press("Enter")
 	h.reads("4 eggs from Bronze turkeys")
 	h.do(browser.Click(`nav .more summary`), browser.Click(`nav .more a[href="/pens"]`))
-	h.reads("The bar is the range in which the true rate lies")
+	h.reads("where the true rate lies 95 times in 100")
 	h.do(chromedp.NavigateBack())
 	h.reads("Last entered")
 	before := s.signedIn(demo.Email, demo.Password).find("/", `(\d+) eggs in store`)

@@ -155,7 +155,7 @@ func TestFortyEggsFromThreePensOnTheTrayMap(t *testing.T) {
 		"Left in store: 1 of Barred, to set by 23 Apr; 2 of Lavender, to set by 23 Apr; 2 of Speckled, to set by " +
 			"23 Apr.",
 	)
-	h.do(chromedp.Click(chromedp.Search(`(//button[normalize-space()="singly"])[1]`)))
+	h.run(`document.querySelector(".one-by-one").click()`)
 	h.settle()
 	h.until(
 		`document.querySelectorAll(".single input:checked").length === 14`,

@@ -20,7 +20,8 @@ type Board struct {
 // Lane is one machine with what stands in it.
 type Lane struct {
 	farm.Running
-	Bars []Bar
+	Bars  []Bar
+	Loads []season.Load // the room used, of the fuller phase
 }
 
 // Bar is a batch in a machine in one phase.
@@ -73,6 +74,7 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time) (
 				}
 				lane.Bars = append(lane.Bars, bar)
 			}
+			lane.Loads = loads(lane.Bars, r.ID)
 			if r.UntilOn == nil || len(lane.Bars) > 0 {
 				page.Lanes = append(page.Lanes, lane)
 			}
@@ -80,4 +82,27 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time) (
 		return nil
 	})
 	return
+}
+
+// loads gives how full a machine is as it changes, by the fuller of its two phases.
+func loads(bars []Bar, machineID int64) (all []season.Load) {
+	stays := make([]season.Stay, len(bars))
+	for i, b := range bars {
+		stays[i] = b.Stay
+	}
+	phases := [2][]season.Load{
+		season.Loads(stays, machineID, false), season.Loads(stays, machineID, true),
+	}
+	share := [2]float64{}
+	for len(phases[0])+len(phases[1]) > 0 {
+		first := 0
+		if len(phases[0]) == 0 || len(phases[1]) > 0 && phases[1][0].At.Before(phases[0][0].At) {
+			first = 1
+		}
+		at := phases[first][0].At
+		share[first] = phases[first][0].Share
+		phases[first] = phases[first][1:]
+		all = append(all, season.Load{At: at, Share: max(share[0], share[1])})
+	}
+	return all
 }

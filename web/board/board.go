@@ -46,107 +46,191 @@ type data struct {
 	Prev, Next string // dates
 }
 
+// What lies down is in pixels; what lies across is in percent of the days shown.
 const (
-	width   = 1016.0
-	left    = 150.0
-	top     = 34.0
-	barHigh = 22.0
-	barStep = 27.0
+	top     = 36
+	barHigh = 28
+	barStep = 32
+	empty   = 36 // of a lane without bars
+	band    = 18 // of the room used
+	gap     = 10 // between lanes
+
+	// A label is written whole: a bar that is too short for it gets the room behind it. How
+	// much that is in percent is reckoned for the narrowest drawing.
+	narrowest = 780.0
+	letter    = 7.0 // of a label, px
 )
 
 type drawing struct {
-	Width, Height, Left, Top float64
-	Weeks                    []week
-	Days                     []float64
-	Lanes                    []lane
-	Now                      float64 // 0: outside
+	Height, Top int
+	Weeks       []week
+	Days        []page.Tick
+	Lanes       []lane
+	Now         string // where, "": outside
 }
 
+// week begins on a Monday, or is the weekend, which has a width.
 type week struct {
-	X, W  float64 // of its weekend too: the two last days
-	Label string
+	X, W, Label string
 }
 
 type lane struct {
+	ID         int64
 	Name, Full string
-	Y, Line    float64
+	Y, Line    int
+	Band       int // where the band of the room used lies, 0: there is none
 	Bars       []bar
+	Fill       []fill
+}
+
+// fill is how much of a machine's room is used for some days.
+type fill struct {
+	X, W  string
+	Y, H  float64
+	Over  bool
+	Share string
 }
 
 type bar struct {
-	ID                    int64
-	X, Y, W, TextX, TextY float64
-	LabelW                float64
-	Class, Fill           string
-	Label, Says           string
+	ID     int64
+	X, W   string
+	Y      int
+	LabelW float64
+	Beside bool // the label stands behind a bar that is too short for it
+	LabelX string
+	Parts  []page.Part // within it
+	Class  string
+	Label  string
+	Says   string
+}
+
+// axis places moments on the days shown.
+type axis struct {
+	start time.Time
+	days  float64
+}
+
+func (a axis) at(t time.Time) float64 {
+	return min(max(t.Sub(a.start).Hours()/24/a.days, 0), 1)
 }
 
 // draw lays the bars of each machine in as few rows as they need.
 func draw(b machines.Board, m *farm.Member) drawing {
-	start := time.Date(b.From.Year(), b.From.Month(), b.From.Day(), 0, 0, 0, 0, m.Place)
-	days := b.To.Sub(b.From).Hours() / 24
-	scale := (width - left - 8) / days
-	x := func(t time.Time) float64 { return left + min(max(t.Sub(start).Hours()/24, 0), days)*scale }
-	d := drawing{Width: width, Left: left, Top: top}
-	for n := 0.0; n < days; n++ {
-		day := start.AddDate(0, 0, int(n))
-		d.Days = append(d.Days, x(day))
-		if day.Weekday() == time.Monday {
-			d.Weeks = append(d.Weeks, week{x(day), 0, day.Format("2 Jan")})
-		}
-		if day.Weekday() == time.Saturday {
-			d.Weeks = append(d.Weeks, week{x(day), x(day.AddDate(0, 0, 2)) - x(day), ""})
+	x := axis{
+		time.Date(b.From.Year(), b.From.Month(), b.From.Day(), 0, 0, 0, 0, m.Place), b.To.Sub(b.From).Hours() / 24,
+	}
+	d := drawing{Top: top}
+	for n := range int(x.days) {
+		day := x.start.AddDate(0, 0, n)
+		d.Days = append(d.Days, page.Tick{X: page.Percent(x.at(day))})
+		switch day.Weekday() {
+		case time.Monday:
+			w := week{X: page.Percent(x.at(day))}
+			if x.at(day) < 0.95 { // else it would be cut off
+				w.Label = day.Format("2 Jan")
+			}
+			d.Weeks = append(d.Weeks, w)
+		case time.Saturday:
+			wide := x.at(day.AddDate(0, 0, 2)) - x.at(day)
+			d.Weeks = append(d.Weeks, week{X: page.Percent(x.at(day)), W: page.Percent(wide)})
 		}
 	}
-	y := top + 12
+	y := top + gap
 	for _, l := range b.Lanes {
-		out := lane{Name: l.Name, Y: y}
+		out := lane{ID: l.ID, Name: l.Name, Y: y}
 		if len(l.Batches) > 0 {
 			out.Full = fmt.Sprintf("%.0f %% full", 100*l.Full)
 		}
-		rows := out.fill(l, x, m)
-		y += max(2, float64(rows))*barStep + 10
-		out.Line = y - 6
+		rows := out.bars(l, x, m)
+		y += max(empty, rows*barStep)
+		if rows > 0 {
+			out.Band = y
+			out.used(l, x)
+			y += band
+		}
+		y += gap
+		out.Line = y - gap/2
 		d.Lanes = append(d.Lanes, out)
 	}
-	d.Height = y + 4
-	if now := b.Now.In(m.Place); now.After(start) && now.Before(start.AddDate(0, 0, int(days))) {
-		d.Now = x(now)
+	d.Height = y
+	if now := b.Now.In(m.Place); now.After(x.start) && now.Before(x.start.AddDate(0, 0, int(x.days))) {
+		d.Now = page.Percent(x.at(now))
 	}
 	return d
 }
 
-// fill puts the bars of a machine into as many rows as they need.
-func (out *lane) fill(l machines.Lane, x func(time.Time) float64, m *farm.Member) (rows int) {
+// bars puts the bars of a machine into as many rows as they and their labels need.
+func (out *lane) bars(l machines.Lane, x axis, m *farm.Member) (rows int) {
 	var ends []float64 // of each row
 	bars := slices.Clone(l.Bars)
 	slices.SortStableFunc(bars, func(p, q machines.Bar) int {
 		return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix())
 	})
 	for _, s := range bars {
-		r := slices.IndexFunc(ends, func(end float64) bool { return end <= x(s.From)+0.5 })
+		r := slices.IndexFunc(ends, func(end float64) bool { return end <= x.at(s.From)+1e-4 })
 		if r < 0 {
 			r, ends = len(ends), append(ends, 0)
 		}
-		ends[r] = max(x(s.To), x(s.From)+4)
-		out.Bars = append(out.Bars, shape(s, x(s.From), ends[r]-x(s.From), out.Y+float64(r)*barStep, m))
+		one := shape(s, x, m)
+		one.Y = out.Y + r*barStep
+		ends[r] = x.at(s.To)
+		if one.Beside {
+			ends[r] += (one.LabelW + 4) / narrowest
+		}
+		out.Bars = append(out.Bars, one)
 	}
 	return len(ends)
 }
 
-func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {
-	out := bar{
-		ID: s.BatchView.ID, X: x, Y: y, W: w, TextX: x + 6, TextY: y + 15.5, Class: string(s.Phase),
-		Label: fmt.Sprintf("%s · %.0f", s.Stay.Code, s.Stay.Eggs),
+// used draws the room that is used, step by step.
+func (out *lane) used(l machines.Lane, x axis) {
+	for i, load := range l.Loads {
+		to := x.start.Add(time.Duration(x.days*24) * time.Hour)
+		if i+1 < len(l.Loads) {
+			to = l.Loads[i+1].At
+		}
+		from, wide := x.at(load.At), x.at(to)-x.at(load.At)
+		if load.Share < 0.005 || wide <= 0 {
+			continue
+		}
+		high := min(load.Share, 1) * (band - 2)
+		out.Fill = append(out.Fill, fill{
+			page.Percent(from), page.Percent(wide), float64(out.Band+band) - high, high, load.Share > 1+1e-6,
+			fmt.Sprintf("%.0f %%", 100*load.Share),
+		})
 	}
+}
+
+// shape draws a bar with the parts of time that the ribbon has.
+func shape(s machines.Bar, x axis, m *farm.Member) bar {
+	from, to := x.at(s.From), x.at(s.To)
+	out := bar{ID: s.BatchView.ID, X: page.Percent(from), W: page.Percent(max(to-from, 0.004)), Label: s.Stay.Code}
+	out.LabelW, out.LabelX = float64(len([]rune(out.Label)))*letter+8, out.X
+	if (to-from)*narrowest < out.LabelW+8 {
+		out.Beside, out.LabelX = true, page.Percent(to)
+	}
+	part := func(class, pattern string, begin, end time.Time) {
+		a, b := max(x.at(begin), from), min(x.at(end), to)
+		if b > a {
+			out.Parts = append(out.Parts, page.Part{
+				Class: class, Fill: pattern, X: page.Percent(a), W: page.Percent(b - a),
+			})
+		}
+	}
+	hatch := s.Hatch()
 	switch s.Phase {
 	case season.Turning:
-		out.Fill = "turning"
+		part("turning", "turning", s.From, s.To)
 	case season.Resting:
-		out.Fill = "resting"
+		part("resting", "resting", s.From, hatch.From)
+		part("window", "", hatch.From, s.To)
+	default:
+		part("locked", "", s.From, hatch.From)
+		part("window", "", hatch.From, hatch.To)
+		part("drying", "drying", hatch.To, s.To)
 	}
 	if s.BatchView.ClosedAt != nil {
-		out.Class += " past"
+		out.Class = "past"
 	}
 	out.Says = fmt.Sprintf(
 		"%s · %.0f eggs, %s from %s to %s.", s.Stay.Code, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From),
@@ -155,19 +239,6 @@ func shape(s machines.Bar, x, w, y float64, m *farm.Member) bar {
 	if s.Clash != "" {
 		out.Class += " clashing"
 		out.Says += " " + s.Clash
-	}
-	const letter = 6.6
-	if fits := int((w - 10) / letter); fits < len([]rune(out.Label)) {
-		out.Label = s.Stay.Code
-		if fits < len([]rune(out.Label)) {
-			out.Label = out.Label[len(out.Label)-2:]
-			if fits < 2 {
-				out.Label = ""
-			}
-		}
-	}
-	if out.Label != "" {
-		out.LabelW = float64(len([]rune(out.Label)))*letter + 6
 	}
 	return out
 }

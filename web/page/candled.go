@@ -19,6 +19,8 @@ type Candled struct {
 	Shell  string // outline
 	Cell   string // the air cell
 	Rim    string // its edge
+	Before string // its edge at an earlier look
+	tilt   float64
 	Ragged bool   // the edge is blurred
 	Dark   string // what is too dense for the light
 	Murk   bool   // the dark is murky, not alive
@@ -110,12 +112,9 @@ func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64,
 	if call == candling.Displaced {
 		tilt = 34
 	}
-	e := Candled{Shell: outline(eggTop, eggBottom)}
-	e.Rim = fmt.Sprintf(
-		"M%.1f %.1fQ%.1f %.1f %.1f %.1f", eggX-half(cell-tilt), cell-tilt, eggX, cell+9, eggX+half(cell+tilt),
-		cell+tilt,
-	)
-	e.Cell = outline(eggTop, cell) // clipped by the shell, closed by the rim
+	e := Candled{Shell: outline(eggTop, eggBottom), tilt: tilt}
+	e.Rim = "M" + e.rim(cell)
+	e.Cell = fmt.Sprintf("M0 0V%.1fL%sL200 %.1fV0z", cell-tilt, e.rim(cell), cell+tilt) // clipped by the shell
 	heart := Spot{eggX - 8 + 16*dice.Float64(), cell + (eggBottom-cell)*(.38+.08*dice.Float64()), 0}
 	switch call {
 	case candling.Clear:
@@ -144,6 +143,18 @@ func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64,
 	e.point()
 	return e
 }
+
+// rim is the edge of an air cell that ends at this height, as a path goes on along it.
+func (e *Candled) rim(cell float64) string {
+	return fmt.Sprintf(
+		"%.1f %.1fQ%.1f %.1f %.1f %.1f", eggX-half(cell-e.tilt), cell-e.tilt, eggX, cell+9, eggX+half(cell+e.tilt),
+		cell+e.tilt,
+	)
+}
+
+// Earlier draws where the edge of the air cell was at an earlier look, when it took this
+// share of the egg's volume.
+func (e *Candled) Earlier(share float64) { e.Before = "M" + e.rim(heightOf(share)) }
 
 func (e *Candled) live(dice *rand.Rand, heart Spot, cell, grown float64) {
 	if grown > .12 {

@@ -139,17 +139,38 @@ func ticks(days, hatchDay float64, count calendar.Counting) (all []Tick) {
 
 // Plot is a rate as the interval drawing needs it.
 type Plot struct {
-	K, N             int
-	Share, Low, High float64
+	K, N   int
+	Own    Span
+	Pooled *Span  // drawn towards others of its kind
+	Mean   string // of its kind, where, "": none
 }
 
-func plot(r farm.Rate) Plot { return Plot{r.K, r.N, r.Rate, r.Low, r.High} }
+// Span is a rate and the interval in which it lies, on an axis from 0 to 100.
+type Span struct{ Share, Low, High float64 }
 
-// X places a share on an axis from 0 to 100.
-func (Plot) X(share float64) string { return Percent(share) }
+// X is where it is drawn.
+func (s Span) X() string { return Percent(s.Share) }
 
-// Wide is the width of the interval.
-func (p Plot) Wide() string { return Percent(p.High - p.Low) }
+// From is where its interval begins.
+func (s Span) From() string { return Percent(s.Low) }
+
+// To is where its interval ends.
+func (s Span) To() string { return Percent(s.High) }
+
+// Wide is how wide its interval is.
+func (s Span) Wide() string { return Percent(s.High - s.Low) }
+
+// plot draws a rate, by its kind's mean where one is given.
+func plot(r farm.Rate, kind ...float64) Plot {
+	p := Plot{K: r.K, N: r.N, Own: Span{r.Rate, r.Low, r.High}}
+	if r.Pooled != nil {
+		p.Pooled = &Span{r.Pooled.Rate, r.Pooled.Low, r.Pooled.High}
+	}
+	if r.Pooled != nil && len(kind) > 0 {
+		p.Mean = Percent(kind[0])
+	}
+	return p
+}
 
 // Few tells of a record too small to say much.
 func (p Plot) Few() bool { return p.N < 20 }

@@ -57,7 +57,7 @@ func (y handler) showList(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, pens)
+	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, flock.ByKind(pens))
 }
 
 func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {

@@ -103,6 +103,9 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 			one.Is = page.DrawCandledCell(
 				w.Kind, candling.Live, day, w.HatchDay, uint64(id), moisture.CellAfter(s.LossPct),
 			)
+			if n := len(s.Weighings); n > 1 {
+				one.Is.Earlier(moisture.CellAfter(s.Weighings[n-2].LossPct))
+			}
 		}
 		d.Draws = append(d.Draws, one)
 	}

@@ -1,0 +1,62 @@
+package flock
+
+import (
+	"metrogon/core/rates"
+	"metrogon/core/species"
+	"metrogon/farm"
+)
+
+// KindRates are the pens of one kind, the farm's own or bought eggs', with what is common
+// to them.
+type KindRates struct {
+	Kind     *species.Profile
+	Supplier bool
+	Pens     []PenRates
+	// Mean of the kind's pens, 0 where nothing is known.
+	Fertility, HatchOfFertile, HatchOfSet float64
+}
+
+// ByKind groups pens, which stand by kind, and draws the rates of each towards the others
+// of its kind (rates.Pool).
+func ByKind(pens []PenRates) (all []KindRates) {
+	for _, p := range pens {
+		n := len(all)
+		if n == 0 || all[n-1].Kind.ID != p.Kind.ID || all[n-1].Supplier != p.Supplier {
+			all = append(all, KindRates{Kind: p.Kind, Supplier: p.Supplier})
+			n++
+		}
+		all[n-1].Pens = append(all[n-1].Pens, p)
+	}
+	for i := range all {
+		k := &all[i]
+		k.Fertility = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.Fertility })
+		k.HatchOfFertile = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.HatchOfFertile })
+		k.HatchOfSet = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.HatchOfSet })
+	}
+	return all
+}
+
+// pool draws one of the rates of pens together and gives its mean.
+func pool(pens []PenRates, of func(*PenRates) *farm.Rate) float64 {
+	counts := make([]rates.Count, len(pens))
+	eggs, known := 0, 0
+	for i := range pens {
+		r := of(&pens[i])
+		counts[i] = rates.Count{K: r.K, N: r.N}
+		eggs += r.N
+		if r.N > 0 {
+			known++
+		}
+	}
+	if eggs == 0 {
+		return 0
+	}
+	prior := rates.Pool(counts)
+	for i := range pens {
+		if r := of(&pens[i]); r.N > 0 && known > 1 {
+			in := prior.Of(counts[i], 0.95)
+			r.Pooled = &in
+		}
+	}
+	return prior.Mean()
+}
