@@ -48,6 +48,7 @@ type TrayEgg struct {
 	PenID   int64
 	No      int
 	Mark    string
+	Calls   []string // oldest first; of the page's own batch only
 }
 
 // TrayPage is a batch's eggs on the trays of the machine in which it stands.
@@ -93,12 +94,16 @@ func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page Tr
 	if err != nil {
 		return page, err
 	}
-	for _, t := range trays {
-		page.Trays = append(page.Trays, trayView(t, lying))
-	}
 	eggs, err := tx.BatchEggs(ctx, batchID)
 	if err != nil {
 		return page, err
+	}
+	calls := make(map[int64][]string, len(eggs))
+	for _, e := range eggs {
+		calls[e.ID] = e.Calls
+	}
+	for _, t := range trays {
+		page.Trays = append(page.Trays, trayView(t, lying, calls))
 	}
 	for _, e := range eggs {
 		if e.Fate != nil {
@@ -112,18 +117,19 @@ func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page Tr
 		}
 		page.Pens[i].Eggs++
 		if e.TrayID == nil || !slices.ContainsFunc(trays, func(t store.Tray) bool { return t.ID == *e.TrayID }) {
-			page.Loose = append(page.Loose, TrayEgg{e.ID, batchID, e.PenID, e.No, CodeOf(e.Mark, e.No)})
+			page.Loose = append(page.Loose, TrayEgg{e.ID, batchID, e.PenID, e.No, CodeOf(e.Mark, e.No), e.Calls})
 		}
 	}
 	return page, nil
 }
 
 // trayView puts the eggs that lie in a tray into its places.
-func trayView(t store.Tray, lying []store.TrayEgg) TrayView {
+func trayView(t store.Tray, lying []store.TrayEgg, calls map[int64][]string) TrayView {
 	v := TrayView{Tray: t, Layout: Layout(t), Lying: map[int][]TrayEgg{}}
 	for _, e := range lying {
 		if e.TrayID == t.ID {
-			v.Lying[e.Place] = append(v.Lying[e.Place], TrayEgg{e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No)})
+			egg := TrayEgg{e.ID, e.BatchID, e.PenID, e.No, CodeOf(e.Mark, e.No), calls[e.ID]}
+			v.Lying[e.Place] = append(v.Lying[e.Place], egg)
 		}
 	}
 	return v

@@ -417,7 +417,7 @@ func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
 	for _, size := range []struct {
 		w, h int64
 		dark bool
-	}{{1280, 800, false}, {390, 844, false}, {1280, 800, true}} {
+	}{{1280, 800, false}, {360, 780, false}, {1280, 800, true}} {
 		h := s.hand(size.w, size.h)
 		if size.dark {
 			h.do(browser.Dark())

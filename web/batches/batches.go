@@ -108,38 +108,7 @@ func (data) Reasons() []string { return hatch.Reasons }
 
 // Glyph is the sign of what is known of an egg, Word the same in words and
 // Class its colour.
-func (data) Glyph(e farm.Egg) Sign { return sign(e) }
-
-// Sign shows an egg's state three ways.
-type Sign struct{ Glyph, Word, Class string }
-
-func sign(e farm.Egg) Sign {
-	if e.Fate != nil {
-		stage := ""
-		if e.Stage != nil {
-			stage = ", " + *e.Stage
-		}
-		switch outcome.Fate(*e.Fate) {
-		case outcome.Hatched:
-			return Sign{"✓", "hatched", "hatched"}
-		case outcome.Unhatched:
-			return Sign{"–", "did not hatch" + stage, "out"}
-		case outcome.Counted:
-			return Sign{"∑", "counted with its pen: nobody saw whether it hatched", "counted"}
-		case outcome.Broken:
-			return Sign{"/", "broken by hand, counts against nobody", "out"}
-		}
-		if e.Opened != nil {
-			stage += "; opened: " + *e.Opened
-		}
-		return Sign{"×", "taken out" + stage, "out"}
-	}
-	if len(e.Calls) == 0 {
-		return Sign{"", "not called yet", "new"}
-	}
-	last := e.Calls[len(e.Calls)-1]
-	return Sign{candling.Call(last).Sign().Glyph, "called " + last, last}
-}
+func (data) Glyph(e farm.Egg) page.EggSign { return page.SignOf(e) }
 
 func (d handler) showList(c *echo.Context, m *farm.Member) error {
 	n, _ := strconv.Atoi(c.QueryParam("page"))

@@ -38,17 +38,19 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct {
 	farm.TrayPage
-	Maps []Map
+	Maps   []Map
+	Calls  []page.EggSign // that the map shows, each once
+	Others bool           // eggs of other batches lie beside them
 }
 
 // Map is a tray as it is drawn.
 type Map struct {
 	farm.TrayView
 	Width, Height int
-	Cell, High    int
 	Rows          []Label
 	Columns       []Label
 	Spots         []Spot
+	Open          bool // there is something in it to see, or to be laid into it
 }
 
 // Label names a row or column.
@@ -59,12 +61,13 @@ type Label struct {
 
 // Spot is a place with the eggs in it.
 type Spot struct {
-	Place int
-	Name  string
-	X, Y  int
-	Air   string // warm, cool or nothing
-	Eggs  []Egg
-	Says  string
+	Place         int
+	Name          string
+	X, Y          int
+	Width, Height int
+	Air           string // warm, cool or nothing
+	Eggs          []Egg
+	Says          string
 }
 
 // Egg is one in its place, at its middle.
@@ -72,28 +75,51 @@ type Egg struct {
 	farm.TrayEgg
 	X, Y  float64
 	Band  string // pattern id; empty for an egg of another batch
+	Sign  page.EggSign
 	Other bool
 }
 
 const (
-	cell  = 46
-	high  = 54
-	left  = 22
-	above = 18
+	left  = 22 // px for the rows' letters
+	above = 18 // px for the columns' numbers
 )
+
+// side is how many eggs lie beside one another in a place: one, or two by two.
+func (d data) side() (n int) {
+	for n = 1; n*n < d.PerPlace; n++ {
+	}
+	return n
+}
+
+// Cell and High are a place's size in px; several eggs in one are drawn smaller, but
+// no code below what can be read.
+func (d data) Cell() int {
+	if d.side() == 1 {
+		return 46
+	}
+	return 36 * d.side()
+}
+
+func (d data) High() int {
+	if d.side() == 1 {
+		return 54
+	}
+	return 44 * d.side()
+}
 
 // draw lays a tray out; eggs of other batches are grey.
 func (d data) draw(t farm.TrayView) Map {
-	columns := t.Layout.Columns
+	columns, cell, high := t.Layout.Columns, d.Cell(), d.High()
 	if t.Layout.Rows == 0 {
 		columns = min(columns, 12)
 	}
 	rows := (t.Layout.Places() + columns - 1) / columns
-	m := Map{TrayView: t, Width: left + cell*columns + 2, Height: above + high*rows + 2, Cell: cell, High: high}
+	m := Map{TrayView: t, Width: left + cell*columns + 2, Height: above + high*rows + 2}
 	for place := range t.Layout.Places() {
 		row, column := place/columns, place%columns
 		s := d.spot(t, place)
 		s.X, s.Y = left+cell*column, above+high*row
+		s.Width, s.Height = cell-2, high-2
 		m.Spots = append(m.Spots, s)
 		if t.Layout.Rows > 0 && column == 0 {
 			m.Rows = append(m.Rows, Label{left - 6, s.Y + high/2 + 4, strings.TrimRight(s.Name, "0123456789")})
@@ -115,13 +141,13 @@ func (d data) spot(t farm.TrayView, place int) Spot {
 	}
 	var marks []string
 	for i, e := range t.Lying[place] {
-		x, y := Seat(i, d.PerPlace)
-		egg := Egg{TrayEgg: e, X: x, Y: y, Other: e.BatchID != d.ID}
+		egg := Egg{TrayEgg: e, Sign: page.Called(e.Calls), Other: e.BatchID != d.ID}
+		egg.X, egg.Y = d.seat(i)
 		if !egg.Other {
 			egg.Band = d.band(e.PenID)
 		}
 		s.Eggs = append(s.Eggs, egg)
-		marks = append(marks, e.Mark)
+		marks = append(marks, strings.TrimSpace(egg.Sign.Glyph+" "+e.Mark))
 	}
 	s.Says = s.Name
 	if s.Air != "" {
@@ -135,24 +161,52 @@ func (d data) spot(t farm.TrayView, place int) Spot {
 	return s
 }
 
-// Seat is where in a place its ith egg lies, of so many: one in the middle, four
-// in a square. The script of the page knows the same.
-func Seat(i, perPlace int) (x, y float64) {
-	side := 1
-	for side*side < perPlace {
-		side++
-	}
+// seat is where in a place its ith egg lies. The script of the page knows the same.
+func (d data) seat(i int) (x, y float64) {
+	side := d.side()
 	i %= side * side
-	return cell * (float64(i%side) + .5) / float64(side), high * (float64(i/side) + .5) / float64(side)
+	return float64(d.Cell()) * (float64(i%side) + .5) / float64(side),
+		float64(d.High()) * (float64(i/side) + .5) / float64(side)
 }
 
-// Size of an egg as part of a place's.
-func (d data) Size() string {
-	side := 1
-	for side*side < d.PerPlace {
-		side++
+// places folds away trays in which nothing lies, as long as the others have room
+// for what waits.
+func (d *data) places() {
+	waiting := len(d.Loose)
+	for _, t := range d.Trays {
+		m := d.draw(t)
+		if len(t.Lying) > 0 {
+			m.Open, waiting = true, waiting-(t.Layout.Places()-len(t.Lying))*d.PerPlace
+		}
+		d.Maps = append(d.Maps, m)
 	}
-	return strconv.FormatFloat(1/float64(side), 'f', 3, 64)
+	for i := range d.Maps {
+		if m := &d.Maps[i]; !m.Open && waiting > 0 {
+			m.Open, waiting = true, waiting-m.Layout.Places()*d.PerPlace
+		}
+	}
+}
+
+// shown notes what the legend has to tell: the signs of this batch's eggs, and
+// whether others lie beside them.
+func (d *data) shown() {
+	add := func(e farm.TrayEgg) {
+		s := page.Called(e.Calls)
+		d.Others = d.Others || e.BatchID != d.ID
+		if e.BatchID == d.ID && s.Glyph != "" && !slices.Contains(d.Calls, s) {
+			d.Calls = append(d.Calls, s)
+		}
+	}
+	for _, e := range d.Loose {
+		add(e)
+	}
+	for _, t := range d.Trays {
+		for place := range t.Layout.Places() {
+			for _, e := range t.Lying[place] {
+				add(e)
+			}
+		}
+	}
 }
 
 func (d data) band(pen int64) string {
@@ -164,8 +218,10 @@ func (d data) band(pen int64) string {
 	return ""
 }
 
-// Band is the pattern of a loose egg.
-func (d data) Band(e farm.TrayEgg) string { return d.band(e.PenID) }
+// Waiting is a loose egg as it is drawn.
+func (d data) Waiting(e farm.TrayEgg) Egg {
+	return Egg{TrayEgg: e, Band: d.band(e.PenID), Sign: page.Called(e.Calls)}
+}
 
 func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	id, err := page.ID(c)
@@ -177,9 +233,8 @@ func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	d := data{TrayPage: trays}
-	for _, t := range trays.Trays {
-		d.Maps = append(d.Maps, d.draw(t))
-	}
+	d.places()
+	d.shown()
 	meta.Nav, meta.Title = "/batches", trays.Code+", tray map"
 	return r.Render(c, r.page, meta, m, d)
 }

@@ -11,6 +11,7 @@
   let held = null;
 
   const eggsIn = spot => [...spot.querySelectorAll(".map-lies")];
+  const said = ({dataset: {mark, glyph}}) => `${glyph} ${mark}`.trim();
   // seat puts the eggs of a place side by side and says what lies there.
   const seat = spot => {
     const {per, cell, high} = map().dataset;
@@ -20,14 +21,14 @@
       i %= side * side;
       const x = (cell * ((i % side) + 0.5)) / side;
       const y = (high * (Math.floor(i / side) + 0.5)) / side;
-      egg.setAttribute("transform", `translate(${x} ${y}) scale(${1 / side})`);
+      egg.setAttribute("transform", `translate(${x} ${y})`);
     });
     const air = ["warm", "cool"].find(a => spot.querySelector(`.spot-ground.${a}`));
     spot.setAttribute(
       "aria-label",
       spot.dataset.name +
         (air ? `, ${air}` : "") +
-        (eggs.length ? `: ${eggs.map(e => e.dataset.mark).join(", ")}` : ", empty"),
+        (eggs.length ? `: ${eggs.map(said).join(", ")}` : ", empty"),
     );
   };
   // part makes an egg for the map or the basket, as the page has drawn one to copy.
@@ -37,17 +38,19 @@
       .content.querySelector(selector)
       .cloneNode(true);
     Object.assign(copy.dataset, egg.dataset);
-    copy.querySelector(".map-egg").setAttribute("fill", `url(#${egg.dataset.band})`);
+    copy.classList.add(egg.dataset.call);
+    copy.querySelector(".map-band").setAttribute("fill", `url(#${egg.dataset.band})`);
     return copy;
   };
   const drawn = egg => {
     const g = part(".map-lies", egg);
-    g.querySelector("text").textContent = egg.dataset.mark;
+    g.querySelector(".map-code").textContent = egg.dataset.mark;
+    g.querySelector(".map-glyph").textContent = egg.dataset.glyph;
     return g;
   };
   const loose = egg => {
     const b = part(".loose", egg);
-    b.append(egg.dataset.mark);
+    b.querySelector("b").textContent = egg.dataset.mark;
     return b;
   };
   const hold = egg => {
