@@ -431,12 +431,21 @@ func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
 			assert.Empty(t, ask[string](h, `window.refused.join("; ")`), "%s has what the policy refuses", name)
 			assert.Empty(t, h.faults(script), "%s at %d px, dark %v", name, size.w, size.dark)
 			assert.Empty(t, ask[string](h, offSheet), "%s at %d px is not on the sheet", name, size.w)
+			if size.w < 700 {
+				assert.Empty(t, ask[string](h, smallTargets), "%s by thumb", name)
+			}
+			if name == "Today" && size.w == 1280 {
+				assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollHeight`), 900, "the morning at a desk")
+			}
 			wide, err := chromedp.Run(h.tab, chromedp.Evaluate[int](`document.documentElement.scrollWidth`))
 			require.NoError(t, err)
 			assert.LessOrEqual(t, int64(wide), size.w, "%s runs out of the screen at %d px", name, size.w)
 		}
 	}
-	h := newSite(t).hand(390, 844)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollHeight`), 1800, "the morning on a phone")
+	h = newSite(t).hand(390, 844)
 	h.open("/set-up")
 	assert.Empty(t, h.faults(script), "set-up")
 }

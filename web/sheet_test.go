@@ -38,3 +38,19 @@ const offSheet = `(() => {
 	}
 	return [...wrong].slice(0, 12).join("\n");
 })()`
+
+// smallTargets lists what a thumb has to hit and could miss: links, buttons and fields
+// less than 44 px high, with whatever pads them. The bars of the board are as high as
+// the board has room; its table has the same links.
+const smallTargets = `(() => {
+	const wrong = new Set();
+	const tapped = "a[href], button, summary, select, textarea, input:not([type=hidden])";
+	for (const e of document.querySelectorAll(tapped)) {
+		if (!e.checkVisibility({visibilityProperty: true}) || e.closest("noscript, .sr, .skip, .one-by-one, svg")) continue;
+		const target = e.matches("input[type=checkbox], input[type=radio]") ? (e.closest("label") ?? e) : e;
+		const high = Math.max(...[...target.getClientRects()].map(r => r.height));
+		if (high < 43.5) wrong.add(target.tagName.toLowerCase() + "." + target.className + " “" +
+			target.textContent.trim().slice(0, 20) + "” is " + high.toFixed(0) + " px high");
+	}
+	return [...wrong].slice(0, 12).join("\n");
+})()`

@@ -64,7 +64,7 @@ func main() {
 		switch p.path {
 		case "hatching":
 			steps = append(
-				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.coming:nth-of-type(2) a`),
+				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running:nth-of-type(2) a`),
 				browser.See(`.tray`),
 			)
 		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
