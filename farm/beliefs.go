@@ -16,6 +16,7 @@ import (
 type Beliefs struct {
 	Young  map[int64]rates.Beta // share of young of a fresh egg set, by pen
 	curves map[string]storage.Curve
+	Rho    float64 // correlation between the eggs of one batch
 }
 
 // Keeps is the share of a fresh egg's hatch that is left at an age in days.
@@ -26,10 +27,12 @@ func (x Beliefs) Keeps(kind *species.Profile, age int) float64 {
 	return storage.Relative(kind, float64(age))
 }
 
-// AgeRecords are what eggs of one kind did by the days that they had waited.
+// AgeRecords are what eggs of one kind did by the days that they had waited, and what all
+// eggs of the farm did batch by batch.
 type AgeRecords struct {
 	rows   []store.AgeRecord
 	groups map[GroupKey]store.Group
+	Ledger
 }
 
 type GroupKey struct {
@@ -37,17 +40,20 @@ type GroupKey struct {
 	Trial          bool
 }
 
-func GroupsByKey(groups []store.Group) map[GroupKey]store.Group {
+// GroupsByKey finds the groups of which young were counted, among all sums.
+func GroupsByKey(sums []store.Sum) map[GroupKey]store.Group {
 	by := map[GroupKey]store.Group{}
-	for _, g := range groups {
-		by[GroupKey{g.PenID, g.BatchID, g.Trial}] = g
+	for _, s := range sums {
+		if g, ok := s.Group(); ok {
+			by[GroupKey{g.PenID, g.BatchID, g.Trial}] = g
+		}
 	}
 	return by
 }
 
 func ReadAges(ctx context.Context, tx *Tx, species string) (r AgeRecords, err error) {
-	rows, groups, err := tx.RecordsByAge(ctx, species)
-	return AgeRecords{rows, GroupsByKey(groups)}, err
+	rows, sums, err := tx.RecordsByAge(ctx, species)
+	return AgeRecords{rows, GroupsByKey(sums), NewLedger(sums)}, err
 }
 
 // part is a row with the group that it belongs to, if there is one.
@@ -56,16 +62,24 @@ func (r AgeRecords) part(row store.AgeRecord) outcome.Part {
 	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: GroupOf(g)}
 }
 
-// Beliefs come from the farm's records: of each pen its own on top of a
-// weak start at the mean of its species on this farm (worth four eggs), or of
-// Jeffreys' prior where the farm has no record of the species. An egg that was
-// set old counts as the part of a fresh one that waiting left of it. Bought eggs
-// have a start of their own, since about half of the hatch of home eggs is
-// normal for them [common practice].
+// Worth of what is believed of a kind before the farm has a record of it, in eggs, and of
+// how many eggs a record is one [common practice].
+const (
+	startEggs  = 10
+	recordEggs = 20
+	// Of eggs from a parcel about half hatch, of all that are set; of good ones 70 %
+	// [common practice].
+	parcelHatch = 0.5
+)
+
+// Beliefs come from the farm's records: of each pen its own on top of what is common to
+// the pens of its kind on this farm (rates.Pool), or, where there is no such record, of
+// what is usual. An egg that was set old counts as the part of a fresh one that waiting
+// left of it, and the eggs of a batch for as many as fare independently. Bought eggs have
+// a start of their own.
 func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
-	x := Beliefs{map[int64]rates.Beta{}, map[string]storage.Curve{}}
-	set, hatched := map[source]float64{}, map[source]float64{}
-	of := func(penID int64) source { return source{w.PenByID[penID].Species, w.PenByID[penID].Supplier} }
+	x := Beliefs{map[int64]rates.Beta{}, map[string]storage.Curve{}, records.HatchOfSet.Rho}
+	own := map[int64]rates.Count{}
 	for _, r := range records.rows {
 		kind, ok := w.Kinds[w.PenByID[r.PenID].Species]
 		if !ok {
@@ -76,21 +90,34 @@ func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 			x.curves[kind.ID] = storage.Blend(kind, own)
 		}
 		young, _ := records.part(r).Share()
-		set[of(r.PenID)] += float64(r.Set) * x.Keeps(kind, r.Age)
-		hatched[of(r.PenID)] += young
+		c := own[r.PenID]
+		own[r.PenID] = rates.Count{K: c.K + young, N: c.N + max(young, float64(r.Set)*x.Keeps(kind, r.Age))}
 	}
-	for id := range w.PenByID {
-		x.Young[id] = start(of(id), set, hatched)
+	byKind := map[source][]rates.Count{}
+	for id, c := range own {
+		own[id] = records.worth(id, c)
+		of := source{w.PenByID[id].Species, w.PenByID[id].Supplier}
+		byKind[of] = append(byKind[of], own[id])
 	}
-	for _, r := range records.rows {
-		b, kind := x.Young[r.PenID], w.Kinds[w.PenByID[r.PenID].Species]
-		if kind == nil {
-			continue
-		}
-		young, _ := records.part(r).Share()
-		x.Young[r.PenID] = rates.Beta{A: b.A + young, B: b.B + max(0, float64(r.Set)*x.Keeps(kind, r.Age)-young)}
+	for id, pen := range w.PenByID {
+		x.Young[id] = w.start(source{pen.Species, pen.Supplier}, byKind).With(own[id])
 	}
 	return x
+}
+
+// worth counts a pen's eggs for as many as fare independently of one another.
+func (r AgeRecords) worth(penID int64, c rates.Count) rates.Count {
+	var batches []rates.Count
+	eggs := 0.0
+	for _, t := range r.Of(penID) {
+		batches = append(batches, t.HatchOfSet)
+		eggs += t.HatchOfSet.N
+	}
+	if eggs == 0 {
+		return c
+	}
+	share := r.HatchOfSet.Worth(batches).N / eggs
+	return rates.Count{K: c.K * share, N: c.N * share}
 }
 
 // source is a species, bought or of the farm's own pens.
@@ -99,21 +126,33 @@ type source struct {
 	supplier bool
 }
 
-// start is what is believed of a pen before its own record, from all of its kind.
-func start(s source, set, hatched map[source]float64) rates.Beta {
-	mean := func(s source) (float64, bool) {
-		return (hatched[s] + .5) / (max(set[s], hatched[s]) + 1), set[s] >= 20
+// start is what is believed of a pen before its own record, from the others of its kind.
+func (w *Snapshot) start(of source, byKind map[source][]rates.Count) rates.Beta {
+	eggs := 0.0
+	for _, c := range byKind[of] {
+		eggs += c.N
 	}
-	m, known := mean(s)
-	if !known && s.supplier {
-		if m, known = mean(source{s.species, false}); known {
-			m /= 2
-		}
+	if eggs >= recordEggs && len(byKind[of]) > 1 {
+		return rates.Pool(byKind[of]).Bounded()
 	}
-	if !known {
-		return rates.Jeffreys
+	mean := parcelHatch
+	if kind := w.Kinds[of.species]; kind != nil && !of.supplier {
+		mean = kind.UsualHatch()
 	}
-	return rates.Beta{A: 4 * m, B: 4 * (1 - m)}
+	return rates.Beta{A: startEggs * mean, B: startEggs * (1 - mean)}
+}
+
+// Live is what is believed of eggs of a pen that were seen alive, of which usually this
+// share hatches: as much more or less than usual as the pen's fertile eggs do.
+func (r AgeRecords) Live(penID int64, kind *species.Profile, usual float64) rates.Beta {
+	hatch := kind.UsualHatchPct.At / 100
+	var batches []rates.Count
+	for _, t := range r.Of(penID) {
+		batches = append(batches, t.HatchOfFertile)
+	}
+	b := rates.Beta{A: startEggs * hatch, B: startEggs * (1 - hatch)}.With(r.HatchOfFertile.Worth(batches))
+	mean, size := min(b.Mean()*usual/hatch, 0.98), b.A+b.B
+	return rates.Beta{A: mean * size, B: (1 - mean) * size}
 }
 
 // Expect is how many young eggs of a pen and age should give.

@@ -70,14 +70,16 @@ func (w *Snapshot) ByPen(eggs []store.Egg, counted []store.Young, v BatchView) (
 		}
 		p.Hatched += p.Counted
 		p.Alive = max(0, p.Alive-p.Counted)
-		p.Rates = RatesOf(p.Record(v.ClosedAt != nil))
+		r, g := p.Record(v.ClosedAt != nil)
+		p.Rates = RatesOf(r, v.ClosedAt != nil, g)
 	}
 	return
 }
 
-// Record counts what the eggs of a pen did in one batch.
-func (p PenEggs) Record(closed bool) (r store.Record) {
-	g := store.Group{Young: p.Counted}
+// Record counts what the eggs of a pen did in one batch, with the group whose own end
+// nobody saw.
+func (p PenEggs) Record(closed bool) (r store.Record, g store.Group) {
+	g.Young = p.Counted
 	for _, e := range p.Eggs {
 		fate := FateOf(e)
 		if fate == outcome.Broken { // by hand: it counts against nobody
@@ -87,6 +89,7 @@ func (p PenEggs) Record(closed bool) (r store.Record) {
 		r.Set++
 		r.Examined += OneIf(e.Fertile != nil)
 		r.Fertile += OneIf(fertile)
+		r.HatchedUnseen += OneIf(e.Fertile == nil && fate == outcome.Hatched)
 		if !closed {
 			continue
 		}
@@ -101,5 +104,5 @@ func (p PenEggs) Record(closed bool) (r store.Record) {
 		r.FertileClosed += OneIf(fertile)
 		r.HatchedFertile += OneIf(fertile && fate == outcome.Hatched)
 	}
-	return WithGroups(r, []store.Group{g})
+	return r, g
 }

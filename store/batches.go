@@ -58,6 +58,7 @@ type Egg struct {
 type Record struct {
 	PenID, BatchID                int64
 	Set, Examined, Fertile        int
+	HatchedUnseen                 int // nothing was known of their fertility before
 	SetClosed, HatchedClosed      int
 	FertileClosed, HatchedFertile int
 }
@@ -388,9 +389,16 @@ type ChoreDone struct {
 	Day     int
 }
 
-// ofRates are the eggs that rates are about: an egg broken by hand counts against
-// nobody, and one on trial is compared by itself.
-const ofRates = `fate is distinct from 'broken' and not trial`
+// Sum is what a pen's eggs did in one batch, those on trial apart; eggs broken by hand
+// count against nobody and are left out.
+type Sum struct {
+	PenID, BatchID                                int64
+	Trial, Closed                                 bool
+	Eggs, Examined, Fertile                       int
+	Hatched, HatchedFertile, HatchedUnseen        int
+	Counted, CountedFertile, CountedUnseen, Young int
+	ByCount                                       bool // the batch is not known egg by egg
+}
 
 // Group is the eggs of one pen in one batch that is done, of which young were
 // counted by pen and not by egg.
@@ -403,98 +411,87 @@ type Group struct {
 	Fertile, Unknown int // of Counted: known to be fertile, and not known
 }
 
-// byCount names the batches that are done and not known egg by egg.
-const byCount = `
-	select y.batch_id from young_counts y
-	join batches b on b.farm_id = $1 and b.id = y.batch_id and b.closed_at is not null
-	where y.farm_id = $1 and not y.settled
-	group by y.batch_id`
+// Group tells whether the young of these eggs are known by their count alone: in a batch
+// that is not known egg by egg every pen is a group, of which no egg was seen to hatch by
+// itself.
+func (s Sum) Group() (g Group, ok bool) {
+	if !s.Closed || !s.ByCount || s.Hatched > 0 && s.Counted == 0 {
+		return g, false
+	}
+	return Group{
+		s.PenID, s.BatchID, s.Trial, s.Eggs, s.Counted, s.Young, s.CountedFertile, s.CountedUnseen,
+	}, true
+}
 
-// groups are, of these pens or of all: in a batch that is not known egg by egg every
-// pen is a group of which no egg was seen to hatch by itself.
-const groups = `
+// sums are, of these pens or of all, those of the oldest batches first.
+const sums = `
 		with young as (
-			select pen_id, batch_id, trial, sum(young)::int as young from young_counts
-			where farm_id = $1 and not settled and ($2::bigint[] is null or pen_id = any ($2))
+			select pen_id, batch_id, trial, sum(young)::int as young
+			from young_counts
+			where farm_id = $1 and not settled
+			group by pen_id, batch_id, trial
+		), lot as (
+			select pen_id, batch_id, trial, sum(eggs)::int as eggs,
+				sum(examined)::int as examined, sum(fertile)::int as fertile,
+				sum(hatched)::int as hatched, sum(hatched_fertile)::int as hatched_fertile,
+				sum(hatched_unseen)::int as hatched_unseen,
+				sum(counted)::int as counted, sum(counted_fertile)::int as counted_fertile,
+				sum(counted_unseen)::int as counted_unseen
+			from egg_sums
+			where farm_id = $1 and ($2::bigint[] is null or pen_id = any ($2))
 			group by pen_id, batch_id, trial
 		)
-		select e.pen_id, e.batch_id, e.trial, coalesce(max(y.young), 0) as young,
-			count(*) as eggs,
-			count(*) filter (where e.fate = 'counted') as counted,
-			count(*) filter (where e.fate = 'counted' and e.fertile) as fertile,
-			count(*) filter (where e.fate = 'counted' and e.fertile is null) as unknown
-		from eggs e
-		left join young y on y.pen_id = e.pen_id and y.batch_id = e.batch_id and y.trial = e.trial
-		where e.farm_id = $1 and e.batch_id in (` + byCount + `)
-			and e.fate is distinct from 'broken' and ($2::bigint[] is null or e.pen_id = any ($2))
-		group by e.pen_id, e.batch_id, e.trial
-		having count(*) filter (where e.fate = 'hatched') = 0 or count(*) filter (where e.fate = 'counted') > 0`
+		select l.*, b.closed_at is not null as closed, coalesce(y.young, 0) as young,
+			l.batch_id in (select batch_id from young) as by_count
+		from lot l
+		join batches b on b.farm_id = $1 and b.id = l.batch_id
+		left join young y on y.pen_id = l.pen_id and y.batch_id = l.batch_id and y.trial = l.trial
+		order by b.set_at, l.batch_id, l.pen_id, l.trial`
 
-// Records tells in one round trip what the eggs of these pens did, nil is every pen,
-// and what is known of groups; of the eggs of a group a record tells only that they
-// were set.
-func (tx *Tx) Records(ctx context.Context, pens []int64) (all []Record, of []Group, err error) {
-	q := &pgx.Batch{}
-	ask(q, &of, groups, tx.FarmID, pens)
-	ask(q, &all, `
-		with lot as (
-			select pen_id, batch_id, count(*) as eggs,
-				count(fertile) as examined,
-				count(*) filter (where fertile) as fertile,
-				count(*) filter (where fate = 'hatched') as hatched,
-				count(*) filter (where fertile and fate is distinct from 'counted') as seen_fertile,
-				count(*) filter (where fertile and fate = 'hatched') as hatched_fertile
-			from eggs
-			where farm_id = $1 and batch_id is not null and `+ofRates+`
-				and ($2::bigint[] is null or pen_id = any ($2))
-			group by pen_id, batch_id
-		), told as (
-			select l.*, case when closed_at is null then 0 else 1 end as closed
-			from lot l
-			join batches b on b.farm_id = $1 and b.id = l.batch_id
-		)
-		select pen_id, 0::bigint as batch_id,
-			sum(eggs)::int as set,
-			sum(examined)::int as examined,
-			sum(fertile)::int as fertile,
-			sum(eggs * closed)::int as set_closed,
-			sum(hatched * closed)::int as hatched_closed,
-			sum(seen_fertile * closed)::int as fertile_closed,
-			sum(hatched_fertile * closed)::int as hatched_fertile
-		from told
-		group by pen_id
-		order by pen_id`, tx.FarmID, pens)
-	return all, of, tx.SendBatch(ctx, q).Close()
+// Sums tells what the eggs of these pens did, nil is every pen, batch by batch.
+func (tx *Tx) Sums(ctx context.Context, pens []int64) ([]Sum, error) {
+	return list[Sum](ctx, tx, sums, tx.FarmID, pens)
 }
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg
-// by egg apart, batch by batch; and what is known of groups.
-func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord, of []Group, err error) {
+// by egg apart, batch by batch; and the sums of all pens.
+func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord, of []Sum, err error) {
 	q := &pgx.Batch{}
-	ask(q, &of, groups, tx.FarmID, []int64(nil))
+	ask(q, &of, sums, tx.FarmID, []int64(nil))
 	ask(q, &all, `
-		with by_count as (`+byCount+`), lot as (
-			select pen_id, batch_id, laid_on, count(*) as eggs,
-				count(*) filter (where fate = 'hatched') as hatched,
-				count(*) filter (where fate = 'counted') as counted
-			from eggs
-			where farm_id = $1 and batch_id is not null and `+ofRates+`
-				and pen_id in (select id from pens where farm_id = $1 and species = $2)
-			group by 1, 2, 3
+		with by_count as (
+			select y.batch_id
+			from young_counts y
+			join batches b on b.farm_id = $1 and b.id = y.batch_id and b.closed_at is not null
+			where y.farm_id = $1 and not y.settled
+			group by y.batch_id
 		)
-		select l.pen_id, coalesce(n.batch_id, 0) as batch_id,
-			greatest(0, (b.set_at at time zone f.zone)::date - l.laid_on) as age,
-			sum(l.eggs)::int as set,
-			sum(l.hatched)::int as hatched,
-			sum(l.counted)::int as counted
-		from lot l
-		join batches b on b.farm_id = $1 and b.id = l.batch_id and b.closed_at is not null
+		select s.pen_id, coalesce(n.batch_id, 0) as batch_id,
+			greatest(0, (b.set_at at time zone f.zone)::date - s.laid_on) as age,
+			sum(s.eggs)::int as set,
+			sum(s.hatched)::int as hatched,
+			sum(s.counted)::int as counted
+		from egg_sums s
+		join batches b on b.farm_id = $1 and b.id = s.batch_id and b.closed_at is not null
 		join farms f on f.id = $1
-		left join by_count n on n.batch_id = l.batch_id
+		left join by_count n on n.batch_id = s.batch_id
+		where s.farm_id = $1 and not s.trial
+			and s.pen_id in (select id from pens where farm_id = $1 and species = $2)
 		group by 1, 2, 3
 		order by 1, 3, 2`, tx.FarmID, species)
 	return all, of, tx.SendBatch(ctx, q).Close()
+}
+
+// Miscounted counts sums that are not what the farms' eggs say.
+func (db *DB) Miscounted(ctx context.Context) (n int, err error) {
+	err = db.door.QueryRow(ctx, `
+		select count(*) from (
+			(select * from egg_sums except all select * from egg_sums_anew)
+			union all
+			(select * from egg_sums_anew except all select * from egg_sums)
+		) d`).Scan(&n)
+	return n, err
 }
 
 // AgeRecord is what a pen's eggs of one age did, in batches that are done; in one
@@ -521,10 +518,10 @@ type PenLot struct {
 }
 
 // PenLots tells all that is known of a pen's eggs, those of the newest batches
-// first, in one pass over them; and what is known of groups.
-func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Group, err error) {
+// first, in one pass over them; and the sums of all pens.
+func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Sum, err error) {
 	q := &pgx.Batch{}
-	ask(q, &of, groups, tx.FarmID, []int64{penID})
+	ask(q, &of, sums, tx.FarmID, []int64(nil))
 	ask(q, &all, `
 		with c as materialized (
 			select id, hen, washing
@@ -537,6 +534,7 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Grou
 				count(*) filter (where fertile and fate is distinct from 'broken') as fertile,
 				count(*) filter (where fate = 'hatched') as hatched,
 				count(*) filter (where fertile and fate = 'hatched') as hatched_fertile,
+				count(*) filter (where fertile is null and fate = 'hatched') as hatched_unseen,
 				count(*) filter (where fertile and fate not in ('broken', 'counted')) as seen_fertile,
 				count(*) filter (where fate = 'counted') as counted,
 				count(*) filter (
@@ -549,7 +547,7 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Grou
 			group by batch_id, hen, washing, rejected, trial, reason
 		)
 		select $2::bigint as pen_id, coalesce(l.batch_id, 0) as batch_id, hen, washing, rejected,
-			trial, reason, eggs, stored, cast_out, counted, examined, fertile,
+			trial, reason, eggs, stored, cast_out, counted, examined, fertile, hatched_unseen,
 			case when b.id is null then 0 else told end as set,
 			case when b.closed_at is null then 0 else told end as set_closed,
 			case when b.closed_at is null then 0 else hatched end as hatched_closed,

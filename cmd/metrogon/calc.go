@@ -14,7 +14,6 @@ import (
 	"metrogon/core/air"
 	"metrogon/core/calendar"
 	"metrogon/core/moisture"
-	"metrogon/core/rates"
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
@@ -33,6 +32,12 @@ type calculator struct {
 
 var calculators = []calculator{
 	{
+		"fertility", "what calls, hatch and opening tell of the fertility of one pen's eggs in one batch",
+		`{"done": true, "eggs": [{"calls": ["live"], "hatched": true}, {"calls": ["clear"], "removed": true},
+			{"calls": ["unseen"], "hatched": true}, {"calls": ["unseen"], "hatched": false}]}`,
+		calcFertility,
+	},
+	{
 		"humidity", "moist air from dry bulb and one of wet bulb, relative humidity, dew point",
 		`{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity,
 	},
@@ -48,7 +53,8 @@ var calculators = []calculator{
 	},
 	{
 		"rates", "fertility and hatch of groups of eggs, with intervals",
-		`{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}]}`, calcRates,
+		`{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}, {"name": "Pen B", "batches":
+			[{"set": 12, "fertile": 9, "hatched": 6}, {"set": 15, "fertile": 14, "hatched": 12}]}]}`, calcRates,
 	},
 	{
 		"schedule", "the milestones of a batch",
@@ -64,7 +70,11 @@ var calculators = []calculator{
 	},
 	{
 		"setcount", "how many eggs to set for so many young",
-		`{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23}`, calcSetCount,
+		`{"wanted": 12, "confidence_pct": 90, "set": 41, "hatched": 23, "rho": 0.02}`, calcSetCount,
+	},
+	{
+		"young", "how many young come of lots of eggs, and with what chance at least so many",
+		`{"lots": [{"eggs": 18, "a": 62, "b": 20}, {"eggs": 12, "a": 30, "b": 22}], "ask": [15, 20]}`, calcYoung,
 	},
 }
 
@@ -246,123 +256,6 @@ func calcSchedule(ctx context.Context, in []byte) (any, error) {
 	}
 	milestones, err := calendar.Schedule(b)
 	return map[string]any{"milestones": milestones}, err
-}
-
-type rateOut struct {
-	Rate float64 `json:"rate_pct"`
-	Low  float64 `json:"low_pct"`
-	High float64 `json:"high_pct"`
-}
-
-type groupOut struct {
-	Name           string   `json:"name"`
-	Fertility      *rateOut `json:"fertility,omitempty"`
-	HatchOfFertile *rateOut `json:"hatch_of_fertile,omitempty"`
-	HatchOfSet     *rateOut `json:"hatch_of_set"`
-}
-
-func calcRates(ctx context.Context, in []byte) (any, error) {
-	var q struct {
-		Groups []struct {
-			Name    string `json:"name"`
-			Set     int    `json:"set"`
-			Fertile *int   `json:"fertile"`
-			Hatched int    `json:"hatched"`
-		} `json:"groups"`
-		ConfidencePct *float64 `json:"confidence_pct"`
-	}
-	if err := strict(in, &q); err != nil {
-		return nil, err
-	}
-	if len(q.Groups) == 0 {
-		return nil, errors.New("groups: none are given; it may be one or more")
-	}
-	confidence := 95.0
-	if q.ConfidencePct != nil {
-		confidence = *q.ConfidencePct
-	}
-	if err := between("confidence_pct", confidence, 1, 99.9999); err != nil {
-		return nil, err
-	}
-	rate := func(k, n int) *rateOut {
-		if n == 0 {
-			return nil
-		}
-		w := rates.Wilson(k, n, confidence/100)
-		return &rateOut{100 * w.Rate, 100 * w.Low, 100 * w.High}
-	}
-	out := []groupOut{}
-	for i, g := range q.Groups {
-		field := func(name string) string { return fmt.Sprintf("groups[%d].%s", i, name) }
-		if err := between(field("set"), float64(g.Set), 1, 1e9); err != nil {
-			return nil, err
-		}
-		most := g.Set
-		if g.Fertile != nil {
-			if err := between(field("fertile"), float64(*g.Fertile), 0, float64(g.Set)); err != nil {
-				return nil, err
-			}
-			most = *g.Fertile
-		}
-		if err := between(field("hatched"), float64(g.Hatched), 0, float64(most)); err != nil {
-			return nil, err
-		}
-		o := groupOut{Name: g.Name, HatchOfSet: rate(g.Hatched, g.Set)}
-		if g.Fertile != nil {
-			o.Fertility, o.HatchOfFertile = rate(*g.Fertile, g.Set), rate(g.Hatched, *g.Fertile)
-		}
-		out = append(out, o)
-	}
-	return map[string]any{"groups": out}, nil
-}
-
-// beliefOf reads the belief of the hatch of set: a beta distribution, or a record.
-func beliefOf(a, b *float64, set, hatched *int) (rates.Beta, error) {
-	shape, record := a != nil || b != nil, set != nil || hatched != nil
-	switch {
-	case shape && !record && a != nil && b != nil:
-		return rates.Beta{A: *a, B: *b}, cmp.Or(between("a", *a, 1e-6, 1e9), between("b", *b, 1e-6, 1e9))
-	case record && !shape && set != nil && hatched != nil:
-		err := cmp.Or(
-			between("set", float64(*set), 0, 1e9), between("hatched", float64(*hatched), 0, float64(*set)),
-		)
-		if err != nil {
-			return rates.Beta{}, err
-		}
-		return rates.Jeffreys.After(*hatched, *set), nil
-	}
-	return rates.Beta{}, errors.New("a, b, set, hatched: it may be a with b, or set with hatched")
-}
-
-func calcSetCount(ctx context.Context, in []byte) (any, error) {
-	var q struct {
-		Wanted        int      `json:"wanted"`
-		ConfidencePct float64  `json:"confidence_pct"`
-		A             *float64 `json:"a"`
-		B             *float64 `json:"b"`
-		Set           *int     `json:"set"`
-		Hatched       *int     `json:"hatched"`
-	}
-	if err := strict(in, &q); err != nil {
-		return nil, err
-	}
-	if err := between("wanted", float64(q.Wanted), 1, rates.MaxEggs); err != nil {
-		return nil, err
-	}
-	if !(q.ConfidencePct > 0 && q.ConfidencePct < 100) {
-		return nil, fmt.Errorf("confidence_pct: %v is not possible; it may lie between 0 and 100", q.ConfidencePct)
-	}
-	belief, err := beliefOf(q.A, q.B, q.Set, q.Hatched)
-	if err != nil {
-		return nil, err
-	}
-	n, err := rates.EggsFor(q.Wanted, q.ConfidencePct/100, belief)
-	if err != nil {
-		return nil, fmt.Errorf("wanted: %w", err)
-	}
-	return map[string]any{
-		"eggs": n.Eggs, "prob_pct": 100 * n.Prob, "prob_one_fewer_pct": 100 * n.ProbFewer, "expected": n.Expected,
-	}, nil
 }
 
 func calcStorage(ctx context.Context, in []byte) (any, error) {

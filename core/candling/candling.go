@@ -77,11 +77,12 @@ const (
 // Stages lists every stage in the order of development.
 var Stages = []Stage{Infertile, Early, Middle, Late, PippedDead, Contaminated, NotOpened}
 
-// Fertile tells, from all that is known of an egg, whether it was fertile;
-// known is false where nobody can say. The strongest word wins: what was seen
-// on opening, then a hatch, then the last candling call that tells. A hatched
-// egg that was never candled stays unknown, since its unhatched sisters are
-// unknown too, and counting only the winners would flatter the pen.
+// Fertile tells whether an egg was fertile, from all that is known of it; known is false
+// where nobody can say. What was seen on opening wins; then a hatch; then a ring or a
+// quit, which prove that something grew and which no later clear can undo; then the last
+// of live and clear. An egg of which no call told anything before it hatched stays
+// unknown: of its sisters that did not hatch nothing is known either, and counting only
+// the winners would flatter the pen (outcome.Looked reckons with them).
 func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
 	switch opened {
 	case Infertile:
@@ -89,18 +90,27 @@ func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
 	case Early, Middle, Late, PippedDead:
 		return true, true
 	}
-	if hatched {
-		return true, len(calls) > 0
-	}
-	for i := len(calls) - 1; i >= 0; i-- {
-		switch calls[i] {
-		case Live, Ring, Quit:
+	for _, c := range calls {
+		switch c {
+		case Ring, Quit:
 			return true, true
-		case Clear:
-			return false, true
+		case Live, Clear:
+			fertile, known = c == Live, true
 		}
 	}
-	return false, false
+	return known && (fertile || hatched), known
+}
+
+// LastOf gives the last of an egg's calls that tells of its life: live, clear, ring, quit
+// or bad; "" where none does.
+func LastOf(calls []string) (last Call) {
+	for _, c := range calls {
+		switch call := Call(c); call {
+		case Live, Clear, Ring, Quit, Bad:
+			last = call
+		}
+	}
+	return last
 }
 
 // Proved tells whether a call, made when so much of incubation was done (0 to 1),

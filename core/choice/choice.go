@@ -34,8 +34,9 @@ type Wish struct {
 	Young     int     // wanted; 0: as many eggs as there is room for
 	Certainty float64 // of having at least so many, (0, 1)
 	Order     Order
-	EveryPen  bool // pens take turns, so that each is represented
-	Room      int  // the most eggs
+	EveryPen  bool    // pens take turns, so that each is represented
+	Room      int     // the most eggs
+	Rho       float64 // correlation between the eggs of a batch (rates.Spread)
 }
 
 // Choice is how many eggs of each lot to set.
@@ -53,13 +54,13 @@ func Choose(lots []Lot, w Wish) Choice {
 	line := queue(lots, w)
 	line = line[:min(len(line), w.Room)]
 	if w.Young == 0 {
-		c := take(lots, line)
+		c := take(lots, line, w.Rho)
 		c.Complete = true
 		return c
 	}
-	prob := func(n int) float64 { return take(lots, line[:n]).Young.AtLeast(w.Young) }
+	prob := func(n int) float64 { return take(lots, line[:n], w.Rho).Young.AtLeast(w.Young) }
 	if len(line) == 0 || prob(len(line)) < w.Certainty {
-		c := take(lots, line)
+		c := take(lots, line, w.Rho)
 		c.Prob = c.Young.AtLeast(w.Young)
 		return c
 	}
@@ -71,7 +72,7 @@ func Choose(lots []Lot, w Wish) Choice {
 			hi = mid
 		}
 	}
-	c := take(lots, line[:hi])
+	c := take(lots, line[:hi], w.Rho)
 	c.Prob, c.Complete = c.Young.AtLeast(w.Young), true
 	return c
 }
@@ -119,18 +120,23 @@ func queue(lots []Lot, w Wish) []int {
 	return line
 }
 
-func take(lots []Lot, line []int) Choice {
+func take(lots []Lot, line []int, rho float64) Choice {
 	c := Choice{Take: make([]int, len(lots)), Eggs: len(line)}
 	for _, i := range line {
 		c.Take[i]++
 	}
-	c.Young = Expect(lots, c.Take)
+	c.Young = Expect(lots, c.Take, rho)
 	return c
 }
 
 // Expect gives the distribution of young when so many eggs of each lot are set.
-// Eggs of one pen share what is believed of it; pens are independent.
-func Expect(lots []Lot, take []int) rates.Young {
+// Eggs of one pen share what is believed of it, and all of them what their batch meets.
+func Expect(lots []Lot, take []int, rho float64) rates.Young {
+	return rates.Expect(Joined(lots, take), rho, true)
+}
+
+// Joined makes one lot of so many eggs of each pen's.
+func Joined(lots []Lot, take []int) (all []rates.Lot) {
 	type pen struct {
 		eggs  int
 		keeps float64
@@ -151,9 +157,8 @@ func Expect(lots []Lot, take []int) rates.Young {
 		p.eggs += n
 		p.keeps += float64(n) * lots[i].Keeps
 	}
-	var y rates.Young
 	for _, p := range pens {
-		y = y.Add(p.eggs, p.young.Scaled(p.keeps/float64(p.eggs)))
+		all = append(all, rates.Lot{Eggs: p.eggs, Belief: p.young.Scaled(p.keeps / float64(p.eggs))})
 	}
-	return y
+	return all
 }

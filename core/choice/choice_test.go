@@ -46,7 +46,7 @@ func TestOrderAndPens(t *testing.T) {
 // One pen of fresh eggs is the case of setcount; R's figures stand in its test.
 func TestOnePenAgreesWithSetCount(t *testing.T) {
 	for _, wanted := range []int{1, 5, 12} {
-		want, err := rates.EggsFor(wanted, .9, sure)
+		want, err := rates.EggsFor(wanted, .9, sure, 0)
 		require.NoError(t, err)
 		got := choice.Choose([]choice.Lot{{Pen: 1, Eggs: 200, Young: sure, Keeps: 1}}, choice.Wish{
 			Young: wanted, Certainty: .9, Order: choice.Oldest, Room: 200,
@@ -111,8 +111,8 @@ func TestChoiceAtTheEdges(t *testing.T) {
 		Pen: 1, Age: 1, Eggs: 2, Young: fair, Keeps: 1,
 	},
 		{Pen: 2, Age: 5, Eggs: 2, Young: rates.Beta{A: 3, B: 1}, Keeps: .8}}
-	assert.InDelta(t, 1.5, choice.Expect(lots, []int{2, 2, 0}).Mean(), 1e-9)
-	assert.InDelta(t, 1.5+1.2, choice.Expect(lots, []int{2, 2, 2}).Mean(), 1e-9)
+	assert.InDelta(t, 1.5, choice.Expect(lots, []int{2, 2, 0}, 0).Mean(), 1e-9)
+	assert.InDelta(t, 1.5+1.2, choice.Expect(lots, []int{2, 2, 2}, 0).Mean(), 1e-9)
 	assert.Equal(
 		t, []int{0, 1, 2}, choice.Choose(lots, choice.Wish{Order: choice.Best, Room: 3}).Take,
 		"0.6 before 0.5 before 0.25",

@@ -8,8 +8,10 @@ import (
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
-// Count is k of n eggs.
-type Count struct{ K, N int }
+// Count is k of n eggs; a part of an egg counts where eggs are worth less than one.
+type Count struct{ K, N float64 }
+
+func (c Count) plus(d Count) Count { return Count{c.K + d.K, c.N + d.N} }
 
 // Prior is how the true rates of groups of one kind are spread, and so what is believed
 // of a group before its own eggs are counted.
@@ -18,6 +20,21 @@ type Prior struct {
 	// Degenerate tells that the groups differ by no more than chance: then they are
 	// pooled completely, and Beta is what all their eggs together say.
 	Degenerate bool
+}
+
+// leastSize is the least that a fitted prior is worth, in eggs. Two groups of which one
+// hatched all its few eggs and the other none would else be read as all or nothing.
+const leastSize = 1
+
+// Bounded gives the prior as a start for a group's belief: worth 4 to 60 eggs, however
+// alike or unlike the groups are [common practice].
+func (p Prior) Bounded() Beta {
+	size := p.A + p.B
+	if p.Degenerate {
+		size = 60
+	}
+	size = min(max(size, 4), 60)
+	return Beta{p.Mean() * size, (1 - p.Mean()) * size}
 }
 
 // Pool fits the prior to groups by maximum likelihood of the beta-binomial (empirical
@@ -29,15 +46,14 @@ func Pool(groups []Count) Prior {
 	for _, g := range groups {
 		if g.N > 0 {
 			known = append(known, g)
-			all.K += g.K
-			all.N += g.N
+			all = all.plus(g)
 		}
 	}
-	together := Prior{Jeffreys.After(all.K, all.N), true}
+	together := Prior{Jeffreys.With(all), true}
 	if len(known) < 2 || all.K == 0 || all.K == all.N {
 		return together
 	}
-	mean := float64(all.K) / float64(all.N)
+	mean := all.K / all.N
 	problem := optimize.Problem{
 		Func: func(x []float64) float64 { return -likelihood(known, shape(x)) },
 		Grad: func(grad, x []float64) { slope(grad, known, x) },
@@ -48,7 +64,10 @@ func Pool(groups []Count) Prior {
 		return together
 	}
 	fit := shape(best.X)
-	binomial := float64(all.K)*math.Log(mean) + float64(all.N-all.K)*math.Log(1-mean)
+	if size := fit.A + fit.B; size < leastSize {
+		fit = Beta{fit.A / size * leastSize, fit.B / size * leastSize}
+	}
+	binomial := all.K*math.Log(mean) + (all.N-all.K)*math.Log(1-mean)
 	// A line search that can do no better by its last digits is no failure.
 	if bad := err != nil && best.Stats.MajorIterations < 2; bad || fit.A+fit.B > 1e5 ||
 		-best.F <= binomial+1e-7 || math.IsNaN(best.F) {
@@ -66,7 +85,7 @@ func shape(x []float64) Beta {
 // likelihood is the log-likelihood of the beta-binomial, without the binomial coefficients.
 func likelihood(groups []Count, b Beta) (sum float64) {
 	for _, g := range groups {
-		sum += mathext.Lbeta(float64(g.K)+b.A, float64(g.N-g.K)+b.B) - mathext.Lbeta(b.A, b.B)
+		sum += mathext.Lbeta(g.K+b.A, g.N-g.K+b.B) - mathext.Lbeta(b.A, b.B)
 	}
 	return sum
 }
@@ -77,9 +96,9 @@ func slope(grad []float64, groups []Count, x []float64) {
 	size := b.A + b.B
 	var da, db float64
 	for _, g := range groups {
-		both := mathext.Digamma(size) - mathext.Digamma(float64(g.N)+size)
-		da += mathext.Digamma(float64(g.K)+b.A) - mathext.Digamma(b.A) + both
-		db += mathext.Digamma(float64(g.N-g.K)+b.B) - mathext.Digamma(b.B) + both
+		both := mathext.Digamma(size) - mathext.Digamma(g.N+size)
+		da += mathext.Digamma(g.K+b.A) - mathext.Digamma(b.A) + both
+		db += mathext.Digamma(g.N-g.K+b.B) - mathext.Digamma(b.B) + both
 	}
 	grad[0] = -(b.A * b.B / size) * (da - db)
 	grad[1] = -(b.A*da + b.B*db)
@@ -90,7 +109,7 @@ func slope(grad []float64, groups []Count, x []float64) {
 func (p Prior) Of(g Count, confidence float64) Interval {
 	b := p.Beta
 	if !p.Degenerate {
-		b = b.After(g.K, g.N)
+		b = b.With(g)
 	}
 	d := distuv.Beta{Alpha: b.A, Beta: b.B}
 	return Interval{b.Mean(), d.Quantile(0.5 - confidence/2), d.Quantile(0.5 + confidence/2)}

@@ -55,7 +55,7 @@ func TestPoolingShrinks(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		groups := rapid.SliceOfN(rapid.Custom(func(t *rapid.T) Count {
 			n := rapid.IntRange(1, 60).Draw(t, "n")
-			return Count{rapid.IntRange(0, n).Draw(t, "k"), n}
+			return Count{float64(rapid.IntRange(0, n).Draw(t, "k")), float64(n)}
 		}), 1, 12).Draw(t, "groups")
 		p := Pool(groups)
 		for _, g := range groups {

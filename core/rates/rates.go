@@ -17,16 +17,21 @@ type Interval struct{ Rate, Low, High float64 }
 // Wilson 1927, Probable inference, the law of succession, and statistical
 // inference. n must be positive and 0 ≤ k ≤ n; confidence lies in (0, 1).
 func Wilson(k, n int, confidence float64) Interval {
+	return Count{float64(k), float64(n)}.Wilson(confidence)
+}
+
+// Wilson is the score interval of a count, which may be one of parts of eggs.
+func (c Count) Wilson(confidence float64) Interval {
 	z := distuv.UnitNormal.Quantile(0.5 + confidence/2)
-	p, m := float64(k)/float64(n), float64(n)
-	centre := p + z*z/(2*m)
-	half := z * math.Sqrt(p*(1-p)/m+z*z/(4*m*m))
-	scale := 1 + z*z/m
+	p := c.K / c.N
+	centre := p + z*z/(2*c.N)
+	half := z * math.Sqrt(p*(1-p)/c.N+z*z/(4*c.N*c.N))
+	scale := 1 + z*z/c.N
 	in := Interval{p, (centre - half) / scale, (centre + half) / scale}
-	if k == 0 {
+	if c.K == 0 {
 		in.Low = 0
 	}
-	if k == n {
+	if c.K >= c.N {
 		in.High = 1
 	}
 	return in
@@ -39,7 +44,10 @@ type Beta struct{ A, B float64 }
 var Jeffreys = Beta{0.5, 0.5}
 
 // After gives the belief once k of n more were seen.
-func (b Beta) After(k, n int) Beta { return Beta{b.A + float64(k), b.B + float64(n-k)} }
+func (b Beta) After(k, n int) Beta { return b.With(Count{float64(k), float64(n)}) }
+
+// With gives the belief once a count of more was seen.
+func (b Beta) With(c Count) Beta { return Beta{b.A + c.K, b.B + c.N - c.K} }
 
 // Mean of the rate.
 func (b Beta) Mean() float64 { return b.A / (b.A + b.B) }
@@ -60,12 +68,18 @@ type SetCount struct {
 	Expected        float64 // mean number of young from Eggs
 }
 
-// EggsFor finds the fewest eggs from which at least wanted young come with the
-// given certainty, the young being beta-binomial under the belief b. Exact up to
-// MaxEggs; beyond them it is an error.
-func EggsFor(wanted int, confidence float64, b Beta) (SetCount, error) {
+// EggsFor finds the fewest eggs from which at least wanted young come with the given
+// certainty, the eggs being one batch whose own rate lies about the believed one with the
+// correlation rho in [0, 1). Exact up to MaxEggs for rho 0, to 1e-6 of the certainty
+// else; beyond MaxEggs it is an error.
+func EggsFor(wanted int, confidence float64, b Beta, rho float64) (SetCount, error) {
+	prob := func(n int) float64 { return b.AtLeast(wanted, n) }
+	if rho > 0 {
+		rates := b.nodes(96)
+		prob = func(n int) float64 { return atLeastInBatch(rates, wanted, n, rho) }
+	}
 	lo, hi := wanted-1, wanted // P at lo is below the confidence, at hi perhaps not
-	for b.AtLeast(wanted, hi) < confidence {
+	for prob(hi) < confidence {
 		if hi == MaxEggs {
 			return SetCount{}, fmt.Errorf(
 				"more than %d eggs would be needed for %d young with %g certainty", MaxEggs, wanted, confidence,
@@ -74,13 +88,22 @@ func EggsFor(wanted int, confidence float64, b Beta) (SetCount, error) {
 		lo, hi = hi, min(2*hi, MaxEggs)
 	}
 	for hi-lo > 1 {
-		if mid := (lo + hi) / 2; b.AtLeast(wanted, mid) < confidence {
+		if mid := (lo + hi) / 2; prob(mid) < confidence {
 			lo = mid
 		} else {
 			hi = mid
 		}
 	}
-	return SetCount{hi, b.AtLeast(wanted, hi), b.AtLeast(wanted, hi-1), float64(hi) * b.Mean()}, nil
+	return SetCount{hi, prob(hi), prob(hi - 1), float64(hi) * b.Mean()}, nil
+}
+
+// atLeastInBatch is the chance of wanted young or more from n eggs of one batch.
+func atLeastInBatch(rates []node, wanted, n int, rho float64) (sum float64) {
+	size := (1 - rho) / rho
+	for _, r := range rates {
+		sum += r.weight * Beta{r.at * size, (1 - r.at) * size}.AtLeast(wanted, n)
+	}
+	return sum
 }
 
 // AtLeast is P(X ≥ k) for X beta-binomial out of n.
@@ -91,73 +114,31 @@ func (b Beta) AtLeast(k, n int) float64 {
 	if k <= 0 {
 		return 1
 	}
-	upper, lower := 0.0, 0.0
 	if n-k < k { // sum the shorter tail
-		for x := k; x <= n; x++ {
-			upper += b.pmf(x, n)
-		}
-		return min(upper, 1)
+		return min(b.sum(k, n, n), 1)
 	}
-	for x := range k {
-		lower += b.pmf(x, n)
+	return max(0, 1-b.sum(0, k-1, n))
+}
+
+// sum is P(from ≤ X ≤ to): each term from the one before it, beginning at the largest.
+func (b Beta) sum(from, to, n int) float64 {
+	top := min(max(int(float64(n)*b.Mean()), from), to)
+	first := b.pmf(top, n)
+	all, p := first, first
+	for x := top; x < to; x++ {
+		p *= float64(n-x) / float64(x+1) * (float64(x) + b.A) / (float64(n-x-1) + b.B)
+		all += p
 	}
-	return max(0, 1-lower)
+	p = first
+	for x := top; x > from; x-- {
+		p *= float64(x) / float64(n-x+1) * (float64(n-x) + b.B) / (float64(x-1) + b.A)
+		all += p
+	}
+	return all
 }
 
 func (b Beta) pmf(x, n int) float64 {
 	k, m := float64(x), float64(n)
 	return math.Exp(mathext.Lbeta(k+b.A, m-k+b.B) - mathext.Lbeta(b.A, b.B) -
 		math.Log(m+1) - mathext.Lbeta(m-k+1, k+1))
-}
-
-// Young is the distribution of the number of young from several lots of eggs:
-// At[x] is the probability of exactly x.
-type Young struct{ At []float64 }
-
-// Add joins a lot of n eggs whose rate is believed to be b, independent of the
-// lots before. Exact (a convolution).
-func (y Young) Add(n int, b Beta) Young {
-	if len(y.At) == 0 {
-		y.At = []float64{1}
-	}
-	sum := make([]float64, len(y.At)+n)
-	for x := range n + 1 {
-		p := b.pmf(x, n)
-		for i, q := range y.At {
-			sum[i+x] += p * q
-		}
-	}
-	return Young{sum}
-}
-
-// AtLeast is the probability of k young or more.
-func (y Young) AtLeast(k int) float64 {
-	sum := 0.0
-	for x := max(k, 0); x < len(y.At); x++ {
-		sum += y.At[x]
-	}
-	if k <= 0 {
-		return 1
-	}
-	return min(sum, 1)
-}
-
-// Mean number of young.
-func (y Young) Mean() float64 {
-	m := 0.0
-	for x, p := range y.At {
-		m += float64(x) * p
-	}
-	return m
-}
-
-// Quantile is the fewest young x with P(X ≤ x) ≥ q.
-func (y Young) Quantile(q float64) int {
-	sum := 0.0
-	for x, p := range y.At {
-		if sum += p; sum >= q-1e-12 {
-			return x
-		}
-	}
-	return max(0, len(y.At)-1)
 }

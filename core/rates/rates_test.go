@@ -43,7 +43,7 @@ func TestEggsForAgainstR(t *testing.T) {
 		{1, 0.9, 4, 9, 5, 0.90987723214286, 0.8671875},
 		{10, 0.9, 23, 41, 24, 0.90082042405472, 0.87203675304499},
 	} {
-		got, err := rates.EggsFor(c.want, c.confidence, rates.Jeffreys.After(c.k, c.of))
+		got, err := rates.EggsFor(c.want, c.confidence, rates.Jeffreys.After(c.k, c.of), 0)
 		require.NoError(t, err)
 		assert.Equal(t, c.n, got.Eggs)
 		assert.InDelta(t, c.at, got.Prob, 1e-9)
@@ -55,7 +55,7 @@ func TestEggsForIsTheFewest(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		b := rates.Beta{A: rapid.Float64Range(0.3, 80).Draw(t, "a"), B: rapid.Float64Range(0.3, 20).Draw(t, "b")}
 		want, conf := rapid.IntRange(1, 40).Draw(t, "want"), rapid.Float64Range(0.1, 0.8).Draw(t, "confidence")
-		got, err := rates.EggsFor(want, conf, b)
+		got, err := rates.EggsFor(want, conf, b, 0)
 		if err != nil {
 			return // a hopeless pen: more eggs than can be counted
 		}
@@ -63,7 +63,7 @@ func TestEggsForIsTheFewest(t *testing.T) {
 		assert.Less(t, got.ProbFewer, conf)
 		assert.GreaterOrEqual(t, got.Eggs, want)
 	})
-	_, err := rates.EggsFor(100, 0.99, rates.Beta{A: 0.5, B: 400})
+	_, err := rates.EggsFor(100, 0.99, rates.Beta{A: 0.5, B: 400}, 0)
 	assert.ErrorContains(t, err, "more than 100000 eggs")
 }
 
@@ -71,7 +71,7 @@ func TestYoungFromSeveralLots(t *testing.T) {
 	// Hand-worked: one egg at evens and one at evens (uniform beliefs) give 0, 1, 2
 	// young with 1/4, 1/2, 1/4.
 	even := rates.Beta{A: 1, B: 1}
-	y := rates.Young{}.Add(1, even).Add(1, even)
+	y := rates.Expect([]rates.Lot{{1, even}, {1, even}}, 0, true)
 	assert.InDeltaSlice(t, []float64{0.25, 0.5, 0.25}, y.At, 1e-12)
 	assert.InDelta(t, 1, y.Mean(), 1e-12)
 	assert.Equal(t, []int{0, 1, 2}, []int{y.Quantile(0.1), y.Quantile(0.5), y.Quantile(0.9)})
@@ -105,7 +105,7 @@ func TestEggsForAtTheEdges(t *testing.T) {
 		confidence float64
 		eggs       int
 	}{{1, .5, 1}, {1, .75, 3}, {1, .75 + 1e-9, 4}, {2, .5, 3}, {5, .5, 9}} {
-		got, err := rates.EggsFor(c.wanted, c.confidence, fair)
+		got, err := rates.EggsFor(c.wanted, c.confidence, fair, 0)
 		require.NoError(t, err)
 		assert.Equal(t, c.eggs, got.Eggs, "%d with %g", c.wanted, c.confidence)
 		assert.InDelta(t, float64(c.eggs+1-c.wanted)/float64(c.eggs+1), got.Prob, 1e-9)

@@ -109,12 +109,16 @@ type Profile struct {
 	HumidityLockdownPct Figure `toml:"humidity_lockdown_pct"`
 	EggG                Figure `toml:"egg_g"`
 	StorageBestDays     Figure `toml:"storage_best_days"`
-	StorageLimitDays    Figure `toml:"storage_limit_days"` // At: most stop; To: the last that anybody sets
-	LossPct             Figure `toml:"loss_pct"`           // water lost by lockdown, of the fresh mass
+	StorageLimitDays    Figure `toml:"storage_limit_days"`   // At: most stop; To: the last that anybody sets
+	StorageStretchDays  Figure `toml:"storage_stretch_days"` // at which waiting costs what ten days cost hens' eggs
+	LossPct             Figure `toml:"loss_pct"`             // water lost by lockdown, of the fresh mass
 	PipToOutH           Figure `toml:"pip_to_out_h"`
 	InternalToExternalH Figure `toml:"internal_to_external_h"`
 	BantamEarlyDays     Figure `toml:"bantam_early_days"`
 	FemalesPerMale      Figure `toml:"females_per_male"`
+	UsualFertilityPct   Figure `toml:"usual_fertility_pct"` // of set, while the farm has no record
+	UsualHatchPct       Figure `toml:"usual_hatch_pct"`     // of fertile
+	LiveHatchPct        Figure `toml:"live_hatch_pct"`      // From: of eggs alive at the first candling, To: at the last
 
 	Duration Duration `toml:"duration"` // reptiles
 	Clutch   Figure   `toml:"clutch"`
@@ -123,6 +127,9 @@ type Profile struct {
 
 // IsReptile tells a clutch from a batch of birds' eggs.
 func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
+
+// UsualHatch is the share of set that hatches while the farm has no record, 0 to 1.
+func (p *Profile) UsualHatch() float64 { return p.UsualFertilityPct.At * p.UsualHatchPct.At / 1e4 }
 
 // TempSpan is between which temperatures in °C a reptile's duration is known, those
 // two degrees outside the profile's points included.
@@ -274,6 +281,8 @@ func (p *Profile) figures() map[string]*Figure {
 		"egg_g": &p.EggG, "storage_best_days": &p.StorageBestDays, "storage_limit_days": &p.StorageLimitDays,
 		"loss_pct": &p.LossPct, "pip_to_out_h": &p.PipToOutH, "internal_to_external_h": &p.InternalToExternalH,
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
+		"storage_stretch_days": &p.StorageStretchDays, "usual_fertility_pct": &p.UsualFertilityPct,
+		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct,
 	}
 }
 
@@ -281,7 +290,10 @@ func (p *Profile) figures() map[string]*Figure {
 // those that a profile of this kind may not lack.
 func (p *Profile) origins() map[string]Origin {
 	must := map[string]Origin{"candle_days": p.CandleDays.Origin}
-	needed := []string{"temperature_c", "pip_to_out_h", "storage_best_days", "storage_limit_days"}
+	needed := []string{
+		"temperature_c", "pip_to_out_h", "storage_best_days", "storage_limit_days",
+		"usual_fertility_pct", "usual_hatch_pct", "live_hatch_pct",
+	}
 	switch p.Kind {
 	case Reptile:
 		needed = append(needed, "clutch")
@@ -289,7 +301,7 @@ func (p *Profile) origins() map[string]Origin {
 	case Bird:
 		needed = append(
 			needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct",
-			"internal_to_external_h",
+			"internal_to_external_h", "storage_stretch_days",
 		)
 	default:
 		must["kind"] = Origin{}

@@ -128,6 +128,9 @@ candle_days={days=[10],mark="common practice"}
 clutch={from=2,to=2,mark="common practice"}
 duration={points=[{temp_c=28,from=50,at=57,to=60}],mark="common practice"}
 sex={rule="Genetic.",mark="common practice"}
+usual_fertility_pct={at=85,mark="common practice"}
+usual_hatch_pct={at=80,mark="common practice"}
+live_hatch_pct={from=86,to=91,mark="common practice"}
 `
 	_, err := species.Decode([]byte(good))
 	require.NoError(t, err)

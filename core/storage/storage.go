@@ -11,14 +11,14 @@ var table = []struct{ day, pct float64 }{
 
 // Relative gives the hatch of an egg stored so many days relative to one of
 // day 1 (1 = fresh, 0 = none), between the table's days on a straight line. The
-// table is the chicken's; birds that keep longer or shorter stretch it by their
-// own usual last day [common practice]. Reptile eggs are not stored: always 1.
+// table is the chicken's; birds that keep longer or shorter stretch it by a constant of
+// their kind [common practice], whatever day the farm stops at. Reptile eggs are not stored: always 1.
 func Relative(p *species.Profile, ageDays float64) float64 {
 	if p.IsReptile() {
 		return 1
 	}
-	const chickenLimit = 10
-	day := ageDays * chickenLimit / p.StorageLimitDays.At
+	const chicken = 10
+	day := ageDays * chicken / p.StorageStretchDays.At
 	if day <= table[0].day {
 		return 1
 	}

@@ -42,7 +42,7 @@ func pool(pens []PenRates, of func(*PenRates) *farm.Rate) float64 {
 	eggs, known := 0, 0
 	for i := range pens {
 		r := of(&pens[i])
-		counts[i] = rates.Count{K: r.K, N: r.N}
+		counts[i] = r.Worth
 		eggs += r.N
 		if r.N > 0 {
 			known++

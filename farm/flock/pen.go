@@ -48,77 +48,65 @@ type Part struct {
 type lots struct {
 	all    []store.PenLot
 	groups map[farm.GroupKey]store.Group
+	ledger farm.Ledger
 }
 
-func (l lots) group(x store.PenLot) store.Group {
-	return l.groups[farm.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}]
-}
-
-// byBatch sums the eggs that were set and are not on trial, in the order of the lots.
-func (l lots) byBatch() (ids []int64, sums map[int64]store.Record) {
-	sums = map[int64]store.Record{}
-	for _, x := range l.all {
-		if x.BatchID == 0 || x.Set == 0 || x.Trial {
-			continue
-		}
-		before, seen := sums[x.BatchID]
-		if !seen {
-			ids = append(ids, x.BatchID)
-			before = farm.WithGroups(before, []store.Group{l.group(x)})
-		}
-		sums[x.BatchID] = plus(before, x.Record)
-	}
-	return
+// byBatch tells of the eggs that are not on trial, the newest batch first.
+func (l lots) byBatch(penID int64) []farm.Told {
+	told := l.ledger.Of(penID)
+	slices.Reverse(told)
+	return told
 }
 
 // parts sums the eggs that were set by a name that their lots have, "" for none.
 // Hatch is told of a group only where all its eggs have the name.
 func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
-	sums := map[string]store.Record{}
 	type cell struct {
 		key  farm.GroupKey
 		name string
 	}
 	cells := map[cell]store.PenLot{}
+	var order []cell
 	var names []string
 	for _, x := range l.all {
 		n := name(x)
 		if n == "" || x.Set == 0 {
 			continue
 		}
-		if _, seen := sums[n]; !seen {
-			names, sums[n] = append(names, n), store.Record{}
-		}
-		if l.group(x).Eggs == 0 {
-			sums[n] = plus(sums[n], x.Record)
-			continue
-		}
 		at := cell{farm.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}, n}
-		before := cells[at]
+		before, seen := cells[at]
+		if !seen {
+			order = append(order, at)
+		}
+		if !slices.Contains(names, n) {
+			names = append(names, n)
+		}
 		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
 		cells[at] = x
 	}
-	for at, x := range cells {
-		r, out := l.known(x, l.groups[at.key])
+	told := map[string][]farm.Told{}
+	for _, at := range order {
+		t, out := l.known(cells[at], l.groups[at.key])
 		leftOut += out
-		sums[at.name] = plus(sums[at.name], r)
+		told[at.name] = append(told[at.name], t)
 	}
 	for _, n := range names {
-		all = append(all, Part{n, farm.RatesOf(sums[n])})
+		all = append(all, Part{n, l.ledger.Rates(told[n])})
 	}
 	return all, leftOut
 }
 
 // known is what is known of a lot whose young were counted with others of its group, and
 // how many of its eggs tell nothing of hatch.
-func (l lots) known(x store.PenLot, g store.Group) (r store.Record, leftOut int) {
+func (l lots) known(x store.PenLot, g store.Group) (t farm.Told, leftOut int) {
+	closed := x.SetClosed > 0
 	part := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}
 	if _, _, leftOut = part.Known(); leftOut == 0 {
-		return farm.WithGroups(x.Record, []store.Group{g}), 0
+		return farm.Tell(x.Record, closed, g), 0
 	}
-	r = x.Record
+	r := x.Record
 	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-	return r, leftOut
+	return farm.Tell(r, closed, store.Group{}), leftOut
 }
 
 func (p *PenPage) count(l lots) {
@@ -175,6 +163,7 @@ func plus(a, b store.Record) store.Record {
 	a.Set += b.Set
 	a.Examined += b.Examined
 	a.Fertile += b.Fertile
+	a.HatchedUnseen += b.HatchedUnseen
 	a.SetClosed += b.SetClosed
 	a.HatchedClosed += b.HatchedClosed
 	a.FertileClosed += b.FertileClosed
@@ -193,32 +182,30 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		if !ok {
 			return farm.ErrNone
 		}
-		all, groups, err := tx.PenLots(ctx, id)
+		all, sums, err := tx.PenLots(ctx, id)
 		if err != nil {
 			return err
 		}
-		l := lots{all, farm.GroupsByKey(groups)}
+		l := lots{all, farm.GroupsByKey(sums), farm.NewLedger(sums)}
 		page.count(l)
 		page.compare(l)
 		page.Band = w.Band(id)
-		ids, byBatch := l.byBatch()
-		whole := store.Record{PenID: id}
-		for _, r := range byBatch {
-			whole = plus(whole, r)
-		}
-		if page.PenRates, err = penRates(w, pen, []store.Record{whole}); err != nil {
+		if page.PenRates, err = penRates(w, pen, l.ledger); err != nil {
 			return err
 		}
-		ids = ids[:min(len(ids), newest)]
+		told := l.byBatch(id)
+		told = told[:min(len(told), newest)]
+		ids := make([]int64, len(told))
+		for i, t := range told {
+			ids[i] = t.BatchID
+		}
 		batches, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, ids) })
 		if err != nil {
 			return err
 		}
-		for _, batchID := range ids {
-			i := slices.IndexFunc(batches, func(v farm.BatchView) bool { return v.ID == batchID })
-			page.Batches = append(page.Batches, PenBatch{
-				batches[i], farm.RatesOf(byBatch[batchID]), byBatch[batchID].Set,
-			})
+		for _, t := range told {
+			i := slices.IndexFunc(batches, func(v farm.BatchView) bool { return v.ID == t.BatchID })
+			page.Batches = append(page.Batches, PenBatch{batches[i], l.ledger.Rates([]farm.Told{t}), t.Eggs})
 		}
 		return nil
 	})

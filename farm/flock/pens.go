@@ -8,7 +8,6 @@ import (
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
 )
 
 // SavePen makes a pen (ID 0) or changes one.
@@ -65,12 +64,12 @@ func (b *Service) Pens(ctx context.Context, m *farm.Member) (all []PenRates, err
 		if err != nil {
 			return err
 		}
-		records, err := farm.RecordsOf(ctx, tx, nil)
+		ledger, err := farm.ReadLedger(ctx, tx)
 		if err != nil {
 			return err
 		}
 		for _, p := range w.Pens {
-			row, err := penRates(w, p, records)
+			row, err := penRates(w, p, ledger)
 			if err != nil {
 				return err
 			}
@@ -87,16 +86,16 @@ func (b *Service) Pens(ctx context.Context, m *farm.Member) (all []PenRates, err
 	return
 }
 
-func penRates(w *farm.Snapshot, p farm.Pen, records []store.Record) (PenRates, error) {
+func penRates(w *farm.Snapshot, p farm.Pen, ledger farm.Ledger) (PenRates, error) {
 	kind, err := w.Kind(p.Species)
 	if err != nil {
 		return PenRates{}, err
 	}
 	row := PenRates{Pen: p, Kind: kind}
-	for _, r := range records {
-		if r.PenID == p.ID {
-			row.Rates, row.Set = farm.RatesOf(r), r.Set
-		}
+	of := ledger.Of(p.ID)
+	row.Rates = ledger.Rates(of)
+	for _, t := range of {
+		row.Set += t.Eggs
 	}
 	if f := kind.FemalesPerMale; f.Known() && p.Males > 0 && p.Females > 0 {
 		switch per := float64(p.Females) / float64(p.Males); {

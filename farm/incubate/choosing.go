@@ -140,7 +140,7 @@ func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
 	certainty := float64(min(max(s.Wish.CertaintyPct, 1), 99)) / 100
 	c := choice.Choose(lots, choice.Wish{
 		Young: min(max(s.Wish.Young, 0), farm.MaxEggs), Certainty: certainty, Order: order, EveryPen: s.Wish.EveryPen,
-		Room: p.room(*s),
+		Room: p.room(*s), Rho: x.Rho,
 	})
 	for i, n := range c.Take {
 		if n > 0 {
@@ -163,7 +163,7 @@ func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []store.Stock) *
 	l := &Later{Days: days}
 	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {
 		lots, _ := p.lots(x, p.Setting.Wish, days, laying)
-		c := choice.Choose(lots, choice.Wish{Order: choice.Best, Room: p.room(p.Setting)})
+		c := choice.Choose(lots, choice.Wish{Order: choice.Best, Room: p.room(p.Setting), Rho: x.Rho})
 		hatch := p.Kind.HatchDays.At + float64(days)
 		return Outlook{c.Eggs, c.Young.Mean(), calendar.After(w.Now, hatch)}, lots, c
 	}
@@ -182,6 +182,6 @@ func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []store.Stock) *
 	for i := range older {
 		older[i].Keeps = x.Keeps(p.Kind, int(older[i].Age)+days)
 	}
-	l.Lost = now.Young.Mean() - choice.Expect(older, now.Take).Mean()
+	l.Lost = now.Young.Mean() - choice.Expect(older, now.Take, x.Rho).Mean()
 	return l
 }

@@ -2,72 +2,91 @@ package incubate
 
 import (
 	"context"
+	"math"
 
+	"metrogon/core/candling"
+	"metrogon/core/choice"
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/farm"
 )
 
-// Prospect is how many young a batch may bring: of the eggs that are left now, and
-// of all as they were set.
+// Prospect is how many young a batch may bring, those that are out already among them: of
+// the eggs as they are known now, 9 times in 10 between Low and High; and of all eggs as
+// they were set, as Set says it.
 type Prospect struct {
-	Young, AtSet float64
-	Out          int // eggs that were taken out: their places are free
+	Young     float64
+	Low, High int
+	AtSet     float64
+	Out       int // eggs that were taken out: their places are free
 }
 
-// What is believed of a pen without a record, worth four eggs [common practice:
-// 85 % fertile, of these 80 % hatch].
-var (
-	newFertile = rates.Beta{A: 4 * .85, B: 4 * .15}
-	newHatch   = rates.Beta{A: 4 * .80, B: 4 * .20}
-)
-
-// prospect counts an egg by what is known of it: one seen alive hatches as the
-// pen's fertile eggs do, a clear not at all, one not called yet as an egg of the
-// pen does.
+// prospect counts an egg by what is known of it: one that nobody called as Set does, one
+// seen alive by what is usual of live eggs, a clear or a dead one not at all.
 func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o Prospect, err error) {
-	ids := make([]int64, len(page.Pens))
-	for i, p := range page.Pens {
-		ids[i] = p.ID
-	}
-	records, err := farm.RecordsOf(ctx, tx, ids)
+	records, err := farm.ReadAges(ctx, tx, page.Species)
 	if err != nil {
 		return o, err
 	}
-	fertile, hatch := map[int64]float64{}, map[int64]float64{}
-	for _, id := range ids {
-		fertile[id], hatch[id] = newFertile.Mean(), newHatch.Mean()
-	}
-	for _, r := range records {
-		fertile[r.PenID] = newFertile.After(r.Fertile, r.Examined).Mean()
-		hatch[r.PenID] = newHatch.After(r.HatchedFertile, r.FertileClosed).Mean()
-	}
+	x := w.Beliefs(records)
+	live := liveShare(page)
+	on := w.Member.Date(page.SetAt)
+	var atSet, uncalled []choice.Lot
+	var lots []rates.Lot
+	hatched := 0
 	for _, p := range page.Pens {
-		o.add(p, fertile[p.ID], hatch[p.ID])
+		var open []choice.Lot // one egg each
+		alive, keeps := 0, 0.0
+		for _, e := range p.Eggs {
+			egg := choice.Lot{
+				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(page.Kind, farm.AgeDays(e.LaidOn, on)),
+			}
+			atSet = append(atSet, egg)
+			switch fate := farm.FateOf(e); {
+			case fate == outcome.Removed || fate == outcome.Broken:
+				o.Out++
+			case fate != "":
+			case candling.LastOf(e.Calls) == candling.Live:
+				alive, keeps = alive+1, keeps+egg.Keeps
+			case candling.LastOf(e.Calls) == "":
+				open = append(open, egg)
+			}
+		}
+		// Of eggs whose young were counted some are shells by now.
+		left := 1.0
+		if in := len(p.Left()); in > 0 {
+			left = float64(p.Alive) / float64(in)
+		}
+		uncalled = append(uncalled, open[:int(math.Round(left*float64(len(open))))]...)
+		if n := int(math.Round(left * float64(alive))); n > 0 {
+			// Half of what waiting costs shows by the first candling [common practice].
+			belief := records.Live(p.ID, page.Kind, live)
+			lots = append(lots, rates.Lot{Eggs: n, Belief: belief.Scaled((1 + keeps/float64(alive)) / 2)})
+		}
+		hatched += p.Hatched
 	}
+	o.AtSet = choice.Expect(atSet, ones(atSet), x.Rho).Mean()
+	lots = append(lots, choice.Joined(uncalled, ones(uncalled))...)
+	y := rates.Expect(lots, x.Rho, true)
+	o.Young = float64(hatched) + y.Mean()
+	o.Low, o.High = hatched+y.Quantile(0.05), hatched+y.Quantile(0.95)
 	return o, nil
 }
 
-// add reckons the eggs of one pen.
-func (o *Prospect) add(p farm.PenEggs, fertile, hatch float64) {
-	left := 0.0
-	for _, e := range p.Eggs {
-		o.AtSet += fertile * hatch
-		switch farm.FateOf(e) {
-		case outcome.Removed, outcome.Broken:
-			o.Out++
-		case "":
-			switch {
-			case e.Fertile == nil:
-				left += fertile * hatch
-			case *e.Fertile:
-				left += hatch
-			}
-		}
+// liveShare is how many in a hundred of eggs seen alive usually hatch: more once they were
+// seen in the second half.
+func liveShare(page Page) float64 {
+	at := page.Kind.LiveHatchPct.From
+	if page.CandledAt != nil && page.CandledAt.Sub(page.SetAt).Hours()/24 >= page.HatchDay/2 {
+		at = page.Kind.LiveHatchPct.To
 	}
-	// Of eggs whose young were counted some are shells by now.
-	if in := len(p.Left()); in > 0 {
-		left *= float64(p.Alive) / float64(in)
+	return at / 100
+}
+
+func ones(lots []choice.Lot) []int {
+	take := make([]int, len(lots))
+	for i := range take {
+		take[i] = 1
 	}
-	o.Young += float64(p.Hatched) + left
+	return take
 }

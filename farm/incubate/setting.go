@@ -305,7 +305,7 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 		}
 	}
 	a.Alive = a.Eggs
-	young := choice.Expect(lots, take)
+	young := choice.Expect(lots, take, x.Rho)
 	a.Young, a.YoungLow, a.YoungHigh = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
 	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
