@@ -1,12 +1,14 @@
 package farm_test
 
 import (
+	"context"
 	"errors"
 	"slices"
 	"testing"
 	"time"
 	_ "time/tzdata"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"metrogon/farm"
@@ -40,6 +42,12 @@ func newYard(t *testing.T) *yard {
 	y.owner = storetest.Owner(t, db)
 	y.Services = services.New(db, func() time.Time { return y.now })
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
+	t.Cleanup(func() {
+		// Whatever a test did, and took back.
+		n, err := y.owner.Miscounted(context.WithoutCancel(t.Context()))
+		assert.NoError(t, err)
+		assert.Zero(t, n, "the sums are not what the eggs say")
+	})
 	return y
 }
 

@@ -483,9 +483,9 @@ func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord
 	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
-// Miscounted counts sums that are not what the farms' eggs say.
+// Miscounted counts sums that are not what the farms' eggs say; for the owner of the tables.
 func (db *DB) Miscounted(ctx context.Context) (n int, err error) {
-	err = db.door.QueryRow(ctx, `
+	err = db.Pool.QueryRow(ctx, `
 		select count(*) from (
 			(select * from egg_sums except all select * from egg_sums_anew)
 			union all

@@ -44,6 +44,26 @@ func (d *demoCmd) Run(ctx context.Context, c *cli) error {
 	return nil
 }
 
+type verifyCmd struct{ database }
+
+// Run counts anew what is kept beside the eggs, and fails where the two differ.
+func (v *verifyCmd) Run(ctx context.Context) error {
+	db, end, err := v.openOwner(ctx)
+	if err != nil {
+		return err
+	}
+	defer end()
+	n, err := db.Miscounted(ctx)
+	if err != nil {
+		return err
+	}
+	if n > 0 {
+		return fmt.Errorf("%d sums are not what the eggs say", n)
+	}
+	fmt.Println("The sums are what the eggs say.")
+	return nil
+}
+
 type migrateCmd struct{ database }
 
 func (m *migrateCmd) Run(ctx context.Context) error {

@@ -27,6 +27,7 @@ type cli struct {
 	Serve   serveCmd   `cmd:"" help:"Serve the pages."`
 	Demo    demoCmd    `cmd:"" help:"Load the demo farm."`
 	Migrate migrateCmd `cmd:"" help:"Bring the database's tables up to date."`
+	Verify  verifyCmd  `cmd:"" help:"Count the eggs anew and compare with the sums that are kept."`
 	Calc    calcCmd    `cmd:"" help:"Compute from JSON on standard input to JSON on standard output."`
 	Import  importCmd  `cmd:"" help:"Bring a file in."`
 	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`

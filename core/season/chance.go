@@ -16,6 +16,8 @@ type Chance struct {
 	Posteriors map[string]Posterior `json:"posteriors,omitempty"` // of a source's yield, in its place
 	// standard deviation of a day's eggs that are not laid yet, as a share
 	LayingSpread float64 `json:"laying_spread,omitempty"`
+	// correlation between the eggs that are set together (rates.Spread), 0 to 1
+	Rho float64 `json:"rho,omitempty"`
 }
 
 // Posterior is a beta distribution of young per egg set.
@@ -39,8 +41,8 @@ type Outcome struct {
 const leastRuns = 100
 
 // Simulate hatches a plan's batches many times over: a source's yield is the same
-// for all its batches in one season, each day's laying varies, every egg hatches or
-// not. What a batch has beyond its promises goes to those that are short. The most
+// for all its batches in one season, what is set together has a good or a bad batch
+// together, each day's laying varies, every egg hatches or not. What a batch has beyond its promises goes to those that are short. The most
 // fragile is the promise that the plan fills and that chance leaves unfilled most.
 // When the context ends, the hundred runs or more that were done count.
 func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
@@ -73,6 +75,13 @@ type simulation struct {
 	planned []float64      // by promise
 	young   [][]float64    // by promise and run
 	yield   []float64      // of each source, this time
+	luck    map[moment]float64
+}
+
+// moment is when and where eggs are set together.
+type moment struct {
+	machine string
+	day     int
 }
 
 func newSimulation(p *Problem, plan *Plan, c Chance, seed uint64) *simulation {
@@ -104,6 +113,7 @@ func (s *simulation) run() {
 			s.yield[i] = min(max(src.Yield*(1+s.c.YieldSD*s.dice.NormFloat64()), 0), max(1, src.Yield))
 		}
 	}
+	s.luck = map[moment]float64{}
 	got, spare := make([]float64, len(s.m.order)), make([]float64, len(s.batches))
 	for k, b := range s.batches {
 		hatched, wants := s.hatch(b), 0.0
@@ -128,14 +138,15 @@ func (s *simulation) hatch(b Batch) (hatched float64) {
 	no := s.m.sourceNo(b.Source)
 	x := &s.m.source[no]
 	if b.SetDay < 0 {
-		return *b.Young * s.yield[no] / max(x.Yield, 1e-9)
+		return *b.Young * s.inBatch(b, s.yield[no]) / max(x.Yield, 1e-9)
 	}
+	yield := s.inBatch(b, s.yield[no])
 	for _, l := range b.Eggs {
 		eggs := l.Eggs
 		if l.Laid > 0 && s.c.LayingSpread > 0 {
 			eggs = max(0, math.Round(eggs*(1+s.c.LayingSpread*s.dice.NormFloat64())))
 		}
-		chance := s.yield[no] * x.sp.AgeFactor[b.SetDay-l.Laid]
+		chance := yield * x.sp.AgeFactor[b.SetDay-l.Laid]
 		for range int(eggs) {
 			if s.dice.Float64() < chance {
 				hatched++
@@ -143,6 +154,22 @@ func (s *simulation) hatch(b Batch) (hatched float64) {
 		}
 	}
 	return hatched
+}
+
+// inBatch is a source's yield as it is in this batch: all that is set together in a machine
+// has the same luck.
+func (s *simulation) inBatch(b Batch, yield float64) float64 {
+	if s.c.Rho <= 0 || yield <= 0 || yield >= 1 {
+		return yield
+	}
+	at := moment{b.Setter, b.SetDay}
+	u, known := s.luck[at]
+	if !known {
+		u = s.dice.Float64()
+		s.luck[at] = u
+	}
+	size := (1 - s.c.Rho) / s.c.Rho
+	return distuv.Beta{Alpha: yield * size, Beta: (1 - yield) * size}.Quantile(u)
 }
 
 // handOut gives what a batch has beyond its promises to those that are short.

@@ -52,6 +52,8 @@ func ReadRequest(text []byte) (*Request, error) {
 			return nil, fmt.Errorf("simulate.runs: %d is not possible; it may be 1 to 100000", c.Runs)
 		case !(c.YieldSD >= 0 && c.YieldSD <= 5):
 			return nil, fmt.Errorf("simulate.yield_sd: %v is not possible; it may be 0 to 5", c.YieldSD)
+		case !(c.Rho >= 0 && c.Rho <= 0.9):
+			return nil, fmt.Errorf("simulate.rho: %v is not possible; it may be 0 to 0.9", c.Rho)
 		case !(c.LayingSpread >= 0 && c.LayingSpread <= 5):
 			return nil, fmt.Errorf("simulate.laying_spread: %v is not possible; it may be 0 to 5", c.LayingSpread)
 		}

@@ -540,6 +540,11 @@ func TestChance(t *testing.T) {
 		context.Background(), p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1,
 	)
 	assert.Less(t, wild[0].P10, out[0].P10)
+	// Beta-binomial by hand: sixteen eggs of one batch at ½ with the correlation 0.2 (two
+	// beta of 2 and 2) bring eight or more in 54.2 %.
+	alike, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000, Rho: .2}, 1)
+	assert.InDelta(t, .542, alike[0].Chance, .015)
+	assert.Less(t, alike[0].P10, out[0].P10, "good and bad batches")
 }
 
 // The largest sample: 2,000 seasons in less than two seconds, and all of it in

@@ -1,6 +1,9 @@
 package flock
 
 import (
+	"context"
+	"fmt"
+
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/farm"
@@ -14,6 +17,36 @@ type KindRates struct {
 	Pens     []PenRates
 	// Mean of the kind's pens, 0 where nothing is known.
 	Fertility, HatchOfFertile, HatchOfSet float64
+}
+
+// Overview is the pens by kind, and how far their batches differ from one another.
+type Overview struct {
+	Kinds []KindRates
+	// Points between batches in the hatch of set (standard deviation), and of how many
+	// batches that is known.
+	Points  float64
+	Batches int
+}
+
+// Overview shows all pens.
+func (b *Service) Overview(ctx context.Context, m *farm.Member) (Overview, error) {
+	pens, ledger, err := b.pens(ctx, m)
+	o := Overview{Kinds: ByKind(pens), Points: ledger.HatchOfSet.Points()}
+	for _, t := range ledger.Told {
+		if t.Closed && !t.Trial {
+			o.Batches++
+		}
+	}
+	return o, err
+}
+
+// Says tells of the spread in one sentence.
+func (o Overview) Says() string {
+	if o.Batches < 8 {
+		return fmt.Sprintf("How far batches of yours differ from one another shows after some more; until then "+
+			"about %.0f points are reckoned with.", o.Points)
+	}
+	return fmt.Sprintf("Batches of yours differ by about %.0f points from one another; the bars allow for it.", o.Points)
 }
 
 // ByKind groups pens, which stand by kind, and draws the rates of each towards the others

@@ -58,14 +58,18 @@ type PenRates struct {
 }
 
 // Pens lists the pens with what their eggs did.
-func (b *Service) Pens(ctx context.Context, m *farm.Member) (all []PenRates, err error) {
+func (b *Service) Pens(ctx context.Context, m *farm.Member) ([]PenRates, error) {
+	all, _, err := b.pens(ctx, m)
+	return all, err
+}
+
+func (b *Service) pens(ctx context.Context, m *farm.Member) (all []PenRates, ledger farm.Ledger, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return err
 		}
-		ledger, err := farm.ReadLedger(ctx, tx)
-		if err != nil {
+		if ledger, err = farm.ReadLedger(ctx, tx); err != nil {
 			return err
 		}
 		for _, p := range w.Pens {

@@ -143,6 +143,7 @@ type Plot struct {
 	Own    Span
 	Pooled *Span  // drawn towards others of its kind
 	Mean   string // of its kind, where, "": none
+	Why    string // what is known only in part
 }
 
 // Span is a rate and the interval in which it lies, on an axis from 0 to 100.
@@ -162,7 +163,7 @@ func (s Span) Wide() string { return Percent(s.High - s.Low) }
 
 // plot draws a rate, by its kind's mean where one is given.
 func plot(r farm.Rate, kind ...float64) Plot {
-	p := Plot{K: r.K, N: r.N, Own: Span{r.Rate, r.Low, r.High}}
+	p := Plot{K: r.K, N: r.N, Why: r.Why, Own: Span{r.Rate, r.Low, r.High}}
 	if r.Pooled != nil {
 		p.Pooled = &Span{r.Pooled.Rate, r.Pooled.Low, r.Pooled.High}
 	}

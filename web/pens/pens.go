@@ -53,11 +53,11 @@ func (pen) Reason(id string) string {
 }
 
 func (y handler) showList(c *echo.Context, m *farm.Member) error {
-	pens, err := y.Flock.Pens(c.Request().Context(), m)
+	pens, err := y.Flock.Overview(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
-	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, flock.ByKind(pens))
+	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, pens)
 }
 
 func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
