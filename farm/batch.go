@@ -173,7 +173,8 @@ func (v BatchView) Milestone(kind string) (calendar.Milestone, bool) {
 	return calendar.Milestone{}, false
 }
 
-func (v BatchView) at(kind string) time.Time {
+// At is the moment of a milestone.
+func (v BatchView) At(kind string) time.Time {
 	ms, _ := v.Milestone(kind)
 	return ms.At
 }
@@ -201,8 +202,10 @@ func (v BatchView) Stands() Machine {
 	return v.Setter
 }
 
-// View works a batch out. Its id and counts are joined by views.
-func (w *Snapshot) View(batch store.Batch) (BatchView, error) {
+// View works a batch out as it was planned; Views joins its counts.
+func (w *Snapshot) View(batch store.Batch) (BatchView, error) { return w.view(batch, store.Tally{}) }
+
+func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, error) {
 	kind, err := w.Kind(batch.Species)
 	if err != nil {
 		return BatchView{}, err
@@ -212,7 +215,10 @@ func (w *Snapshot) View(batch store.Batch) (BatchView, error) {
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
-	v := BatchView{Batch: batch, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(
+	if hatching.FirstOut != nil {
+		plan.FirstOut = *hatching.FirstOut
+	}
+	v := BatchView{Batch: batch, Tally: hatching, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(
 		0, calendar.Elapsed(batch.SetAt, w.Now),
 	),
 		Setter: w.MachineByID[batch.SetterID], Hatcher: w.MachineByID[batch.HatcherID]}
@@ -249,10 +255,9 @@ func (w *Snapshot) Views(ctx context.Context, tx *Tx, find func() ([]store.Batch
 	}
 	all := make([]BatchView, len(batches))
 	for i, x := range batches {
-		if all[i], err = w.View(x); err != nil {
+		if all[i], err = w.view(x, tallies[x.ID]); err != nil {
 			return nil, err
 		}
-		all[i].Tally = tallies[x.ID]
 	}
 	return all, nil
 }

@@ -79,7 +79,7 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	if v.ClosedAt != nil {
 		alive = float64(v.Eggs)
 	}
-	out := w.stillThere(v.at(calendar.Pull))
+	out := w.stillThere(v.At(calendar.Pull))
 	if v.ClosedAt != nil {
 		out = *v.ClosedAt
 	}
@@ -93,7 +93,7 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 			stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting),
 		}
 	}
-	shut := v.at(calendar.Lockdown)
+	shut := v.At(calendar.Lockdown)
 	switch {
 	case v.LockedAt != nil:
 		shut = *v.LockedAt

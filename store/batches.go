@@ -31,6 +31,7 @@ type Tally struct {
 	Eggs, Alive, Removed, Broken, Hatched, Unhatched int
 	Examined, Fertile                                int
 	CandledAt                                        *time.Time // the last time
+	FirstOut                                         *time.Time // when the first young was out
 }
 
 // Egg is one egg of a batch.
@@ -152,8 +153,9 @@ func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
 func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error) {
 	all, err := list[Tally](ctx, tx, `
 		with counted as (
-			select batch_id, sum(young) as young from young_counts
-			where farm_id = $1 and batch_id = any ($2) and not settled
+			select batch_id, sum(young) filter (where not settled) as young, min(at) as first_out
+			from young_counts
+			where farm_id = $1 and batch_id = any ($2)
 			group by batch_id
 		), egg as (
 			select batch_id, count(*) as eggs,
@@ -164,7 +166,8 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 				count(*) filter (where fate = 'unhatched') as unhatched,
 				count(*) filter (where fate = 'counted') as counted,
 				count(fertile) as examined,
-				count(*) filter (where fertile) as fertile
+				count(*) filter (where fertile) as fertile,
+				min(fate_at) filter (where fate = 'hatched') as first_out
 			from eggs
 			where farm_id = $1 and batch_id = any ($2)
 			group by batch_id
@@ -174,7 +177,8 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 			case when counted > 0 then 0 else living - coalesce(young, 0)::int end as alive,
 			case when counted > 0 then unhatched + counted - coalesce(young, 0)::int
 				else unhatched end as unhatched,
-			(select max(at) from candlings n where n.farm_id = $1 and n.batch_id = e.batch_id) as candled_at
+			(select max(at) from candlings n where n.farm_id = $1 and n.batch_id = e.batch_id) as candled_at,
+			least(e.first_out, c.first_out) as first_out
 		from egg e
 		left join counted c on c.batch_id = e.batch_id`, tx.FarmID, ids)
 	by := map[int64]Tally{}

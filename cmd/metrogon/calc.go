@@ -215,7 +215,9 @@ type scheduleInput struct {
 	CountFrom   int                `json:"count_from"`
 	StorageDays float64            `json:"storage_days"`
 	Bantam      bool               `json:"bantam"`
-	TempC       *float64           `json:"temp_c"`   // reptiles
+	TempC       *float64           `json:"temp_c"` // reptiles
+	TempOffsetC float64            `json:"temp_offset_c"`
+	OffsetDays  float64            `json:"offset_days"`
 	ChoreAt     string             `json:"chore_at"` // hour of chores; default the hour of setting
 	Overrides   calendar.Overrides `json:"overrides"`
 }
@@ -250,12 +252,25 @@ func calcSchedule(ctx context.Context, in []byte) (any, error) {
 		}
 		b.ChoreAt = &hour
 	}
-	b.TempC = b.Species.TemperatureC.At
+	b.TempC, b.OffsetC, b.OffsetDays = b.Species.TemperatureC.At, q.TempOffsetC, q.OffsetDays
+	if q.TempC != nil && !b.Species.IsReptile() {
+		return nil, fmt.Errorf("temp_c: %g for a bird; say by how much its machine was too warm as temp_offset_c", *q.TempC)
+	}
 	if q.TempC != nil {
 		b.TempC = *q.TempC
 	}
 	milestones, err := calendar.Schedule(b)
-	return map[string]any{"milestones": milestones}, err
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]any{"milestones": milestones}
+	if warnings := b.Warnings(); warnings != nil {
+		out["warnings"] = warnings
+	}
+	if b.Extrapolated() {
+		out["extrapolated"] = true
+	}
+	return out, nil
 }
 
 func calcStorage(ctx context.Context, in []byte) (any, error) {

@@ -104,14 +104,38 @@ type Batch struct {
 	Bantam      bool      // hatches early, in the species that have bantams
 	TempC       float64   // reptiles: the constant temperature of the box, °C
 	ChoreAt     *WallTime // hour of chores; nil: the hour of setting
-	Overrides   Overrides
+	FirstOut    time.Time // when the first young was out; zero: none yet
+	// Birds: by how much the machine was too warm (above 0) or too cool over so many days.
+	OffsetC, OffsetDays float64
+	Overrides           Overrides
+}
+
+// Warnings tells what of the temperatures is beyond what can be reckoned with.
+func (b Batch) Warnings() (all []string) {
+	if !b.Species.IsReptile() && math.Abs(b.OffsetC) > 1 {
+		all = append(all, fmt.Sprintf("%+g °C over days is beyond what eggs are known to bear: "+
+			"the date is a guess, and fewer hatch", b.OffsetC))
+	}
+	if b.Extrapolated() {
+		all = append(all, fmt.Sprintf("%g °C lies outside the temperatures of which days are known", b.TempC))
+	}
+	return all
+}
+
+// Extrapolated tells that a reptile's box is at a temperature outside its profile's table.
+func (b Batch) Extrapolated() bool {
+	if !b.Species.IsReptile() {
+		return false
+	}
+	points := b.Species.Duration.Points
+	return b.TempC < points[0].TempC || b.TempC > points[len(points)-1].TempC
 }
 
 // Overrides are the farm's own days, elapsed days since set; nil keeps the
 // profile's.
 type Overrides struct {
 	Candle      []int    `json:"candle,omitempty"`
-	Lockdown    *int     `json:"lockdown,omitempty"`
+	Lockdown    *float64 `json:"lockdown,omitempty"` // 25.5: twelve hours after the chores of day 25
 	InternalPip *float64 `json:"internal-pip,omitempty"`
 	ExternalPip *float64 `json:"external-pip,omitempty"`
 	Hatch       *float64 `json:"hatch,omitempty"`
@@ -138,6 +162,20 @@ const (
 	lateHoursPerDay = 1.0
 )
 
+// A degree too warm over the whole time brings the hatch of a 21-day egg 1.6 days forward
+// [common practice: half a day to a day for half a degree].
+const daysPerDegree = 1.6
+
+// When the young are out: the pull comes no sooner than half a day after the expected
+// hatch, and a day after the first; a bird's rest is cleared out a day after the usual
+// span, a reptile's looked through two weeks after it [common practice].
+const (
+	dryDays       = 0.5
+	pullDays      = 1.0
+	clearDays     = 1
+	reptilesClear = 14
+)
+
 // MaxDays bounds every day of a schedule: no egg takes longer.
 const MaxDays = 300
 
@@ -158,13 +196,21 @@ func Schedule(b Batch) ([]Milestone, error) {
 	event := func(kind string, f species.Figure) {
 		all = append(all, Milestone{kind, f.At, b.moment(f.At), b.moment(f.From), b.moment(f.To), b.label(kind, f.At)})
 	}
-	do := func(kind string, day int) {
-		at := chore.On(b.SetAt, day, b.Zone)
-		all = append(all, Milestone{kind, float64(day), at, at, at, b.label(kind, float64(day))})
+	do := func(kind string, day float64) {
+		at := chore.On(b.SetAt, int(day), b.Zone).Add(time.Duration((day - math.Floor(day)) * float64(Day)))
+		all = append(all, Milestone{kind, day, at, at, at, b.label(kind, day)})
+	}
+	// first is the first chore of which the moment is not before this.
+	first := func(moment time.Time) float64 {
+		day := math.Floor(Elapsed(b.SetAt, moment))
+		for chore.On(b.SetAt, int(day), b.Zone).Before(moment) {
+			day++
+		}
+		return day
 	}
 
 	for _, day := range pick(o.Candle != nil, o.Candle, p.CandleDays.Days) {
-		do(Candle, day)
+		do(Candle, float64(day))
 	}
 	out := hours(p.PipToOutH)
 	external := species.Figure{At: hatch.At - out.At, From: hatch.From - out.At, To: hatch.To - out.From}
@@ -172,7 +218,12 @@ func Schedule(b Batch) ([]Milestone, error) {
 		external = moved(external, *o.ExternalPip)
 	}
 	if !p.IsReptile() {
-		do(Lockdown, or(o.Lockdown, int(p.LockdownDay.At)))
+		lock := b.lockdown()
+		// Not later than the earliest usual pip, unless the farm says so of this batch.
+		for o.Lockdown == nil && lock > 1 && chore.On(b.SetAt, int(lock), b.Zone).After(b.moment(external.From)) {
+			lock = math.Ceil(lock) - 1
+		}
+		do(Lockdown, lock)
 		in := hours(p.InternalToExternalH)
 		internal := species.Figure{At: external.At - in.At, From: external.From - in.At, To: external.To - in.From}
 		if o.InternalPip != nil {
@@ -182,11 +233,51 @@ func Schedule(b Batch) ([]Milestone, error) {
 	}
 	event(ExternalPip, external)
 	event(Hatch, hatch)
-	pull := or(o.Pull, int(math.Round(hatch.At+1)))
+	dry := b.moment(hatch.At + dryDays)
+	pull := max(first(dry), math.Round(hatch.At+pullDays))
+	if o.Pull != nil {
+		pull = max(first(dry), float64(*o.Pull))
+	}
 	do(Pull, pull)
-	do(ClearOut, or(o.ClearOut, pull+2)) // the rest are left 24–48 h more
+	if at := After(b.FirstOut, pullDays).In(b.Zone); !b.FirstOut.IsZero() {
+		if at.Before(dry) {
+			at = dry
+		}
+		day := Elapsed(b.SetAt, at)
+		all[len(all)-1] = Milestone{Pull, day, at, at, at, b.label(Pull, day)}
+	}
+	do(ClearOut, b.clearOut(hatch, first))
 	slices.SortStableFunc(all, func(x, y Milestone) int { return x.At.Compare(y.At) })
 	return all, nil
+}
+
+// lockdown is the day on which turning stops; bantams are as much earlier as they may hatch.
+func (b Batch) lockdown() float64 {
+	if b.Overrides.Lockdown != nil {
+		return *b.Overrides.Lockdown
+	}
+	if b.Bantam {
+		return b.Species.LockdownDay.At - b.Species.BantamEarlyDays.At
+	}
+	return b.Species.LockdownDay.At
+}
+
+// clearOut is the day after the last day on which young usually come, or, of reptiles,
+// when the rest is looked through; never before.
+func (b Batch) clearOut(hatch species.Figure, first func(time.Time) float64) float64 {
+	end := b.moment(hatch.To)
+	if set := b.Overrides.ClearOut; set != nil {
+		return max(float64(*set), first(end))
+	}
+	y, m, d := b.SetAt.In(b.Zone).Date()
+	ey, em, ed := end.Date()
+	days := math.Round(float64(time.Date(ey, em, ed, 0, 0, 0, 0, time.UTC).Sub(
+		time.Date(y, m, d, 0, 0, 0, 0, time.UTC),
+	)) / float64(Day))
+	if b.Species.IsReptile() {
+		return days + reptilesClear
+	}
+	return max(days+clearDays, first(end))
 }
 
 func hatchWindow(b Batch) (species.Figure, error) {
@@ -197,6 +288,12 @@ func hatchWindow(b Batch) (species.Figure, error) {
 		return hatch, err
 	case !(b.StorageDays >= 0 && b.StorageDays <= 60):
 		return hatch, fmt.Errorf("storage_days: %g is not possible; it may be 0 to 60", b.StorageDays)
+	case !(math.Abs(b.OffsetC) <= 5):
+		return hatch, fmt.Errorf("temp_offset_c: %g is not possible; it may be -5 to 5", b.OffsetC)
+	case !(b.OffsetDays >= 0 && b.OffsetDays <= MaxDays):
+		return hatch, fmt.Errorf("offset_days: %g is not possible; it may be 0 to %d", b.OffsetDays, MaxDays)
+	case p.IsReptile() && b.OffsetC != 0:
+		return hatch, fmt.Errorf("temp_offset_c: %g for %s; a reptile's box has temp_c", b.OffsetC, p.ID)
 	case b.Bantam && !p.BantamEarlyDays.Known():
 		return hatch, fmt.Errorf("bantam: true, but no early hatch is known for bantams of %s; it may be false", p.ID)
 	}
@@ -208,7 +305,8 @@ func hatchWindow(b Batch) (species.Figure, error) {
 		hatch.At -= p.BantamEarlyDays.At / 2
 	}
 	if !p.IsReptile() {
-		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24)
+		warm := b.OffsetC * min(b.OffsetDays, hatch.At) / 21
+		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24-daysPerDegree*warm)
 	}
 	if o.Hatch != nil {
 		hatch = moved(hatch, *o.Hatch)
@@ -221,7 +319,7 @@ func (o Overrides) check() error {
 		name string
 		day  *float64
 	}{{InternalPip, o.InternalPip}, {ExternalPip, o.ExternalPip}, {Hatch, o.Hatch},
-		{Lockdown, float(o.Lockdown)}, {Pull, float(o.Pull)}, {ClearOut, float(o.ClearOut)}}
+		{Lockdown, o.Lockdown}, {Pull, float(o.Pull)}, {ClearOut, float(o.ClearOut)}}
 	for i := range o.Candle {
 		days = append(days, struct {
 			name string
@@ -247,6 +345,9 @@ var titles = map[string]string{
 func Title(kind string) string { return titles[kind] }
 
 func (b Batch) label(kind string, day float64) string {
+	if kind == Lockdown && day != math.Floor(day) {
+		return fmt.Sprintf("%s, day %s", titles[kind], units.Number(day+float64(b.Counting)))
+	}
 	return fmt.Sprintf("%s, day %d", titles[kind], b.Counting.Count(day))
 }
 
@@ -257,13 +358,6 @@ func hours(f species.Figure) species.Figure {
 func moved(f species.Figure, to float64) species.Figure {
 	by := to - f.At
 	return species.Figure{At: to, From: f.From + by, To: f.To + by, Origin: f.Origin}
-}
-
-func or(override *int, usual int) int {
-	if override != nil {
-		return *override
-	}
-	return usual
 }
 
 func pick[T any](first bool, a, b T) T {

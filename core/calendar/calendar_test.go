@@ -2,6 +2,7 @@ package calendar_test
 
 import (
 	"encoding/json"
+	"slices"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -231,7 +232,7 @@ func TestPipsLieBeforeTheHatch(t *testing.T) {
 			[3]float64{calendar.Elapsed(set, x.At), calendar.Elapsed(set, x.From), calendar.Elapsed(set, x.To)}, kind,
 		)
 	}
-	assert.Equal(t, [2]float64{22, 24}, [2]float64{m[calendar.Pull].Day, m[calendar.ClearOut].Day})
+	assert.Equal(t, [2]float64{22, 23}, [2]float64{m[calendar.Pull].Day, m[calendar.ClearOut].Day})
 	assert.Equal(t, set.AddDate(0, 0, 22), m[calendar.Pull].At, "no hour of chores: that of setting")
 
 	b.Bantam = true // the window opens a day earlier, its middle moves half a day
@@ -272,4 +273,95 @@ func TestOwnDaysHaveBounds(t *testing.T) {
 		_, err = calendar.Schedule(b)
 		assert.Equal(t, ok, err == nil, "%g days of storage", days)
 	}
+}
+
+// Of every kind, set at any minute: the rest is never cleared out inside the usual span of
+// the hatch, reptile eggs not for two weeks after it; nobody pulls young before the
+// expected hatch and half a day; and the lid is shut before the first usual pip.
+func TestNobodyIsInAHurry(t *testing.T) {
+	london := zone(t, "Europe/London")
+	for _, p := range species.All() {
+		rapid.Check(t, func(t *rapid.T) {
+			minute := rapid.IntRange(0, 24*60*365).Draw(t, "minute")
+			hour := calendar.WallTime{rapid.IntRange(0, 23).Draw(t, "hour"), 0}
+			b := calendar.Batch{
+				Species: p, SetAt: time.Date(2027, 1, 1, 0, minute, 0, 0, time.UTC), Zone: london, ChoreAt: &hour,
+				StorageDays: float64(rapid.IntRange(0, 14).Draw(t, "stored")), TempC: p.TemperatureC.At,
+				Bantam: p.BantamEarlyDays.Known() && rapid.Bool().Draw(t, "bantam"),
+			}
+			all, err := calendar.Schedule(b)
+			require.NoError(t, err)
+			at := map[string]calendar.Milestone{}
+			for _, m := range all {
+				at[m.Kind] = m
+			}
+			hatch, pull, end := at[calendar.Hatch], at[calendar.Pull], at[calendar.ClearOut]
+			if end.At.Before(hatch.To) {
+				t.Fatalf("%s: cleared out %s, hatches to %s", p.ID, end.At, hatch.To)
+			}
+			if p.IsReptile() && end.At.Before(hatch.To.AddDate(0, 0, 13)) {
+				t.Fatalf("%s: late ones keep weeks, not %s after %s", p.ID, end.At, hatch.To)
+			}
+			if pull.At.Before(hatch.At.Add(12 * time.Hour)) {
+				t.Fatalf("%s: pulled %s, hatch %s", p.ID, pull.At, hatch.At)
+			}
+			if lock, ok := at[calendar.Lockdown]; ok && lock.At.After(at[calendar.ExternalPip].From) {
+				t.Fatalf("%s: lockdown %s, first pip %s", p.ID, lock.At, at[calendar.ExternalPip].From)
+			}
+		})
+	}
+}
+
+// The first young moves the pull to a day later; half a day of lockdown is an evening.
+func TestThePullFollowsTheHatch(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	seven := calendar.WallTime{Hour: 7}
+	b := calendar.Batch{Species: hen, SetAt: time.Date(2027, 2, 1, 23, 50, 0, 0, time.UTC), Zone: time.UTC, ChoreAt: &seven}
+	find := func(kind string) calendar.Milestone {
+		all, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		return all[slices.IndexFunc(all, func(m calendar.Milestone) bool { return m.Kind == kind })]
+	}
+	assert.Equal(t, "22 23:50", find(calendar.Hatch).At.Format("2 15:04"))
+	assert.Equal(t, "24 07:00", find(calendar.Pull).At.Format("2 15:04"), "not six hours before they hatch")
+	b.FirstOut = time.Date(2027, 2, 22, 15, 0, 0, 0, time.UTC)
+	assert.Equal(t, "23 15:00", find(calendar.Pull).At.Format("2 15:04"))
+	b.FirstOut = time.Date(2027, 2, 21, 8, 0, 0, 0, time.UTC)
+	assert.Equal(t, "23 11:50", find(calendar.Pull).At.Format("2 15:04"), "not before the hatch and half a day")
+	evening := 17.5
+	b.Overrides.Lockdown = &evening
+	assert.Equal(t, "18 19:00", find(calendar.Lockdown).At.Format("2 15:04"))
+	assert.Equal(t, "Lockdown, day 17.5", find(calendar.Lockdown).Label)
+}
+
+// Half a degree too warm over 21 days brings the hatch 0.8 days forward, over half of the
+// time half as much; a duck's 28 days in proportion [common practice: half a day to a day].
+func TestAWarmMachineHatchesEarly(t *testing.T) {
+	for _, c := range []struct {
+		kind         string
+		offset, days float64
+		early        float64
+	}{{"chicken", .5, 21, .8}, {"chicken", .5, 10.5, .4}, {"chicken", -.5, 21, -.8}, {"duck", .5, 28, .8 * 28 / 21}} {
+		p, err := species.Find(c.kind)
+		require.NoError(t, err)
+		b := calendar.Batch{Species: p, SetAt: time.Date(2027, 2, 1, 9, 0, 0, 0, time.UTC), Zone: time.UTC}
+		usual, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		b.OffsetC, b.OffsetDays = c.offset, c.days
+		moved, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		day := func(all []calendar.Milestone) float64 {
+			return all[slices.IndexFunc(all, func(m calendar.Milestone) bool { return m.Kind == calendar.Hatch })].Day
+		}
+		assert.InDelta(t, c.early, day(usual)-day(moved), 1e-9, "%v", c)
+		assert.Empty(t, b.Warnings())
+	}
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	assert.NotEmpty(t, calendar.Batch{Species: hen, OffsetC: 1.2, OffsetDays: 3}.Warnings())
+	gecko, err := species.Find("leopard-gecko")
+	require.NoError(t, err)
+	assert.True(t, calendar.Batch{Species: gecko, TempC: 33}.Extrapolated(), "its table ends at 32 °C")
+	assert.False(t, calendar.Batch{Species: gecko, TempC: 30}.Extrapolated())
 }

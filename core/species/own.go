@@ -114,8 +114,9 @@ func (p *Profile) With(changes []Change) (*Profile, error) {
 				short(f.To),
 			)
 		}
-		if c.Figure == "lockdown_day" && f.At != math.Floor(f.At) {
-			return nil, fmt.Errorf("%s is on day %s; it may be a whole day", limit.Title, short(f.At))
+		if c.Figure == "lockdown_day" && 2*f.At != math.Floor(2*f.At) {
+			return nil, fmt.Errorf("%s is on day %s; it may be a whole day, or its evening like 25.5",
+				limit.Title, short(f.At))
 		}
 		*own.figures()[c.Figure] = f
 	}

@@ -44,8 +44,8 @@ func TestAbsurdFiguresAreRefusedUnusualOnesFlagged(t *testing.T) {
 		"Humidity while turning is 0; it may be 10 to 85 %": {
 			Figure: "humidity_set_pct", To: 50,
 		},
-		"Stop turning, lockdown is on day 17.5; it may be a whole day": {
-			Figure: "lockdown_day", At: 17.5,
+		"Stop turning, lockdown is on day 17.3; it may be a whole day, or its evening like 25.5": {
+			Figure: "lockdown_day", At: 17.3,
 		},
 		"lockdown on day 21 leaves no day before the hatch on day 21; it may be up to day 20": {
 			Figure: "lockdown_day", At: 21,

@@ -102,7 +102,7 @@ type Profile struct {
 	Aliases []string `toml:"aliases"`
 
 	HatchDays           Figure `toml:"hatch_days"`
-	LockdownDay         Figure `toml:"lockdown_day"` // At and span in whole days; the day on which turning stops
+	LockdownDay         Figure `toml:"lockdown_day"` // whole days, or halves: their evening; on which turning stops
 	CandleDays          Days   `toml:"candle_days"`
 	TemperatureC        Figure `toml:"temperature_c"` // birds: forced air at egg height
 	HumiditySetPct      Figure `toml:"humidity_set_pct"`

@@ -56,7 +56,7 @@ func TestBirdsAgreeWithCommonPractice(t *testing.T) {
 	}{
 		{"chicken", 21, 18, 58, 12, 37.5, []int{7, 14, 18}},
 		{"coturnix-quail", 17.5, 15, 11, 12, 37.5, []int{7, 14}},
-		{"duck", 28, 25, 75, 13, 37.5, []int{7, 10, 25}},
+		{"duck", 28, 25, 75, 13, 37.5, []int{7, 10, 18, 25}},
 		{"muscovy-duck", 35, 31, 80, 13, 37.5, []int{10, 21, 31}},
 		{"turkey", 28, 25, 85, 12, 37.4, []int{8, 14, 25}},
 		{"goose", 30, 27, 160, 13, 37.4, []int{10, 20, 27}},

@@ -24,6 +24,7 @@ type Chore struct {
 	Eggs    int    // how many it is done to
 	Reason  string // one line: where they are, and what matters most
 	Why     string // the rest
+	Look    bool   // candle first, in the same opening
 	Of      string // what the subject is called where several look alike; the machine to move to
 	Species string // of the eggs, where they are to be set
 }

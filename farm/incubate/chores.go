@@ -72,6 +72,10 @@ func daily(w *farm.Snapshot, r Round) chores.Chore {
 	return c
 }
 
+// oneOpening is how close a candling and the lockdown after it may lie to be one opening of
+// the lid.
+const oneOpening = 36 * time.Hour
+
 // dues lists the chores of a batch that are not done.
 func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []chores.Chore) {
 	if v.Alive == 0 {
@@ -80,6 +84,8 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 	if v.LongPast() {
 		return []chores.Chore{past(w, v)}
 	}
+	shut, _ := v.Milestone(calendar.Lockdown)
+	look := false // before the lid is shut, in one opening
 	for i, ms := range v.Milestones {
 		day := int(math.Round(ms.Day))
 		done := slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: ms.Kind, Day: day})
@@ -91,6 +97,9 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 			for _, later := range v.Milestones[i+1:] {
 				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.Now))
 			}
+			if by := shut.At.Sub(ms.At); !done && by >= 0 && by <= oneOpening {
+				look, done = true, true
+			}
 		case calendar.Lockdown:
 			done = v.LockedAt != nil
 		case calendar.Pull:
@@ -100,9 +109,15 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 		default:
 			continue
 		}
-		if !done {
-			all = append(all, due(w, v, ms, day))
+		if done {
+			continue
 		}
+		c := due(w, v, ms, day)
+		if ms.Kind == calendar.Lockdown && look {
+			c.Look, c.Title = true, fmt.Sprintf("Candle %s, then lockdown", wording.Plural(v.Alive, "egg"))
+			c.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay) + " " + c.Why
+		}
+		all = append(all, c)
 	}
 	return
 }
@@ -174,12 +189,22 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 	case calendar.Pull:
 		d.Title = "Pull the young"
 		d.Why = "When they are dry and fluffy; they live on yolk for a day or two."
+		if v.FirstOut == nil {
+			d.Why = "A day after the first is out. " + d.Why
+		} else {
+			d.Why += " The rest keep a day or two more; they are cleared out " +
+				w.Member.ShortDay(v.At(calendar.ClearOut)) + "."
+		}
 		if v.Kind.IsReptile() {
 			d.Title, d.Why = "Look for young", "Leave them until the yolk is absorbed."
 		}
 	case calendar.ClearOut:
 		d.Title = fmt.Sprintf("Clear out %s", wording.Plural(v.Alive, "egg"))
-		d.Why = "Usual time is over: open what is left or close the batch."
+		d.Why = "The usual time was over a day ago: look what is left, then open it or close the batch."
+		if v.Kind.IsReptile() {
+			d.Title = fmt.Sprintf("Look at the last %s", wording.Plural(v.Alive, "egg"))
+			d.Why = "Late ones keep weeks. Leave an egg that looks sound; never open it to see."
+		}
 	}
 	return d
 }

@@ -15,6 +15,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
@@ -79,6 +80,9 @@ func (d data) Step() *step {
 	case calendar.Candle:
 		return &step{d.Batch.Next.Title, page + "/candle", true}
 	case calendar.Lockdown:
+		if d.Batch.Next.Look {
+			return &step{"Candle " + wording.Plural(d.Batch.Next.Eggs, "egg"), page + "/candle", true}
+		}
 		return &step{"Into lockdown", "#steps", false}
 	case calendar.Pull:
 		return &step{"Count the young", "?do=hatch#counts", false}

@@ -100,9 +100,14 @@ func (r row) Taps() []tap {
 		if c.Of != "" {
 			whole = "Move " + eggs
 		}
-		return []tap{{
-			Label: "Done", Whole: whole, Of: "lockdown of " + c.Code, Send: to("lockdown"), Main: true,
-		}}
+		lock := tap{Label: "Done", Whole: whole, Of: "lockdown of " + c.Code, Send: to("lockdown"), Main: !c.Look}
+		if c.Look {
+			lock.Label = "Shut"
+			return []tap{{
+				Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+			}, lock}
+		}
+		return []tap{lock}
 	case calendar.Pull:
 		return []tap{record, {
 			Label: "Done", Whole: "All pulled", Of: "pull of " + c.Code, Send: to("done"), Main: true,
