@@ -175,7 +175,7 @@ func TestADarkShellAtTheBench(t *testing.T) {
 	h.reads("3 % lost")
 	h.keys("s", "3")
 	h.until(kept, "the cell was not sent")
-	h.reads("grows as it should")
+	h.reads("loses water as it should")
 	h.keys(kb.Backspace)
 	h.until(kept, "the taking back was not sent")
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")

@@ -101,6 +101,10 @@ func Fertile(calls []Call, hatched bool, opened Stage) (fertile, known bool) {
 	return known && (fertile || hatched), known
 }
 
+// NearTheEnd tells whether an egg is looked at so late, at the last candling or after it, that
+// the edge of a live one's air cell may dip and blur [common practice].
+func NearTheEnd(day, hatch float64) bool { return day >= 0.8*hatch }
+
 // LastOf gives the last of an egg's calls that tells of its life: live, clear, ring, quit
 // or bad; "" where none does.
 func LastOf(calls []string) (last Call) {
@@ -148,6 +152,9 @@ func Expect(p *species.Profile, day, hatch float64) string {
 	done := day / hatch
 	switch {
 	case p.IsReptile():
+		if done > 0.6 {
+			return "Without turning it: a live one turns dark and opaque late, and may dent. Leave what looks sound."
+		}
 		return "Without turning it: a pink glow and veins in a live one."
 	case done < 0.22:
 		return "Too early to be sure: at most a dark spot with faint veins."
@@ -156,5 +163,6 @@ func Expect(p *species.Profile, day, hatch float64) string {
 	case done < 0.75:
 		return "Half dark and moving, veins near the shell; a quit is murky with no veins."
 	}
-	return "Dark all over, with a sharp edge to a clear air cell; a blurred edge is a quit."
+	return "Dark all over under a clear air cell. Near the end its edge dips and looks uneven, a beak’s shadow or a " +
+		"bulge moves in it: that is a live one. What is murky, loose and still is looked at twice before it goes out."
 }

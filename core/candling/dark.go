@@ -1,32 +1,33 @@
 package candling
 
-// Growth is what two looks at the air cell tell of an egg through whose shell
-// nothing else shows.
-type Growth string
+// Water is what two looks at the air cell tell of an egg through whose shell nothing else
+// shows: that it loses water, and no more. A clear or dead egg loses almost as much as a
+// live one, since water leaves by diffusion through the shell [Ar & Rahn 1980, Water in the
+// avian egg: overall budget of incubation], so a cell that grows is no sign of life, and one
+// that does not is none of death.
+type Water string
 
 // What the air cell says.
 const (
-	Grows   Growth = "grows as it should"
-	Slow    Growth = "grows little: look once more"
-	Stands  Growth = "does not grow: out, unless in doubt"
-	TooSoon Growth = "too soon to tell"
+	Loses     Water = "loses water as it should"
+	LosesFew  Water = "seems to lose little water: read it again, and check the humidity"
+	TooSoon   Water = "too soon to tell"
+	DarkShell       = "An air cell grows in a dead egg as in a live one, so it condemns none. Look again on days 10, " +
+		"14 and 18 with a stronger lamp, in full dark: in a live one the shadow fills more of the egg each time, and " +
+		"its edge moves. What cannot be seen is settled at lockdown, by the edge of the cell, movement, smell and " +
+		"weight in the hand, or by the hatch; until then it counts as unknown."
 )
 
-// Growing compares the loss in percent that two looks at the air cell stand for,
-// so many days apart, with what eggs of the kind lose in that time (perDay, percent
-// of the fresh mass). A cell read by eye is good to two points, so that less
-// than a look's worth of growth is told only after three days. Growth is a sign of
-// life, not its proof: an egg that died lately loses water too. [Common practice:
-// of dark shells only an air cell that grows says "alive".]
-func Growing(before, now, days, perDay float64) Growth {
-	grown := (now - before) / (days * perDay)
+// Losing compares the loss in percent that two looks at the air cell stand for, so many
+// days apart, with what eggs of the kind lose in that time (perDay, percent of the fresh
+// mass). A cell read by eye is good to two points, so that nothing is told before three
+// days.
+func Losing(before, now, days, perDay float64) Water {
 	switch {
 	case !(days >= 3):
 		return TooSoon
-	case grown >= .6:
-		return Grows
-	case grown >= .25:
-		return Slow
+	case (now-before)/(days*perDay) >= .4:
+		return Loses
 	}
-	return Stands
+	return LosesFew
 }

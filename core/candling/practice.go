@@ -21,7 +21,7 @@ type Drill struct {
 func Drills(seed uint64, n int) []Drill {
 	dice := rand.New(rand.NewPCG(seed, 7))
 	kinds := []string{"chicken", "chicken", "coturnix-quail", "duck", "turkey", "goose"}
-	truths := []Call{Live, Live, Live, Live, Clear, Clear, Ring, Quit, Quit}
+	truths := []Call{Live, Live, Live, Live, Live, Clear, Clear, Ring, Quit, Quit, Displaced}
 	all := make([]Drill, n)
 	for i := range all {
 		p, err := species.Find(kinds[dice.IntN(len(kinds))])
@@ -30,6 +30,9 @@ func Drills(seed uint64, n int) []Drill {
 		}
 		d := Drill{Kind: p, Hatch: p.HatchDays.At, Truth: truths[dice.IntN(len(truths))], Seed: dice.Uint64N(1 << 40)}
 		d.Day = d.Hatch * (.27 + .55*dice.Float64())
+		if d.Truth == Live && dice.IntN(4) == 0 { // at lockdown: the edge dips, a beak moves
+			d.Day = d.Hatch * (.82 + .1*dice.Float64())
+		}
 		if d.Truth == Ring { // rings show early
 			d.Day = d.Hatch * (.25 + .2*dice.Float64())
 		}
@@ -64,7 +67,9 @@ func (d Drill) Mistaken(said Call) Mistake {
 		return Right
 	case said == Unsure || said == Unseen:
 		return TooTimid
-	case d.Truth == Live:
+	case d.Truth == Displaced && said == Live:
+		return WrongName
+	case d.Truth == Live || d.Truth == Displaced:
 		return LiveThrown
 	case said == Live:
 		return DeadKept

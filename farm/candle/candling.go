@@ -6,8 +6,10 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
+	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -89,8 +91,17 @@ func called(
 	}
 	u := journal.Undo{dropCalls.Of(calls)}
 	said := fmt.Sprintf("%s: %s called %s", batch.Code, wording.Plural(len(ids), "egg"), call)
-	if out {
-		ended, err := tx.End(ctx, ids, string(outcome.Removed), string(call), at)
+	sure := ids
+	if out && call == candling.Quit && late(batch, at) {
+		if sure, err = calledBefore(ctx, tx, batch, ids, call); err != nil {
+			return farm.Done{}, err
+		}
+		if n := len(ids) - len(sure); n > 0 {
+			said += fmt.Sprintf("; %s stays in: so late a live one may look so, look at it again", wording.Plural(n, "egg"))
+		}
+	}
+	if out && len(sure) > 0 {
+		ended, err := tx.End(ctx, sure, string(outcome.Removed), string(call), at)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -98,6 +109,25 @@ func called(
 		said += " and taken out"
 	}
 	return journal.Record(ctx, tx, journal.On(journal.Batch, batch.ID), u, "%s.", said)
+}
+
+// late tells whether a batch is looked at near its end.
+func late(batch store.Batch, at time.Time) bool {
+	kind, err := species.Find(batch.Species)
+	return err == nil && !kind.IsReptile() && candling.NearTheEnd(calendar.Elapsed(batch.SetAt, at), kind.HatchDays.At)
+}
+
+// calledBefore gives those of the eggs of which the call before the last was the same.
+func calledBefore(
+	ctx context.Context, tx *farm.Tx, batch store.Batch, ids []int64, call candling.Call,
+) (same []int64, err error) {
+	eggs, err := tx.BatchEggs(ctx, batch.ID)
+	for _, e := range eggs {
+		if n := len(e.Calls); slices.Contains(ids, e.ID) && n > 1 && e.Calls[n-2] == string(call) {
+			same = append(same, e.ID)
+		}
+	}
+	return same, err
 }
 
 // RecordOpened records what eggs that were taken out showed on opening: a true clear

@@ -161,7 +161,7 @@ func again(w *farm.Snapshot, v farm.BatchView, doubts []store.Doubt) (chores.Cho
 	c := chore(v, LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
 	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
 	c.Eggs, c.Reason = doubts[i].Eggs, v.Stands().Name
-	c.Why = "Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. Of dark shells the air cell tells."
+	c.Why = "Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " + candling.DarkShell
 	return c, true
 }
 

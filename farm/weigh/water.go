@@ -56,14 +56,13 @@ type Load struct {
 	Cells         bool // the air cell was read, nothing was weighed
 }
 
-// DarkEgg is an egg that is judged by its air cell.
+// DarkEgg is an egg of which only the air cell was read.
 type DarkEgg struct {
-	Code      string
-	LossPct   float64 // that the cell stands for
-	At        time.Time
-	Looks     int
-	Growth    candling.Growth
-	Condemned bool // it does not grow
+	Code    string
+	LossPct float64 // that the cell stands for
+	At      time.Time
+	Looks   int
+	Water   candling.Water
 }
 
 // WaterPoint is one weighing, with the loss that it shows.
@@ -269,19 +268,21 @@ func (p Water) together() (s WaterSeries, ok bool) {
 	return s, len(s.Weighings) > 0
 }
 
-// dark judges an egg by the growth of its air cell.
+// DarkShell says what can be known of eggs through whose shell nothing shows.
+func (Water) DarkShell() string { return candling.DarkShell }
+
+// dark tells what the growth of an egg's air cell says of its water.
 func (p Water) dark(s WaterSeries) DarkEgg {
 	first, last := s.Weighings[0], s.Weighings[len(s.Weighings)-1]
 	d := DarkEgg{
 		Code: s.Name, At: last.At, Looks: len(s.Weighings), LossPct: moisture.LossOfCell(last.CellPct / 100),
-		Growth: candling.TooSoon,
+		Water: candling.TooSoon,
 	}
 	if d.Looks > 1 {
-		d.Growth = candling.Growing(
+		d.Water = candling.Losing(
 			moisture.LossOfCell(first.CellPct/100), d.LossPct, last.Day-first.Day, p.Target/p.LastDay,
 		)
 	}
-	d.Condemned = d.Growth == candling.Stands
 	return d
 }
 

@@ -168,8 +168,8 @@ func told(row store.Weighing, before *store.Weighing, page Water, eggs farm.Eggs
 		return fmt.Sprintf("%s: air cell of %s read, about %.0f %% lost.", page.Code, what, loss)
 	}
 	days := row.At.Sub(before.At).Hours() / 24
-	growth := candling.Growing(moisture.LossOfCell(before.CellPct/100), loss, days, page.Target/page.LastDay)
-	return fmt.Sprintf("%s: the air cell of %s %s.", page.Code, what, growth)
+	water := candling.Losing(moisture.LossOfCell(before.CellPct/100), loss, days, page.Target/page.LastDay)
+	return fmt.Sprintf("%s: by its air cell, %s %s.", page.Code, what, water)
 }
 
 // oddOf asks about a figure that does not go with the one before.

@@ -95,6 +95,21 @@ func (d data) Step() *step {
 // Stages of the break-out.
 func (data) Stages() []candling.Stage { return candling.Stages[:len(candling.Stages)-1] }
 
+// Uncalled are eggs that go to their end and of which no call has told anything.
+func (d data) Uncalled() (all []farm.Egg) {
+	if !candling.NearTheEnd(d.Batch.Day, d.Batch.HatchDay) {
+		return nil
+	}
+	for _, p := range d.Batch.Pens {
+		for _, e := range p.Eggs {
+			if e.Fate == nil && candling.LastOf(e.Calls) == "" {
+				all = append(all, e)
+			}
+		}
+	}
+	return all
+}
+
 // Shut are eggs that were taken out and not opened yet.
 func (d data) Shut() (all []farm.Egg) {
 	for _, p := range d.Batch.Pens {

@@ -28,6 +28,7 @@ type Candled struct {
 	Eye    *Spot
 	Ring   *Spot
 	Yolk   *Spot // the shadow of the yolk, drifting
+	Beak   *Spot // its shadow in the air cell, near the end
 	Says   string
 	Signs  []Sign // what tells, pointed out
 }
@@ -100,14 +101,11 @@ func DrawCandled(p *species.Profile, call candling.Call, day, hatch float64, see
 func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64, seed uint64, share float64) Candled {
 	dice := rand.New(rand.NewPCG(seed, 99))
 	grown := min(max(day/hatch, 0), 1)
-	// The air cell takes about 6 % of the length at first, a third before hatch.
-	cell := eggTop + eggLong*(.06+.26*grown)
-	if call == candling.Clear {
-		cell = eggTop + eggLong*(.06+.2*grown)
+	// As large as the water lost by that day makes it; a clear loses as much as a live one.
+	if share <= 0 {
+		share = moisture.CellAfter(p.LossPct.At * day / max(p.LockdownDay.At, 1))
 	}
-	if share > 0 {
-		cell = heightOf(share)
-	}
+	cell := heightOf(share)
 	tilt := 3 + 4*dice.Float64()
 	if call == candling.Displaced {
 		tilt = 34
@@ -184,6 +182,18 @@ func (e *Candled) live(dice *rand.Rand, heart Spot, cell, grown float64) {
 		e.sign(eggX+half(cell+36)-18, cell+36, "veins along the shell")
 		e.sign(eggX+24, cell+3, "sharp edge")
 		e.Says = "Half dark and moving, veins along the shell, a sharp air cell."
+	case grown >= .8:
+		e.Dark = outline(cell+4, eggBottom-4)
+		e.Eye, e.Veins = nil, e.Veins[:min(len(e.Veins), 8)]
+		e.tilt += 14 // the edge dips to one side
+		e.Rim = "M" + e.rim(cell+6)
+		e.Cell = fmt.Sprintf("M0 0V%.1fL%sL200 %.1fV0z", cell+6-e.tilt, e.rim(cell+6), cell+6+e.tilt)
+		e.Ring = nil
+		e.Beak = &Spot{eggX + 24, cell - 4, 9}
+		e.sign(eggX-20, eggTop+.5*(cell-eggTop), "clear air cell")
+		e.sign(e.Beak.X, e.Beak.Y, "a beak’s shadow, it moves")
+		e.sign(eggX+half(cell+10)-16, cell+16, "edge dips, uneven")
+		e.Says = "Dark all over; the edge of the air cell dips, a beak’s shadow moves in it."
 	default:
 		e.Dark = outline(cell+6, eggBottom-8)
 		e.Eye, e.Veins = nil, e.Veins[:min(len(e.Veins), 14)]

@@ -4,6 +4,7 @@ package practice
 import (
 	"embed"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -34,8 +35,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 // eggs of a set.
 const eggs = 12
 
-// practised are the calls of a lamp; those of the meta need an egg in the hand.
-var practised = candling.Signs[:6]
+// practised are the calls of a lamp; a crack or a smell needs an egg in the hand.
+var practised = append(slices.Clone(candling.Signs[:6]), candling.Displaced.Sign())
 
 // letter stands for a call in an address, so that the way back takes a call back.
 func letter(s candling.Sign) string { return strings.ToLower(s.Key) }
