@@ -31,6 +31,7 @@ var checks = map[string]Problem{
 	"eggs_fate_check":       {"fate", "That is no end of an egg."},
 
 	"farms_name_check":       {"farm", "The farm's name may have 1 to 80 characters."},
+	"farms_altitude_m_check": {"altitude", "The altitude may be -400 to 5000 m."},
 	"farms_rest_hours_check": {"rest_hours", "The rest of shipped eggs may be 12 to 48 hours."},
 	"farms_warm_hours_check": {"warm_hours", "The warm-up may be 0 to 168 hours."},
 

@@ -54,15 +54,15 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.InDelta(t, 100*(1-.4*5/3), s.RequiredRHPct, 1e-6)
 	assert.Contains(
 		t, s.Advice,
-		"These eggs have lost 4.5 % and would reach 9.0 % by day 18; the goal is 12 %. Lower from 60 to 33 % "+
-			"from now on.",
+		"These eggs have lost 4.5 % and would reach 9.0 % by day 18; the goal is 12 %. The weighings do not carry "+
+			"an advice yet", "the two that went unweighed may have been heavy ones",
 	)
-	assert.Contains(t, s.How, "Take a sponge out")
+	assert.Regexp(t, `Weigh again on day 1\d: within ±\d points`, s.Advice)
 	assert.ErrorContains(t, put(18, 18*58, 60, false), "later weighing of these eggs already")
 	y.now = y.now.AddDate(0, 0, 5)
 	assert.ErrorContains(t, put(18, 18*58, 60, false), "how many lay on the scale?")
 	require.NoError(t, put(18, 18*53.8, 30, true), "the breeder is sure")
-	assert.Contains(t, series().Advice, "Raise from 30 to")
+	assert.Contains(t, series().Advice, "far more than eggs of this weight lose: check the hygrometer first")
 	_, err = y.Undo(ctx, y.m, key(), y.batch(id).Last.ID)
 	require.NoError(t, err)
 	assert.Len(t, series().Weighings, 2)
@@ -180,7 +180,7 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 	assert.ErrorContains(t, err, "Pick what you changed")
 	together := water().Series[1]
 	assert.Equal(t, "3 eggs weighed one by one", together.Name)
-	assert.Contains(t, together.How, "In Cabinet, a sponge last time gave +20 points in 50 min")
+	assert.Contains(t, together.How, "In Cabinet, a second sponge last time gave +9 points in 40 min")
 	_, err = y.Weigh.GoByWeight(ctx, y.m, key(), id)
 	require.NoError(t, err)
 	assert.True(t, water().ByWeight())

@@ -27,6 +27,7 @@ type Farm struct {
 	ChoreAt string // "07:00": the hour of chores
 
 	WarmHours, RestHours int      // 0: the usual ones
+	AltitudeM            int      // above the sea
 	OutCalls             []string // eggs called so are taken out; of a new farm the usual ones
 }
 
@@ -43,18 +44,19 @@ type Member struct {
 	ChoreAt          string
 	WarmHours        int // that a machine runs before eggs go in
 	RestHours        int // that shipped eggs rest
+	AltitudeM        int // of the farm, above the sea
 	OutCalls         []string
 	Role             string
 }
 
 const (
 	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
-	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, out_calls`
+	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, altitude_m, out_calls`
 
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
-			f.warm_hours, f.rest_hours, f.out_calls, m.role
+			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, m.role
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null
 		join farms f on f.id = m.farm_id
@@ -309,8 +311,8 @@ func (db *DB) Secret(ctx context.Context, name string, fresh []byte) ([]byte, er
 func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
 	_, err := tx.Exec(ctx, `
 		update farms set name = $2, zone = $3, chore_at = $4::text::time,
-			warm_hours = $5, rest_hours = $6, out_calls = $7
+			warm_hours = $5, rest_hours = $6, out_calls = $7, altitude_m = $8
 		where id = $1`,
-		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls)
+		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls, f.AltitudeM)
 	return err
 }

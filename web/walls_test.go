@@ -214,7 +214,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		},
 		"/machines/new":   {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
 		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {
-			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "out",
+			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "altitude", "out",
 		},
 		"/eggs/line": {"line"}, "/eggs/store": {"basket", "place"}, "/places/new": {"name", "temp", "rh"},
 		"/places/1": {"name", "temp", "rh", "until_on"}, "/places/1/tilted": {"back"},

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"time"
 
@@ -336,8 +337,10 @@ type moistureInput struct {
 	LengthMM   *float64 `json:"length_mm"`
 	BreadthMM  *float64 `json:"breadth_mm"`
 	Weighings  []struct {
-		Day   float64 `json:"day"`
-		MassG float64 `json:"mass_g"`
+		Day      float64   `json:"day"`
+		MassG    float64   `json:"mass_g"`
+		Eggs     int       `json:"eggs"`
+		RemovedG []float64 `json:"removed_g"`
 	} `json:"weighings"`
 	AirTempC *float64 `json:"air_temp_c"`
 	EggTempC *float64 `json:"egg_temp_c"`
@@ -351,6 +354,8 @@ type moistureInput struct {
 	TargetDay     *float64 `json:"target_day"`
 	AltitudeM     float64  `json:"altitude_m"`
 	G             *float64 `json:"g_mg_day_kpa"` // at sea level
+	ScaleStepG    float64  `json:"scale_step_g"`
+	EggsWeighed   int      `json:"eggs_weighed"`
 }
 
 func calcMoisture(ctx context.Context, in []byte) (any, error) {
@@ -365,7 +370,18 @@ func calcMoisture(ctx context.Context, in []byte) (any, error) {
 		}
 	}
 	for _, w := range q.Weighings {
-		l.Weighings = append(l.Weighings, moisture.Weighing{Day: w.Day, MassG: w.MassG})
+		l.Weighings = append(
+			l.Weighings, moisture.Weighing{Day: w.Day, MassG: w.MassG, Eggs: w.Eggs, RemovedG: w.RemovedG},
+		)
+		if err := between("weighings.eggs", float64(w.Eggs), 0, 1e5); err != nil {
+			return nil, err
+		}
+	}
+	l.ScaleStepG, l.EggsWeighed = q.ScaleStepG, q.EggsWeighed
+	if err := cmp.Or(
+		between("scale_step_g", q.ScaleStepG, 0, 1000), between("eggs_weighed", float64(q.EggsWeighed), 0, 1e5),
+	); err != nil {
+		return nil, err
 	}
 	if q.G != nil {
 		if err := between("g_mg_day_kpa", *q.G, 0.1, 20000); err != nil {
@@ -455,6 +471,12 @@ func moistureOutput(o moisture.Outlook) any {
 		BestRH       *float64 `json:"best_rh_pct"`
 		BestLoss     *float64 `json:"best_loss_pct"`
 		AirCell      float64  `json:"air_cell_volume_cm3"`
+		RequiredLow  *float64 `json:"required_rh_low_pct"`
+		RequiredHigh *float64 `json:"required_rh_high_pct"`
+		AgainDay     *float64 `json:"weigh_again_day,omitempty"`
+		AgainWithin  *float64 `json:"known_within_points,omitempty"`
+		GExpected    float64  `json:"g_expected_mg_day_kpa"`
+		Hygrometer   bool     `json:"check_hygrometer,omitempty"`
 		Why          string   `json:"why,omitempty"` // there is no advice
 	}{
 		G: o.G, GLow: o.GLow, GHigh: o.GHigh, GSeaLevel: o.GSeaLevel, LossPct: o.LossPct, ProjectedPct: o.ProjectedPct,
@@ -465,5 +487,15 @@ func moistureOutput(o moisture.Outlook) any {
 		return out
 	}
 	out.RequiredRH, out.BestRH, out.BestLoss = &o.RequiredRHPct, &o.BestRHPct, &o.BestLossPct
+	out.RequiredLow, out.RequiredHigh = &o.RequiredLow, &o.RequiredHigh
+	out.GExpected, out.Hygrometer = o.GExpected, o.CheckHygrometer
+	if !o.Sure {
+		out.Why = "the weighings do not carry an advice yet"
+		if o.AgainDay > 0 {
+			out.AgainDay, out.AgainWithin = &o.AgainDay, &o.AgainWithin
+			out.Why = fmt.Sprintf("weigh again on day %.0f: it will be known within ±%.0f points then", o.AgainDay,
+				math.Ceil(o.AgainWithin))
+		}
+	}
 	return out
 }

@@ -42,7 +42,11 @@ func lbb(lengthMM, breadthMM float64) float64 {
 const freshCell = 0.0075
 
 // Weighing is the mean mass per egg of the same eggs on a day.
-type Weighing struct{ Day, MassG float64 }
+type Weighing struct {
+	Day, MassG float64
+	Eggs       int       // that lay on the scale; 0: not told
+	RemovedG   []float64 // weights, at the weighing before, of those taken out since; nil: not known
+}
 
 // Period is humidity held over some days.
 type Period struct{ FromDay, ToDay, RHPct float64 }
@@ -59,6 +63,10 @@ type Lot struct {
 	TargetDay  float64
 	AltitudeM  float64
 	KnownG     float64 // conductance at sea level from earlier lots; 0: none
+	// The scale's step in g, for all eggs that lay on it at once; 0: 1 g, or 0.1 g where
+	// their number is not told.
+	ScaleStepG  float64
+	EggsWeighed int
 }
 
 // Outlook is what follows from the weighings.
@@ -73,8 +81,9 @@ type Outlook struct {
 	BestRHPct      float64 // the nearest that a machine can hold
 	BestLossPct    float64 // that it leads to
 	AirCellCM3     float64 // at the last weighing
-	fresh, day     float64
-	drive          func(rh float64) float64
+	Certainty
+	fresh, day, inside, outside float64
+	drive                       func(rh float64) float64
 }
 
 // Work works a lot out. Loss a day = G · (Psat(egg) − RH/100 · Psat(air)), with
@@ -85,6 +94,19 @@ type Outlook struct {
 // known G makes one weighing, or none, enough. A fresh mass stands in for a
 // second weighing on day 0. Errors name the field at fault.
 func Work(l Lot) (Outlook, error) {
+	first := 0.0
+	if len(l.Weighings) > 0 {
+		l.Weighings = slices.Clone(l.Weighings)
+		slices.SortFunc(l.Weighings, func(a, b Weighing) int { return int(math.Copysign(1, a.Day-b.Day)) })
+		first = l.Weighings[0].MassG
+		l.Weighings = chained(l.Weighings)
+		if since := l.Weighings[l.lastSwap():]; len(since) > 1 && len(since) < len(l.Weighings) && len(l.RH) > 0 {
+			l.Weighings, l.FreshMassG, first = since, 0, since[0].MassG // the same eggs since then
+		}
+		if l.FreshMassG > 0 { // the eggs that are left may have been heavier or lighter
+			l.FreshMassG *= l.Weighings[0].MassG / first
+		}
+	}
 	if l.FreshMassG == 0 && len(l.Weighings) > 1 && len(l.RH) > 0 {
 		l.FreshMassG = l.backToFresh()
 	}
@@ -93,17 +115,16 @@ func Work(l Lot) (Outlook, error) {
 	}
 	pressure := air.PressureAt(l.AltitudeM)
 	thin := air.StandardPressure / pressure
-	o := Outlook{fresh: l.FreshMassG}
 	inside, outside := air.Saturation(l.EggTempC), air.Saturation(l.AirTempC)
+	o := Outlook{fresh: l.FreshMassG, inside: inside, outside: outside}
 	o.drive = func(rh float64) float64 { return inside - rh/100*outside }
 	points := slices.Clone(l.Weighings)
-	slices.SortFunc(points, func(a, b Weighing) int { return int(math.Copysign(1, a.Day-b.Day)) })
-	last := Weighing{0, l.FreshMassG}
+	last := Weighing{MassG: l.FreshMassG}
 	if len(points) > 0 {
 		last = points[len(points)-1]
 	}
 	if len(points) == 1 && points[0].Day > 0 && l.KnownG == 0 {
-		points = []Weighing{{0, l.FreshMassG}, points[0]}
+		points = []Weighing{{MassG: l.FreshMassG}, points[0]}
 	}
 	o.day = last.Day
 	switch {
@@ -140,6 +161,7 @@ func Work(l Lot) (Outlook, error) {
 	o.Attainable = o.RequiredRHPct >= Driest && o.RequiredRHPct <= Wettest
 	o.BestRHPct = min(max(o.RequiredRHPct, Driest), Wettest)
 	o.BestLossPct = o.After(o.BestRHPct, l.TargetDay)
+	l.certain(&o, points)
 	return o, nil
 }
 

@@ -223,11 +223,12 @@ func (b *Service) SaveUnits(ctx context.Context, m *farm.Member, u Units) error 
 }
 
 // Rules are the farm's name, zone and hour of chores, for how many hours a machine
-// runs empty before eggs go in and shipped eggs rest, and which calls take an egg
-// out.
+// runs empty before eggs go in and shipped eggs rest, how high it lies, and which calls
+// take an egg out.
 type Rules struct {
 	Name, Zone, ChoreAt  string
 	WarmHours, RestHours int
+	AltitudeM            int // above the sea
 	Out                  []candling.Call
 }
 
@@ -245,6 +246,7 @@ func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Ru
 		}
 		p.Count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
 		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, farm.LeastRest, farm.MostRest)
+		p.Count("altitude", "The altitude in metres", r.AltitudeM, -400, 5000)
 		out := []string{}
 		for _, c := range candling.Outs {
 			if slices.Contains(r.Out, c) {
@@ -258,7 +260,7 @@ func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Ru
 			ctx,
 			store.Farm{
 				Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours,
-				OutCalls: out,
+				OutCalls: out, AltitudeM: r.AltitudeM,
 			},
 		); err != nil {
 			return farm.Done{}, err

@@ -30,6 +30,7 @@ type Water struct {
 	From, To float64 // its usual span
 	LastDay  float64 // lockdown
 	past     []store.Response
+	altitude float64 // of the farm, m
 }
 
 // DayOf numbers a moment of incubation, in days, as the reader counts.
@@ -45,6 +46,7 @@ type WaterSeries struct {
 	Why    string // why nothing follows yet
 	Advice string
 	How    string
+	single bool    // one egg on the scale at a time
 	WetC   float64 // wet-bulb temperature of the advised air
 	TempC  float64
 }
@@ -117,7 +119,7 @@ func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (p
 
 // waterOf is what a batch's eggs should lose.
 func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
-	p := Water{BatchView: v, Counting: w.Member.Counting()}
+	p := Water{BatchView: v, Counting: w.Member.Counting(), altitude: float64(w.Member.AltitudeM)}
 	if v.Kind.IsReptile() {
 		return p
 	}
@@ -251,7 +253,7 @@ func (p Water) together() (s WaterSeries, ok bool) {
 			core = append(core, e)
 		}
 	}
-	s.Name = fmt.Sprintf("%d eggs weighed one by one", len(core))
+	s.Name, s.single = fmt.Sprintf("%d eggs weighed one by one", len(core)), true
 	for k, x := range core[0].Weighings {
 		sum, all := WaterPoint{Weighing: store.Weighing{At: x.At, RHPct: x.RHPct, TempC: x.TempC}, Day: x.Day}, true
 		for _, e := range core {
@@ -289,21 +291,28 @@ func (p Water) dark(s WaterSeries) DarkEgg {
 func (s *WaterSeries) work(page Water) {
 	last := s.Weighings[len(s.Weighings)-1]
 	s.TempC = last.TempC
-	lot := moisture.Lot{AirTempC: last.TempC, EggTempC: last.TempC, TargetPct: page.Target, TargetDay: page.LastDay}
-	if s.Load.Cells { // a fresh egg's cell is known, so that one look is enough
+	lot := moisture.Lot{
+		AirTempC: last.TempC, EggTempC: last.TempC, TargetPct: page.Target, TargetDay: page.LastDay,
+		AltitudeM: page.altitude, ScaleStepG: s.scaleStep(), EggsWeighed: last.Eggs,
+	}
+	if s.single { // each is off by itself
+		lot.EggsWeighed = int(math.Sqrt(float64(last.Eggs)))
+	}
+	stored := storedLoss * page.StorageDays // that an air cell shows beside the loss since setting
+	if s.Load.Cells {                       // a fresh egg's cell is known, so that one look is enough
 		lot.FreshMassG = page.Kind.EggG.At
 	}
 	before := 0.0
 	for i := range s.Weighings {
 		x := &s.Weighings[i]
 		if s.Load.Cells {
-			x.MeanG = lot.FreshMassG * (1 - moisture.LossOfCell(x.CellPct/100)/100)
+			x.MeanG = lot.FreshMassG * (1 - max(0, moisture.LossOfCell(x.CellPct/100)-stored)/100)
 		}
 		day := x.Day
 		if day < .5 { // the scale stood beside the machine
 			day = 0
 		}
-		lot.Weighings = append(lot.Weighings, moisture.Weighing{Day: day, MassG: x.MeanG})
+		lot.Weighings = append(lot.Weighings, moisture.Weighing{Day: day, MassG: x.MeanG, Eggs: x.Eggs})
 		if day > before {
 			lot.RH = append(lot.RH, moisture.Period{FromDay: before, ToDay: day, RHPct: x.RHPct})
 			before = day
@@ -334,7 +343,19 @@ func (s *WaterSeries) work(page Water) {
 		"These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct,
 		page.Counting.Count(page.LastDay), units.Number(page.Target),
 	)
+	if o.CheckHygrometer {
+		lost += fmt.Sprintf(" That is far %s than eggs of this weight lose: check the hygrometer first.",
+			map[bool]string{true: "more", false: "less"}[o.G > o.GExpected])
+	}
+	to, step := page.step(o, held)
 	switch {
+	case !o.Sure:
+		s.Advice = fmt.Sprintf("%s The weighings do not carry an advice yet: %.0f to %.0f %% may be right.", lost,
+			max(o.RequiredLow, 0), min(o.RequiredHigh, 100))
+		if o.AgainDay > 0 {
+			s.Advice += fmt.Sprintf(" Weigh again on day %d: within ±%.0f points it will be known then.",
+				page.Counting.Count(o.AgainDay), math.Ceil(o.AgainWithin))
+		}
 	case !o.Attainable && o.BestRHPct <= moisture.Driest:
 		s.Advice = fmt.Sprintf(
 			"%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost,
@@ -348,17 +369,49 @@ func (s *WaterSeries) work(page Water) {
 		)
 		s.How = page.lever(moister, 1)
 	case o.RequiredRHPct > held+3:
-		s.Advice = fmt.Sprintf("%s Raise from %.0f to %.0f %% from now on.", lost, held, o.RequiredRHPct)
-		s.How = page.lever(moister, o.RequiredRHPct-held)
+		s.Advice = fmt.Sprintf("%s Raise from %.0f to %.0f %% from now on.%s", lost, held, to, step)
+		s.How = page.lever(moister, to-held)
 	case o.RequiredRHPct < held-3:
-		s.Advice = fmt.Sprintf("%s Lower from %.0f to %.0f %% from now on.", lost, held, o.RequiredRHPct)
-		s.How = page.lever(drier, o.RequiredRHPct-held)
+		s.Advice = fmt.Sprintf("%s Lower from %.0f to %.0f %% from now on.%s", lost, held, to, step)
+		s.How = page.lever(drier, to-held)
 	default:
 		s.Advice = fmt.Sprintf("%s Keep %.0f %%: that is right.", lost, held)
 	}
-	if state, err := air.FromRH(s.TempC, o.BestRHPct, air.StandardPressure); err == nil {
+	if state, err := air.FromRH(s.TempC, o.BestRHPct, air.PressureAt(page.altitude)); err == nil {
 		s.WetC = state.WetBulbC
 	}
+}
+
+// storedLoss is what an egg in store loses a day, percent of its fresh mass: cool and
+// fairly moist, about an eighth of what it loses in the machine [common practice].
+const storedLoss = 0.08
+
+// unusual is how many points beyond the kind's usual range an advice goes step by step.
+const unusual = 10
+
+// scaleStep is the step of the scale, as the figures show it: whole grams, or tenths.
+func (s *WaterSeries) scaleStep() float64 {
+	for _, x := range s.Weighings {
+		if x.MassG != math.Round(x.MassG) {
+			return 0.1
+		}
+	}
+	return 1
+}
+
+// step is the humidity to go to: half of the way where the goal lies far outside of what
+// the kind usually has, with a day on which to weigh again.
+func (p Water) step(o moisture.Outlook, held float64) (to float64, says string) {
+	usual := p.Method.Humidity(p.Kind, false)
+	if o.RequiredRHPct >= usual.From-unusual && o.RequiredRHPct <= usual.To+unusual {
+		return o.RequiredRHPct, ""
+	}
+	again := math.Min(math.Ceil(p.Day)+3, p.LastDay-1)
+	return (held + o.RequiredRHPct) / 2, fmt.Sprintf(
+		" By these figures %.0f %% would be needed, which is unusual (%s–%s %% is common): go half of the way and "+
+			"weigh again on day %d.",
+		o.BestRHPct, units.Number(usual.From), units.Number(usual.To), p.Counting.Count(again),
+	)
 }
 
 // How humidity is changed: surface, not depth [common practice].

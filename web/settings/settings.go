@@ -38,7 +38,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), people.Rules{Name: f.Get("farm"),
 			Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
 			WarmHours: f.Int("warm_hours", "The warm-up in hours"),
-			RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"), Out: outs(f)})
+			RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"),
+			AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)})
 	})))
 	e.POST("/settings/password", s.Signed(o.saving(o.password)))
 	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
