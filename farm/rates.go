@@ -162,8 +162,10 @@ func (l Ledger) Rates(of []Told) Rates {
 	reckoned, why := 0.0, ""
 	for i, t := range of {
 		fertility[i], hatchOfFertile[i], hatchOfSet[i] = t.Fertility, t.HatchOfFertile, t.HatchOfSet
-		looked = looked.Plus(t.Looked)
-		reckoned += t.Fertility.N
+		if l := t.Looked; l.Unknown < l.All() { // somebody has looked
+			looked = looked.Plus(l)
+			reckoned += t.Fertility.N
+		}
 	}
 	r := Rates{rate(l.Fertility, fertility), rate(l.HatchOfFertile, hatchOfFertile), rate(l.HatchOfSet, hatchOfSet)}
 	if looked.All() > 0 && reckoned < float64(looked.All()) && 10*looked.Unknown >= looked.All() {

@@ -67,3 +67,25 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 	assert.Equal(t, http.StatusOK, r.status)
 	assert.Contains(t, r.body, "Pick a machine in which chicken eggs can hatch.")
 }
+
+// Who counts the set day as day 1 types and reads days so everywhere: lockdown "19" of hens
+// is after 18 completed days, and comes back as 19.
+func TestDaysAreCountedAsThePersonCounts(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	v := s.signedIn(demo.Email, demo.Password)
+	v.post("/settings/units", url.Values{
+		"key": {farm.NewKey()}, "temperature": {"C"}, "mass": {"g"}, "clock": {"24"}, "count_from": {"1"},
+	})
+	assert.Contains(t, v.get("/kinds/chicken").body, "21–23 days", "20–22 completed days")
+	r := v.post("/kinds/chicken", url.Values{
+		"key": {farm.NewKey()}, "school": {"wet"}, "hand_turns": {"5"}, "washing": {"unwashed"}, "mistings": {"0"},
+		"cool_min": {"0"}, "lockdown_day": {"20"}, "candle_days": {"8, 15"},
+	})
+	require.Equal(t, http.StatusSeeOther, r.status, r.body)
+	body := v.get("/kinds/chicken").body
+	assert.Regexp(t, `name="lockdown_day"[^>]*value="20"`, body)
+	assert.Regexp(t, `name="candle_days"[^>]*value="8, 15"`, body)
+	batch := v.find("/batches", `href="(/batches/\d+)"[^>]*><b>Chicken`)
+	assert.Contains(t, v.get(batch).body, "Lockdown, day 20")
+}

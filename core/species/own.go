@@ -23,6 +23,11 @@ type Own struct {
 	Least, Most       float64
 }
 
+// OnDay tells that the figure is a day of incubation, which people number in their own way.
+func (o Own) OnDay() bool {
+	return o.Name == "hatch_days" || o.Name == "lockdown_day" || o.Name == candleDays
+}
+
 const candleDays = "candle_days"
 
 // Changeable lists the figures of a profile that a farm may change. The ranges

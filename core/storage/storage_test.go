@@ -28,3 +28,20 @@ func TestWaitingCosts(t *testing.T) {
 		assert.Equal(t, want, storage.KeepingAt(hen, age), "day %d", age)
 	}
 }
+
+// What a farm stops setting at changes what it sets, not what waiting does to an egg.
+func TestAFarmsLimitIsNoBiology(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	own, err := hen.With([]species.Change{{Figure: "storage_limit_days", At: 7}})
+	require.NoError(t, err)
+	for _, age := range []float64{0, 3, 7, 10, 14} {
+		assert.Equal(t, storage.Relative(hen, age), storage.Relative(own, age), "%g days", age)
+	}
+	assert.InDelta(t, 0.90, storage.Relative(own, 7), 0.005)
+	assert.Equal(t, storage.Ageing, storage.KeepingAt(hen, 8))
+	assert.Equal(t, storage.Late, storage.KeepingAt(own, 8), "past what this farm sets")
+	duck, err := species.Find("duck")
+	require.NoError(t, err)
+	assert.Equal(t, storage.Stale, storage.KeepingAt(duck, 13), "ducks' eggs go to 14 days")
+}

@@ -173,7 +173,7 @@ func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []store.Stock) *
 	l.Then, _, _ = outlook(days)
 	for _, laid := range laying {
 		if slices.ContainsFunc(p.Stock, func(r farm.StockRow) bool {
-			return r.ID == laid.PenID && (p.Setting.Wish.PenID == 0 || p.Setting.Wish.PenID == r.ID)
+			return r.ID == laid.PenID && !r.Supplier && (p.Setting.Wish.PenID == 0 || p.Setting.Wish.PenID == r.ID)
 		}) {
 			l.New += laid.Eggs * days / layingDays
 		}

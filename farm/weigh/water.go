@@ -123,7 +123,9 @@ func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
 	if v.Kind.IsReptile() {
 		return p
 	}
-	p.Target, p.From, p.To, p.LastDay = v.Kind.LossPct.At, v.Kind.LossPct.From, v.Kind.LossPct.To, v.Kind.LockdownDay.At
+	p.Target, p.From, p.To = v.Kind.LossPct.At, v.Kind.LossPct.From, v.Kind.LossPct.To
+	shut, _ := v.Milestone(calendar.Lockdown)
+	p.LastDay = shut.Day
 	if p.From == p.To { // no span of its own: that of good hatches of all birds, 11 to 14 % [common practice]
 		p.From, p.To = min(11, p.Target), max(14, p.Target)
 	}

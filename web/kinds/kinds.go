@@ -50,8 +50,11 @@ func (k handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 // span.
 func (data) Written(v page.Meta, o species.Own, at, from, to float64) string {
 	one := func(f float64) string {
-		if o.Unit == "°C" {
+		switch {
+		case o.Unit == "°C":
 			return v.Degrees(f)
+		case o.OnDay():
+			f += float64(v.Member.CountFrom)
 		}
 		return page.Number(f)
 	}
@@ -64,13 +67,18 @@ func (data) Written(v page.Meta, o species.Own, at, from, to float64) string {
 	return one(at) + " (" + one(from) + "–" + one(to) + ")"
 }
 
-// Days writes a list of days.
-func (data) Days(days []int) string {
+// Days writes a list of days, as the person counts.
+func (data) Days(v page.Meta, days []int) string {
 	s := make([]string, len(days))
 	for i, d := range days {
-		s[i] = strconv.Itoa(d)
+		s[i] = strconv.Itoa(d + v.Member.CountFrom)
 	}
 	return strings.Join(s, ", ")
+}
+
+// Evening is an example of a lockdown half a day later.
+func (d data) Evening(v page.Meta) float64 {
+	return d.Own.LockdownDay.At + .5 + float64(v.Member.CountFrom)
 }
 
 // Unit is a figure's unit as the person reads it.
@@ -137,8 +145,11 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 			})
 			return c, false
 		}
-		if o.Unit == "°C" {
+		switch {
+		case o.Unit == "°C":
 			n = page.Celsius(m, n)
+		case o.OnDay():
+			n -= float64(m.CountFrom)
 		}
 		v = append(v, n)
 		c.Days = append(c.Days, int(max(min(n, 1e6), -1e6)))

@@ -102,7 +102,7 @@ func (r row) Taps() []tap {
 		}
 		lock := tap{Label: "Done", Whole: whole, Of: "lockdown of " + c.Code, Send: to("lockdown"), Main: !c.Look}
 		if c.Look {
-			lock.Label = "Shut"
+			lock.Label, lock.Whole = "Shut", ""
 			return []tap{{
 				Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
 			}, lock}
