@@ -17,6 +17,7 @@ type Tx struct {
 	*store.Tx
 	Member *Member
 	At     time.Time
+	memory *memory
 }
 
 // Read runs a use case that changes nothing.
@@ -30,7 +31,7 @@ func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) er
 }
 
 // In gives a transaction on the member's farm to a use case.
-func (b *Service) In(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now()} }
+func (b *Service) In(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now(), b.memory} }
 
 // Done says what an action did. Entry is its line in the journal if it can be
 // taken back.

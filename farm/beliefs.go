@@ -1,7 +1,6 @@
 package farm
 
 import (
-	"context"
 	"slices"
 
 	"metrogon/core/outcome"
@@ -30,8 +29,7 @@ func (x Beliefs) Keeps(kind *species.Profile, age int) float64 {
 // AgeRecords are what eggs of one kind did by the days that they had waited, and what all
 // eggs of the farm did batch by batch.
 type AgeRecords struct {
-	rows   []store.AgeRecord
-	groups map[GroupKey]store.Group
+	rows []store.AgeRecord
 	Ledger
 }
 
@@ -40,8 +38,8 @@ type GroupKey struct {
 	Trial          bool
 }
 
-// GroupsByKey finds the groups of which young were counted, among all sums.
-func GroupsByKey(sums []store.Sum) map[GroupKey]store.Group {
+// groupsByKey finds the groups of which young were counted, among all sums.
+func groupsByKey(sums []store.Sum) map[GroupKey]store.Group {
 	by := map[GroupKey]store.Group{}
 	for _, s := range sums {
 		if g, ok := s.Group(); ok {
@@ -49,11 +47,6 @@ func GroupsByKey(sums []store.Sum) map[GroupKey]store.Group {
 		}
 	}
 	return by
-}
-
-func ReadAges(ctx context.Context, tx *Tx, species string) (r AgeRecords, err error) {
-	rows, sums, err := tx.RecordsByAge(ctx, species)
-	return AgeRecords{rows, GroupsByKey(sums), NewLedger(sums)}, err
 }
 
 // part is a row with the group that it belongs to, if there is one.

@@ -20,12 +20,13 @@ type Clock func() time.Time
 
 // Service is what all rooms stand on: the records of all farms, and the time.
 type Service struct {
-	DB    *store.DB
-	clock Clock
+	DB     *store.DB
+	clock  Clock
+	memory *memory
 }
 
 // New gives the service on a database.
-func New(db *store.DB, clock Clock) *Service { return &Service{db, clock} }
+func New(db *store.DB, clock Clock) *Service { return &Service{db, clock, newMemory()} }
 
 // Now is the present, to the second.
 func (b *Service) Now() time.Time { return b.clock().Truncate(time.Second) }

@@ -1,8 +1,6 @@
 package farm
 
 import (
-	"context"
-
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/store"
@@ -68,18 +66,15 @@ func told(s store.Sum) Told {
 // farm differ from one another.
 type Ledger struct {
 	Told                                  []Told // the oldest batches first; eggs on trial apart
+	byPen                                 map[int64][]Told
+	groups                                map[GroupKey]store.Group
 	Fertility, HatchOfFertile, HatchOfSet rates.Spread
-}
-
-// ReadLedger reads it for all pens.
-func ReadLedger(ctx context.Context, tx *Tx) (Ledger, error) {
-	sums, err := tx.Sums(ctx, nil)
-	return NewLedger(sums), err
 }
 
 // NewLedger makes it of the sums of all pens. The spread is that of eggs of one pen that
 // are not on trial.
 func NewLedger(sums []store.Sum) (l Ledger) {
+	l.byPen, l.groups = map[int64][]Told{}, groupsByKey(sums)
 	byPen := map[int64][]int{}
 	for i, s := range sums {
 		l.Told = append(l.Told, told(s))
@@ -118,8 +113,16 @@ func NewLedger(sums []store.Sum) (l Ledger) {
 	l.Fertility = spread(func(t Told) rates.Count { return t.Fertility })
 	l.HatchOfFertile = spread(func(t Told) rates.Count { return t.HatchOfFertile })
 	l.HatchOfSet = spread(func(t Told) rates.Count { return t.HatchOfSet })
+	for _, t := range l.Told {
+		if !t.Trial {
+			l.byPen[t.PenID] = append(l.byPen[t.PenID], t)
+		}
+	}
 	return l
 }
+
+// Group of which young were counted, if these eggs are one.
+func (l Ledger) Group(k GroupKey) store.Group { return l.groups[k] }
 
 // reckon counts the fertile eggs: with the pen's hatch of fertile eggs where some could not
 // be seen, and without those where few are unknown of all eggs of the pen.
@@ -132,14 +135,7 @@ func (t *Told) reckon(hatch float64, few bool) {
 }
 
 // Of gives what is told of a pen's eggs that are not on trial.
-func (l Ledger) Of(penID int64) (all []Told) {
-	for _, t := range l.Told {
-		if t.PenID == penID && !t.Trial {
-			all = append(all, t)
-		}
-	}
-	return all
-}
+func (l Ledger) Of(penID int64) []Told { return l.byPen[penID] }
 
 // Rate is a share counted from eggs, with its 95 % interval, which allows for batches
 // that differ from one another.

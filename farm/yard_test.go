@@ -47,6 +47,15 @@ func newYard(t *testing.T) *yard {
 		n, err := y.owner.Miscounted(context.WithoutCancel(t.Context()))
 		assert.NoError(t, err)
 		assert.Zero(t, n, "the sums are not what the eggs say")
+		if t.Failed() {
+			return
+		}
+		ctx := context.WithoutCancel(t.Context())
+		known, err := y.Flock.Pens(ctx, y.m)
+		assert.NoError(t, err)
+		fresh, err := services.New(db, func() time.Time { return y.now }).Flock.Pens(ctx, y.m)
+		assert.NoError(t, err)
+		assert.Equal(t, fresh, known, "what is remembered is not what the eggs say")
 	})
 	return y
 }

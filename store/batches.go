@@ -427,7 +427,7 @@ func (s Sum) Group() (g Group, ok bool) {
 	}, true
 }
 
-// sums are, of these pens or of all, those of the oldest batches first.
+// sums are those of the oldest batches first.
 const sums = `
 		with young as (
 			select pen_id, batch_id, trial, sum(young)::int as young
@@ -442,7 +442,7 @@ const sums = `
 				sum(counted)::int as counted, sum(counted_fertile)::int as counted_fertile,
 				sum(counted_unseen)::int as counted_unseen
 			from egg_sums
-			where farm_id = $1 and ($2::bigint[] is null or pen_id = any ($2))
+			where farm_id = $1
 			group by pen_id, batch_id, trial
 		)
 		select l.*, b.closed_at is not null as closed, coalesce(y.young, 0) as young,
@@ -452,18 +452,20 @@ const sums = `
 		left join young y on y.pen_id = l.pen_id and y.batch_id = l.batch_id and y.trial = l.trial
 		order by b.set_at, l.batch_id, l.pen_id, l.trial`
 
-// Sums tells what the eggs of these pens did, nil is every pen, batch by batch.
-func (tx *Tx) Sums(ctx context.Context, pens []int64) ([]Sum, error) {
-	return list[Sum](ctx, tx, sums, tx.FarmID, pens)
+// Sums tells what the eggs of every pen did, batch by batch.
+func (tx *Tx) Sums(ctx context.Context) ([]Sum, error) { return list[Sum](ctx, tx, sums, tx.FarmID) }
+
+// EggsVersion says in which state the farm's eggs are: while it stays, what was read of all
+// of them holds. It is never used twice, also where a transaction is given up.
+func (tx *Tx) EggsVersion(ctx context.Context) (int64, error) {
+	return value[int64](ctx, tx, `select eggs_version from farms where id = $1`, tx.FarmID)
 }
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg
-// by egg apart, batch by batch; and the sums of all pens.
-func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord, of []Sum, err error) {
-	q := &pgx.Batch{}
-	ask(q, &of, sums, tx.FarmID, []int64(nil))
-	ask(q, &all, `
+// by egg apart, batch by batch.
+func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, error) {
+	return list[AgeRecord](ctx, tx, `
 		with by_count as (
 			select y.batch_id
 			from young_counts y
@@ -484,7 +486,6 @@ func (tx *Tx) RecordsByAge(ctx context.Context, species string) (all []AgeRecord
 			and s.pen_id in (select id from pens where farm_id = $1 and species = $2)
 		group by 1, 2, 3
 		order by 1, 3, 2`, tx.FarmID, species)
-	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
 // Miscounted counts sums that are not what the farms' eggs say; for the owner of the tables.
@@ -522,11 +523,9 @@ type PenLot struct {
 }
 
 // PenLots tells all that is known of a pen's eggs, those of the newest batches
-// first, in one pass over them; and the sums of all pens.
-func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Sum, err error) {
-	q := &pgx.Batch{}
-	ask(q, &of, sums, tx.FarmID, []int64(nil))
-	ask(q, &all, `
+// first, in one pass over them.
+func (tx *Tx) PenLots(ctx context.Context, penID int64) ([]PenLot, error) {
+	return list[PenLot](ctx, tx, `
 		with c as materialized (
 			select id, hen, washing
 			from collections
@@ -560,7 +559,6 @@ func (tx *Tx) PenLots(ctx context.Context, penID int64) (all []PenLot, of []Sum,
 		from lot l
 		left join batches b on b.farm_id = $1 and b.id = l.batch_id
 		order by b.set_at desc nulls last, b.id, hen, washing`, tx.FarmID, penID)
-	return all, of, tx.SendBatch(ctx, q).Close()
 }
 
 // BatchesByID finds batches.

@@ -82,9 +82,8 @@ func pool(
 	run := config.ConnConfig.RuntimeParams
 	run["application_name"] = "metrogon"
 	run["timezone"] = "UTC"
-	// Farms differ in size and tables grow under a plan made when they were empty:
-	// each query is planned for what it asks.
-	run["plan_cache_mode"] = "force_custom_plan"
+	// Plans are kept; tables grow under them, so that connections are renewed.
+	config.MaxConnLifetime = 30 * time.Minute
 	for name, value := range params {
 		run[name] = value
 	}

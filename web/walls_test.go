@@ -2,14 +2,17 @@ package web
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
+	"os"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -380,11 +383,13 @@ func gzipped(t *testing.T, s string) int {
 	return b.Len()
 }
 
-// BenchmarkPages opens every page on a farm of ten seasons; docs/performance.md
-// holds figures.
+// BenchmarkPages opens every page on a farm of ten seasons, or of as many as SEASONS says;
+// docs/performance.md holds figures.
 func BenchmarkPages(b *testing.B) {
-	s := newSite(b).demo(10)
-	_, err := s.owner.Pool.Exec(b.Context(), `analyze`)
+	seasons, err := strconv.Atoi(cmp.Or(os.Getenv("SEASONS"), "10"))
+	require.NoError(b, err)
+	s := newSite(b).demo(seasons)
+	_, err = s.owner.Pool.Exec(b.Context(), `analyze`)
 	require.NoError(b, err)
 	var eggs, batches, pens int
 	require.NoError(

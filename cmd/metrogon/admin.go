@@ -22,8 +22,8 @@ type demoCmd struct {
 }
 
 func (d *demoCmd) Run(ctx context.Context, c *cli) error {
-	if d.Seasons < 1 || d.Seasons > 20 {
-		return wrong{fmt.Errorf("--seasons is %d; it may be 1 to 20", d.Seasons)}
+	if d.Seasons < 1 || d.Seasons > 100 {
+		return wrong{fmt.Errorf("--seasons is %d; it may be 1 to 100", d.Seasons)}
 	}
 	db, end, err := d.openOwner(ctx)
 	if err != nil {

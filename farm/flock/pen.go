@@ -47,13 +47,12 @@ type Part struct {
 // belong to.
 type lots struct {
 	all    []store.PenLot
-	groups map[farm.GroupKey]store.Group
 	ledger farm.Ledger
 }
 
 // byBatch tells of the eggs that are not on trial, the newest batch first.
 func (l lots) byBatch(penID int64) []farm.Told {
-	told := l.ledger.Of(penID)
+	told := slices.Clone(l.ledger.Of(penID))
 	slices.Reverse(told)
 	return told
 }
@@ -86,7 +85,7 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 	}
 	told := map[string][]farm.Told{}
 	for _, at := range order {
-		t, out := l.known(cells[at], l.groups[at.key])
+		t, out := l.known(cells[at], l.ledger.Group(at.key))
 		leftOut += out
 		told[at.name] = append(told[at.name], t)
 	}
@@ -182,11 +181,15 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		if !ok {
 			return farm.ErrNone
 		}
-		all, sums, err := tx.PenLots(ctx, id)
+		all, err := farm.ReadLots(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		l := lots{all, farm.GroupsByKey(sums), farm.NewLedger(sums)}
+		ledger, err := farm.ReadLedger(ctx, tx)
+		if err != nil {
+			return err
+		}
+		l := lots{all, ledger}
 		page.count(l)
 		page.compare(l)
 		page.Band = w.Band(id)

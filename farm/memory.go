@@ -1,0 +1,105 @@
+package farm
+
+import (
+	"container/list"
+	"context"
+	"sync"
+
+	"metrogon/store"
+)
+
+// memory keeps what was reckoned from all eggs of a farm for as long as they stay as they
+// are (store.Tx.EggsVersion): what a closed batch did does not change, and is not counted
+// anew for each page.
+type memory struct {
+	sync.Mutex
+	byFarm map[int64]*list.Element
+	recent *list.List // of *remembered, the farm asked for last in front
+}
+
+type remembered struct {
+	farmID, version int64
+	zone            string
+	facts           map[any]any
+}
+
+// mostFarms bounds how many farms are remembered.
+const mostFarms = 32
+
+func newMemory() *memory { return &memory{byFarm: map[int64]*list.Element{}, recent: list.New()} }
+
+// recall gives the fact that find reckons, from memory where the farm's eggs are as they
+// were. The key names the fact and is of a type of its own. What is recalled is shared:
+// nobody changes it.
+func recall[K comparable, V any](ctx context.Context, tx *Tx, key K, find func() (V, error)) (V, error) {
+	version, err := tx.EggsVersion(ctx)
+	if err != nil {
+		var none V
+		return none, err
+	}
+	m, zone := tx.memory, tx.Member.Zone
+	m.Lock()
+	known, ok := m.of(tx.FarmID, version, zone).facts[key].(V)
+	m.Unlock()
+	if ok {
+		return known, nil
+	}
+	found, err := find()
+	if err == nil {
+		m.Lock()
+		m.of(tx.FarmID, version, zone).facts[key] = found
+		m.Unlock()
+	}
+	return found, err
+}
+
+// of finds what is remembered of a farm at a version, forgetting what is older.
+func (m *memory) of(farmID, version int64, zone string) *remembered {
+	if e, ok := m.byFarm[farmID]; ok {
+		r := e.Value.(*remembered)
+		m.recent.MoveToFront(e)
+		if r.version != version || r.zone != zone {
+			*r = remembered{farmID, version, zone, map[any]any{}}
+		}
+		return r
+	}
+	r := &remembered{farmID, version, zone, map[any]any{}}
+	m.byFarm[farmID] = m.recent.PushFront(r)
+	if m.recent.Len() > mostFarms {
+		last := m.recent.Back()
+		delete(m.byFarm, last.Value.(*remembered).farmID)
+		m.recent.Remove(last)
+	}
+	return r
+}
+
+type (
+	ledgerKey struct{}
+	agesKey   struct{ species string }
+	lotsKey   struct{ pen int64 }
+)
+
+// ReadLedger reads what the eggs of all pens did.
+func ReadLedger(ctx context.Context, tx *Tx) (Ledger, error) {
+	return recall(ctx, tx, ledgerKey{}, func() (Ledger, error) {
+		sums, err := tx.Sums(ctx)
+		return NewLedger(sums), err
+	})
+}
+
+// ReadAges reads what the eggs of a species did by their age.
+func ReadAges(ctx context.Context, tx *Tx, species string) (AgeRecords, error) {
+	ledger, err := ReadLedger(ctx, tx)
+	if err != nil {
+		return AgeRecords{}, err
+	}
+	return recall(ctx, tx, agesKey{species}, func() (AgeRecords, error) {
+		rows, err := tx.RecordsByAge(ctx, species)
+		return AgeRecords{rows, ledger}, err
+	})
+}
+
+// ReadLots reads all that is known of a pen's eggs.
+func ReadLots(ctx context.Context, tx *Tx, penID int64) ([]store.PenLot, error) {
+	return recall(ctx, tx, lotsKey{penID}, func() ([]store.PenLot, error) { return tx.PenLots(ctx, penID) })
+}
