@@ -286,6 +286,23 @@ func (p *Profile) figures() map[string]*Figure {
 	}
 }
 
+// Named is a figure with its name in the data files.
+type Named struct {
+	Name string
+	Figure
+}
+
+// Figures lists the figures that the profile gives, by name.
+func (p *Profile) Figures() (all []Named) {
+	for name, f := range p.figures() {
+		if f.Known() {
+			all = append(all, Named{name, *f})
+		}
+	}
+	slices.SortFunc(all, func(a, b Named) int { return strings.Compare(a.Name, b.Name) })
+	return all
+}
+
 // origins lists the marks that must stand: those of figures that are given, and
 // those that a profile of this kind may not lack.
 func (p *Profile) origins() map[string]Origin {
