@@ -145,7 +145,7 @@ func (v BatchView) Humidity() species.Figure { return v.Method.Humidity(v.Kind, 
 // Air tells the temperature to hold where the batch stands, °C, and where it is
 // measured.
 func (v BatchView) Air() Air {
-	c, where := method.Temperature(v.Kind, machine.WithoutFan(v.Stands().Kind))
+	c, where := method.Temperature(v.Kind, machine.WithoutFan(v.Stands().Kind), v.LockedAt != nil)
 	return Air{c, where}
 }
 

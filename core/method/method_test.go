@@ -35,10 +35,16 @@ func TestSchoolsOfHumidity(t *testing.T) {
 }
 
 func TestStillAirIsRunWarmer(t *testing.T) {
-	c, where := method.Temperature(kind(t, "chicken"), true)
+	c, where := method.Temperature(kind(t, "chicken"), true, false)
 	assert.True(t, c >= 38.3 && c <= 38.9, "%g", c) // common practice
 	assert.Equal(t, "at the top of the eggs", where)
-	c, _ = method.Temperature(kind(t, "chicken"), false)
+	c, _ = method.Temperature(kind(t, "chicken"), false, true)
+	assert.Equal(t, 37.5, c, "in lockdown as before")
+	own, err := kind(t, "chicken").With([]species.Change{{Figure: "lockdown_temperature_c", At: 37.1}})
+	require.NoError(t, err)
+	c, _ = method.Temperature(own, false, true)
+	assert.Equal(t, 37.1, c, "unless the farm says so")
+	c, _ = method.Temperature(own, false, false)
 	assert.Equal(t, 37.5, c)
 }
 

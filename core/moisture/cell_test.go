@@ -38,3 +38,9 @@ func TestCellsLeadBack(t *testing.T) {
 		assert.Greater(t, moisture.CellDepth(moisture.CellAfter(loss+1)), depth, "more loss, larger cell")
 	})
 }
+
+// A hen's egg that has lost 12 % by day 18: its cell reaches down a fifth of its length
+// [formula: what goes as water comes in as air, in an egg of the usual shape].
+func TestHowFarTheCellReaches(t *testing.T) {
+	assert.InDelta(t, 0.21, moisture.CellDepth(moisture.CellAfter(12)), 0.015)
+}

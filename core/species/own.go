@@ -50,6 +50,7 @@ func (p *Profile) Changeable() []Own {
 		{"lockdown_day", "Stop turning, lockdown", "days", max(5, p.LockdownDay.At-6), p.HatchDays.To},
 		{candleDays, "Candle on days", "days", 1, math.Floor(p.HatchDays.To)},
 		{"temperature_c", "Temperature, forced air", "°C", 35, 39.5},
+		{"lockdown_temperature_c", "Temperature in lockdown", "°C", 35, 39.5},
 		{"humidity_set_pct", "Humidity while turning", "%", 10, 85},
 		{"humidity_lockdown_pct", "Humidity in lockdown", "%", 30, 95},
 		{"loss_pct", "Water lost by lockdown", "%", 5, 25},

@@ -104,7 +104,8 @@ type Profile struct {
 	HatchDays           Figure `toml:"hatch_days"`
 	LockdownDay         Figure `toml:"lockdown_day"` // whole days, or halves: their evening; on which turning stops
 	CandleDays          Days   `toml:"candle_days"`
-	TemperatureC        Figure `toml:"temperature_c"` // birds: forced air at egg height
+	TemperatureC        Figure `toml:"temperature_c"`          // birds: forced air at egg height
+	LockdownC           Figure `toml:"lockdown_temperature_c"` // where it is another; not known: as before
 	HumiditySetPct      Figure `toml:"humidity_set_pct"`
 	HumidityLockdownPct Figure `toml:"humidity_lockdown_pct"`
 	EggG                Figure `toml:"egg_g"`
@@ -277,7 +278,8 @@ func (o Origin) check() error {
 func (p *Profile) figures() map[string]*Figure {
 	return map[string]*Figure{
 		"hatch_days": &p.HatchDays, "lockdown_day": &p.LockdownDay, "temperature_c": &p.TemperatureC,
-		"humidity_set_pct": &p.HumiditySetPct, "humidity_lockdown_pct": &p.HumidityLockdownPct,
+		"lockdown_temperature_c": &p.LockdownC,
+		"humidity_set_pct":       &p.HumiditySetPct, "humidity_lockdown_pct": &p.HumidityLockdownPct,
 		"egg_g": &p.EggG, "storage_best_days": &p.StorageBestDays, "storage_limit_days": &p.StorageLimitDays,
 		"loss_pct": &p.LossPct, "pip_to_out_h": &p.PipToOutH, "internal_to_external_h": &p.InternalToExternalH,
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,

@@ -76,6 +76,14 @@ func (data) Days(v page.Meta, days []int) string {
 	return strings.Join(s, ", ")
 }
 
+// Lower is by how much some lower the temperature in lockdown [common practice].
+func (data) Lower(v page.Meta) string {
+	if v.Member.Temperature == "F" {
+		return "0.5–0.9 °F"
+	}
+	return "0.3–0.5 °C"
+}
+
 // Evening is an example of a lockdown half a day later.
 func (d data) Evening(v page.Meta) float64 {
 	return d.Own.LockdownDay.At + .5 + float64(v.Member.CountFrom)

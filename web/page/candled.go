@@ -27,8 +27,9 @@ type Candled struct {
 	Veins  []Vein
 	Eye    *Spot
 	Ring   *Spot
-	Yolk   *Spot // the shadow of the yolk, drifting
-	Beak   *Spot // its shadow in the air cell, near the end
+	Yolk   *Spot  // the shadow of the yolk, drifting
+	Specks []Spot // of the shell
+	Beak   *Spot  // its shadow in the air cell, near the end
 	Says   string
 	Signs  []Sign // what tells, pointed out
 }
@@ -137,6 +138,12 @@ func DrawCandledCell(p *species.Profile, call candling.Call, day, hatch float64,
 		e.Says = "Nothing shows but the air cell."
 	default:
 		e.live(dice, heart, cell, grown)
+	}
+	if strings.HasSuffix(p.ID, "quail") {
+		for range 46 {
+			y := eggTop + 8 + (eggLong-16)*dice.Float64()
+			e.Specks = append(e.Specks, Spot{eggX + half(y)*(1.9*dice.Float64()-.95), y, 1.5 + 4.5*dice.Float64()})
+		}
 	}
 	e.point()
 	return e
