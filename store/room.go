@@ -331,19 +331,20 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 
 // emptied tells when each machine was emptied last.
 const emptied = `
-	select machine_id, max(at) as at
+	select machine_id, at
 	from (
-		select setter_id as machine_id,
-			case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end as at
-		from batches
-		where farm_id = $1
-		union all
-		select hatcher_id, closed_at
-		from batches
-		where farm_id = $1
+		select m.id as machine_id, greatest(
+			(
+				select max(case when hatcher_id <> setter_id then coalesce(locked_at, closed_at) else closed_at end)
+				from batches
+				where farm_id = $1 and setter_id = m.id
+			),
+			(select max(closed_at) from batches where farm_id = $1 and hatcher_id = m.id)
+		) as at
+		from machines m
+		where m.farm_id = $1
 	) e
-	where at is not null
-	group by machine_id`
+	where at is not null`
 
 // LogEntry is a line of a log.
 type LogEntry struct {
