@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"os"
 	"regexp"
@@ -17,6 +18,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/labstack/echo/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -452,4 +454,31 @@ func BenchmarkEggRoom(b *testing.B) {
 	for _, path := range []string{"/eggs", "/eggs/store", "/eggs/waiting?kind=chicken", "/set?kind=chicken", "/"} {
 		b.Run(strings.Trim(path, "/"), func(b *testing.B) { v.bench(b, path) })
 	}
+}
+
+// BenchmarkFloor is what a page cannot be faster than: a bare handler that asks the database
+// for nothing but a number.
+func BenchmarkFloor(b *testing.B) {
+	s := newSite(b)
+	e := echo.New()
+	e.GET("/", func(c *echo.Context) error {
+		var one int
+		if err := s.owner.Pool.QueryRow(c.Request().Context(), `select 1`).Scan(&one); err != nil {
+			return err
+		}
+		return c.String(http.StatusOK, "1")
+	})
+	bare := httptest.NewServer(e)
+	defer bare.Close()
+	var took []time.Duration
+	for b.Loop() {
+		began := time.Now()
+		r, err := http.Get(bare.URL)
+		require.NoError(b, err)
+		_, err = io.Copy(io.Discard, r.Body)
+		require.NoError(b, errors.Join(err, r.Body.Close()))
+		took = append(took, time.Since(began))
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "median-ms")
 }

@@ -107,6 +107,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 			return nil
 		},
 	}), middleware.Recover(), bounded, bodyLimits, middleware.GzipWithConfig(middleware.GzipConfig{
+		Level:   2, // a few bytes more for half of the work
 		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
 	}))
 	e.GET("/assets/*", echo.WrapHandler(assetServer))

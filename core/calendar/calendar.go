@@ -239,7 +239,11 @@ func Schedule(b Batch) ([]Milestone, error) {
 		pull = max(first(dry), float64(*o.Pull))
 	}
 	do(Pull, pull)
-	if at := After(b.FirstOut, pullDays).In(b.Zone); !b.FirstOut.IsZero() {
+	wait := pullDays
+	if p.PullAfterH.Known() {
+		wait = p.PullAfterH.At / 24
+	}
+	if at := After(b.FirstOut, wait).In(b.Zone); !b.FirstOut.IsZero() {
 		if at.Before(dry) {
 			at = dry
 		}

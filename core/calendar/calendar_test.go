@@ -329,6 +329,11 @@ func TestThePullFollowsTheHatch(t *testing.T) {
 	assert.Equal(t, "23 15:00", find(calendar.Pull).At.Format("2 15:04"))
 	b.FirstOut = time.Date(2027, 2, 21, 8, 0, 0, 0, time.UTC)
 	assert.Equal(t, "23 11:50", find(calendar.Pull).At.Format("2 15:04"), "not before the hatch and half a day")
+	own, err := hen.With([]species.Change{{Figure: "pull_after_h", At: 36}})
+	require.NoError(t, err)
+	b.Species, b.FirstOut = own, time.Date(2027, 2, 22, 15, 0, 0, 0, time.UTC)
+	assert.Equal(t, "24 03:00", find(calendar.Pull).At.Format("2 15:04"), "as the farm does it")
+	b.Species = hen
 	evening := 17.5
 	b.Overrides.Lockdown = &evening
 	assert.Equal(t, "18 19:00", find(calendar.Lockdown).At.Format("2 15:04"))

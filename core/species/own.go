@@ -58,6 +58,7 @@ func (p *Profile) Changeable() []Own {
 		{"storage_best_days", "Keeps best up to", "days", 1, 30},
 		{"storage_limit_days", "Most stop setting at", "days", 1, 45},
 		{"pip_to_out_h", "From pip to out", "h", 1, 120},
+		{"pull_after_h", "Young pulled, after the first is out", "h", 12, 48},
 		{"females_per_male", "Females to a male", "", 1, 40},
 	}
 }

@@ -99,6 +99,7 @@ type Profile struct {
 	Young   string   `toml:"young"` // what one young is called
 	Kind    Kind     `toml:"kind"`
 	Water   bool     `toml:"waterfowl"` // may be cooled and misted
+	Permit  bool     `toml:"permit"`    // keeping or selling them often needs one
 	Aliases []string `toml:"aliases"`
 
 	HatchDays           Figure `toml:"hatch_days"`
@@ -119,6 +120,7 @@ type Profile struct {
 	FemalesPerMale      Figure `toml:"females_per_male"`
 	UsualFertilityPct   Figure `toml:"usual_fertility_pct"` // of set, while the farm has no record
 	UsualHatchPct       Figure `toml:"usual_hatch_pct"`     // of fertile
+	PullAfterH          Figure `toml:"pull_after_h"`        // the first young; not known: a day
 	LiveHatchPct        Figure `toml:"live_hatch_pct"`      // From: of eggs alive at the first candling, To: at the last
 
 	Duration Duration `toml:"duration"` // reptiles
@@ -284,7 +286,7 @@ func (p *Profile) figures() map[string]*Figure {
 		"loss_pct": &p.LossPct, "pip_to_out_h": &p.PipToOutH, "internal_to_external_h": &p.InternalToExternalH,
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
 		"storage_stretch_days": &p.StorageStretchDays, "usual_fertility_pct": &p.UsualFertilityPct,
-		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct,
+		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct, "pull_after_h": &p.PullAfterH,
 	}
 }
 
