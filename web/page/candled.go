@@ -190,12 +190,11 @@ func (e *Candled) live(dice *rand.Rand, heart Spot, cell, grown float64) {
 		e.sign(eggX+24, cell+3, "sharp edge")
 		e.Says = "Half dark and moving, veins along the shell, a sharp air cell."
 	case grown >= .8:
-		e.Dark = outline(cell+4, eggBottom-4)
 		e.Eye, e.Veins = nil, e.Veins[:min(len(e.Veins), 8)]
 		e.tilt += 14 // the edge dips to one side
 		e.Rim = "M" + e.rim(cell+6)
 		e.Cell = fmt.Sprintf("M0 0V%.1fL%sL200 %.1fV0z", cell+6-e.tilt, e.rim(cell+6), cell+6+e.tilt)
-		e.Ring = nil
+		e.Dark = fmt.Sprintf("M0 250V%.1fL%sL200 %.1fV250z", cell+8-e.tilt, e.rim(cell+8), cell+8+e.tilt)
 		e.Beak = &Spot{eggX + 24, cell - 4, 9}
 		e.sign(eggX-20, eggTop+.5*(cell-eggTop), "clear air cell")
 		e.sign(e.Beak.X, e.Beak.Y, "a beak’s shadow, it moves")
