@@ -31,6 +31,7 @@ var mayImport = map[string][]string{
 	"demo":    {"demo", "farm", "store", "core"},
 	"standin": {"standin", "formats"},
 	"cmd":     {"cmd", "web", "formats", "standin", "demo", "farm", "store", "core"},
+	"tools":   {"core"},
 	"docs":    {"web", "demo"},
 }
 

@@ -51,7 +51,8 @@ type Member struct {
 
 const (
 	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
-	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at, warm_hours, rest_hours, altitude_m, out_calls`
+	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at,
+		warm_hours, rest_hours, altitude_m, out_calls`
 
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,

@@ -317,7 +317,9 @@ func TestThePullFollowsTheHatch(t *testing.T) {
 	hen, err := species.Find("chicken")
 	require.NoError(t, err)
 	seven := calendar.WallTime{Hour: 7}
-	b := calendar.Batch{Species: hen, SetAt: time.Date(2027, 2, 1, 23, 50, 0, 0, time.UTC), Zone: time.UTC, ChoreAt: &seven}
+	b := calendar.Batch{
+		Species: hen, SetAt: time.Date(2027, 2, 1, 23, 50, 0, 0, time.UTC), Zone: time.UTC, ChoreAt: &seven,
+	}
 	find := func(kind string) calendar.Milestone {
 		all, err := calendar.Schedule(b)
 		require.NoError(t, err)

@@ -98,7 +98,9 @@ func TestEggsTakenOutAreChained(t *testing.T) {
 	l.Weighings = append(l.Weighings, moisture.Weighing{Day: 13, MassG: 60 * (0.94 - 4*0.06/9), Eggs: 8})
 	again, err := moisture.Work(l)
 	require.NoError(t, err)
-	assert.InDelta(t, 100*(1-(0.94-4*0.06/9)), again.LossPct, 1e-6, "two weighings of the same eggs lead back to the fresh ones")
+	assert.InDelta(
+		t, 100*(1-(0.94-4*0.06/9)), again.LossPct, 1e-6, "two weighings of the same eggs lead back to the fresh ones",
+	)
 }
 
 // A hygrometer that shows 30 where 70 % is held makes the shell look twice as tight.

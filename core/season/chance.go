@@ -40,11 +40,12 @@ type Outcome struct {
 // leastRuns are done in any case: fewer tell nothing of one in ten.
 const leastRuns = 100
 
-// Simulate hatches a plan's batches many times over: a source's yield is the same
-// for all its batches in one season, what is set together has a good or a bad batch
-// together, each day's laying varies, every egg hatches or not. What a batch has beyond its promises goes to those that are short. The most
-// fragile is the promise that the plan fills and that chance leaves unfilled most.
-// When the context ends, the hundred runs or more that were done count.
+// Simulate hatches a plan's batches many times over: a source's yield is the same for all
+// its batches in one season, what is set together has a good or a bad batch together, each
+// day's laying varies, every egg hatches or not. What a batch has beyond its promises goes
+// to those that are short. The most fragile is the promise that the plan fills and that
+// chance leaves unfilled most. When the context ends, the hundred runs or more that were
+// done count.
 func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
 	s := newSimulation(p, plan, c, seed)
 	runs := 0

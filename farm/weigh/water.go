@@ -47,6 +47,7 @@ type WaterSeries struct {
 	Advice string
 	How    string
 	single bool    // one egg on the scale at a time
+	GoTo   float64 // humidity to hold from now on; 0: none is advised
 	WetC   float64 // wet-bulb temperature of the advised air
 	TempC  float64
 }
@@ -291,6 +292,35 @@ func (p Water) dark(s WaterSeries) DarkEgg {
 }
 
 func (s *WaterSeries) work(page Water) {
+	lot := s.lot(page)
+	if len(s.Weighings) < 2 && !s.Load.Cells {
+		s.Why = "Weigh the same eggs again in some days; then their loss, what it will be and the right humidity " +
+			"stand here."
+		return
+	}
+	o, err := moisture.Work(lot)
+	if err != nil {
+		s.Why = "These weighings cannot be worked out: " + err.Error() + "."
+		return
+	}
+	if o.NoLoss {
+		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs " +
+			"again in two or three days."
+		return
+	}
+	s.Outlook, s.Known = o, true
+	fresh := s.Weighings[len(s.Weighings)-1].MeanG / (1 - o.LossPct/100)
+	for i := range s.Weighings {
+		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
+	}
+	s.advise(page)
+	if state, err := air.FromRH(s.TempC, s.GoTo, air.PressureAt(page.altitude)); err == nil && s.GoTo > 0 {
+		s.WetC = state.WetBulbC
+	}
+}
+
+// lot is what is weighed, as it is worked out; air cells by eye are read as masses.
+func (s *WaterSeries) lot(page Water) moisture.Lot {
 	last := s.Weighings[len(s.Weighings)-1]
 	s.TempC = last.TempC
 	lot := moisture.Lot{
@@ -320,67 +350,56 @@ func (s *WaterSeries) work(page Water) {
 			before = day
 		}
 	}
-	if len(s.Weighings) < 2 && !s.Load.Cells {
-		s.Why = "Weigh the same eggs again in some days; then their loss, what it will be and the right humidity " +
-			"stand here."
-		return
-	}
-	o, err := moisture.Work(lot)
-	if err != nil {
-		s.Why = "These weighings cannot be worked out: " + err.Error() + "."
-		return
-	}
-	if o.NoLoss {
-		s.Why = "No loss to be seen yet: a scale that shows whole grams may need some days. Weigh the same eggs " +
-			"again in two or three days."
-		return
-	}
-	s.Outlook, s.Known = o, true
-	fresh := last.MeanG / (1 - o.LossPct/100)
-	for i := range s.Weighings {
-		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
-	}
-	held := last.RHPct
-	lost := fmt.Sprintf(
-		"These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", o.LossPct, o.ProjectedPct,
+	return lot
+}
+
+// lost says in words what these eggs lost, and whether it is to be believed.
+func (s *WaterSeries) lost(page Water) string {
+	says := fmt.Sprintf(
+		"These eggs have lost %.1f %% and would reach %.1f %% by day %d; the goal is %s %%.", s.LossPct, s.ProjectedPct,
 		page.Counting.Count(page.LastDay), units.Number(page.Target),
 	)
-	if o.CheckHygrometer {
-		lost += fmt.Sprintf(" That is far %s than eggs of this weight lose: check the hygrometer first.",
-			map[bool]string{true: "more", false: "less"}[o.G > o.GExpected])
+	if s.CheckHygrometer {
+		says += fmt.Sprintf(" That is far %s than eggs of this weight lose: check the hygrometer first.",
+			map[bool]string{true: "more", false: "less"}[s.G > s.GExpected])
 	}
-	to, step := page.step(o, held)
+	return says
+}
+
+// advise says what to do, as far as the weighings carry it.
+func (s *WaterSeries) advise(page Water) {
+	lost, held := s.lost(page), s.Weighings[len(s.Weighings)-1].RHPct
+	to, step := page.step(s.Outlook, held)
+	s.GoTo = s.BestRHPct
 	switch {
-	case !o.Sure:
+	case !s.Sure:
+		s.GoTo = 0
 		s.Advice = fmt.Sprintf("%s The weighings do not carry an advice yet: %.0f to %.0f %% may be right.", lost,
-			max(o.RequiredLow, 0), min(o.RequiredHigh, 100))
-		if o.AgainDay > 0 {
+			max(s.RequiredLow, 0), min(s.RequiredHigh, 100))
+		if s.AgainDay > 0 {
 			s.Advice += fmt.Sprintf(" Weigh again on day %d: within ±%.0f points it will be known then.",
-				page.Counting.Count(o.AgainDay), math.Ceil(o.AgainWithin))
+				page.Counting.Count(s.AgainDay), math.Ceil(s.AgainWithin))
 		}
-	case !o.Attainable && o.BestRHPct <= moisture.Driest:
+	case !s.Attainable && s.BestRHPct <= moisture.Driest:
 		s.Advice = fmt.Sprintf(
 			"%s Out of reach: as dry as a machine can be, %.0f %%, they come to %.1f %%. Go as dry as you can.", lost,
-			o.BestRHPct, o.BestLossPct,
+			s.BestRHPct, s.BestLossPct,
 		)
 		s.How = page.lever(drier, -1)
-	case !o.Attainable:
+	case !s.Attainable:
 		s.Advice = fmt.Sprintf(
 			"%s They have lost too much already: as moist as a machine can be, %.0f %%, they come to %.1f %%.", lost,
-			o.BestRHPct, o.BestLossPct,
+			s.BestRHPct, s.BestLossPct,
 		)
 		s.How = page.lever(moister, 1)
-	case o.RequiredRHPct > held+3:
+	case s.RequiredRHPct > held+3:
 		s.Advice = fmt.Sprintf("%s Raise from %.0f to %.0f %% from now on.%s", lost, held, to, step)
-		s.How = page.lever(moister, to-held)
-	case o.RequiredRHPct < held-3:
+		s.GoTo, s.How = to, page.lever(moister, to-held)
+	case s.RequiredRHPct < held-3:
 		s.Advice = fmt.Sprintf("%s Lower from %.0f to %.0f %% from now on.%s", lost, held, to, step)
-		s.How = page.lever(drier, to-held)
+		s.GoTo, s.How = to, page.lever(drier, to-held)
 	default:
 		s.Advice = fmt.Sprintf("%s Keep %.0f %%: that is right.", lost, held)
-	}
-	if state, err := air.FromRH(s.TempC, o.BestRHPct, air.PressureAt(page.altitude)); err == nil {
-		s.WetC = state.WetBulbC
 	}
 }
 
