@@ -18,11 +18,19 @@ type Tx struct {
 	Member *Member
 	At     time.Time
 	memory *memory
+	// still tells that nothing is changed in this transaction, and so, once read, the
+	// version of the farm's eggs.
+	still   bool
+	version int64
 }
 
 // Read runs a use case that changes nothing.
 func (b *Service) Read(ctx context.Context, m *Member, work func(*Tx) error) error {
-	return b.DB.Read(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })
+	return b.DB.Read(ctx, m.FarmID, func(tx *store.Tx) error {
+		in := b.In(tx, m)
+		in.still = true
+		return work(in)
+	})
 }
 
 // Write runs work that changes something and has a key of its own kind.
@@ -31,7 +39,9 @@ func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) er
 }
 
 // In gives a transaction on the member's farm to a use case.
-func (b *Service) In(tx *store.Tx, m *Member) *Tx { return &Tx{tx, m, b.Now(), b.memory} }
+func (b *Service) In(tx *store.Tx, m *Member) *Tx {
+	return &Tx{Tx: tx, Member: m, At: b.Now(), memory: b.memory}
+}
 
 // Done says what an action did. Entry is its line in the journal if it can be
 // taken back.

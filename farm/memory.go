@@ -32,10 +32,14 @@ func newMemory() *memory { return &memory{byFarm: map[int64]*list.Element{}, rec
 // were. The key names the fact and is of a type of its own. What is recalled is shared:
 // nobody changes it.
 func recall[K comparable, V any](ctx context.Context, tx *Tx, key K, find func() (V, error)) (V, error) {
-	version, err := tx.EggsVersion(ctx)
-	if err != nil {
-		var none V
-		return none, err
+	version := tx.version
+	if !tx.still || version == 0 {
+		var err error
+		if version, err = tx.EggsVersion(ctx); err != nil {
+			var none V
+			return none, err
+		}
+		tx.version = version
 	}
 	m, zone := tx.memory, tx.Member.Zone
 	m.Lock()

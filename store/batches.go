@@ -458,8 +458,10 @@ func (tx *Tx) Sums(ctx context.Context) ([]Sum, error) { return list[Sum](ctx, t
 // EggsVersion says in which state the farm's eggs are: while it stays, what was read of all
 // of them holds. It is never used twice, also where a transaction is given up.
 func (tx *Tx) EggsVersion(ctx context.Context) (int64, error) {
-	return value[int64](ctx, tx, `select eggs_version from farms where id = $1`, tx.FarmID)
+	return value[int64](ctx, tx, eggsVersion, tx.FarmID)
 }
+
+const eggsVersion = `select eggs_version from farms where id = $1`
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg

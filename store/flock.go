@@ -62,6 +62,8 @@ type Setup struct {
 	Rooms    []Room
 	Figures  []Figure
 	Methods  []Method
+
+	EggsVersion int64 // as Tx.EggsVersion gives it
 }
 
 // Setup reads it in one round trip.
@@ -72,6 +74,7 @@ func (tx *Tx) Setup(ctx context.Context) (b Setup, err error) {
 	ask(q, &b.Rooms, rooms, tx.FarmID)
 	ask(q, &b.Figures, figures, tx.FarmID)
 	ask(q, &b.Methods, methods, tx.FarmID)
+	q.Queue(eggsVersion, tx.FarmID).QueryRow(func(r pgx.Row) error { return r.Scan(&b.EggsVersion) })
 	return b, tx.SendBatch(ctx, q).Close()
 }
 
