@@ -91,3 +91,18 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 15)
 	assert.Empty(t, rounds(), "left alone from lockdown on")
 }
+
+// Wet bulbs of 86 to 88 °F at 37.4 °C: geese's table is of a wetter school than common
+// practice, and chukars' of a drier one (59 to 64, 46 to 50 %).
+func TestExtensionTablesAreASchool(t *testing.T) {
+	y := newYard(t)
+	for id, want := range map[string][2]float64{"goose": {59, 64}, "chukar-partridge": {46, 50}} {
+		page, err := y.Kinds.Kind(y.Context(), y.m, id)
+		require.NoError(t, err)
+		assert.InDelta(t, want[0], page.Extension.From, 1, id)
+		assert.InDelta(t, want[1], page.Extension.To, 1, id)
+	}
+	page, err := y.Kinds.Kind(y.Context(), y.m, "finch")
+	require.NoError(t, err)
+	assert.False(t, page.Extension.Known())
+}

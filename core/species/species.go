@@ -109,6 +109,7 @@ type Profile struct {
 	LockdownC           Figure `toml:"lockdown_temperature_c"` // where it is another; not known: as before
 	HumiditySetPct      Figure `toml:"humidity_set_pct"`
 	HumidityLockdownPct Figure `toml:"humidity_lockdown_pct"`
+	ExtensionWetBulbF   Figure `toml:"extension_wet_bulb_f"` // of another school, while turning
 	EggG                Figure `toml:"egg_g"`
 	StorageBestDays     Figure `toml:"storage_best_days"`
 	StorageLimitDays    Figure `toml:"storage_limit_days"`   // At: most stop; To: the last that anybody sets
@@ -287,6 +288,7 @@ func (p *Profile) figures() map[string]*Figure {
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
 		"storage_stretch_days": &p.StorageStretchDays, "usual_fertility_pct": &p.UsualFertilityPct,
 		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct, "pull_after_h": &p.PullAfterH,
+		"extension_wet_bulb_f": &p.ExtensionWetBulbF,
 	}
 }
 

@@ -2,8 +2,10 @@ package kinds
 
 import (
 	"context"
+	"math"
 	"slices"
 
+	"metrogon/core/air"
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/core/wording"
@@ -20,6 +22,7 @@ type KindPage struct {
 	Method       method.Method
 	Humidity     species.Figure // that follows from school and figures, while turning
 	Locked       species.Figure // and in lockdown
+	Extension    species.Figure // % that the wet bulbs of extension tables mean, where they have the kind
 }
 
 // FigureRow is one figure with its shipped and its own value.
@@ -52,6 +55,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 		}
 		page = KindPage{Shipped: shipped, Own: w.Kinds[shipped.ID], Method: w.Method(shipped.ID)}
 		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
+		page.Extension = extension(shipped, m.AltitudeM)
 		for _, o := range shipped.Changeable() {
 			row := FigureRow{Own: o, Days: shipped.CandleDays}
 			row.Shipped, _ = shipped.Figure(o.Name)
@@ -69,6 +73,24 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 		return nil
 	})
 	return
+}
+
+// extension is the humidity in percent that extension tables hold while turning, from their
+// wet bulbs at the kind's temperature and the farm's altitude.
+func extension(p *species.Profile, altitudeM int) (f species.Figure) {
+	if !p.ExtensionWetBulbF.Known() {
+		return f
+	}
+	rh := func(fahrenheit float64) float64 {
+		s, err := air.FromWetBulb(p.TemperatureC.At, (fahrenheit-32)/1.8, air.PressureAt(float64(altitudeM)))
+		if err != nil {
+			return 0
+		}
+		return math.Round(s.RHPct)
+	}
+	return species.Figure{
+		From: rh(p.ExtensionWetBulbF.From), To: rh(p.ExtensionWetBulbF.To), Origin: p.ExtensionWetBulbF.Origin,
+	}
 }
 
 // List gives the kinds that the farm keeps, then the others, with its figures.

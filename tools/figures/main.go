@@ -27,6 +27,7 @@ var titles = []struct{ name, title, unit string }{
 	{"temperature_c", "Temperature", "°C"},
 	{"humidity_set_pct", "Humidity while turning", "%"},
 	{"humidity_lockdown_pct", "Humidity in lockdown", "%"},
+	{"extension_wet_bulb_f", "Wet bulb of extension tables, while turning", "°F"},
 	{"loss_pct", "Water lost by lockdown", "%"},
 	{"egg_g", "Weight of a fresh egg", "g"},
 	{"storage_best_days", "Keeps best up to", "days"},

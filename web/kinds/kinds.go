@@ -76,6 +76,11 @@ func (data) Days(v page.Meta, days []int) string {
 	return strings.Join(s, ", ")
 }
 
+// WetBulb writes a span of °F as the person reads it.
+func (data) WetBulb(v page.Meta, f species.Figure) string {
+	return v.Degrees((f.From-32)/1.8) + "–" + v.Temp((f.To-32)/1.8)
+}
+
 // Lower is by how much some lower the temperature in lockdown [common practice].
 func (data) Lower(v page.Meta) string {
 	if v.Member.Temperature == "F" {
