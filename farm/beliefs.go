@@ -30,6 +30,7 @@ func (x Beliefs) Keeps(kind *species.Profile, age int) float64 {
 // eggs of the farm did batch by batch.
 type AgeRecords struct {
 	rows []store.AgeRecord
+	live []store.LiveRecord
 	Ledger
 }
 
@@ -135,15 +136,38 @@ func (w *Snapshot) start(of source, byKind map[source][]rates.Count) rates.Beta 
 	return rates.Beta{A: startEggs * mean, B: startEggs * (1 - mean)}
 }
 
-// Live is what is believed of eggs of a pen that were seen alive, of which usually this
-// share hatches: as much more or less than usual as the pen's fertile eggs do.
-func (r AgeRecords) Live(penID int64, kind *species.Profile, usual float64) rates.Beta {
-	hatch := kind.UsualHatchPct.At / 100
+// liveEggs is what the kind's usual hatch of live eggs is worth beside a farm's own.
+const liveEggs = 40
+
+// Live is what is believed of eggs of a pen that were seen alive, late in the second half of
+// incubation: the farm's own share of such eggs, beginning at the kind's, as much higher or
+// lower as the pen's fertile eggs hatch than usual there.
+func (w *Snapshot) Live(r AgeRecords, penID int64, kind *species.Profile, late bool) rates.Beta {
+	usual := kind.LiveHatchPct.From / 100
+	if late {
+		usual = kind.LiveHatchPct.To / 100
+	}
+	hatch, own := kind.UsualHatchPct.At/100, rates.Count{}
+	b := rates.Beta{A: startEggs * hatch, B: startEggs * (1 - hatch)}
+	for _, p := range w.Pens {
+		if p.Species != kind.ID {
+			continue
+		}
+		for _, t := range r.Of(p.ID) {
+			own.K, own.N = own.K+t.HatchOfFertile.K, own.N+t.HatchOfFertile.N
+		}
+	}
+	for _, l := range r.live {
+		if l.Late == late && l.Live > 0 {
+			usual = (liveEggs*usual + float64(l.Hatched)) / float64(liveEggs+l.Live)
+			hatch = (liveEggs*hatch + own.K) / (liveEggs + own.N)
+		}
+	}
 	var batches []rates.Count
 	for _, t := range r.Of(penID) {
 		batches = append(batches, t.HatchOfFertile)
 	}
-	b := rates.Beta{A: startEggs * hatch, B: startEggs * (1 - hatch)}.With(r.HatchOfFertile.Worth(batches))
+	b = b.With(r.HatchOfFertile.Worth(batches))
 	mean, size := min(b.Mean()*usual/hatch, 0.98), b.A+b.B
 	return rates.Beta{A: mean * size, B: (1 - mean) * size}
 }

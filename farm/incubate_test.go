@@ -15,6 +15,7 @@ import (
 
 	"metrogon/core/candling"
 	"metrogon/core/choice"
+	"metrogon/core/outcome"
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
@@ -278,4 +279,41 @@ func TestWhatMakesASettingFit(t *testing.T) {
 	assert.Equal(t, []string{"they hatch in Second box", "17 eggs only"}, says())
 	plan.HatcherID, plan.Picks = box, plan.Picks[:1]
 	assert.Empty(t, says(), "eight eggs fit: nothing to cure")
+}
+
+// Of forty eggs seen alive on day 14 twenty hatched, egg by egg. By hand, of ten more that
+// are seen alive then: 91 % of live ones is usual, worth 40 eggs, (36.4 + 20) / 80 = 70.5 %;
+// the farm's fertile eggs hatch at (32 + 20) / 80 = 65 %, the pen's at (8 + 20/40 × 22.5) /
+// (10 + 22.5) = 59.2 %, forty of one batch being worth 40 / (1 + 39 × 0.02) = 22.5. So
+// 70.5 × 59.2 / 65 = 64.3 %.
+func TestLiveEggsHatchAsTheyDidHere(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
+	y.collect(pen, 0, 50, 0)
+	set := func(eggs int) int64 {
+		return y.set(incubate.Setting{
+			Species: "chicken", SetterID: box, HatcherID: box,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: eggs}},
+		})
+	}
+	first := set(40)
+	y.now = start.AddDate(0, 0, 14)
+	_, err := y.Candle.CandleRest(ctx, y.m, key(), first, time.Time{})
+	require.NoError(t, err)
+	y.now = start.AddDate(0, 0, 22)
+	var half []int
+	for no := range 20 {
+		half = append(half, no+1)
+	}
+	_, err = y.Hatch.End(ctx, y.m, key(), first, hatch.Ending{Eggs: nos(y.batch(first), half...), Fate: outcome.Hatched})
+	require.NoError(t, err)
+	_, err = y.Hatch.Close(ctx, y.m, key(), first, time.Time{})
+	require.NoError(t, err)
+	y.now = start
+	second := set(10)
+	y.now = start.AddDate(0, 0, 14)
+	_, err = y.Candle.CandleRest(ctx, y.m, key(), second, time.Time{})
+	require.NoError(t, err)
+	assert.InDelta(t, 6.43, y.batch(second).Prospect.Young, 0.02)
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"sync"
 
+	"metrogon/core/species"
 	"metrogon/store"
 )
 
@@ -92,15 +93,24 @@ func ReadLedger(ctx context.Context, tx *Tx) (Ledger, error) {
 }
 
 // ReadAges reads what the eggs of a species did by their age.
-func ReadAges(ctx context.Context, tx *Tx, species string) (AgeRecords, error) {
+func ReadAges(ctx context.Context, tx *Tx, kind string) (AgeRecords, error) {
 	ledger, err := ReadLedger(ctx, tx)
 	if err != nil {
 		return AgeRecords{}, err
 	}
-	return recall(ctx, tx, agesKey{species}, func() (AgeRecords, error) {
-		rows, err := tx.RecordsByAge(ctx, species)
-		return AgeRecords{rows, ledger}, err
+	return recall(ctx, tx, agesKey{kind}, func() (AgeRecords, error) {
+		rows, live, err := tx.RecordsByAge(ctx, kind, half(kind))
+		return AgeRecords{rows, live, ledger}, err
 	})
+}
+
+// half of a kind's incubation, in days.
+func half(id string) float64 {
+	kind, err := species.Find(id)
+	if err != nil {
+		return 0
+	}
+	return kind.HatchDays.At / 2
 }
 
 // ReadLots reads all that is known of a pen's eggs.

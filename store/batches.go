@@ -465,9 +465,29 @@ const eggsVersion = `select eggs_version from farms where id = $1`
 
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg
-// by egg apart, batch by batch.
-func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, error) {
-	return list[AgeRecord](ctx, tx, `
+// by egg apart, batch by batch. And it tells of eggs that were called live before so many
+// days and after them, the last time in each half, how many hatched: of batches that are
+// done and known egg by egg.
+func (tx *Tx) RecordsByAge(
+	ctx context.Context, species string, half float64,
+) (all []AgeRecord, live []LiveRecord, err error) {
+	q := &pgx.Batch{}
+	ask(q, &live, `
+		with called as (
+			select distinct on (c.egg_id, late) c.egg_id, c.call,
+				s.at > b.set_at + $3::float8 * interval '1 day' as late
+			from batches b
+			join candlings s on s.farm_id = $1 and s.batch_id = b.id
+			join calls c on c.farm_id = $1 and c.candling_id = s.id
+			where b.farm_id = $1 and b.species = $2 and b.closed_at is not null
+			order by c.egg_id, late, c.id desc
+		)
+		select late, count(*)::int as live, (count(*) filter (where e.fate = 'hatched'))::int as hatched
+		from called l
+		join eggs e on e.farm_id = $1 and e.id = l.egg_id
+		where l.call = 'live' and e.fate in ('hatched', 'unhatched', 'removed') and not e.trial
+		group by late`, tx.FarmID, species, half)
+	ask(q, &all, `
 		with by_count as (
 			select y.batch_id
 			from young_counts y
@@ -488,6 +508,13 @@ func (tx *Tx) RecordsByAge(ctx context.Context, species string) ([]AgeRecord, er
 			and s.pen_id in (select id from pens where farm_id = $1 and species = $2)
 		group by 1, 2, 3
 		order by 1, 3, 2`, tx.FarmID, species)
+	return all, live, tx.SendBatch(ctx, q).Close()
+}
+
+// LiveRecord is what became of eggs that were called live in one half of incubation.
+type LiveRecord struct {
+	Late          bool
+	Live, Hatched int
 }
 
 // Miscounted counts sums that are not what the farms' eggs say; for the owner of the tables.

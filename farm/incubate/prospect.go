@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/outcome"
@@ -29,7 +30,7 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 		return o, err
 	}
 	x := w.Beliefs(records)
-	live := liveShare(page)
+	late := page.CandledAt != nil && calendar.Elapsed(page.SetAt, *page.CandledAt) >= page.HatchDay/2
 	on := w.Member.Date(page.SetAt)
 	var atSet, uncalled []choice.Lot
 	var lots []rates.Lot
@@ -60,7 +61,7 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 		uncalled = append(uncalled, open[:int(math.Round(left*float64(len(open))))]...)
 		if n := int(math.Round(left * float64(alive))); n > 0 {
 			// Half of what waiting costs shows by the first candling [common practice].
-			belief := records.Live(p.ID, page.Kind, live)
+			belief := w.Live(records, p.ID, page.Kind, late)
 			lots = append(lots, rates.Lot{Eggs: n, Belief: belief.Scaled((1 + keeps/float64(alive)) / 2)})
 		}
 		hatched += p.Hatched
@@ -71,16 +72,6 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 	o.Young = float64(hatched) + y.Mean()
 	o.Low, o.High = hatched+y.Quantile(0.05), hatched+y.Quantile(0.95)
 	return o, nil
-}
-
-// liveShare is how many in a hundred of eggs seen alive usually hatch: more once they were
-// seen in the second half.
-func liveShare(page Page) float64 {
-	at := page.Kind.LiveHatchPct.From
-	if page.CandledAt != nil && page.CandledAt.Sub(page.SetAt).Hours()/24 >= page.HatchDay/2 {
-		at = page.Kind.LiveHatchPct.To
-	}
-	return at / 100
 }
 
 func ones(lots []choice.Lot) []int {
