@@ -10,6 +10,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/farm"
+	"metrogon/store"
 )
 
 // Prospect is how many young a batch may bring, those that are out already among them: of
@@ -36,33 +37,22 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 	var lots []rates.Lot
 	hatched := 0
 	for _, p := range page.Pens {
-		var open []choice.Lot // one egg each
-		alive, keeps := 0, 0.0
-		for _, e := range p.Eggs {
-			egg := choice.Lot{
+		k := sorted(p, func(e store.Egg) choice.Lot {
+			return choice.Lot{
 				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(page.Kind, farm.AgeDays(e.LaidOn, on)),
 			}
-			atSet = append(atSet, egg)
-			switch fate := farm.FateOf(e); {
-			case fate == outcome.Removed || fate == outcome.Broken:
-				o.Out++
-			case fate != "":
-			case candling.LastOf(e.Calls) == candling.Live:
-				alive, keeps = alive+1, keeps+egg.Keeps
-			case candling.LastOf(e.Calls) == "":
-				open = append(open, egg)
-			}
-		}
+		})
+		atSet, o.Out = append(atSet, k.all...), o.Out+k.out
 		// Of eggs whose young were counted some are shells by now.
 		left := 1.0
 		if in := len(p.Left()); in > 0 {
 			left = float64(p.Alive) / float64(in)
 		}
-		uncalled = append(uncalled, open[:int(math.Round(left*float64(len(open))))]...)
-		if n := int(math.Round(left * float64(alive))); n > 0 {
+		uncalled = append(uncalled, k.open[:int(math.Round(left*float64(len(k.open))))]...)
+		if n := int(math.Round(left * float64(k.alive))); n > 0 {
 			// Half of what waiting costs shows by the first candling [common practice].
 			belief := w.Live(records, p.ID, page.Kind, late)
-			lots = append(lots, rates.Lot{Eggs: n, Belief: belief.Scaled((1 + keeps/float64(alive)) / 2)})
+			lots = append(lots, rates.Lot{Eggs: n, Belief: belief.Scaled((1 + k.keeps/float64(k.alive)) / 2)})
 		}
 		hatched += p.Hatched
 	}
@@ -72,6 +62,31 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 	o.Young = float64(hatched) + y.Mean()
 	o.Low, o.High = hatched+y.Quantile(0.05), hatched+y.Quantile(0.95)
 	return o, nil
+}
+
+// known is a pen's eggs by what is known of them, one lot an egg.
+type known struct {
+	all, open []choice.Lot // as they were set; not called yet
+	alive     int
+	keeps     float64 // of those alive, together
+	out       int
+}
+
+func sorted(p farm.PenEggs, lot func(store.Egg) choice.Lot) (k known) {
+	for _, e := range p.Eggs {
+		egg := lot(e)
+		k.all = append(k.all, egg)
+		switch fate := farm.FateOf(e); {
+		case fate == outcome.Removed || fate == outcome.Broken:
+			k.out++
+		case fate != "":
+		case candling.LastOf(e.Calls) == candling.Live:
+			k.alive, k.keeps = k.alive+1, k.keeps+egg.Keeps
+		case candling.LastOf(e.Calls) == "":
+			k.open = append(k.open, egg)
+		}
+	}
+	return k
 }
 
 func ones(lots []choice.Lot) []int {
