@@ -88,10 +88,12 @@ func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 		own[r.PenID] = rates.Count{K: c.K + young, N: c.N + max(young, float64(r.Set)*x.Keeps(kind, r.Age))}
 	}
 	byKind := map[source][]rates.Count{}
-	for id, c := range own {
-		own[id] = records.worth(id, c)
-		of := source{w.PenByID[id].Species, w.PenByID[id].Supplier}
-		byKind[of] = append(byKind[of], own[id])
+	for _, pen := range w.Pens {
+		if c, known := own[pen.ID]; known {
+			own[pen.ID] = records.worth(pen.ID, c)
+			of := source{pen.Species, pen.Supplier}
+			byKind[of] = append(byKind[of], own[pen.ID])
+		}
 	}
 	for id, pen := range w.PenByID {
 		x.Young[id] = w.start(source{pen.Species, pen.Supplier}, byKind).With(own[id])

@@ -71,7 +71,7 @@ func (w *Snapshot) ByPen(eggs []store.Egg, counted []store.Young, v BatchView) (
 		p.Hatched += p.Counted
 		p.Alive = max(0, p.Alive-p.Counted)
 		r, g := p.Record(v.ClosedAt != nil)
-		p.Rates = RatesOf(r, v.ClosedAt != nil, g)
+		p.Rates = RatesOf(v.Kind, r, v.ClosedAt != nil, g)
 	}
 	return
 }

@@ -110,3 +110,61 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, again())
 }
+
+// Twenty dark shells, of which twelve hatch: at least 12 of 20, reckoned 15 at the usual 80 %
+// of fertile eggs, and never 12 of 12. And ten that nobody looked at, of which nine hatch and
+// one was clear on opening: 9 of 10, and of the nine fertile all.
+func TestFertilityOfEggsThatNobodySaw(t *testing.T) {
+	for _, c := range []struct {
+		eggs, hatch        int
+		opened             string // what the rest showed
+		k, n, ofFertile, f int
+		why                string
+	}{
+		{20, 12, "", 15, 20, 0, 0, "at least 12 of 20"},
+		{10, 9, "infertile", 9, 10, 9, 9, ""},
+	} {
+		t.Run(fmt.Sprint(c.eggs), func(t *testing.T) {
+			y := newYard(t)
+			ctx := y.Context()
+			id := y.incubating(c.eggs)
+			var hatched, rest []int
+			for no := range c.eggs {
+				if no < c.hatch {
+					hatched = append(hatched, no+1)
+				} else {
+					rest = append(rest, no+1)
+				}
+			}
+			y.now = y.now.AddDate(0, 0, 10)
+			if c.opened == "" {
+				_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
+					Call: candling.Unseen, Eggs: nos(y.batch(id), append(hatched, rest...)...),
+				})
+				require.NoError(t, err)
+			}
+			y.now = y.now.AddDate(0, 0, 12)
+			b := y.batch(id)
+			_, err := y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, hatched...), Fate: outcome.Hatched})
+			require.NoError(t, err)
+			if c.opened != "" {
+				_, err = y.Hatch.End(
+					ctx, y.m, key(), id,
+					hatch.Ending{Eggs: nos(b, rest...), Fate: outcome.Unhatched, Stage: c.opened},
+				)
+				require.NoError(t, err)
+			}
+			_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+			require.NoError(t, err)
+			pens, err := y.Flock.Pens(ctx, y.m)
+			require.NoError(t, err)
+			p := pens[0]
+			assert.Equal(
+				t, [4]int{c.k, c.n, c.ofFertile, c.f},
+				[4]int{p.Fertility.K, p.Fertility.N, p.HatchOfFertile.K, p.HatchOfFertile.N},
+			)
+			assert.Contains(t, p.Fertility.Why, c.why)
+			assert.Equal(t, p.Fertility.K, y.batch(id).Pens[0].Fertility.K, "the batch's page says the same")
+		})
+	}
+}

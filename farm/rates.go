@@ -1,8 +1,12 @@
 package farm
 
 import (
+	"maps"
+	"slices"
+
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
+	"metrogon/core/species"
 	"metrogon/store"
 )
 
@@ -14,7 +18,7 @@ func GroupOf(g store.Group) outcome.Group {
 // nothing.
 type Told struct {
 	PenID, BatchID                        int64
-	Trial, Closed                         bool
+	Closed                                bool
 	Eggs                                  int
 	Looked                                outcome.Looked
 	Fertility, HatchOfFertile, HatchOfSet rates.Count
@@ -23,9 +27,9 @@ type Told struct {
 func countOf(k, n int) rates.Count { return rates.Count{K: float64(k), N: float64(n)} }
 
 // Tell reads what eggs of one pen did in one batch, g those whose own end nobody saw.
-func Tell(r store.Record, closed bool, g store.Group) Told {
+func Tell(kind *species.Profile, r store.Record, closed bool, g store.Group) Told {
 	t := tell(r, closed, g)
-	t.reckon(outcome.UsualHatch, false)
+	t.reckon(kind.UsualHatchPct.At/100, false)
 	return t
 }
 
@@ -57,81 +61,93 @@ func told(s store.Sum) Told {
 		r.FertileClosed, r.HatchedFertile = s.Fertile-s.CountedFertile, s.HatchedFertile
 	}
 	g, _ := s.Group()
-	t := tell(r, s.Closed, g)
-	t.Trial = s.Trial
-	return t
+	return tell(r, s.Closed, g)
 }
 
-// Ledger is what the eggs of all pens did, batch by batch, and how far batches of this
-// farm differ from one another.
+// Ledger is what the eggs of all pens did, batch by batch, but for those on trial, and how
+// far batches of this farm differ from one another.
 type Ledger struct {
-	Told                                  []Told // the oldest batches first; eggs on trial apart
-	byPen                                 map[int64][]Told
+	byPen                                 map[int64][]Told // the oldest batches first
 	groups                                map[GroupKey]store.Group
 	Fertility, HatchOfFertile, HatchOfSet rates.Spread
 }
 
-// NewLedger makes it of the sums of all pens. The spread is that of eggs of one pen that
-// are not on trial.
-func NewLedger(sums []store.Sum) (l Ledger) {
-	l.byPen, l.groups = map[int64][]Told{}, groupsByKey(sums)
-	byPen := map[int64][]int{}
-	for i, s := range sums {
-		l.Told = append(l.Told, told(s))
+// NewLedger makes it of the sums of all pens.
+func NewLedger(sums []store.Sum) Ledger {
+	l := Ledger{byPen: map[int64][]Told{}, groups: groupsByKey(sums)}
+	kindOf := map[int64]string{}
+	for _, s := range sums {
 		if !s.Trial {
-			byPen[s.PenID] = append(byPen[s.PenID], i)
+			l.byPen[s.PenID], kindOf[s.PenID] = append(l.byPen[s.PenID], told(s)), s.Species
 		}
 	}
-	for _, rows := range byPen {
-		hatch := outcome.UsualHatch
-		var of rates.Count
-		for _, i := range rows {
-			of.K, of.N = of.K+l.Told[i].HatchOfFertile.K, of.N+l.Told[i].HatchOfFertile.N
+	pens := slices.Sorted(maps.Keys(l.byPen)) // in one order, so that one sum comes of them
+	for _, id := range pens {
+		usual := outcome.UsualHatch
+		if kind, err := species.Find(kindOf[id]); err == nil {
+			usual = kind.UsualHatchPct.At / 100
 		}
-		if of.N >= 20 && of.K > 0 {
-			hatch = of.K / of.N
-		}
-		var looked outcome.Looked
-		for _, i := range rows {
-			looked = looked.Plus(l.Told[i].Looked)
-		}
-		for _, i := range rows {
-			l.Told[i].reckon(hatch, 10*looked.Unknown < looked.All())
-		}
+		reckon(l.byPen[id], usual)
 	}
 	spread := func(of func(Told) rates.Count) rates.Spread {
-		var groups [][]rates.Count
-		for _, rows := range byPen {
-			var batches []rates.Count
-			for _, i := range rows {
-				batches = append(batches, of(l.Told[i]))
+		groups := make([][]rates.Count, len(pens))
+		for i, id := range pens {
+			for _, t := range l.byPen[id] {
+				groups[i] = append(groups[i], of(t))
 			}
-			groups = append(groups, batches)
 		}
 		return rates.SpreadOf(groups)
 	}
 	l.Fertility = spread(func(t Told) rates.Count { return t.Fertility })
 	l.HatchOfFertile = spread(func(t Told) rates.Count { return t.HatchOfFertile })
 	l.HatchOfSet = spread(func(t Told) rates.Count { return t.HatchOfSet })
-	for _, t := range l.Told {
-		if !t.Trial {
-			l.byPen[t.PenID] = append(l.byPen[t.PenID], t)
+	return l
+}
+
+// Done counts the batches that are over, a pen's share of one as one.
+func (l Ledger) Done() (n int) {
+	for _, of := range l.byPen {
+		for _, t := range of {
+			n += OneIf(t.Closed)
 		}
 	}
-	return l
+	return n
 }
 
 // Group of which young were counted, if these eggs are one.
 func (l Ledger) Group(k GroupKey) store.Group { return l.groups[k] }
 
-// reckon counts the fertile eggs: with the pen's hatch of fertile eggs where some could not
-// be seen, and without those where few are unknown of all eggs of the pen.
+// reckon tells the fertility of a pen's eggs, batch by batch, with the hatch of fertile eggs
+// (0 to 1) that is known of the pen, or else is usual for the kind.
+func reckon(of []Told, hatch float64) {
+	var looked outcome.Looked
+	var hatched rates.Count
+	for _, t := range of {
+		looked = looked.Plus(t.Looked)
+		hatched = rates.Count{K: hatched.K + t.HatchOfFertile.K, N: hatched.N + t.HatchOfFertile.N}
+	}
+	if hatched.N >= recordEggs && hatched.K > 0 {
+		hatch = hatched.K / hatched.N
+	}
+	for i := range of {
+		of[i].reckon(hatch, looked.Known())
+	}
+}
+
+// reckon counts the fertile eggs of a batch: with the pen's hatch of fertile eggs (0 to 1)
+// where the fate of eggs that nobody could see decided which are known, and without the
+// unknown where they are few of all eggs of the pen.
 func (t *Told) reckon(hatch float64, few bool) {
-	if few {
-		t.Fertility = countOf(t.Looked.AtLeast(), t.Looked.All()-t.Looked.Unknown)
+	l := t.Looked
+	if l.Known() && t.Closed { // those that hatched unseen were fertile, as all others are known
+		t.HatchOfFertile.K += float64(l.Hatched)
+		t.HatchOfFertile.N += float64(l.Hatched)
+	}
+	if few && (l.Known() || l.Hatched == 0) {
+		t.Fertility = countOf(l.AtLeast(), l.All()-l.Unknown)
 		return
 	}
-	t.Fertility, _ = t.Looked.Count(t.Closed, hatch)
+	t.Fertility, _ = l.Count(t.Closed, hatch)
 }
 
 // Of gives what is told of a pen's eggs that are not on trial.
@@ -151,23 +167,24 @@ type Rate struct {
 type Rates struct{ Fertility, HatchOfFertile, HatchOfSet Rate }
 
 // Rates of some eggs, batch by batch.
-func (l Ledger) Rates(of []Told) Rates {
-	var looked outcome.Looked
+func (l Ledger) Rates(of []Told) (r Rates) {
 	fertility, hatchOfFertile, hatchOfSet := make([]rates.Count, len(of)), make([]rates.Count, len(of)),
 		make([]rates.Count, len(of))
-	reckoned, why := 0.0, ""
+	var looked outcome.Looked
+	done := true
 	for i, t := range of {
 		fertility[i], hatchOfFertile[i], hatchOfSet[i] = t.Fertility, t.HatchOfFertile, t.HatchOfSet
-		if l := t.Looked; l.Unknown < l.All() { // somebody has looked
-			looked = looked.Plus(l)
-			reckoned += t.Fertility.N
+		if t.Looked.Unknown < t.Looked.All() { // somebody has looked
+			looked, done = looked.Plus(t.Looked), done && t.Closed
 		}
 	}
-	r := Rates{rate(l.Fertility, fertility), rate(l.HatchOfFertile, hatchOfFertile), rate(l.HatchOfSet, hatchOfSet)}
-	if looked.All() > 0 && reckoned < float64(looked.All()) && 10*looked.Unknown >= looked.All() {
-		_, why = looked.Count(false, outcome.UsualHatch)
+	r = Rates{rate(l.Fertility, fertility), rate(l.HatchOfFertile, hatchOfFertile), rate(l.HatchOfSet, hatchOfSet)}
+	if looked.All() > 0 && !looked.Known() {
+		_, r.Fertility.Why = looked.Count(done, outcome.UsualHatch)
+		if r.Fertility.N > 0 {
+			r.Fertility.Interval = looked.Widened(r.Fertility.Interval)
+		}
 	}
-	r.Fertility.Why = why
 	return r
 }
 
@@ -184,6 +201,6 @@ func rate(spread rates.Spread, batches []rates.Count) Rate {
 }
 
 // RatesOf tells of the eggs of one batch alone: what they did, not what their pen does.
-func RatesOf(r store.Record, closed bool, g store.Group) Rates {
-	return Ledger{}.Rates([]Told{Tell(r, closed, g)})
+func RatesOf(kind *species.Profile, r store.Record, closed bool, g store.Group) Rates {
+	return Ledger{}.Rates([]Told{Tell(kind, r, closed, g)})
 }

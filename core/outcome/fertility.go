@@ -37,6 +37,9 @@ func (l Looked) Plus(m Looked) Looked {
 // All eggs.
 func (l Looked) All() int { return l.Fertile + l.Infertile + l.Hatched + l.Unknown }
 
+// Known tells that of nearly all it is known: fewer than one in ten are unknown.
+func (l Looked) Known() bool { return 10*l.Unknown < l.All() }
+
 // AtLeast are known to be fertile; a hatch proves it.
 func (l Looked) AtLeast() int { return l.Fertile + l.Hatched }
 
@@ -60,7 +63,7 @@ func (l Looked) Count(done bool, hatchOfFertile float64) (c rates.Count, why str
 	switch {
 	case l.Fertile+l.Infertile+l.Hatched == 0:
 		return c, "nobody has looked yet"
-	case 10*l.Unknown < l.All():
+	case l.Known():
 		return rates.Count{K: float64(l.AtLeast()), N: all - float64(l.Unknown)}, ""
 	case !done:
 		return c, fmt.Sprintf("%s, at most %d: the others are not called yet", told, l.AtMost())
@@ -72,13 +75,23 @@ func (l Looked) Count(done bool, hatchOfFertile float64) (c rates.Count, why str
 		told + ": those that nobody could see are reckoned from those that hatched"
 }
 
-// Interval is the rate of a count of these eggs. Where the unknown were shared out, it
-// reaches at least half the way to what is the least and the most possible.
+// Interval is the rate of a count of these eggs, with the bounds that hold it with this
+// confidence in (0, 1).
 func (l Looked) Interval(c rates.Count, confidence float64) rates.Interval {
 	in := c.Wilson(confidence)
-	if c.N == float64(l.All()) && l.Unknown > 0 {
-		least, most := float64(l.AtLeast())/c.N, float64(l.AtMost())/c.N
-		in.Low, in.High = min(in.Low, (in.Rate+least)/2), max(in.High, (in.Rate+most)/2)
+	if c.N == float64(l.All()) {
+		return l.Widened(in)
 	}
+	return in
+}
+
+// Widened makes an interval reach at least half the way from its rate to what is the least
+// and the most possible, where unknown eggs were shared out.
+func (l Looked) Widened(in rates.Interval) rates.Interval {
+	if l.Unknown == 0 {
+		return in
+	}
+	least, most := float64(l.AtLeast())/float64(l.All()), float64(l.AtMost())/float64(l.All())
+	in.Low, in.High = min(in.Low, (in.Rate+least)/2), max(in.High, (in.Rate+most)/2)
 	return in
 }

@@ -31,13 +31,7 @@ type Overview struct {
 // Overview shows all pens.
 func (b *Service) Overview(ctx context.Context, m *farm.Member) (Overview, error) {
 	pens, ledger, err := b.pens(ctx, m)
-	o := Overview{Kinds: ByKind(pens), Points: ledger.HatchOfSet.Points()}
-	for _, t := range ledger.Told {
-		if t.Closed && !t.Trial {
-			o.Batches++
-		}
-	}
-	return o, err
+	return Overview{ByKind(pens), ledger.HatchOfSet.Points(), ledger.Done()}, err
 }
 
 // Says tells of the spread in one sentence.

@@ -7,6 +7,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/marks"
 	"metrogon/core/outcome"
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -48,6 +49,7 @@ type Part struct {
 type lots struct {
 	all    []store.PenLot
 	ledger farm.Ledger
+	kind   *species.Profile
 }
 
 // byBatch tells of the eggs that are not on trial, the newest batch first.
@@ -101,11 +103,11 @@ func (l lots) known(x store.PenLot, g store.Group) (t farm.Told, leftOut int) {
 	closed := x.SetClosed > 0
 	part := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}
 	if _, _, leftOut = part.Known(); leftOut == 0 {
-		return farm.Tell(x.Record, closed, g), 0
+		return farm.Tell(l.kind, x.Record, closed, g), 0
 	}
 	r := x.Record
 	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-	return farm.Tell(r, closed, store.Group{}), leftOut
+	return farm.Tell(l.kind, r, closed, store.Group{}), leftOut
 }
 
 func (p *PenPage) count(l lots) {
@@ -189,7 +191,11 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		if err != nil {
 			return err
 		}
-		l := lots{all, ledger}
+		kind, err := w.Kind(pen.Species)
+		if err != nil {
+			return err
+		}
+		l := lots{all, ledger, kind}
 		page.count(l)
 		page.compare(l)
 		page.Band = w.Band(id)

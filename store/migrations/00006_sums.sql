@@ -70,47 +70,69 @@ create function sum_batches(farms bigint[], batches bigint[]) returns void langu
 $$;
 -- +goose StatementEnd
 
+-- A number that is never used twice says which state of its eggs a farm has: what was
+-- reckoned from all of them holds as long as it stays (farm.memory). It changes in the
+-- transaction that changes eggs, the end of a batch or a count of young.
+create sequence egg_versions;
+grant usage on sequence egg_versions to metrogon_farm, metrogon_serve;
+alter table farms add column eggs_version bigint not null default nextval('egg_versions');
+
 -- +goose StatementBegin
-create function sum_new_eggs() returns trigger language plpgsql as $$
+create function note_change() returns trigger language plpgsql as $$
 begin
-  perform sum_batches(array_agg(farm_id), array_agg(batch_id))
-    from (select distinct farm_id, batch_id from new_eggs where batch_id is not null) t;
+  if tg_table_name = 'eggs' then -- they came or went
+    perform sum_batches(array_agg(farm_id), array_agg(batch_id))
+      from (select distinct farm_id, batch_id from changed where batch_id is not null) t;
+  end if;
+  update farms set eggs_version = nextval('egg_versions') where id in (select farm_id from changed);
   return null;
 end $$;
 -- +goose StatementEnd
 
 -- +goose StatementBegin
-create function sum_gone_eggs() returns trigger language plpgsql as $$
-begin
-  perform sum_batches(array_agg(farm_id), array_agg(batch_id))
-    from (select distinct farm_id, batch_id from old_eggs where batch_id is not null) t;
-  return null;
-end $$;
--- +goose StatementEnd
-
--- +goose StatementBegin
-create function sum_changed_eggs() returns trigger language plpgsql as $$
+create function note_changed_eggs() returns trigger language plpgsql as $$
 begin
   perform sum_batches(array_agg(farm_id), array_agg(batch_id))
     from (
       select distinct o.farm_id, b.batch_id
-      from old_eggs o
-      join new_eggs n on n.farm_id = o.farm_id and n.id = o.id
+      from before o
+      join changed n on n.farm_id = o.farm_id and n.id = o.id
       cross join lateral (values (o.batch_id), (n.batch_id)) b (batch_id)
       where b.batch_id is not null
         and (o.batch_id, o.pen_id, o.laid_on, o.trial, o.fate, o.fertile)
           is distinct from (n.batch_id, n.pen_id, n.laid_on, n.trial, n.fate, n.fertile)
     ) t;
+  update farms set eggs_version = nextval('egg_versions')
+  where id in (
+    select o.farm_id
+    from before o
+    join changed n on n.farm_id = o.farm_id and n.id = o.id
+    where (o.batch_id, o.pen_id, o.laid_on, o.trial, o.fate, o.fertile, o.rejected, o.reason, o.collection_id)
+      is distinct from
+      (n.batch_id, n.pen_id, n.laid_on, n.trial, n.fate, n.fertile, n.rejected, n.reason, n.collection_id)
+  );
   return null;
 end $$;
 -- +goose StatementEnd
 
-create trigger sum_new_eggs after insert on eggs
-  referencing new table as new_eggs for each statement execute function sum_new_eggs();
-create trigger sum_gone_eggs after delete on eggs
-  referencing old table as old_eggs for each statement execute function sum_gone_eggs();
-create trigger sum_changed_eggs after update on eggs
-  referencing old table as old_eggs new table as new_eggs
-  for each statement execute function sum_changed_eggs();
+create trigger eggs_come after insert on eggs
+  referencing new table as changed for each statement execute function note_change();
+create trigger eggs_go after delete on eggs
+  referencing old table as changed for each statement execute function note_change();
+create trigger eggs_change after update on eggs
+  referencing old table as before new table as changed
+  for each statement execute function note_changed_eggs();
+create trigger batches_change after update on batches
+  referencing new table as changed for each statement execute function note_change();
+create trigger batches_go after delete on batches
+  referencing old table as changed for each statement execute function note_change();
+create trigger young_come after insert on young_counts
+  referencing new table as changed for each statement execute function note_change();
+create trigger young_change after update on young_counts
+  referencing new table as changed for each statement execute function note_change();
+create trigger young_go after delete on young_counts
+  referencing old table as changed for each statement execute function note_change();
+create trigger collections_change after update on collections
+  referencing new table as changed for each statement execute function note_change();
 
 insert into egg_sums select * from egg_sums_anew;

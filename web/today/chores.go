@@ -77,7 +77,7 @@ func groups(due []chores.Chore, now time.Time) (all []group) {
 	return all
 }
 
-// Taps are the buttons of a chore, the likely one last.
+// Taps are the buttons of a chore.
 func (r row) Taps() []tap {
 	c := r.Chore
 	eggs := wording.Plural(c.Eggs, "egg")
