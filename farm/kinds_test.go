@@ -54,8 +54,8 @@ func TestTheFarmsOwnWay(t *testing.T) {
 		return f.Name == "lockdown_day"
 	})]
 	assert.Equal(
-		t, []any{25.0, "common practice", 23.0, "unusual: 25 to 25 is common"},
-		[]any{lock.Shipped.At, lock.Shipped.Origin.String(), lock.Change.At, lock.Unusual},
+		t, []any{25.0, "common practice", 23.0, species.Figure{From: 25, To: 25}},
+		[]any{lock.Shipped.At, lock.Shipped.Origin.String(), lock.Change.At, *lock.Usual},
 		"the shipped value stays beside the own one",
 	)
 

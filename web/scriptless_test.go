@@ -86,6 +86,37 @@ func TestDaysAreCountedAsThePersonCounts(t *testing.T) {
 	body := v.get("/kinds/chicken").body
 	assert.Regexp(t, `name="lockdown_day"[^>]*value="20"`, body)
 	assert.Regexp(t, `name="candle_days"[^>]*value="8, 15"`, body)
+	for field, typed := range map[string]string{"lockdown_day": "99", "temperature_c": "50"} {
+		body = v.post("/kinds/chicken", url.Values{"key": {farm.NewKey()}, "school": {"wet"}, "hand_turns": {"5"},
+			"washing": {"unwashed"}, "mistings": {"0"}, "cool_min": {"0"}, field: {typed}}).body
+		assert.Contains(t, body, map[string]string{
+			"lockdown_day": "it may be 13–23 days", "temperature_c": "it may be 35–39.5 °C",
+		}[field])
+	}
+	assert.Contains(t, v.post("/kinds/chicken", url.Values{"key": {farm.NewKey()}, "school": {"wet"},
+		"hand_turns": {"5"}, "washing": {"unwashed"}, "mistings": {"0"}, "cool_min": {"0"}, "lockdown_day": {"22"},
+	}).body, "Lockdown on day 22 leaves no day before the hatch on day 22; it may be up to day 21")
+	assert.Contains(t, v.post("/settings/farm", url.Values{"key": {farm.NewKey()}, "farm": {"X"}, "zone": {"UTC"},
+		"chore_at": {"07:00"}, "warm_hours": {"24"}, "rest_hours": {"24"}, "altitude": {"high"},
+	}).body, "The altitude in metres is &#34;high&#34;; it may be a whole number.")
 	batch := v.find("/batches", `href="(/batches/\d+)"[^>]*><b>Chicken`)
 	assert.Contains(t, v.get(batch).body, "Lockdown, day 20")
+}
+
+// Each page of an empty farm says what it is for; none of those that others lead to is missing.
+func TestAnEmptyFarmHasItsPages(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	v := s.visitor()
+	require.Equal(t, http.StatusSeeOther, v.post("/set-up", url.Values{
+		"farm": {"Fern Hollow"}, "zone": {"UTC"}, "name": {"Nell Ash"}, "email": {"nell@fern.example"},
+		"password": {"a-long-password"},
+	}).status)
+	for _, path := range []string{
+		"/", "/eggs", "/eggs/store", "/eggs/waiting", "/eggs/import", "/set", "/batches", "/board", "/pens",
+		"/machines", "/parcels", "/settings", "/practice", "/kinds/goose",
+	} {
+		assert.Equal(t, http.StatusOK, v.get(path).status, path)
+	}
+	assert.Contains(t, v.get("/eggs/waiting").body, "Name the first pen")
 }

@@ -149,21 +149,39 @@ func (o Own) days(days []int) error {
 	return nil
 }
 
+// DayError is figures that contradict one another; its days of incubation are numbered in
+// completed days, until somebody who counts otherwise reads it.
+type DayError struct {
+	format string
+	days   []float64
+}
+
+// Counted says it with the set day as day 0 or 1.
+func (e DayError) Counted(setDay int) string {
+	days := make([]any, len(e.days))
+	for i, d := range e.days {
+		days[i] = short(d + float64(setDay))
+	}
+	return fmt.Sprintf(e.format, days...)
+}
+
+func (e DayError) Error() string { return e.Counted(0) }
+
 // agrees checks figures against one another.
 func (p *Profile) agrees() error {
-	switch last := p.CandleDays.Days[len(p.CandleDays.Days)-1]; {
+	switch last := float64(p.CandleDays.Days[len(p.CandleDays.Days)-1]); {
 	case p.IsReptile():
 		return nil
 	case p.LockdownDay.At > p.HatchDays.At-1:
-		return fmt.Errorf(
+		return DayError{
 			"lockdown on day %s leaves no day before the hatch on day %s; it may be up to day %s",
-			short(p.LockdownDay.At), short(p.HatchDays.At), short(math.Floor(p.HatchDays.At-1)),
-		)
-	case float64(last) > p.LockdownDay.At:
-		return fmt.Errorf(
-			"candling on day %d lies behind lockdown on day %s; it may be up to that day", last,
-			short(p.LockdownDay.At),
-		)
+			[]float64{p.LockdownDay.At, p.HatchDays.At, math.Floor(p.HatchDays.At - 1)},
+		}
+	case last > p.LockdownDay.At:
+		return DayError{
+			"candling on day %s lies behind lockdown on day %s; it may be up to that day",
+			[]float64{last, p.LockdownDay.At},
+		}
 	case p.StorageLimitDays.At < p.StorageBestDays.At:
 		return fmt.Errorf(
 			"eggs keep best up to day %s, yet most stop at day %s; it may be the other way round",
@@ -173,13 +191,11 @@ func (p *Profile) agrees() error {
 	return nil
 }
 
-// Unusual says in words that a farm's value lies off what is usual, or nothing.
-// Usual is within the shipped span and a little around it: half a degree, a
-// tenth of the value.
-func (p *Profile) Unusual(c Change) string {
+// Unusual tells whether a farm's value lies off what is usual, and between what it is then.
+func (p *Profile) Unusual(c Change) (usual Figure, odd bool) {
 	f, ok := p.Figure(c.Figure)
 	if !ok || !f.Known() {
-		return ""
+		return usual, false
 	}
 	slack := .1 * f.At
 	switch c.Figure {
@@ -188,15 +204,12 @@ func (p *Profile) Unusual(c Change) string {
 	case "lockdown_day", "hatch_days":
 		slack = 0
 	}
-	low, high := f.From-slack, f.To+slack
-	at, from, to := c.At, c.From, c.To
+	usual = Figure{From: f.From - slack, To: f.To + slack}
+	from, to := c.From, c.To
 	if from == 0 && to == 0 {
-		from, to = at, at
+		from, to = c.At, c.At
 	}
-	if from < low-1e-9 || to > high+1e-9 {
-		return fmt.Sprintf("unusual: %s to %s is common", short(low), short(high))
-	}
-	return ""
+	return usual, from < usual.From-1e-9 || to > usual.To+1e-9
 }
 
 func short(f float64) string {

@@ -2,6 +2,7 @@ package kinds
 
 import (
 	"context"
+	"errors"
 	"math"
 	"slices"
 
@@ -31,8 +32,8 @@ type FigureRow struct {
 	Shipped species.Figure
 	Days    species.Days // of candle_days
 	Change  *species.Change
-	Unusual string // what is odd about the own value
-	Void    string // why the own value does not count any more
+	Usual   *species.Figure // where the own value is unusual
+	Void    string          // why the own value does not count any more
 }
 
 // IsDays tells a list of days from a figure.
@@ -62,9 +63,11 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 			for _, f := range all.Figures {
 				if f.Species == shipped.ID && f.Figure == o.Name {
 					row.Change = &species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days}
-					row.Unusual = shipped.Unusual(*row.Change)
+					if usual, odd := shipped.Unusual(*row.Change); odd {
+						row.Usual = &usual
+					}
 					if _, err := shipped.With([]species.Change{*row.Change}); err != nil {
-						row.Void = err.Error()
+						row.Void = told(err, m)
 					}
 				}
 			}
@@ -114,10 +117,19 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []Kind
 	return
 }
 
-func check(shipped *species.Profile, changes []species.Change, way method.Method) error {
+// told says what is wrong with figures, with days as the member counts.
+func told(err error, m *farm.Member) string {
+	var clash species.DayError
+	if errors.As(err, &clash) {
+		return clash.Counted(m.CountFrom)
+	}
+	return err.Error()
+}
+
+func check(m *farm.Member, shipped *species.Profile, changes []species.Change, way method.Method) error {
 	var p farm.Problems
 	if _, err := shipped.With(changes); err != nil {
-		p.Addf("figures", "%s.", wording.Capital(err.Error()))
+		p.Addf("figures", "%s.", wording.Capital(told(err, m)))
 	}
 	if field, says := way.Check(shipped); field != "" && !shipped.IsReptile() {
 		p.Addf(field, "%s", says)
@@ -138,7 +150,7 @@ func (b *Service) SaveKind(
 		if err != nil {
 			return farm.Done{}, farm.ErrNone
 		}
-		if err := check(shipped, changes, way); err != nil {
+		if err := check(m, shipped, changes, way); err != nil {
 			return farm.Done{}, err
 		}
 		rows := make([]store.Figure, len(changes))
@@ -147,7 +159,7 @@ func (b *Service) SaveKind(
 			rows[i] = store.Figure{
 				Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days,
 			}
-			if u := shipped.Unusual(c); u != "" {
+			if _, unusual := shipped.Unusual(c); unusual {
 				odd = " Some values are unusual; they are marked."
 			}
 		}

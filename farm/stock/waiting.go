@@ -49,7 +49,8 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 		slices.SortFunc(page.Kinds, farm.CompareKinds)
 		if page.Kind, err = w.Kind(kindID); err != nil || page.Kind.IsReptile() {
 			if len(page.Kinds) == 0 {
-				return farm.ErrNone
+				page.Kind = nil
+				return nil
 			}
 			page.Kind = page.Kinds[0]
 		}

@@ -100,6 +100,9 @@ func (r handler) waiting(c *echo.Context, m *farm.Member) error {
 
 func draw(w stock.Waiting) *waiting {
 	d := &waiting{Waiting: w}
+	if w.Kind == nil { // no birds are kept yet
+		return d
+	}
 	x := func(day float64) float64 { return (day - 1) / float64(len(w.Ages)-1) }
 	y := func(rel float64) float64 { return page.Down(min(rel, 1.1)) }
 	for _, a := range w.Ages {

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/kinds"
 	"metrogon/web/page"
+	"metrogon/web/say"
 )
 
 //go:embed *.html
@@ -49,22 +50,26 @@ func (k handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 // Written is a figure as it is typed, in the person's unit: one number, or a
 // span.
 func (data) Written(v page.Meta, o species.Own, at, from, to float64) string {
+	return written(v.Reader, o, at, from, to)
+}
+
+func written(to say.Reader, o species.Own, at, low, high float64) string {
 	one := func(f float64) string {
 		switch {
 		case o.Unit == "°C":
-			return v.Degrees(f)
+			return to.Degrees(f)
 		case o.OnDay():
-			f += float64(v.Member.CountFrom)
+			f += float64(to.Member.CountFrom)
 		}
 		return page.Number(f)
 	}
 	switch {
-	case from == 0 && to == 0, from == to:
+	case low == 0 && high == 0, low == high:
 		return one(at)
-	case at == 0, at == (from+to)/2:
-		return one(from) + "–" + one(to)
+	case at == 0, at == (low+high)/2:
+		return one(low) + "–" + one(high)
 	}
-	return one(at) + " (" + one(from) + "–" + one(to) + ")"
+	return one(at) + " (" + one(low) + "–" + one(high) + ")"
 }
 
 // Days writes a list of days, as the person counts.
@@ -95,17 +100,17 @@ func (d data) Evening(v page.Meta) float64 {
 }
 
 // Unit is a figure's unit as the person reads it.
-func (data) Unit(v page.Meta, o species.Own) string {
+func (data) Unit(v page.Meta, o species.Own) string { return unit(v.Member, o) }
+
+func unit(m *farm.Member, o species.Own) string {
 	if o.Unit == "°C" {
-		return "°" + v.Member.Temperature
+		return "°" + m.Temperature
 	}
 	return o.Unit
 }
 
 // Range is where a value may lie.
-func (d data) Range(v page.Meta, o species.Own) string {
-	return strings.Trim(d.Written(v, o, 0, o.Least, o.Most), "()")
-}
+func (data) Range(v page.Meta, o species.Own) string { return written(v.Reader, o, 0, o.Least, o.Most) }
 
 func (k handler) save(c *echo.Context, m *farm.Member) error {
 	f, err := page.ReadForm(c)
@@ -166,6 +171,14 @@ func read(f *page.Form, m *farm.Member, o species.Own) (c species.Change, typed 
 		}
 		v = append(v, n)
 		c.Days = append(c.Days, int(max(min(n, 1e6), -1e6)))
+	}
+	for _, n := range v {
+		if !(n >= o.Least && n <= o.Most) {
+			f.Problems = append(f.Problems, farm.Problem{Field: o.Name, Says: o.Title + " is " + strconv.Quote(
+				page.Short(f.Get(o.Name))) + "; it may be " +
+				strings.TrimSpace(written(say.Reader{Member: m}, o, 0, o.Least, o.Most)+" "+unit(m, o)) + "."})
+			return c, false
+		}
 	}
 	switch {
 	case o.Name == "candle_days":

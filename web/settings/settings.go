@@ -35,11 +35,14 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return farm.Done{Said: "Your units are kept."}, o.People.SaveUnits(c.Request().Context(), m, units)
 	})))
 	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), people.Rules{Name: f.Get("farm"),
-			Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
+		rules := people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
 			WarmHours: f.Int("warm_hours", "The warm-up in hours"),
 			RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"),
-			AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)})
+			AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)}
+		if f.Problems != nil {
+			return farm.Done{}, f.Problems
+		}
+		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), rules)
 	})))
 	e.POST("/settings/password", s.Signed(o.saving(o.password)))
 	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
