@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"metrogon/core/calendar"
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
@@ -75,4 +76,39 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 			require.NoError(t, err)
 		}
 	}
+}
+
+// The pull is told for a day after the first young; who pulls, and writes the young down with
+// it, is not told to pull again.
+func TestPulledIsPulled(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(12)
+	y.now = start.AddDate(0, 0, 18)
+	_, err := y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	require.NoError(t, err)
+	_, err = y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})
+	require.NoError(t, err)
+	pull := func() (at []string) {
+		page, err := y.Today.Page(ctx, y.m)
+		require.NoError(t, err)
+		for _, c := range append(page.Due, page.Soon...) {
+			if c.Kind == calendar.Pull {
+				at = append(at, c.At.In(y.m.Place).Format("2 15:04"))
+			}
+		}
+		return
+	}
+	y.now = start.AddDate(0, 0, 20)
+	assert.Equal(t, []string{"23 07:00"}, pull(), "set on the 1st at 18:00: half a day after the hatch, at the chores")
+	pen := y.batch(id).Pens[0].ID
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 2}})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"23 07:00"}, pull(), "two were early, the others are not out")
+	y.now = time.Date(2027, 3, 23, 9, 0, 0, 0, time.UTC)
+	_, err = y.Incubate.TickOff(ctx, y.m, key(), id, calendar.Pull, 22)
+	require.NoError(t, err)
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 7}})
+	require.NoError(t, err)
+	assert.Empty(t, pull())
 }

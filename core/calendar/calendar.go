@@ -238,18 +238,15 @@ func Schedule(b Batch) ([]Milestone, error) {
 	if o.Pull != nil {
 		pull = max(first(dry), float64(*o.Pull))
 	}
-	do(Pull, pull)
-	wait := pullDays
-	if p.PullAfterH.Known() {
-		wait = p.PullAfterH.At / 24
-	}
-	if at := After(b.FirstOut, wait).In(b.Zone); !b.FirstOut.IsZero() {
-		if at.Before(dry) {
-			at = dry
+	if !b.FirstOut.IsZero() {
+		wait := pullDays
+		if p.PullAfterH.Known() {
+			wait = p.PullAfterH.At / 24
 		}
-		day := Elapsed(b.SetAt, at)
-		all[len(all)-1] = Milestone{Pull, day, at, at, at, b.label(Pull, day)}
+		// The chores nearest to it: nobody pulls at four in the morning.
+		pull = max(first(dry), first(After(b.FirstOut, wait-0.5)))
 	}
+	do(Pull, pull)
 	do(ClearOut, b.clearOut(hatch, first))
 	slices.SortStableFunc(all, func(x, y Milestone) int { return x.At.Compare(y.At) })
 	return all, nil

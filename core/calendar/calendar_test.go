@@ -327,14 +327,18 @@ func TestThePullFollowsTheHatch(t *testing.T) {
 	}
 	assert.Equal(t, "22 23:50", find(calendar.Hatch).At.Format("2 15:04"))
 	assert.Equal(t, "24 07:00", find(calendar.Pull).At.Format("2 15:04"), "not six hours before they hatch")
-	b.FirstOut = time.Date(2027, 2, 22, 15, 0, 0, 0, time.UTC)
-	assert.Equal(t, "23 15:00", find(calendar.Pull).At.Format("2 15:04"))
+	b.FirstOut = time.Date(2027, 2, 23, 4, 20, 0, 0, time.UTC)
+	assert.Equal(t, "24 07:00", find(calendar.Pull).At.Format("2 15:04"), "a day later, at the chores nearest to it")
+	b.FirstOut = time.Date(2027, 2, 23, 18, 0, 0, 0, time.UTC)
+	assert.Equal(t, "24 07:00", find(calendar.Pull).At.Format("2 15:04"), "13 hours, rather than 37")
+	b.FirstOut = time.Date(2027, 2, 23, 20, 0, 0, 0, time.UTC)
+	assert.Equal(t, "25 07:00", find(calendar.Pull).At.Format("2 15:04"))
 	b.FirstOut = time.Date(2027, 2, 21, 8, 0, 0, 0, time.UTC)
-	assert.Equal(t, "23 11:50", find(calendar.Pull).At.Format("2 15:04"), "not before the hatch and half a day")
+	assert.Equal(t, "24 07:00", find(calendar.Pull).At.Format("2 15:04"), "not before the hatch and half a day")
 	own, err := hen.With([]species.Change{{Figure: "pull_after_h", At: 36}})
 	require.NoError(t, err)
-	b.Species, b.FirstOut = own, time.Date(2027, 2, 22, 15, 0, 0, 0, time.UTC)
-	assert.Equal(t, "24 03:00", find(calendar.Pull).At.Format("2 15:04"), "as the farm does it")
+	b.Species, b.FirstOut = own, time.Date(2027, 2, 23, 18, 0, 0, 0, time.UTC)
+	assert.Equal(t, "25 07:00", find(calendar.Pull).At.Format("2 15:04"), "as the farm does it")
 	b.Species = hen
 	evening := 17.5
 	b.Overrides.Lockdown = &evening

@@ -30,6 +30,7 @@ type Certainty struct {
 	Sure                      bool    // within five points to either side
 	AgainDay                  float64 // else: when to weigh again,
 	AgainWithin               float64 // and within how many points it will be known then
+	GOff                      float64 // mg per day and kPa by which G may be off, 95 times in 100
 	GExpected                 float64 // usual for the mass, at this altitude
 	CheckHygrometer           bool    // the eggs' own is far from it
 }
@@ -107,6 +108,7 @@ func (l Lot) span(o *Outlook, points []Weighing, day float64, more int) (low, hi
 	switch {
 	case more == 0: // the scatter of more weighings is not known yet
 		off = max(math.Hypot(off, 1000*1.96*swapped/(x[len(x)-1]-x[0])), o.GHigh-o.G)
+		o.GOff = off
 	case swapped > 0: // then two weighings of the same eggs tell, and lead back to the fresh ones
 		between := x[len(x)-1] - x[len(x)-2]
 		off = 1000 * step * math.Sqrt2 / between

@@ -103,7 +103,10 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 		case calendar.Lockdown:
 			done = v.LockedAt != nil
 		case calendar.Pull:
-			done = done || (v.LockedAt == nil && !v.Kind.IsReptile())
+			// It moves with the first young; once pulled is pulled, whatever day it stood on.
+			done = (v.LockedAt == nil && !v.Kind.IsReptile()) || slices.ContainsFunc(
+				ticks, func(t store.ChoreDone) bool { return t.BatchID == v.ID && t.Kind == calendar.Pull },
+			)
 		case calendar.ClearOut:
 			done = v.LockedAt == nil && !v.Kind.IsReptile()
 		default:

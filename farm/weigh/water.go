@@ -47,7 +47,8 @@ type WaterSeries struct {
 	Advice string
 	How    string
 	single bool    // one egg on the scale at a time
-	GoTo   float64 // humidity to hold from now on; 0: none is advised
+	GoTo   float64 // humidity in % to hold from now on; 0: none is advised
+	LeadTo float64 // loss in % by lockdown to which it leads
 	WetC   float64 // wet-bulb temperature of the advised air
 	TempC  float64
 }
@@ -314,6 +315,7 @@ func (s *WaterSeries) work(page Water) {
 		s.Weighings[i].LossPct = 100 * (1 - s.Weighings[i].MeanG/fresh)
 	}
 	s.advise(page)
+	s.LeadTo = s.After(s.GoTo, page.LastDay)
 	if state, err := air.FromRH(s.TempC, s.GoTo, air.PressureAt(page.altitude)); err == nil && s.GoTo > 0 {
 		s.WetC = state.WetBulbC
 	}

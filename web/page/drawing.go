@@ -97,7 +97,11 @@ func Draw(v farm.BatchView, to say.Reader) Ribbon {
 		part("resting", "resting", 0, day(hatch.From))
 	}
 	part("window", "", day(hatch.From), day(hatch.To))
-	part("drying", "drying", day(hatch.To), days)
+	after := "drying"
+	if !locked { // late ones keep weeks
+		after = "resting"
+	}
+	part(after, after, day(hatch.To), days)
 	r.Ticks = ticks(days, v.HatchDay, count)
 	for _, ms := range v.Milestones {
 		if ms.Kind == calendar.Candle && (!locked || ms.Day < shut.Day-2) {

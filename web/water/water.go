@@ -149,15 +149,17 @@ func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
 	line := func(loss float64) string {
 		return fmt.Sprintf("%g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(loss))
 	}
-	k.Forecast, k.Advise = line(s.ProjectedPct), line(s.BestLossPct)
-	k.Advised = page.Level{Y: y(s.BestLossPct), Label: fmt.Sprintf("%.0f %% advised", s.BestLossPct)}
-	k.AsNow = page.Level{
-		Y: page.Apart(k.Advised.Y, y(s.ProjectedPct)), Label: fmt.Sprintf("%.0f %% as now", s.ProjectedPct),
+	k.Forecast = line(s.ProjectedPct)
+	k.AsNow = page.Level{Y: y(s.ProjectedPct), Label: fmt.Sprintf("%.0f %% as now", s.ProjectedPct)}
+	if s.GoTo > 0 {
+		k.Advise = line(s.LeadTo)
+		k.Advised = page.Level{Y: y(s.LeadTo), Label: fmt.Sprintf("%.0f %% advised", s.LeadTo)}
+		k.AsNow.Y = page.Apart(k.Advised.Y, k.AsNow.Y)
 	}
 	more := s.ProjectedPct - s.LossPct
 	k.Fan = fmt.Sprintf(
-		"%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*s.GHigh/s.G), x(w.LastDay),
-		y(s.LossPct+more*s.GLow/s.G),
+		"%g,%g %g,%g %g,%g", x(last.Day), y(s.LossPct), x(w.LastDay), y(s.LossPct+more*(1+s.GOff/s.G)), x(w.LastDay),
+		y(s.LossPct+more*max(0, 1-s.GOff/s.G)),
 	)
 	return
 }
