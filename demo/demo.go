@@ -190,7 +190,7 @@ func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error)
 			}
 			rooms = append(rooms, room)
 		}
-		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter, ByHand: b.kind == "still-air"}
+		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter, ByHand: b.kind == "still-air", CleanDays: 1}
 		if b.name == "Cabinet" { // it runs through, and was started on some day
 			at := l.now.AddDate(0, 0, -40)
 			machine.CounterStartedAt = &at
@@ -289,7 +289,10 @@ func (l *loader) present(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return l.room(ctx)
+	if err := l.room(ctx); err != nil {
+		return err
+	}
+	return l.ahead(ctx)
 }
 
 func collection(p pen, on time.Time, eggs, rejected int) store.Collection {

@@ -10,11 +10,22 @@ import (
 // is wrong; where it did not, the check is the last to say so. A test sees that none
 // is without its sentence.
 var checks = map[string]Problem{
+	"away_actions_check": {"actions", "Tick what is not done on those days: set, lockdown, pull."},
+	"away_days_check":    {"to_on", "The last day comes before the first."},
+	"away_why_check":     {"why", "What it is for may have 60 characters."},
+	"bans_days_check":    {"to_on", "The last day comes before the first."},
+
 	"batches_check":              {"when", "A batch cannot go into lockdown before it was set."},
 	"batches_check1":             {"when", "A batch cannot be closed before it was set."},
 	"batches_storage_days_check": {"eggs", "Eggs cannot have been laid after they were set."},
-	"calls_call_check":           {"call", "That is no call."},
-	"care_check":                 {"kind", "Care is of one batch, machine or place."},
+	"brooders_name_check":        {"name", "The brooder's name may have 1 to 60 characters."},
+	"brooders_places_check":      {"places", "A brooder may have 1 to 100,000 places."},
+
+	"calls_call_check": {"call", "That is no call."},
+	"care_check":       {"kind", "Care is of one batch, machine or place."},
+
+	"closures_days_check": {"to_on", "The last day comes before the first."},
+	"closures_why_check":  {"why", "Why it is closed may have 60 characters."},
 
 	"collections_hen_check":       {"hen", "The name of the hen may have 30 characters."},
 	"collections_note_check":      {"note", "The note may have 500 characters."},
@@ -40,6 +51,7 @@ var checks = map[string]Problem{
 	"machine_room_hatching_check":  {"rooms", "A machine may hold 0 to 100,000 eggs while hatching."},
 	"machine_room_per_place_check": {"rooms", "A place of a tray may hold 1 to 20 eggs."},
 	"machine_room_setting_check":   {"rooms", "A machine may hold 0 to 100,000 eggs while setting."},
+	"machines_clean_days_check":    {"clean_days", "The days of cleaning may be 0 to 30."},
 	"machines_counter_from_check":  {"counter_from", "A counter begins at 0 or 1."},
 	"machines_kind_check":          {"kind", "Pick what kind of machine it is."},
 	"machines_name_check":          {"name", "The machine's name may have 1 to 60 characters."},
@@ -50,6 +62,15 @@ var checks = map[string]Problem{
 	"methods_mistings_check":   {"mistings", "Eggs are misted up to twice a day."},
 	"methods_school_check":     {"school", "Pick a school of humidity."},
 	"methods_washing_check":    {"washing", "Pick what is done to the shells."},
+
+	"orders_count_check":     {"count", "1 to 10,000 may be promised."},
+	"orders_delivered_check": {"delivered", "0 to 100,000 may be handed over."},
+	"orders_note_check":      {"note", "The note may have 500 characters."},
+	"orders_price_check":     {"price", "The price of one may be 0 to 100,000."},
+	"orders_sure_pct_check":  {"sure_pct", "A promise may be 50 to 99 % sure."},
+	"orders_what_check":      {"what", "Pick what is promised: young, females only, or hatching eggs."},
+	"orders_who_check":       {"who", "Whom it is for may have 1 to 80 characters."},
+	"orders_window_check":    {"to_on", "The last day comes before the first."},
 
 	"parcels_broken_check":    {"broken", "More eggs cannot be broken than were sent."},
 	"parcels_check":           {"broken", "More eggs cannot be broken than were sent."},
@@ -76,6 +97,12 @@ var checks = map[string]Problem{
 	"places_name_check":   {"name", "The name of the place may have 1 to 60 characters."},
 	"places_rh_pct_check": {"rh", "The humidity may be 0 to 100 %."},
 	"places_temp_c_check": {"temp", "The temperature of a place may be -10 to 45 °C (14 to 113 °F)."},
+
+	"planned_eggs_eggs_check": {"eggs", "A pen's part of a planned batch may be 1 to 10,000 eggs."},
+	"planned_for_young_check": {"young", "The young of a promise are out of bounds."},
+	"planned_says_check":      {"says", "What a planned batch is for may have 2000 characters."},
+	"plans_seconds_check":     {"seconds", "A plan may take 1 to 600 seconds."},
+	"plans_state_check":       {"", "That is no state of a plan."},
 
 	"readings_mass_g_check":    {"v", "The weight may be 0.1 to 200,000 g."},
 	"responses_from_pct_check": {"from", "The humidity before may be 1 to 100 %."},

@@ -48,6 +48,7 @@ type Snapshot struct {
 	methods     map[string]method.Method
 	batches     []BatchView // once asked for
 	kept        *store.Upkeep
+	season      *store.Season
 }
 
 // OpenBatches are the batches in the machines; they are read once.
@@ -57,6 +58,9 @@ func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, e
 	}
 	return w.batches, err
 }
+
+// OpenRead are the batches in the machines, once they were read.
+func (w *Snapshot) OpenRead() []BatchView { return w.batches }
 
 // Upkeep is what was cared for since the day began, and the places of storage; read once.
 func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {

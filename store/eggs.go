@@ -349,6 +349,18 @@ func (tx *Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
 		group by c.pen_id`, tx.FarmID, from, to)
 }
 
+// LayingByDay is Laying day by day, of the days on which there were any.
+func (tx *Tx) LayingByDay(ctx context.Context, from, to time.Time) ([]Stock, error) {
+	return list[Stock](ctx, tx, `
+		select c.pen_id, c.laid_on, false as trial,
+			count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
+		from collections c
+		join eggs e on e.farm_id = $1 and e.collection_id = c.id
+		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
+		group by c.pen_id, c.laid_on
+		order by c.pen_id, c.laid_on`, tx.FarmID, from, to)
+}
+
 // CastOut takes eggs of a pen and lay day out of the store (eaten, sold, thrown
 // away) and returns their ids, fewer than asked if there are fewer.
 func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {

@@ -28,6 +28,7 @@ type Machine struct {
 	CounterStartedAt *time.Time
 	UntilOn          *time.Time
 	ByHand           bool // it has no turner
+	CleanDays        int  // that it stands empty after a hatch
 }
 
 // Room is how many eggs of one species a machine holds when full of them alone,
@@ -44,7 +45,7 @@ const penColumns = `id, name, species, breed, bantam, females, males, from_on, u
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
 	machines = `
-		select id, name, kind, counter_from, counter_started_at, until_on, by_hand
+		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days
 		from machines
 		where farm_id = $1
 		order by until_on is not null, name`
@@ -111,18 +112,18 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 	if m.ID == 0 {
 		id, err = value[int64](ctx, tx, `
 			insert into machines (farm_id, name, kind, counter_from, counter_started_at,
-				until_on, by_hand)
-			values ($1, $2, $3, $4, $5, $6, $7)
+				until_on, by_hand, clean_days)
+			values ($1, $2, $3, $4, $5, $6, $7, $8)
 			returning id`,
-			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand)
+			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays)
 	} else {
 		id, err = value[int64](ctx, tx, `
 			update machines
 			set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6,
-				by_hand = $8
+				by_hand = $8, clean_days = $9
 			where farm_id = $7 and id = $1
 			returning id`,
-			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand)
+			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand, m.CleanDays)
 	}
 	if err != nil {
 		return 0, err

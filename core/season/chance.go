@@ -18,6 +18,14 @@ type Chance struct {
 	LayingSpread float64 `json:"laying_spread,omitempty"`
 	// correlation between the eggs that are set together (rates.Spread), 0 to 1
 	Rho float64 `json:"rho,omitempty"`
+	// what orders need for their promise to be kept, where that is not all that they ask for
+	Needs map[string]Need `json:"needs,omitempty"`
+}
+
+// Need is so many young, or so many of which only females count: each is one by an even chance.
+type Need struct {
+	Count   float64 `json:"count"`
+	Females bool    `json:"females,omitempty"`
 }
 
 // Posterior is a beta distribution of young per egg set.
@@ -130,6 +138,9 @@ func (s *simulation) run() {
 		s.handOut(b, spare[k], got)
 	}
 	for o, young := range got {
+		if s.c.Needs[s.m.order[o].ID].Females && young >= 0.5 {
+			young = distuv.Binomial{N: math.Round(young), P: .5, Src: s.dice}.Rand()
+		}
 		s.young[o] = append(s.young[o], young)
 	}
 }
@@ -193,8 +204,14 @@ func (s *simulation) outcome(o, runs int) (out Outcome, full bool) {
 	young := s.young[o]
 	slices.Sort(young)
 	out = Outcome{Order: q.ID, Wanted: q.Young, Planned: s.planned[o]}
+	if need, ok := s.c.Needs[q.ID]; ok {
+		out.Wanted = need.Count
+		if need.Females {
+			out.Planned /= 2
+		}
+	}
 	for _, y := range young {
-		if y >= q.Young-shortBy {
+		if y >= out.Wanted-shortBy {
 			out.Chance += 1 / float64(runs)
 		}
 	}
@@ -202,5 +219,5 @@ func (s *simulation) outcome(o, runs int) (out Outcome, full bool) {
 		at := func(share float64) float64 { return young[min(int(share*float64(runs)), runs-1)] }
 		out.P10, out.P50, out.P90 = at(.1), at(.5), at(.9)
 	}
-	return out, s.planned[o] >= q.Young-shortBy
+	return out, out.Planned >= out.Wanted-shortBy
 }

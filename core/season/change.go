@@ -12,7 +12,7 @@ type Change struct {
 }
 
 // Changes lists what a breeder has to do otherwise than was agreed.
-func Changes(before, after []Batch) (all []Change) {
+func Changes(before, after []Batch, words Words) (all []Change) {
 	eggs := func(list []Batch, b Batch) (n float64) {
 		for _, o := range list {
 			if samePlace(o, b) {
@@ -29,7 +29,9 @@ func Changes(before, after []Batch) (all []Change) {
 		}
 		seen[id] = true
 		c := Change{Batch: b, Before: eggs(before, b), After: eggs(after, b)}
-		way := fmt.Sprintf("%s on day %d, %s to %s", b.Source, b.SetDay, b.Setter, b.Hatcher)
+		way := fmt.Sprintf(
+			"%s on %s, %s to %s", words.name(b.Source), words.day(b.SetDay), words.name(b.Setter), words.name(b.Hatcher),
+		)
 		switch {
 		case c.After == 0:
 			c.What, c.Says = "dropped", fmt.Sprintf("Do not set %s (%v eggs).", way, c.Before)

@@ -6,7 +6,6 @@ import (
 	"maps"
 	"math"
 	"slices"
-	"strings"
 	"sync"
 )
 
@@ -123,31 +122,31 @@ func (m *model) never(o Order) (limit, why string) {
 	case o.PullTo < o.PullFrom:
 		return "window", "Its window ends before it begins."
 	case last < 0:
-		return "window", fmt.Sprintf("Its eggs would have had to be set by day %d, before the plan begins.", last)
+		return "window", fmt.Sprintf("Its eggs would have had to be set by %s, before the plan begins.", p.Words.day(last))
 	case o.PullFrom >= p.Days:
-		return "window", fmt.Sprintf("Its window begins on day %d, after the plan ends.", o.PullFrom)
+		return "window", fmt.Sprintf("Its window begins on %s, after the plan ends.", p.Words.day(o.PullFrom))
 	default:
 		fits := func(room func(box) float64) bool {
 			return slices.ContainsFunc(m.machine, func(b box) bool { return room(b) > 0 })
 		}
 		if !fits(func(b box) float64 { return b.egg[x.spNo] }) {
-			return "setter", fmt.Sprintf("No machine sets %s.", x.Species)
+			return "setter", fmt.Sprintf("No machine sets %s.", p.Words.name(x.Species))
 		}
 		if !fits(func(b box) float64 { return b.hatch[x.spNo] }) {
-			return "hatcher", fmt.Sprintf("No machine hatches %s.", x.Species)
+			return "hatcher", fmt.Sprintf("No machine hatches %s.", p.Words.name(x.Species))
 		}
 		for t := max(first, 0); t <= min(last, p.Days-1); t++ {
 			if !m.barred[0][t] && t+x.sp.Pull < p.Days && !m.barred[1][t+x.sp.Lockdown] && !m.barred[2][t+x.sp.Pull] {
 				return "eggs", fmt.Sprintf(
-					"No eggs of %s are young enough on the days on which they would have to be set, %d to %d, or "+
+					"No eggs of %s are young enough on the days on which they would have to be set, %s, or "+
 						"every machine is closed then.",
-					strings.Join(o.Sources, ", "), max(first, 0), last,
+					p.Words.names(o.Sources), p.Words.days(max(first, 0), last),
 				)
 			}
 		}
 		return "days away", fmt.Sprintf(
-			"Every day on which its eggs could be set, locked down and pulled is a day away (setting on day %d to %d).",
-			max(first, 0), last,
+			"Every day on which its eggs could be set, locked down and pulled is a day away (setting on %s).",
+			p.Words.days(max(first, 0), last),
 		)
 	}
 }
@@ -192,9 +191,9 @@ func (p *Problem) cures(o Order, short float64) []cure {
 	)
 	touch := p.touching(o)
 	for _, i := range touch {
-		days := fmt.Sprintf("day %d", p.Away[i].From)
+		days := p.Words.day(p.Away[i].From)
 		if p.Away[i].To > p.Away[i].From {
-			days = fmt.Sprintf("days %d to %d", p.Away[i].From, p.Away[i].To)
+			days = p.Words.days(p.Away[i].From, p.Away[i].To)
 		}
 		c.add(
 			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days,
@@ -226,8 +225,9 @@ func (c *cures) moreEggs(id string) {
 		return
 	}
 	n, by := math.Ceil(max(c.short/s.Yield, c.MinBatch)), max(0, c.o.PullFrom-sp.Pull)
-	why := "Too few eggs of " + strings.Join(c.o.Sources, ", ") + " are there in time."
-	c.add("eggs", why, fmt.Sprintf("%v more eggs of %s by day %d", n, id, by), func(q *Problem) {
+	why := "Too few eggs of " + c.Words.names(c.o.Sources) + " are there in time."
+	says := fmt.Sprintf("%v more eggs of %s by %s", n, c.Words.name(id), c.Words.day(by))
+	c.add("eggs", why, says, func(q *Problem) {
 		q.Sources = slices.Clone(c.Sources)
 		i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
 		q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
@@ -243,13 +243,13 @@ const (
 func (c *cures) morePlaces(i int) {
 	x, more := c.Machines[i], math.Ceil(2*c.short)
 	if c.serves(x.Hatch) {
-		c.add("hatcher", hatchersFull, fmt.Sprintf("%v more places in %s in lockdown", more, x.ID), func(q *Problem) {
+		c.add("hatcher", hatchersFull, fmt.Sprintf("%v more places in %s in lockdown", more, c.Words.name(x.ID)), func(q *Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Hatch = c.grown(x.Hatch, more)
 		})
 	}
 	if c.serves(x.Set) {
-		c.add("setter", settersFull, fmt.Sprintf("%v more places in %s while turning", more, x.ID), func(q *Problem) {
+		c.add("setter", settersFull, fmt.Sprintf("%v more places in %s while turning", more, c.Words.name(x.ID)), func(q *Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Set = c.grown(x.Set, more)
 		})

@@ -28,6 +28,43 @@ type Problem struct {
 	Orders        []Order   `json:"orders"`
 	Fixed         []Batch   `json:"fixed,omitempty"`
 	Forbidden     []Ban     `json:"forbidden,omitempty"`
+	Words         Words     `json:"-"`
+}
+
+// Words are how sentences write days and ids; the zero value writes "day 12", and ids as
+// they are.
+type Words struct {
+	Day  func(int) string
+	Name func(id string) string
+}
+
+func (w Words) day(n int) string {
+	if w.Day == nil {
+		return fmt.Sprintf("day %d", n)
+	}
+	return w.Day(n)
+}
+
+func (w Words) days(from, to int) string {
+	if w.Day == nil {
+		return fmt.Sprintf("days %d to %d", from, to)
+	}
+	return w.Day(from) + " to " + w.Day(to)
+}
+
+func (w Words) name(id string) string {
+	if w.Name == nil {
+		return id
+	}
+	return w.Name(id)
+}
+
+func (w Words) names(ids []string) string {
+	all := make([]string, len(ids))
+	for i, id := range ids {
+		all[i] = w.name(id)
+	}
+	return strings.Join(all, ", ")
 }
 
 // Species is a kind with its days, counted from the set day.
@@ -234,6 +271,9 @@ func completeField(given any, fields map[string]any, f reflect.StructField, at s
 		return complete(given, f.Type, at)
 	}
 	name, more, _ := strings.Cut(f.Tag.Get("json"), ",")
+	if name == "-" {
+		return nil
+	}
 	where := strings.TrimPrefix(at+"."+name, ".")
 	v, ok := fields[name]
 	if ok && v != nil {

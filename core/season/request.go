@@ -57,6 +57,14 @@ func ReadRequest(text []byte) (*Request, error) {
 		case !(c.LayingSpread >= 0 && c.LayingSpread <= 5):
 			return nil, fmt.Errorf("simulate.laying_spread: %v is not possible; it may be 0 to 5", c.LayingSpread)
 		}
+		for id, n := range c.Needs {
+			if !slices.ContainsFunc(r.Orders, func(o Order) bool { return o.ID == id }) {
+				return nil, fmt.Errorf("simulate.needs: %q is not known", id)
+			}
+			if !(n.Count >= 0 && n.Count <= 1e6) {
+				return nil, fmt.Errorf("simulate.needs.%s.count: %v is not possible; it may be 0 to 1e6", id, n.Count)
+			}
+		}
 		for id, b := range c.Posteriors {
 			if !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == id }) {
 				return nil, fmt.Errorf("simulate.posteriors: %q is not known", id)
@@ -134,7 +142,7 @@ func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, e
 		return nil, err
 	}
 	if r.Replan != nil {
-		plan.Changes = Changes(r.Replan.Accepted, plan.Batches)
+		plan.Changes = Changes(r.Replan.Accepted, plan.Batches, r.Words)
 	}
 	plan.Notes = Explain(notes, &r.Problem, plan, r.Seed)
 	a := &Answer{Plan: plan}

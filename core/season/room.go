@@ -85,15 +85,29 @@ func (s Stay) share() float64 {
 // where others stand in lockdown, a lid opened on a load that hatches. Stays are
 // judged pairwise and by room; each clash is told once, by its later stay.
 func Clashes(stays []Stay) []Clash {
-	stays = slices.Clone(stays)
-	slices.SortStableFunc(stays, func(a, b Stay) int { return a.From.Compare(b.From) })
+	machines := map[int64][]Stay{}
+	for _, s := range stays {
+		machines[s.MachineID] = append(machines[s.MachineID], s)
+	}
 	var all []Clash
+	for _, in := range machines {
+		all = append(all, clashesIn(in)...)
+	}
+	slices.SortStableFunc(all, func(a, b Clash) int {
+		return cmp.Or(a.Stay.From.Compare(b.Stay.From), cmp.Compare(a.Stay.MachineID, b.Stay.MachineID))
+	})
+	return all
+}
+
+// clashesIn are those of one machine.
+func clashesIn(stays []Stay) (all []Clash) {
+	slices.SortStableFunc(stays, func(a, b Stay) int { return a.From.Compare(b.From) })
 	for i, s := range stays {
 		if c, over := overfull(stays[:i+1], s); over {
 			all = append(all, c)
 		}
 		for _, o := range stays[:i] {
-			if o.MachineID == s.MachineID && o.BatchID != s.BatchID && o.From.Before(s.To) && s.From.Before(o.To) &&
+			if o.BatchID != s.BatchID && o.From.Before(s.To) && s.From.Before(o.To) &&
 				climatesDiffer(o, s) {
 				all = append(all, Clash{Stay: s, With: o, From: latest(o.From, s.From), To: earliest(o.To, s.To)})
 			}

@@ -515,8 +515,8 @@ func TestReplanningChangesLittle(t *testing.T) {
 		return
 	}
 	assert.Less(t, settings(loth.Batches), settings(free.Batches))
-	assert.NotEmpty(t, season.Changes(before.Batches, loth.Batches))
-	assert.Empty(t, season.Changes(before.Batches, before.Batches))
+	assert.NotEmpty(t, season.Changes(before.Batches, loth.Batches, season.Words{}))
+	assert.Empty(t, season.Changes(before.Batches, before.Batches, season.Words{}))
 	same := solve(t, p, 300*time.Millisecond, season.Options{Seed: 3, Accepted: before.Batches, Change: 50})
 	assert.GreaterOrEqual(t, same.Score, before.Score-1e-6)
 }

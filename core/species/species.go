@@ -122,6 +122,8 @@ type Profile struct {
 	UsualFertilityPct   Figure `toml:"usual_fertility_pct"` // of set, while the farm has no record
 	UsualHatchPct       Figure `toml:"usual_hatch_pct"`     // of fertile
 	PullAfterH          Figure `toml:"pull_after_h"`        // the first young; not known: a day
+	BroodPlaces         Figure `toml:"brood_places"`        // of a brooder, a chick's being one; not known: none
+	BroodDays           Figure `toml:"brood_days"`          // from the pull
 	LiveHatchPct        Figure `toml:"live_hatch_pct"`      // From: of eggs alive at the first candling, To: at the last
 
 	Duration Duration `toml:"duration"` // reptiles
@@ -288,7 +290,7 @@ func (p *Profile) figures() map[string]*Figure {
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
 		"storage_stretch_days": &p.StorageStretchDays, "usual_fertility_pct": &p.UsualFertilityPct,
 		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct, "pull_after_h": &p.PullAfterH,
-		"extension_wet_bulb_f": &p.ExtensionWetBulbF,
+		"extension_wet_bulb_f": &p.ExtensionWetBulbF, "brood_places": &p.BroodPlaces, "brood_days": &p.BroodDays,
 	}
 }
 

@@ -28,7 +28,7 @@ type Page struct {
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
 	Proofs   []farm.Proof
-	Prospect Prospect
+	Prospect farm.Prospect
 	Next     *chores.Chore // what is to be done next, late or to come
 }
 
@@ -90,9 +90,11 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		if !page.Open() {
 			return nil
 		}
-		if page.Prospect, err = prospect(ctx, tx, w, page); err != nil {
+		records, err := farm.ReadAges(ctx, tx, page.Species)
+		if err != nil {
 			return err
 		}
+		page.Prospect = w.Prospect(records, page.BatchView, page.Pens)
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err

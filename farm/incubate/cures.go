@@ -93,6 +93,36 @@ func (p SetPage) cures(w *farm.Snapshot, s Setting, stays []season.Stay) (all []
 	return all[:min(len(all), 3)]
 }
 
+// fit changes a proposal that clashes: to the machines in which most of it fits, with no more
+// eggs than do. Where nothing fits it stays as it is, with its clashes and their cures.
+func (p *SetPage) fit(w *farm.Snapshot, s *Setting, stays []season.Stay, x farm.Beliefs) {
+	if len(s.Picks) == 0 || fits(w, *s, stays) {
+		return
+	}
+	best, most := *s, 0
+	for _, set := range p.Setters {
+		for _, hatch := range append(p.Hatchers, farm.Place{Machine: set.Machine}) {
+			one := *s
+			one.SetterID, one.HatcherID = set.ID, hatch.ID
+			p.choose(&one, x)
+			n := 0
+			for _, pick := range one.Picks {
+				n += pick.Eggs
+			}
+			if n > most && !fits(w, one, stays) {
+				n = p.most(w, one, stays)
+				one = Cure{Eggs: n}.On(one)
+			}
+			if n > most {
+				best, most = one, n
+			}
+		}
+	}
+	if most > 0 {
+		*s = best
+	}
+}
+
 // most is the largest number of the picked eggs that fits, 0 for none.
 func (p SetPage) most(w *farm.Snapshot, s Setting, stays []season.Stay) int {
 	total := 0

@@ -45,8 +45,9 @@ type Setting struct {
 	StartCounter bool    // the setter's day counter starts with this batch
 	Picks        []Pick
 	Wish         Wish
-	Propose      bool // eggs are to be picked by the wish
-	Unrested     bool // shipped eggs are set although they still rest
+	Propose      bool  // eggs are to be picked by the wish
+	Unrested     bool  // shipped eggs are set although they still rest
+	PlannedID    int64 // the planned batch that is set with it, 0: none
 }
 
 // SetPage is what can be set, and what would come of it.
@@ -121,7 +122,11 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		if err != nil {
 			return err
 		}
-		stays := w.AllStays(open)
+		ahead, err := w.Ahead(ctx, tx)
+		if err != nil {
+			return err
+		}
+		stays := append(w.AllStays(open), w.PlannedStays(ahead, s.PlannedID)...)
 		page.Setters, page.Hatchers = w.Places(stays, page.Kind.ID)
 		records, err := farm.ReadAges(ctx, tx, page.Kind.ID)
 		if err != nil {
@@ -134,6 +139,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		}
 		if s.Propose {
 			page.choose(&s, x)
+			page.fit(w, &s, stays, x)
 		}
 		page.Setting = s
 		if s.SetterID == 0 {
@@ -388,6 +394,12 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 			return farm.Done{}, gone
 		}
 		u, about := journal.Undo{dropBatch.Of(id)}, journal.On(journal.Batch, id)
+		if s.PlannedID != 0 {
+			if err := asPlanned(ctx, tx, s.PlannedID, id); err != nil {
+				return farm.Done{}, err
+			}
+			about = about.And(journal.Planned, s.PlannedID)
+		}
 		if s.StartCounter {
 			setter := w.MachineByID[s.SetterID]
 			u = append(u, counterBefore.Of(counter{setter.ID, setter.CounterStartedAt}))
@@ -405,6 +417,21 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 		}
 		return journal.Record(ctx, tx, about, u, "%s", said)
 	})
+}
+
+// asPlanned notes of which planned batch a batch is; taken back with the batch, the plan stands
+// again.
+func asPlanned(ctx context.Context, tx *farm.Tx, plannedID, batchID int64) error {
+	p, err := tx.Planned(ctx, plannedID)
+	if err != nil {
+		return err
+	}
+	if p.BatchID != nil || p.DroppedAt != nil {
+		return farm.Problemf("planned", "That planned batch is set already, or not planned any more.")
+	}
+	p.BatchID = &batchID
+	_, err = tx.SavePlanned(ctx, p)
+	return err
 }
 
 // went says which eggs of a pick somebody else has taken.

@@ -17,6 +17,10 @@ const (
 	Machine = "machine"
 	Place   = "place"
 	Person  = "person"
+	Order   = "order"
+	Planned = "planned"
+	Plan    = "plan"
+	Season  = "season" // days away, closed machines, brooders
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm/kinds"
 	"metrogon/farm/machines"
 	"metrogon/farm/people"
+	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/farm/today"
 	"metrogon/farm/weigh"
@@ -32,6 +33,7 @@ type Services struct {
 	Kinds    *kinds.Service
 	Machines *machines.Service
 	People   *people.Service
+	Season   *season.Service
 	Today    *today.Service
 }
 
@@ -50,7 +52,10 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Kinds:    &kinds.Service{Service: on},
 		Machines: &machines.Service{Service: on},
 		People:   people.New(on),
-		Today:    &today.Service{Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores}},
+		Season:   season.New(on),
+		Today: &today.Service{
+			Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores, season.Chores},
+		},
 	}
 }
 

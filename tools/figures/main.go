@@ -38,6 +38,8 @@ var titles = []struct{ name, title, unit string }{
 	{"bantam_early_days", "Bantams early by", "days"},
 	{"females_per_male", "Females to a male", ""},
 	{"clutch", "Clutch", "eggs"},
+	{"brood_places", "Brooder places of one young", ""},
+	{"brood_days", "Days in the brooder", "days"},
 	{"usual_fertility_pct", "Usual fertility", "%"},
 	{"usual_hatch_pct", "Usual hatch of fertile", "%"},
 	{"live_hatch_pct", "Hatch of those seen alive, first and last candling", "%"},

@@ -1,7 +1,6 @@
-package incubate
+package farm
 
 import (
-	"context"
 	"math"
 
 	"metrogon/core/calendar"
@@ -9,7 +8,6 @@ import (
 	"metrogon/core/choice"
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
-	"metrogon/farm"
 	"metrogon/store"
 )
 
@@ -20,26 +18,25 @@ type Prospect struct {
 	Young     float64
 	Low, High int
 	AtSet     float64
-	Out       int // eggs that were taken out: their places are free
+	Out       int               // eggs that were taken out: their places are free
+	ByPen     map[int64]float64 // young, of each pen's eggs
+	Eggs      map[int64]int     // still in the machine, of each pen
 }
 
-// prospect counts an egg by what is known of it: one that nobody called as Set does, one
+// Prospect counts an egg by what is known of it: one that nobody called as Set does, one
 // seen alive by what is usual of live eggs, a clear or a dead one not at all.
-func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o Prospect, err error) {
-	records, err := farm.ReadAges(ctx, tx, page.Species)
-	if err != nil {
-		return o, err
-	}
+func (w *Snapshot) Prospect(records AgeRecords, v BatchView, pens []PenEggs) (o Prospect) {
 	x := w.Beliefs(records)
-	late := page.CandledAt != nil && calendar.Elapsed(page.SetAt, *page.CandledAt) >= page.HatchDay/2
-	on := w.Member.Date(page.SetAt)
+	late := v.CandledAt != nil && calendar.Elapsed(v.SetAt, *v.CandledAt) >= v.HatchDay/2
+	on := w.Member.Date(v.SetAt)
+	o.ByPen, o.Eggs = map[int64]float64{}, map[int64]int{}
 	var atSet, uncalled []choice.Lot
 	var lots []rates.Lot
 	hatched := 0
-	for _, p := range page.Pens {
+	for _, p := range pens {
 		k := sorted(p, func(e store.Egg) choice.Lot {
 			return choice.Lot{
-				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(page.Kind, farm.AgeDays(e.LaidOn, on)),
+				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(v.Kind, AgeDays(e.LaidOn, on)),
 			}
 		})
 		atSet, o.Out = append(atSet, k.all...), o.Out+k.out
@@ -48,11 +45,19 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 		if in := len(p.Left()); in > 0 {
 			left = float64(p.Alive) / float64(in)
 		}
-		uncalled = append(uncalled, k.open[:int(math.Round(left*float64(len(k.open))))]...)
+		open := k.open[:int(math.Round(left*float64(len(k.open))))]
+		uncalled = append(uncalled, open...)
+		o.ByPen[p.ID] += float64(p.Hatched)
+		o.Eggs[p.ID] += p.Alive
+		for _, l := range open {
+			o.ByPen[p.ID] += l.Young.Mean() * l.Keeps
+		}
 		if n := int(math.Round(left * float64(k.alive))); n > 0 {
 			// Half of what waiting costs shows by the first candling [common practice].
-			belief := w.Live(records, p.ID, page.Kind, late)
-			lots = append(lots, rates.Lot{Eggs: n, Belief: belief.Scaled((1 + k.keeps/float64(k.alive)) / 2)})
+			belief := w.Live(records, p.ID, v.Kind, late)
+			belief = belief.Scaled((1 + k.keeps/float64(k.alive)) / 2)
+			lots = append(lots, rates.Lot{Eggs: n, Belief: belief})
+			o.ByPen[p.ID] += float64(n) * belief.Mean()
 		}
 		hatched += p.Hatched
 	}
@@ -61,7 +66,7 @@ func prospect(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, page Page) (o 
 	y := rates.Expect(lots, x.Rho, true)
 	o.Young = float64(hatched) + y.Mean()
 	o.Low, o.High = hatched+y.Quantile(0.05), hatched+y.Quantile(0.95)
-	return o, nil
+	return o
 }
 
 // known is a pen's eggs by what is known of them, one lot an egg.
@@ -72,11 +77,11 @@ type known struct {
 	out       int
 }
 
-func sorted(p farm.PenEggs, lot func(store.Egg) choice.Lot) (k known) {
+func sorted(p PenEggs, lot func(store.Egg) choice.Lot) (k known) {
 	for _, e := range p.Eggs {
 		egg := lot(e)
 		k.all = append(k.all, egg)
-		switch fate := farm.FateOf(e); {
+		switch fate := FateOf(e); {
 		case fate == outcome.Removed || fate == outcome.Broken:
 			k.out++
 		case fate != "":

@@ -1,0 +1,395 @@
+package season
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/rates"
+	"metrogon/core/species"
+	"metrogon/core/wish"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Back is what has to be done for a day that is wished for: reckoned back from it.
+type Back struct {
+	Line    string
+	Says    string // as it was understood
+	Problem string // what is missing, or why it cannot be
+	Options []Option
+}
+
+// Option is a batch that would do it.
+type Option struct {
+	No int
+	PlannedPage
+	LockOn, HatchOn, PullOn time.Time // dates
+	Short                   string    // of what was wished for
+}
+
+// weeks that "every Friday" looks ahead.
+const weeks = 6
+
+// usualSure is how sure so many young are to be, where nobody says, in percent.
+const usualSure = 80
+
+// Back reads a line and reckons back from it.
+func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, err := see(ctx, tx)
+		if err != nil {
+			return err
+		}
+		back, err = s.back(line)
+		return err
+	})
+	return
+}
+
+// AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
+func (b *Service) AcceptBack(
+	ctx context.Context, m *farm.Member, key, line string, which []int,
+) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		s, err := see(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		back, err := s.back(line)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var rows []plannedRows
+		var said []string
+		for _, o := range back.Options {
+			if o.Count == 0 || len(which) > 0 && !slices.Contains(which, o.No) {
+				continue
+			}
+			r := rowsOf(o.Planned)
+			r.Pinned, r.Says = true, back.Line
+			rows = append(rows, r)
+			said = append(said, fmt.Sprintf("%s of %s on %s", wording.Plural(o.Count, "egg"),
+				strings.ToLower(o.Kind.Name), o.SetOn.Format("Mon 2 Jan")))
+		}
+		if len(rows) == 0 {
+			return farm.Done{}, farm.Problemf("line", "There is nothing in it to be planned. %s", back.Problem)
+		}
+		u, about, err := add(ctx, tx, rows)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, about, u, "Planned to set %s.", and(said))
+	})
+}
+
+// vocabulary is what a line may name on this farm.
+func (s *scene) vocabulary() wish.Words {
+	words := wish.Words{Kinds: map[string][]string{}}
+	for _, k := range s.kinds {
+		var all []string
+		for _, name := range append([]string{k.Name, k.Short, k.Young}, k.Aliases...) {
+			all = append(all, name, name+"s")
+		}
+		switch k.ID {
+		case "goose":
+			all = append(all, "geese")
+		case "muscovy-duck":
+			all = append(all, "muscovies")
+		}
+		words.Kinds[k.ID] = all
+	}
+	for _, p := range s.w.Pens {
+		words.Pens = append(words.Pens, p.Name)
+	}
+	for _, v := range s.open {
+		words.Batches = append(words.Batches, v.Code)
+	}
+	return words
+}
+
+func (s *scene) back(line string) (back Back, err error) {
+	back.Line = line
+	w, err := wish.Read(line, s.today, s.vocabulary())
+	var missing wish.Problem
+	if errors.As(err, &missing) {
+		back.Problem = string(missing)
+		return back, nil
+	}
+	if err != nil {
+		return back, err
+	}
+	s.supply.laid(s, mostDays)
+	s.supply.reserve(s)
+	kinds, pens := s.wished(w)
+	switch {
+	case len(kinds) == 0:
+		back.Problem = "Of which kind? None is kept here that was named."
+		return back, nil
+	case w.Aim == wish.Lockdown:
+		i := slices.IndexFunc(s.open, func(v farm.BatchView) bool { return v.Code == w.Batch })
+		if i < 0 || s.open[i].LockedAt != nil {
+			back.Problem = w.Batch + " is in lockdown already: nothing can join it."
+			return back, nil
+		}
+		w.On = s.w.Member.Date(s.open[i].At(calendar.Lockdown))
+	}
+	back.Says = understood(w, kinds)
+	for _, on := range s.dates(w, kinds) {
+		for _, kind := range kinds {
+			o, problem, err := s.option(w, kind, pens, on)
+			if err != nil {
+				return back, err
+			}
+			if problem != "" {
+				back.Problem = problem
+				continue
+			}
+			o.No = len(back.Options) + 1
+			back.Options = append(back.Options, o)
+			// What comes after it finds it planned.
+			one := o.Planned
+			one.Planned.ID = -int64(o.No)
+			s.ahead = append(s.ahead, one)
+		}
+	}
+	return back, nil
+}
+
+// wished are the kinds and pens meant; where none is named, those of the farm's that lay or
+// wait in store.
+func (s *scene) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bool) {
+	pens = map[int64]bool{}
+	for _, p := range s.w.Pens {
+		if slices.Contains(w.Pens, p.Name) {
+			pens[p.ID] = true
+		}
+	}
+	for _, id := range w.Kinds {
+		kinds = append(kinds, s.w.Kinds[id])
+	}
+	for _, p := range s.w.Pens {
+		if k := s.w.Kinds[p.Species]; pens[p.ID] && !slices.Contains(kinds, k) && !k.IsReptile() {
+			kinds = append(kinds, k)
+		}
+	}
+	if len(kinds) > 0 {
+		return kinds, pens
+	}
+	for _, k := range s.kinds {
+		has := slices.ContainsFunc(s.w.Pens, func(p farm.Pen) bool {
+			return p.Species == k.ID && (s.lays[p.ID].PerDay > 0 || len(s.supply[p.ID]) > 0)
+		})
+		// Of females that count as pullets hens are meant.
+		if has && (!w.Pullets || k.ID == "chicken") && (w.Count == 0 || len(kinds) == 0) {
+			kinds = append(kinds, k)
+		}
+	}
+	return kinds, pens
+}
+
+func understood(w wish.Wish, kinds []*species.Profile) string {
+	var names []string
+	for _, k := range kinds {
+		names = append(names, strings.ToLower(k.Name))
+	}
+	what := wording.Capital(and(names))
+	if w.Count > 0 {
+		what = fmt.Sprintf("%d %s of %s", w.Count, map[bool]string{false: "young", true: "females"}[w.Pullets], and(names))
+	}
+	switch {
+	case w.Every != nil:
+		return fmt.Sprintf("%s, %s every %s, for %d weeks", what, aim(w.Aim), w.Every, weeks)
+	case w.Aim == wish.Lockdown:
+		return fmt.Sprintf("%s, into lockdown with %s on %s", what, w.Batch, w.On.Format("Mon 2 January"))
+	}
+	return fmt.Sprintf("%s, %s on %s", what, aim(w.Aim), w.On.Format("Mon 2 January"))
+}
+
+func aim(a wish.Aim) string {
+	return map[wish.Aim]string{wish.Hatch: "to hatch", wish.Out: "out and dry", wish.Set: "to be set"}[a]
+}
+
+// dates are the days wished for: one, or the same weekday again and again from the first that
+// can be.
+func (s *scene) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
+	if w.Every == nil {
+		return []time.Time{w.On}
+	}
+	first := s.today
+	for _, k := range kinds {
+		if d, err := s.daysBefore(w, k); err == nil && w.Aim != wish.Set && s.date(d).After(first) {
+			first = s.date(d)
+		}
+	}
+	for first.Weekday() != *w.Every {
+		first = first.AddDate(0, 0, 1)
+	}
+	for n := range weeks {
+		all = append(all, first.AddDate(0, 0, 7*n))
+	}
+	return all
+}
+
+// daysBefore is how many days lie between the set day and the day wished for.
+func (s *scene) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
+	lockdown, pull, err := s.span(kind)
+	switch w.Aim {
+	case wish.Set:
+		return 0, err
+	case wish.Lockdown:
+		return lockdown, err
+	case wish.Hatch:
+		return int(math.Round(kind.HatchDays.At)), err
+	}
+	return pull, err
+}
+
+// option finds the batch of a kind for a day: the eggs for it, and where it fits best.
+func (s *scene) option(
+	w wish.Wish, kind *species.Profile, pens map[int64]bool, on time.Time,
+) (o Option, problem string, err error) {
+	days, err := s.daysBefore(w, kind)
+	if err != nil {
+		return o, "", err
+	}
+	setOn := on.AddDate(0, 0, -days)
+	if setOn.Before(s.today) {
+		return o, fmt.Sprintf(
+			"%s would have to have been set on %s. The first day that can be is %s.", wording.Capital(strings.ToLower(kind.Name)),
+			setOn.Format("Mon 2 January"), s.date(days).Format("Mon 2 January"),
+		), nil
+	}
+	eggs := s.eggsBut(0)
+	p := farm.Planned{Planned: store.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
+	free := map[int64]int{}
+	for _, pen := range s.w.Pens {
+		if pen.Species == kind.ID && (len(pens) == 0 || pens[pen.ID] || !s.anyOf(pens, kind)) {
+			free[pen.ID] = eggs.free(pen.ID, s.day(setOn), maxAge(kind))
+		}
+	}
+	for pen, n := range s.enough(w, kind, free) {
+		p.Eggs = append(p.Eggs, eggs.copy().take(pen, s.day(setOn), maxAge(kind), n, nil)...)
+	}
+	slices.SortFunc(p.Eggs, func(a, b store.PlannedEggs) int {
+		return cmp.Or(cmp.Compare(a.PenID, b.PenID), a.LaidOn.Compare(b.LaidOn))
+	})
+	if p, err = s.place(p, kind, eggs); err != nil {
+		return o, "", err
+	}
+	if p.Setter.ID == 0 {
+		return o, fmt.Sprintf("No machine sets and hatches %s.", strings.ToLower(kind.Name)), nil
+	}
+	o = Option{PlannedPage: s.page(p, eggs)}
+	m := s.w.Member
+	o.LockOn, o.HatchOn, o.PullOn = m.Date(p.At(calendar.Lockdown)), m.Date(p.At(calendar.Hatch)), pullDay(m, p.BatchView)
+	o.short(w)
+	return o, "", nil
+}
+
+// anyOf tells whether one of these pens lays eggs of a kind.
+func (s *scene) anyOf(pens map[int64]bool, kind *species.Profile) bool {
+	for id := range pens {
+		if s.w.PenByID[id].Species == kind.ID {
+			return true
+		}
+	}
+	return false
+}
+
+// enough are the eggs of each pen that are wanted: all, or as many as bring the young that are
+// asked for as surely as is usual, from each pen its share.
+func (s *scene) enough(w wish.Wish, kind *species.Profile, free map[int64]int) map[int64]int {
+	all := 0
+	for _, n := range free {
+		all += n
+	}
+	if w.Count == 0 || all == 0 {
+		return free
+	}
+	sure := func(n int) bool {
+		var lots []rates.Lot
+		for pen, eggs := range share(free, n, all) {
+			y := s.beliefs[kind.ID].Young[pen]
+			if w.Pullets {
+				y = y.Scaled(0.5)
+			}
+			lots = append(lots, rates.Lot{Eggs: eggs, Belief: y})
+		}
+		return rates.Expect(lots, s.beliefs[kind.ID].Rho, true).AtLeast(w.Count) >= usualSure/100.0
+	}
+	low, high := 0, all
+	for high-low > 1 {
+		if n := (low + high) / 2; sure(n) {
+			high = n
+		} else {
+			low = n
+		}
+	}
+	return share(free, high, all)
+}
+
+// share takes n of all eggs, from each pen in proportion.
+func share(free map[int64]int, n, all int) map[int64]int {
+	out, before, taken := map[int64]int{}, 0, 0
+	ids := make([]int64, 0, len(free))
+	for id := range free {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	for _, id := range ids {
+		before += free[id]
+		if upTo := n * before / all; upTo > taken {
+			out[id], taken = upTo-taken, upTo
+		}
+	}
+	return out
+}
+
+// place finds the machines in which most of the eggs fit without a clash, and leaves the rest
+// in store; where nothing fits, those that are roomiest, so that it can be said why.
+func (s *scene) place(p farm.Planned, kind *species.Profile, eggs supply) (farm.Planned, error) {
+	y := s.yard()
+	var best farm.Planned
+	most := -1
+	for _, x := range s.machinesFor(kind, false) {
+		for _, h := range s.machinesFor(kind, true) {
+			one := p
+			one.SetterID, one.HatcherID = x.ID, h.ID
+			if err := s.w.WorkOut(&one); err != nil {
+				return p, err
+			}
+			n := one.Count
+			if len(s.against(y, one, eggs)) > 0 {
+				n = s.most(y, one, eggs)
+			}
+			if n > most {
+				best, most = one, n
+			}
+		}
+	}
+	if most < fewestEggs || most >= best.Count {
+		return best, nil
+	}
+	return s.on(best, Cure{Eggs: most})
+}
+
+// short tells what an option lacks of what was wished for.
+func (o *Option) short(w wish.Wish) {
+	switch {
+	case o.Count == 0:
+		o.Short = "No eggs will be there that are young enough."
+	case w.Count > 0 && w.Pullets && o.Young/2 < float64(w.Count):
+		o.Short = fmt.Sprintf("Expect about %.0f females of the %d.", o.Young/2, w.Count)
+	case w.Count > 0 && !w.Pullets && o.Young < float64(w.Count):
+		o.Short = fmt.Sprintf("Expect about %.0f of the %d.", o.Young, w.Count)
+	}
+}

@@ -1,0 +1,376 @@
+package season
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"metrogon/core/laying"
+	planner "metrogon/core/season"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Board is the farm over the days: machines and brooders as lanes, what stands in them, what
+// is planned and proposed; promises above, eggs beneath.
+type Board struct {
+	From, To time.Time // dates
+	Now      time.Time
+	Lanes    []Lane
+	Brooders *BroodLane
+	Promises []Promise
+	Away     []store.Away
+	Eggs     []EggDay // from today on
+	Clashes  []Clash  // of what stands
+	Troubles []PlannedTrouble
+	Plan     *PlanView // the newest, if it is not thrown away
+}
+
+// Lane is one machine with what stands in it.
+type Lane struct {
+	farm.Running
+	Bars  []Bar
+	Loads []planner.Load // the room used, of the fuller phase
+	Shut  []store.Closure
+}
+
+// Bar is a batch in a machine in one phase: a real one, a planned or a proposed one.
+type Bar struct {
+	planner.Stay
+	farm.BatchView
+	PlannedID int64
+	Proposal  int // its number in the plan, 0: none
+	Pinned    bool
+	Label     string
+	Clash     string // what is wrong with it
+}
+
+// Real tells a batch that was set from one that is planned.
+func (b Bar) Real() bool { return b.PlannedID == 0 && b.Proposal == 0 }
+
+// BroodLane is the room of all brooders as it is used.
+type BroodLane struct {
+	Names  []string
+	Places float64
+	Loads  []planner.Load // 1 = full
+}
+
+// EggDay is eggs on one day to come: free ones that may be set, if nothing more is planned, and
+// what is laid that day.
+type EggDay struct {
+	On        time.Time
+	Free      int
+	Low, High int     // of Free, 9 times in 10, as laying goes
+	Laid      float64 // expected on that day
+}
+
+// Clash is one of what stands, with the hatchers in which it would not be.
+type Clash struct {
+	farm.Clash
+	BatchID  int64 // whose hatcher may be changed; 0: of none
+	Hatchers []farm.Machine
+}
+
+// PlannedTrouble is what stands against a planned batch, with what would help.
+type PlannedTrouble struct {
+	farm.Planned
+	Troubles []Trouble
+	Cures    []Cure
+}
+
+// How many troubled batches are shown with their cures: each is tried, and nobody mends more at
+// a time.
+const mostCured = 6
+
+// Board shows the days from a week before a date on; weeks is how many.
+func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, weeks int) (page Board, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, err := see(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if around.IsZero() {
+			around = s.today
+		}
+		page.From = around.AddDate(0, 0, -7*weeks/4)
+		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.w.Now
+		s.supply.laid(s, max(s.day(page.To), 1))
+		s.supply.reserve(s)
+		page.Promises, page.Away = s.cover(), s.book.Away
+		var stays []planner.Stay
+		bars, err := s.realBars(ctx, tx, page)
+		if err != nil {
+			return err
+		}
+		bars = append(bars, s.plannedBars(&page)...)
+		open := s.w.OpenRead()
+		stays = s.w.AllStays(open)
+		page.clashes(s, open, stays)
+		if err := page.plan(ctx, tx, s); err != nil {
+			return err
+		}
+		bars = append(bars, s.proposedBars(page)...)
+		page.lanes(s, bars, s.w.Running(open, stays))
+		page.brooders(s)
+		page.eggs(s)
+		return nil
+	})
+	return
+}
+
+func (s *scene) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars []Bar, err error) {
+	views, err := s.w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range views {
+		for _, stay := range s.w.Stays(v) {
+			bars = append(bars, Bar{Stay: stay, BatchView: v, Label: v.Code})
+		}
+	}
+	return bars, nil
+}
+
+// plannedBars are those of the planned batches, with what stands against each.
+func (s *scene) plannedBars(page *Board) (bars []Bar) {
+	got := s.supply.planned(s, s.ahead)
+	y := s.yard()
+	for _, p := range s.ahead {
+		there := 0
+		for _, e := range got[p.ID] {
+			there += e.Eggs
+		}
+		troubles := s.troubles(y, p, there)
+		if len(troubles) > 0 {
+			one := PlannedTrouble{Planned: p, Troubles: troubles}
+			if len(page.Troubles) < mostCured {
+				one.Cures = s.cures(y, p, s.supply.givenBack(s, got[p.ID]))
+			}
+			page.Troubles = append(page.Troubles, one)
+		}
+		for _, stay := range p.Stays(s.w) {
+			bar := Bar{Stay: stay, BatchView: p.BatchView, PlannedID: p.ID, Pinned: p.Pinned, Label: p.Label()}
+			for _, t := range troubles {
+				if t.MachineID == 0 || t.MachineID == stay.MachineID {
+					bar.Clash = t.Says
+				}
+			}
+			bars = append(bars, bar)
+		}
+	}
+	return bars
+}
+
+// givenBack is what is left with these eggs back among them.
+func (x supply) givenBack(s *scene, eggs []store.PlannedEggs) supply {
+	c := x.copy()
+	for _, e := range eggs {
+		day := s.day(e.LaidOn)
+		c[e.PenID] = append(c[e.PenID], lay{e.LaidOn, day, day, e.Eggs, day <= 0})
+	}
+	return c
+}
+
+// clashes finds those of what stands, with hatchers that would do instead.
+func (page *Board) clashes(s *scene, open []farm.BatchView, stays []planner.Stay) {
+	for _, c := range s.w.Clashes(stays) {
+		one := Clash{Clash: c}
+		for _, v := range open {
+			mine := v.ID == c.Stay.BatchID && c.Stay.Phase == planner.Locked || v.ID == c.With.BatchID && c.With.Phase == planner.Locked
+			if v.LockedAt != nil || !mine || len(one.Hatchers) > 0 {
+				continue
+			}
+			one.BatchID, one.Hatchers = v.ID, s.otherHatchers(v)
+		}
+		page.Clashes = append(page.Clashes, one)
+	}
+}
+
+// otherHatchers are those in which a batch would clash with nothing.
+func (s *scene) otherHatchers(v farm.BatchView) (all []farm.Machine) {
+	y := s.yard()
+	for _, h := range s.machinesFor(v.Kind, true) {
+		if h.ID == v.HatcherID {
+			continue
+		}
+		w := v
+		w.HatcherID, w.Hatcher = h.ID, h
+		move := planner.Move{Stays: s.w.Stays(w)[1:]}
+		if len(y.Against(move)) == 0 {
+			all = append(all, h)
+		}
+	}
+	return all
+}
+
+// plan is the newest that is not thrown away.
+func (page *Board) plan(ctx context.Context, tx *farm.Tx, s *scene) error {
+	rows, err := tx.OpenPlans(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(rows, func(p store.Plan) bool { return p.WhatIf == nil })
+	if i < 0 || rows[i].State == Cancelled {
+		return nil
+	}
+	v, err := s.view(rows[i])
+	page.Plan = &v
+	return err
+}
+
+func (s *scene) proposedBars(page Board) (bars []Bar) {
+	if page.Plan == nil {
+		return nil
+	}
+	for _, p := range page.Plan.Proposals {
+		if p.Taken || p.Gone != "" || p.Count == 0 || p.Replaces != nil {
+			continue
+		}
+		one := farm.Planned{Planned: store.Planned{
+			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
+		}, Eggs: p.Eggs}
+		if err := s.w.WorkOut(&one); err != nil {
+			continue // its kind is gone
+		}
+		for _, stay := range one.Stays(s.w) {
+			bars = append(bars, Bar{Stay: stay, BatchView: one.BatchView, Proposal: p.No, Label: one.Label()})
+		}
+	}
+	return bars
+}
+
+// lanes puts the bars into their machines.
+func (page *Board) lanes(s *scene, bars []Bar, running []farm.Running) {
+	for _, r := range running {
+		lane := Lane{Running: r}
+		for _, c := range s.book.Closures {
+			if c.MachineID == r.ID {
+				lane.Shut = append(lane.Shut, c)
+			}
+		}
+		for _, bar := range bars {
+			if bar.MachineID != r.ID || !bar.From.Before(page.To) || !bar.Stay.To.After(page.From) {
+				continue
+			}
+			for _, c := range page.Clashes {
+				if c.Stay.BatchID == bar.Stay.BatchID && c.Stay.MachineID == r.ID && c.Stay.Phase == bar.Phase {
+					bar.Clash = c.Says
+				}
+			}
+			lane.Bars = append(lane.Bars, bar)
+		}
+		lane.Loads = loads(lane.Bars, r.ID)
+		if r.UntilOn == nil || len(lane.Bars) > 0 {
+			page.Lanes = append(page.Lanes, lane)
+		}
+	}
+}
+
+// loads gives how full a machine is as it changes, by the fuller of its two phases; proposals do
+// not count.
+func loads(bars []Bar, machineID int64) (all []planner.Load) {
+	var stays []planner.Stay
+	for _, b := range bars {
+		if b.Proposal == 0 {
+			stays = append(stays, b.Stay)
+		}
+	}
+	phases := [2][]planner.Load{
+		planner.Loads(stays, machineID, false), planner.Loads(stays, machineID, true),
+	}
+	share := [2]float64{}
+	for len(phases[0])+len(phases[1]) > 0 {
+		first := 0
+		if len(phases[0]) == 0 || len(phases[1]) > 0 && phases[1][0].At.Before(phases[0][0].At) {
+			first = 1
+		}
+		at := phases[first][0].At
+		share[first] = phases[first][0].Share
+		phases[first] = phases[first][1:]
+		all = append(all, planner.Load{At: at, Share: max(share[0], share[1])})
+	}
+	return all
+}
+
+// brooders draws the room of all brooders together, by what stands and is planned.
+func (page *Board) brooders(s *scene) {
+	if len(s.book.Brooders) == 0 {
+		return
+	}
+	lane := &BroodLane{Names: s.brooderNames(), Places: s.brooderPlaces()}
+	var stays []planner.Stay
+	for _, g := range s.yard().Groups {
+		stays = append(stays, planner.Stay{Phase: planner.Turning, From: g.From, To: g.To, Eggs: g.Places, Room: int(lane.Places)})
+	}
+	lane.Loads = planner.Loads(stays, 0, false)
+	page.Brooders = lane
+}
+
+// eggs tells for each day to come how many could be set that nothing is planned for.
+func (page *Board) eggs(s *scene) {
+	left := s.eggsBut(0)
+	for d := max(0, s.day(page.From)); d < s.day(page.To); d++ {
+		day := EggDay{On: s.date(d)}
+		spread := 0.0
+		for _, p := range s.w.Pens {
+			kind := s.w.Kinds[p.Species]
+			if kind == nil || kind.IsReptile() {
+				continue
+			}
+			day.Free += left.free(p.ID, d, maxAge(kind))
+			f := s.lays[p.ID]
+			if d > 0 {
+				day.Laid += f.PerDay
+				n := min(d, maxAge(kind)+1)
+				e, low, _ := f.Over(n)
+				spread += (e - float64(low)) * (e - float64(low))
+			}
+		}
+		day.Low, day.High = laying.Around(day.Free, spread)
+		page.Eggs = append(page.Eggs, day)
+	}
+}
+
+// ChangeHatcher lets a batch that still turns hatch in another machine.
+func (b *Service) ChangeHatcher(
+	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64,
+) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		w, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		switch {
+		case batch.LockedAt != nil || batch.ClosedAt != nil:
+			return farm.Done{}, farm.Problemf("hatcher", "%s is in lockdown already.", batch.Code)
+		case v.Kind.IsReptile() || w.Rooms[hatcherID][batch.Species].Hatching == 0:
+			return farm.Done{}, farm.Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
+		}
+		before := hatcherOf{batchID, batch.HatcherID}
+		batch.HatcherID = hatcherID
+		if err := tx.MoveBatch(ctx, batch); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{hatcherBefore.Of(before)},
+			"%s is to hatch in %s.", batch.Code, w.MachineByID[hatcherID].Name,
+		)
+	})
+}
+
+// hatcherOf is where a batch was to hatch.
+type hatcherOf struct{ Batch, Hatcher int64 }
+
+var hatcherBefore = journal.NewKind("hatcher", func(ctx context.Context, tx *farm.Tx, h hatcherOf) error {
+	batch, err := tx.Batch(ctx, h.Batch)
+	if err != nil {
+		return err
+	}
+	batch.HatcherID = h.Hatcher
+	return tx.MoveBatch(ctx, batch)
+})

@@ -1,0 +1,283 @@
+package season
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	planner "metrogon/core/season"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// Trouble is what stands against a planned batch, in a sentence.
+type Trouble struct {
+	planner.Trouble
+	Says string
+}
+
+// Cure is a change after which a planned batch clashes with nothing; what is zero stays.
+type Cure struct {
+	Says      string
+	SetterID  int64
+	HatcherID int64
+	Days      int // later; below 0: earlier
+	Eggs      int // in all
+}
+
+// yard is all that stands, is planned, or binds.
+func (s *scene) yard() planner.Yard {
+	y := planner.Yard{Places: -1, Clean: map[int64]int{}}
+	for _, x := range s.w.Machines {
+		y.Clean[x.ID] = x.CleanDays
+		if x.UntilOn != nil {
+			y.Shut = append(y.Shut, planner.Shut{
+				MachineID: x.ID, From: s.midnight(x.UntilOn.AddDate(0, 0, 1)), To: s.midnight(s.date(3 * mostDays)),
+				Why: "it is not used any more",
+			})
+		}
+	}
+	y.Stays = append(s.w.AllStays(s.w.OpenRead()), s.w.PlannedStays(s.ahead, 0)...)
+	for _, c := range s.book.Closures {
+		to := s.date(3 * mostDays)
+		if c.ToOn != nil {
+			to = *c.ToOn
+		}
+		y.Shut = append(y.Shut, planner.Shut{MachineID: c.MachineID, From: s.midnight(c.FromOn), To: s.midnight(to), Why: c.Why})
+	}
+	for _, a := range s.book.Away {
+		y.Away = append(y.Away, planner.Absence{From: s.midnight(a.FromOn), To: s.midnight(a.ToOn), Not: a.Actions, Why: a.Why})
+	}
+	if len(s.book.Brooders) > 0 {
+		y.Places = s.brooderPlaces()
+	}
+	for _, v := range s.open {
+		young := 0.0
+		for _, n := range s.stands[v.ID].ByPen {
+			young += n
+		}
+		y.Groups = append(y.Groups, s.group(v, young))
+	}
+	for _, p := range s.ahead {
+		y.Groups = append(y.Groups, s.groupOf(p))
+	}
+	return y
+}
+
+// young is what is to be expected of eggs set at a moment.
+func (s *scene) young(eggs []store.PlannedEggs, at time.Time) (sum float64) {
+	for _, n := range s.youngOf(eggs, s.w.Member.Date(at)) {
+		sum += n
+	}
+	return sum
+}
+
+// midnight is when a date begins on the farm.
+func (s *scene) midnight(on time.Time) time.Time {
+	return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, s.w.Member.Place)
+}
+
+// group is a batch's young in the brooder.
+func (s *scene) group(v farm.BatchView, young float64) planner.Group {
+	from := s.midnight(pullDay(s.w.Member, v))
+	return planner.Group{
+		From: from, To: from.AddDate(0, 0, int(v.Kind.BroodDays.At)), Places: young * v.Kind.BroodPlaces.At,
+	}
+}
+
+// groupOf is what a planned batch's young take in the brooder.
+func (s *scene) groupOf(p farm.Planned) planner.Group {
+	g := s.group(p.BatchView, s.young(p.Eggs, p.SetAt))
+	g.BatchID = p.StayID()
+	return g
+}
+
+// against lists what stands against a planned batch where and when it is, with the eggs that
+// are left for it.
+func (s *scene) against(y planner.Yard, p farm.Planned, eggs supply) []Trouble {
+	there := 0
+	for _, e := range eggs.copy().forPlanned(s, p, max(0, s.day(p.SetOn))) {
+		there += e.Eggs
+	}
+	return s.troubles(y, p, there)
+}
+
+// troubles are those of a planned batch of whose eggs so many will be there.
+func (s *scene) troubles(y planner.Yard, p farm.Planned, there int) (all []Trouble) {
+	m := s.w.Member
+	move := planner.Move{
+		Stays: p.Stays(s.w), SetOn: s.midnight(m.Date(p.SetAt)), PullOn: s.midnight(pullDay(m, p.BatchView)),
+		Young: s.groupOf(p),
+	}
+	if lock := p.At(calendar.Lockdown); !lock.IsZero() {
+		move.LockOn = s.midnight(m.Date(lock))
+	}
+	for _, t := range y.Against(move) {
+		all = append(all, Trouble{t, s.sentence(t, p)})
+	}
+	return append(all, s.lacks(p, there)...)
+}
+
+// lacks tells of eggs that are not there, or too old by then.
+func (s *scene) lacks(p farm.Planned, there int) []Trouble {
+	day := max(0, s.day(p.SetOn))
+	if there >= p.Count {
+		return nil
+	}
+	says := fmt.Sprintf("Only %d of these %d eggs will be there and at most %d days old on %s.",
+		there, p.Count, maxAge(p.Kind), s.says(day))
+	if p.Count == 0 {
+		says = "No eggs are planned for it."
+	}
+	return []Trouble{{planner.Trouble{Reason: planner.EggsReason, MachineID: p.SetterID, From: p.SetAt, To: p.SetAt}, says}}
+}
+
+// sentence tells a trouble in words.
+func (s *scene) sentence(t planner.Trouble, p farm.Planned) string {
+	machine, day := s.w.MachineByID[t.MachineID].Name, s.w.Member.ShortDay
+	why := ""
+	if t.Why != "" {
+		why = " (" + t.Why + ")"
+	}
+	switch t.Reason {
+	case planner.RoomReason:
+		if t.Clash.Stay.Room > 0 {
+			return fmt.Sprintf("%s would be %.0f %% full from %s.", machine, 100*t.Clash.Share, day(t.From))
+		}
+		return t.Clash.Why(machine, day)
+	case planner.CleaningReason:
+		if t.Clash.Stay.BatchID == p.StayID() {
+			return fmt.Sprintf("%s is being cleaned after %s until %s.", machine, t.Clash.With.Code, day(t.To))
+		}
+		return fmt.Sprintf("%s would not be clean for %s on %s.", machine, t.Clash.Stay.Code, day(t.Clash.Stay.From))
+	case planner.ClosedReason:
+		return fmt.Sprintf("%s takes no eggs from %s on%s.", machine, day(t.From), why)
+	case planner.AwayReason:
+		what := map[string]string{"set": "Setting", "lockdown": "Lockdown", "pull": "The pull"}[t.Action]
+		return fmt.Sprintf("%s falls on days away, %s to %s%s.", what, day(t.From), day(t.To.Add(-time.Hour)), why)
+	case planner.BrooderReason:
+		return fmt.Sprintf(
+			"The brooder is full from %s: %s too few.", day(t.From), wording.Plural(int(math.Ceil(t.Over)), "place"),
+		)
+	}
+	if t.Clash.Stay.BatchID != p.StayID() { // the other one comes later
+		return fmt.Sprintf(
+			"%s needs %s for %s on %s, while these eggs are in it.", t.Clash.Stay.Code, machine,
+			phase(t.Clash.Stay.Phase), day(t.Clash.Stay.From),
+		)
+	}
+	return t.Clash.Why(machine, day)
+}
+
+func phase(p planner.Phase) string {
+	if p == planner.Locked {
+		return "lockdown"
+	}
+	return "turning"
+}
+
+// on changes a planned batch.
+func (s *scene) on(p farm.Planned, c Cure) (farm.Planned, error) {
+	p.SetterID, p.HatcherID = cmp.Or(c.SetterID, p.SetterID), cmp.Or(c.HatcherID, p.HatcherID)
+	p.SetOn = p.SetOn.AddDate(0, 0, c.Days)
+	if c.Eggs > 0 {
+		p.Eggs = fewer(p.Eggs, c.Eggs)
+	}
+	err := s.w.WorkOut(&p)
+	return p, err
+}
+
+// fewer leaves so many eggs, from each pen its share, the freshest in store: they keep longest.
+func fewer(eggs []store.PlannedEggs, n int) (left []store.PlannedEggs) {
+	eggs = slices.Clone(eggs)
+	all := 0
+	for _, e := range eggs {
+		all += e.Eggs
+	}
+	slices.SortStableFunc(eggs, func(a, b store.PlannedEggs) int { return a.LaidOn.Compare(b.LaidOn) })
+	for all > n {
+		last := len(eggs) - 1
+		drop := min(eggs[last].Eggs, all-n)
+		eggs[last].Eggs, all = eggs[last].Eggs-drop, all-drop
+		if eggs[last].Eggs == 0 {
+			eggs = eggs[:last]
+		}
+	}
+	return eggs
+}
+
+// How far from its day a planned batch may go to be cured.
+const cureDays = 10
+
+// cures finds the nearest changes after which a planned batch clashes with nothing: another
+// hatcher, another setter, both, fewer eggs, some days earlier or later.
+func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) {
+	try := func(c Cure) bool {
+		changed, err := s.on(p, c)
+		if err != nil || changed.SetOn.Before(s.today) || changed.Count == 0 || len(s.against(y, changed, eggs)) > 0 {
+			return false
+		}
+		all = append(all, c)
+		return true
+	}
+	for _, h := range s.machinesFor(p.Kind, true) {
+		if h.ID != p.HatcherID {
+			try(Cure{Says: h.Name + " is free for the hatch", HatcherID: h.ID})
+		}
+	}
+	for _, x := range s.machinesFor(p.Kind, false) {
+		if x.ID != p.SetterID {
+			try(Cure{Says: "set in " + x.Name, SetterID: x.ID})
+		}
+	}
+	if n := s.most(y, p, eggs); n >= fewestEggs {
+		all = append(all, Cure{Says: wording.Plural(p.Count-n, "egg") + " fewer", Eggs: n})
+	}
+	earlier, later := false, false
+	for d := 1; d <= cureDays && !(earlier && later); d++ {
+		earlier = earlier || try(Cure{Says: wording.Plural(d, "day") + " earlier", Days: -d})
+		later = later || try(Cure{Says: wording.Plural(d, "day") + " later", Days: d})
+	}
+	for _, x := range s.machinesFor(p.Kind, false) {
+		for _, h := range s.machinesFor(p.Kind, true) {
+			if len(all) == 0 && x.ID != p.SetterID && h.ID != p.HatcherID {
+				try(Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID})
+			}
+		}
+	}
+	return all[:min(len(all), 4)]
+}
+
+// most is the largest number of the eggs with which it fits, 0 for none.
+func (s *scene) most(y planner.Yard, p farm.Planned, eggs supply) int {
+	low, high := 0, p.Count // low fits, high does not
+	for high-low > 1 {
+		n := (low + high) / 2
+		changed, err := s.on(p, Cure{Eggs: n})
+		if err == nil && len(s.against(y, changed, eggs)) == 0 {
+			low = n
+		} else {
+			high = n
+		}
+	}
+	return low
+}
+
+// machinesFor are those in which a kind may hatch, or turn.
+func (s *scene) machinesFor(kind *species.Profile, hatch bool) (all []farm.Machine) {
+	for _, x := range s.w.Machines {
+		room := s.w.Rooms[x.ID][kind.ID]
+		if x.UntilOn != nil && x.UntilOn.Before(s.today) {
+			continue
+		}
+		if hatch && room.Hatching > 0 || !hatch && room.Setting > 0 {
+			all = append(all, x)
+		}
+	}
+	return all
+}

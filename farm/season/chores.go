@@ -1,0 +1,111 @@
+package season
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// What is to be done that was planned.
+const (
+	SetPlanned = "set-planned"
+	HandOver   = "hand-over"
+)
+
+// Chores are the settings that are planned, and the promises that come due.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	book, err := w.Season(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	today := w.Member.Date(w.Now)
+	soon := today.AddDate(0, 0, 3)
+	if len(book.Ahead) > 0 && !book.Ahead[0].SetOn.After(soon) {
+		if all, err = toSet(ctx, tx, soon); err != nil {
+			return nil, err
+		}
+	}
+	for _, o := range book.Orders {
+		if o.ToOn.After(soon) {
+			continue
+		}
+		c := chores.Chore{
+			About: store.Subject{Kind: journal.Order, ID: o.ID}, Kind: HandOver, At: hour(w, o.ToOn), Of: o.Who,
+			Title: fmt.Sprintf("%s for %s", wording.Capital(thing(o, w.Kinds[o.Species])), o.Who),
+		}
+		c.Reason = fmt.Sprintf("promised by %s", o.ToOn.Format("Mon 2 Jan"))
+		if o.Delivered > 0 {
+			c.Reason += fmt.Sprintf(" · %d handed over", o.Delivered)
+		}
+		all = append(all, c)
+	}
+	return all, nil
+}
+
+func hour(w *farm.Snapshot, on time.Time) time.Time {
+	noon := time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, w.Member.Place)
+	return w.Member.Hour.On(noon, 0, w.Member.Place)
+}
+
+// toSet are the planned settings up to a day; of those that are due, what is there of their eggs.
+func toSet(ctx context.Context, tx *farm.Tx, soon time.Time) (all []chores.Chore, err error) {
+	s, err := see(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range s.ahead {
+		if p.SetOn.After(soon) {
+			break
+		}
+		c := chores.Chore{
+			About: store.Subject{Kind: journal.Planned, ID: p.ID}, Kind: SetPlanned, At: hour(s.w, p.SetOn), Eggs: p.Count,
+			Title:  fmt.Sprintf("Set %s: %s", wording.Plural(p.Count, "egg"), s.byPen(p.Eggs)),
+			Reason: p.Setter.Name, Of: p.Label(), Why: p.Says, Species: p.Species,
+		}
+		if p.HatcherID != p.SetterID {
+			c.Reason += ", to hatch in " + p.Hatcher.Name
+		}
+		if p.SetOn.After(s.today) {
+			all = append(all, c)
+			continue
+		}
+		there := s.supply.forPlanned(s, p, 0)
+		c.Eggs = 0
+		for _, e := range there {
+			c.Eggs += e.Eggs
+		}
+		if c.Eggs < p.Count {
+			c.Reason += fmt.Sprintf(" · %d of them are there", c.Eggs)
+			c.Why = strings.TrimSpace(c.Why + " Fewer were laid than was planned. Set what is there, then plan the rest again " +
+				"on the board: it tells what has to change.")
+		}
+		all = append(all, c)
+	}
+	return all, nil
+}
+
+// byPen counts eggs by pen: "Barred 14, Speckled 14".
+func (s *scene) byPen(eggs []store.PlannedEggs) string {
+	var names []string
+	n := map[string]int{}
+	for _, e := range eggs {
+		name := s.w.PenByID[e.PenID].Name
+		if n[name] == 0 {
+			names = append(names, name)
+		}
+		n[name] += e.Eggs
+	}
+	slices.Sort(names)
+	for i, name := range names {
+		names[i] = fmt.Sprintf("%s %d", name, n[name])
+	}
+	return strings.Join(names, ", ")
+}

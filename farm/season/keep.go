@@ -1,0 +1,179 @@
+package season
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// owner runs a change of what binds the planning.
+func (b *Service) owner(
+	ctx context.Context, m *farm.Member, key string, about journal.Subjects,
+	work func(tx *farm.Tx) (journal.Undo, string, error),
+) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		u, said, err := work(tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, about, u, "%s", said)
+	})
+}
+
+var ofSeason = journal.Subjects{}
+
+// AddAway notes days on which some work cannot be done.
+func (b *Service) AddAway(ctx context.Context, m *farm.Member, key string, a store.Away) (farm.Done, error) {
+	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+		var p farm.Problems
+		a.Why = p.Name("why", "What it is for", a.Why, 60, false)
+		checkDays(&p, tx, a.FromOn, a.ToOn)
+		if len(a.Actions) == 0 {
+			p.Addf("actions", "Tick what is not done on those days.")
+		}
+		for _, x := range a.Actions {
+			if !slices.Contains(everything, x) {
+				p.Addf("actions", "That is no work of a setting: set, lockdown or pull.")
+			}
+		}
+		if err := p.Err(); err != nil {
+			return nil, "", err
+		}
+		id, err := tx.SaveAway(ctx, a)
+		return journal.Undo{awayBack.Of(kept[store.Away]{ID: id})}, "Away " + days(a.FromOn, &a.ToOn) + ".", err
+	})
+}
+
+func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
+	latest := tx.At.AddDate(3, 0, 0)
+	p.Date("from_on", "The first day", from, latest)
+	p.Date("to_on", "The last day", to, latest)
+	if to.Before(from) {
+		p.Addf("to_on", "The last day comes before the first.")
+	}
+}
+
+func days(from time.Time, to *time.Time) string {
+	if to == nil {
+		return "from " + from.Format("Mon 2 Jan") + " on"
+	}
+	return from.Format("Mon 2 Jan") + " to " + to.Format("Mon 2 Jan")
+}
+
+// Close shuts a machine for some days, or until further notice.
+func (b *Service) Close(ctx context.Context, m *farm.Member, key string, c store.Closure) (farm.Done, error) {
+	about := journal.On(journal.Machine, c.MachineID)
+	return b.owner(ctx, m, key, about, func(tx *farm.Tx) (journal.Undo, string, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return nil, "", err
+		}
+		var p farm.Problems
+		c.Why = p.Name("why", "Why", c.Why, 60, false)
+		x, ok := w.MachineByID[c.MachineID]
+		if !ok {
+			p.Addf("machine", "Pick a machine.")
+		}
+		last := c.FromOn
+		if c.ToOn != nil {
+			last = *c.ToOn
+		}
+		checkDays(&p, tx, c.FromOn, last)
+		if err := p.Err(); err != nil {
+			return nil, "", err
+		}
+		id, err := tx.SaveClosure(ctx, c)
+		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, days(c.FromOn, c.ToOn))
+		return journal.Undo{closureBack.Of(kept[store.Closure]{ID: id})}, said, err
+	})
+}
+
+// SaveBrooder makes a brooder or changes one.
+func (b *Service) SaveBrooder(ctx context.Context, m *farm.Member, key string, br store.Brooder) (farm.Done, error) {
+	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+		var p farm.Problems
+		br.Name = p.Name("name", "The brooder's name", br.Name, 60, true)
+		p.Count("places", "Its places", br.Places, 1, 100000)
+		if err := p.Err(); err != nil {
+			return nil, "", err
+		}
+		before := kept[store.Brooder]{ID: br.ID}
+		if br.ID != 0 {
+			all, err := tx.Season(ctx, tx.Member.Date(tx.At))
+			if err != nil {
+				return nil, "", err
+			}
+			i := slices.IndexFunc(all.Brooders, func(x store.Brooder) bool { return x.ID == br.ID })
+			if i < 0 {
+				return nil, "", farm.ErrNone
+			}
+			before.Before = &all.Brooders[i]
+		}
+		id, err := tx.SaveBrooder(ctx, br)
+		if err != nil {
+			return nil, "", farm.Taken(err, "name", "There is a brooder of that name already.")
+		}
+		before.ID = id
+		return journal.Undo{brooderBack.Of(before)}, fmt.Sprintf("%s holds %d chicks.", br.Name, br.Places), nil
+	})
+}
+
+// DropAway takes days away back.
+func (b *Service) DropAway(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, m, key, "away", id, func(s store.Season) []store.Away { return s.Away },
+		func(a store.Away) (int64, journal.Step, string) {
+			return a.ID, awayBack.Of(kept[store.Away]{a.ID, &a}), "Home again " + days(a.FromOn, &a.ToOn) + "."
+		})
+}
+
+// DropClosure opens a machine again.
+func (b *Service) DropClosure(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, m, key, "closures", id, func(s store.Season) []store.Closure { return s.Closures },
+		func(c store.Closure) (int64, journal.Step, string) {
+			return c.ID, closureBack.Of(kept[store.Closure]{c.ID, &c}), "The machine takes eggs again."
+		})
+}
+
+// DropBrooder forgets a brooder.
+func (b *Service) DropBrooder(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, m, key, "brooders", id, func(s store.Season) []store.Brooder { return s.Brooders },
+		func(x store.Brooder) (int64, journal.Step, string) {
+			again := x
+			again.ID = 0
+			return x.ID, brooderBack.Of(kept[store.Brooder]{x.ID, &again}), x.Name + " is no brooder any more."
+		})
+}
+
+// DropBan lets the next plan make a setting again.
+func (b *Service) DropBan(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, m, key, "bans", id, func(s store.Season) []store.Ban { return s.Bans },
+		func(x store.Ban) (int64, journal.Step, string) {
+			return x.ID, banBack.Of(kept[store.Ban]{x.ID, &x}), "The next plan may set that again."
+		})
+}
+
+func dropOne[T any](
+	ctx context.Context, b *Service, m *farm.Member, key, table string, id int64, of func(store.Season) []T,
+	step func(T) (int64, journal.Step, string),
+) (farm.Done, error) {
+	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+		all, err := tx.Season(ctx, tx.Member.Date(tx.At).AddDate(-5, 0, 0))
+		if err != nil {
+			return nil, "", err
+		}
+		for _, row := range of(all) {
+			if n, back, said := step(row); n == id {
+				return journal.Undo{back}, said, tx.DropOf(ctx, table, id)
+			}
+		}
+		return nil, "", farm.ErrNone
+	})
+}

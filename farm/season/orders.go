@@ -1,0 +1,296 @@
+package season
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/rates"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// What is promised.
+const (
+	YoungOrder   = "young"
+	PulletsOrder = "pullets" // half of the young are males
+	EggsOrder    = "eggs"    // hatching eggs from the store
+)
+
+// Promise is an order with how well it is covered.
+type Promise struct {
+	store.Order
+	Kind    *species.Profile
+	Pens    []farm.Pen // that may serve it
+	Covered float64    // expected of what stands and what is planned; eggs: there or to be laid
+	From    []Cover
+	Chance  float64 // of all of it, by the last plan; below 0: not known
+}
+
+// Cover is a part of a promise that one batch gives.
+type Cover struct {
+	BatchID, PlannedID int64
+	Label              string
+	Young              float64 // of pullets the females
+}
+
+// Left is what is not delivered yet.
+func (p Promise) Left() int { return max(0, p.Count-p.Delivered) }
+
+// Short is how many are not covered, 0 if all are.
+func (p Promise) Short() int {
+	if lacks := float64(p.Left()) - p.Covered; lacks > 0.5 {
+		return int(lacks + 0.5)
+	}
+	return 0
+}
+
+// Over tells that its window is past.
+func (p Promise) Over(today time.Time) bool { return p.ToOn.Before(today) }
+
+// Thing is what is promised, in words: "20 ducklings", "6 pullets", "24 hatching eggs of
+// chickens".
+func (p Promise) Thing() string { return thing(p.Order, p.Kind) }
+
+func thing(o store.Order, kind *species.Profile) string {
+	switch {
+	case kind == nil:
+		return wording.Plural(o.Count, "young")
+	case o.What == EggsOrder:
+		return fmt.Sprintf("%s of %s", wording.Plural(o.Count, "hatching egg"), wording.Lower(kind.Name))
+	case o.What == PulletsOrder && kind.ID == "chicken":
+		return wording.Plural(o.Count, "pullet")
+	case o.What == PulletsOrder:
+		return fmt.Sprintf("%d female %s", o.Count, plural(kind.Young, o.Count))
+	}
+	return wording.Plural(o.Count, kind.Young)
+}
+
+func plural(one string, n int) string {
+	if n == 1 {
+		return one
+	}
+	return one + "s"
+}
+
+// SaveOrder makes a promise or changes one.
+func (b *Service) SaveOrder(ctx context.Context, m *farm.Member, key string, o store.Order) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		before := kept[store.Order]{ID: o.ID}
+		if o.ID != 0 {
+			was, err := tx.Order(ctx, o.ID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			before.Before, o.Delivered, o.EndedOn = &was, was.Delivered, was.EndedOn
+		}
+		if err := checkOrder(w, &o); err != nil {
+			return farm.Done{}, err
+		}
+		if before.ID, err = tx.SaveOrder(ctx, o); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(
+			ctx, tx, journal.On(journal.Order, before.ID), journal.Undo{orderBefore.Of(before)},
+			"Promised %s to %s, %s.", thing(o, w.Kinds[o.Species]), o.Who, window(o),
+		)
+	})
+}
+
+// window writes the days between which a promise is kept.
+func window(o store.Order) string {
+	if o.FromOn.Equal(o.ToOn) {
+		return o.ToOn.Format("Mon 2 Jan 2006")
+	}
+	return o.FromOn.Format("2 Jan") + " to " + o.ToOn.Format("2 Jan 2006")
+}
+
+func checkOrder(w *farm.Snapshot, o *store.Order) error {
+	var p farm.Problems
+	o.Who = p.Name("who", "Whom it is for", o.Who, 80, true)
+	o.Note = p.Name("note", "The note", o.Note, 500, false)
+	kind, err := w.Kind(o.Species)
+	switch {
+	case err != nil:
+		p.Addf("species", "Pick what is promised.")
+	case kind.IsReptile() && o.What != YoungOrder:
+		p.Addf("what", "Of %s only young can be promised here.", wording.Lower(kind.Name))
+	default:
+		o.Species = kind.ID
+	}
+	if !slices.Contains([]string{YoungOrder, PulletsOrder, EggsOrder}, o.What) {
+		p.Addf("what", "Pick what is promised: young, females only, or hatching eggs.")
+	}
+	for _, id := range o.Pens {
+		if w.PenByID[id].Species != o.Species {
+			p.Addf("pens", "Pick pens of that kind.")
+			break
+		}
+	}
+	p.Count("count", "How many", o.Count, 1, 10000)
+	p.Count("sure_pct", "How sure it is to be", o.SurePct, 50, 99)
+	latest := w.Now.AddDate(3, 0, 0)
+	p.Date("from_on", "The first day", o.FromOn, latest)
+	p.Date("to_on", "The last day", o.ToOn, latest)
+	if o.ToOn.Before(o.FromOn) {
+		p.Addf("to_on", "The last day comes before the first.")
+	}
+	if o.Price != nil && !(*o.Price >= 0 && *o.Price <= 100000) {
+		p.Addf("price", "The price of one may be 0 to 100,000.")
+	}
+	return p.Err()
+}
+
+// Deliver notes how many of a promise were handed over; with end it is done, whatever is left.
+func (b *Service) Deliver(
+	ctx context.Context, m *farm.Member, key string, id int64, n int, end bool,
+) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		o, err := tx.Order(ctx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if o.EndedOn != nil {
+			return farm.Done{}, farm.Problemf("delivered", "This promise is done already.")
+		}
+		var p farm.Problems
+		p.Count("delivered", "The number handed over", n, farm.OneIf(!end), 10000)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		before := kept[store.Order]{ID: id, Before: &o}
+		now := o
+		now.Delivered += n
+		if today := m.Date(tx.At); end || now.Delivered >= now.Count {
+			now.EndedOn = &today
+		}
+		if _, err := tx.SaveOrder(ctx, now); err != nil {
+			return farm.Done{}, err
+		}
+		said := fmt.Sprintf("Handed %d over to %s, %d of %d in all.", n, o.Who, now.Delivered, o.Count)
+		if n == 0 {
+			said = fmt.Sprintf("Called the promise to %s off, with %d of %d handed over.", o.Who, o.Delivered, o.Count)
+		}
+		return journal.Record(
+			ctx, tx, journal.On(journal.Order, id), journal.Undo{orderBefore.Of(before)}, "%s", said,
+		)
+	})
+}
+
+// target is how many young are to be planned for a promise so that it is kept as surely as
+// it has to be, if they come of one batch; of several they are surer still.
+func (s *scene) target(o store.Order) float64 {
+	want := max(0, o.Count-o.Delivered)
+	pens := s.pensFor(o)
+	if len(pens) == 0 || want == 0 {
+		return float64(want)
+	}
+	var belief rates.Beta
+	for _, p := range pens { // of all of them alike
+		y := s.beliefs[o.Species].Young[p.ID]
+		belief.A, belief.B = belief.A+y.A/float64(len(pens)), belief.B+y.B/float64(len(pens))
+	}
+	counts := belief
+	if o.What == PulletsOrder {
+		counts = belief.Scaled(0.5)
+	}
+	sure := func(eggs int) bool {
+		y := rates.Expect([]rates.Lot{{Eggs: eggs, Belief: counts}}, s.beliefs[o.Species].Rho, true)
+		return y.AtLeast(want) >= float64(o.SurePct)/100
+	}
+	low, high := want, want+1 // low is too few
+	for !sure(high) && high < 4000 {
+		low, high = high, 2*high
+	}
+	for high-low > 1 {
+		if n := (low + high) / 2; sure(n) {
+			high = n
+		} else {
+			low = n
+		}
+	}
+	return float64(high) * belief.Mean()
+}
+
+// counts is how much of one young counts for a promise.
+func counts(o store.Order) float64 {
+	if o.What == PulletsOrder {
+		return 0.5
+	}
+	return 1
+}
+
+// cover hands the young of what stands and of what is planned out to the promises, those that
+// are due first first; a planned batch serves those it was planned for before others.
+func (s *scene) cover() (all []Promise) {
+	type batch struct {
+		Cover
+		pull  time.Time
+		young map[int64]float64 // by pen
+		first []store.PlannedFor
+	}
+	var batches []batch
+	for _, v := range s.open {
+		batches = append(batches, batch{Cover{BatchID: v.ID, Label: v.Code}, pullDay(s.w.Member, v), s.stands[v.ID].ByPen, nil})
+	}
+	for _, p := range s.ahead {
+		batches = append(batches, batch{
+			Cover{PlannedID: p.ID, Label: p.Label()}, pullDay(s.w.Member, p.BatchView),
+			s.youngOf(p.Eggs, s.w.Member.Date(p.SetAt)), p.For,
+		})
+	}
+	eggs := s.supply.copy().reserve(s)
+	give := func(p *Promise, b *batch, most float64) {
+		each := counts(p.Order)
+		if b.pull.Before(p.FromOn) || b.pull.After(p.ToOn) || most <= 0 {
+			return
+		}
+		got := 0.0
+		for _, pen := range p.Pens {
+			n := min(b.young[pen.ID]*each, float64(p.Left())*2-p.Covered, most-got)
+			if n > 0 {
+				b.young[pen.ID] -= n / each
+				p.Covered, got = p.Covered+n, got+n
+			}
+		}
+		if got > 0 {
+			b.Cover.Young = got
+			p.From = append(p.From, b.Cover)
+		}
+	}
+	for _, o := range s.book.Orders {
+		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
+		if o.What == EggsOrder {
+			p.Covered = float64(eggs[o.ID])
+		}
+		all = append(all, p)
+	}
+	for i := range all {
+		for j := range batches {
+			for _, f := range batches[j].first {
+				if f.OrderID == all[i].ID && all[i].What != EggsOrder {
+					give(&all[i], &batches[j], f.Young*counts(all[i].Order))
+				}
+			}
+		}
+	}
+	for i := range all {
+		for j := range batches {
+			if all[i].What != EggsOrder {
+				give(&all[i], &batches[j], float64(all[i].Left())-all[i].Covered)
+			}
+		}
+	}
+	return all
+}

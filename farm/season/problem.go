@@ -1,0 +1,390 @@
+package season
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	planner "metrogon/core/season"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// What a plan weighs, beside the price of a young: an egg set could have been sold or eaten,
+// a setting is a morning's work, and fewer eggs than these are not worth one [common practice].
+const (
+	eggCost     = 0.15
+	settingCost = 2.0
+	usualPrice  = 4.0 // of one, where none is told
+	fewestEggs  = 4
+	leastDays   = 42
+	mostDays    = 400
+	noBrooder   = 1e6 // places, where no brooder is told of
+	changeCost  = 3.0 // of a setting that she expects and that is moved, dropped or new
+)
+
+// Ids of the planner's problem.
+func penID(id int64) string     { return "pen-" + strconv.FormatInt(id, 10) }
+func machineID(id int64) string { return "machine-" + strconv.FormatInt(id, 10) }
+func orderID(id int64) string   { return "order-" + strconv.FormatInt(id, 10) }
+
+// parcelID is a source of its own: eggs that came by post, laid on that date, which may be set
+// once they have rested.
+func parcelID(id int64, laid time.Time) string { return penID(id) + "-" + laid.Format("2006-01-02") }
+
+// numberOf reads an id back.
+func numberOf(id string) int64 {
+	_, rest, _ := strings.Cut(id, "-")
+	digits, _, _ := strings.Cut(rest, "-")
+	n, _ := strconv.ParseInt(digits, 10, 64)
+	return n
+}
+
+// layOf gives the pen and the lay date of eggs that a plan takes.
+func layOf(source string, laid int, from time.Time) (pen int64, on time.Time) {
+	if parts := strings.SplitN(source, "-", 3); len(parts) == 3 {
+		on, _ = time.Parse("2006-01-02", parts[2])
+		return numberOf(source), on
+	}
+	return numberOf(source), from.AddDate(0, 0, laid)
+}
+
+// problem makes the planner's problem of the farm: pins are the planned batches that stay
+// where they are, the others that she expects are given back as accepted.
+func (s *scene) problem() (r *planner.Request, err error) {
+	r = &planner.Request{Problem: planner.Problem{
+		MinBatch: fewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.brooderPlaces(),
+	}}
+	r.Days = s.horizon()
+	s.supply.laid(s, r.Days)
+	s.supply.reserve(s)
+	if err := s.addKinds(r); err != nil {
+		return nil, err
+	}
+	s.addMachines(r)
+	s.addAway(r)
+	s.addOrders(r)
+	eggs := s.supply.copy()
+	s.addPlanned(r)
+	for _, v := range s.open {
+		eggs.stood(s, v)
+	}
+	s.addSources(r, eggs)
+	s.addStanding(r)
+	for _, b := range s.book.Bans {
+		s.addBan(r, b)
+	}
+	r.Words = s.words()
+	r.Simulate = s.chance(r)
+	return r, r.Check()
+}
+
+// brooderPlaces are those of all brooders; where none is told of, room is not what binds.
+func (s *scene) brooderPlaces() (places float64) {
+	for _, b := range s.book.Brooders {
+		places += float64(b.Places)
+	}
+	if len(s.book.Brooders) == 0 {
+		return noBrooder
+	}
+	return places
+}
+
+// horizon is up to the end of the last promise, six weeks at least.
+func (s *scene) horizon() int {
+	last := leastDays
+	for _, o := range s.book.Orders {
+		last = max(last, s.day(o.ToOn)+1)
+	}
+	for _, p := range s.ahead {
+		last = max(last, s.day(pullDay(s.w.Member, p.BatchView))+1)
+	}
+	return min(last, mostDays)
+}
+
+func (s *scene) addKinds(r *planner.Request) error {
+	for _, kind := range s.kinds {
+		lockdown, pull, err := s.span(kind)
+		if err != nil {
+			return err
+		}
+		sp := planner.Species{
+			ID: kind.ID, Lockdown: lockdown, Pull: pull, MaxAge: maxAge(kind), BroodPlaces: kind.BroodPlaces.At,
+			BroodDays: int(kind.BroodDays.At),
+		}
+		for age := range sp.MaxAge + 1 {
+			sp.AgeFactor = append(sp.AgeFactor, s.beliefs[kind.ID].Keeps(kind, age))
+		}
+		r.Species = append(r.Species, sp)
+	}
+	return nil
+}
+
+func (s *scene) addMachines(r *planner.Request) {
+	for _, x := range s.w.Machines {
+		m := planner.Machine{
+			ID: machineID(x.ID), Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: x.CleanDays,
+		}
+		for _, kind := range s.kinds {
+			room := s.w.Rooms[x.ID][kind.ID]
+			if room.Setting > 0 {
+				m.Set[kind.ID] = float64(room.Setting)
+			}
+			if room.Hatching > 0 {
+				m.Hatch[kind.ID] = float64(room.Hatching)
+			}
+		}
+		if x.UntilOn != nil && x.UntilOn.Before(s.today) && !s.used(x.ID) || len(m.Set)+len(m.Hatch) == 0 {
+			continue
+		}
+		shut := func(from, to time.Time) { m.Closed = append(m.Closed, [2]int{s.day(from), s.day(to)}) }
+		for _, c := range s.book.Closures {
+			if c.MachineID != x.ID {
+				continue
+			}
+			to := s.date(r.Days + 400)
+			if c.ToOn != nil {
+				to = *c.ToOn
+			}
+			shut(c.FromOn, to)
+		}
+		if x.UntilOn != nil {
+			shut(x.UntilOn.AddDate(0, 0, 1), s.date(r.Days+400).AddDate(0, 0, 1))
+		}
+		m.Closed = slices.DeleteFunc(m.Closed, func(c [2]int) bool { return c[1] < c[0] })
+		r.Machines = append(r.Machines, m)
+	}
+}
+
+// used tells that something stands in a machine, or is planned for it.
+func (s *scene) used(id int64) bool {
+	return slices.ContainsFunc(s.open, func(v farm.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
+		slices.ContainsFunc(s.ahead, func(p farm.Planned) bool { return p.SetterID == id || p.HatcherID == id })
+}
+
+func (s *scene) addAway(r *planner.Request) {
+	for _, a := range s.book.Away {
+		r.Away = append(r.Away, planner.Away{From: s.day(a.FromOn), To: s.day(a.ToOn), Not: a.Actions})
+	}
+}
+
+// addOrders asks for as many young as make each promise as sure as it has to be, together
+// worth what it is worth.
+func (s *scene) addOrders(r *planner.Request) {
+	for _, o := range s.book.Orders {
+		if o.What == EggsOrder || o.ToOn.Before(s.today) || o.Delivered >= o.Count || s.beliefs[o.Species].Young == nil {
+			continue
+		}
+		q := planner.Order{
+			ID: orderID(o.ID), Young: math.Round(100*s.target(o)) / 100, PullFrom: s.day(o.FromOn), PullTo: s.day(o.ToOn),
+		}
+		price := usualPrice
+		if o.Price != nil {
+			price = *o.Price
+		}
+		q.Value = price * float64(o.Count-o.Delivered) / q.Young
+		for _, p := range s.pensFor(o) {
+			q.Sources = append(q.Sources, penID(p.ID))
+			for _, l := range s.supply[p.ID] {
+				if id := parcelID(p.ID, l.on); l.ready > l.day && !slices.Contains(q.Sources, id) {
+					q.Sources = append(q.Sources, id)
+				}
+			}
+		}
+		r.Orders = append(r.Orders, q)
+	}
+}
+
+// addPlanned gives the planned batches: those that stay are pins, the others were agreed on.
+// What is there of their eggs is taken first.
+func (s *scene) addPlanned(r *planner.Request) {
+	for _, p := range s.ahead {
+		day := max(0, s.day(p.SetOn))
+		eggs := s.supply.forPlanned(s, p, day)
+		for _, b := range s.batches(p, day, eggs) {
+			if p.Pinned {
+				r.Fixed = append(r.Fixed, b)
+			} else {
+				if r.Replan == nil {
+					r.Replan = &planner.Replan{ChangeCost: changeCost}
+				}
+				r.Replan.Accepted = append(r.Replan.Accepted, b)
+			}
+		}
+	}
+}
+
+// batches are those of a planned batch as the planner knows them, a source each.
+func (s *scene) batches(p farm.Planned, day int, eggs []store.PlannedEggs) (all []planner.Batch) {
+	for _, e := range eggs {
+		id, laid := s.source(e)
+		at := slices.IndexFunc(all, func(b planner.Batch) bool { return b.Source == id })
+		if at < 0 {
+			at = len(all)
+			all = append(all, planner.Batch{
+				Source: id, SetDay: day, Setter: machineID(p.SetterID), Hatcher: machineID(p.HatcherID),
+			})
+		}
+		all[at].Eggs = append(all[at].Eggs, planner.Lay{Laid: laid, Eggs: float64(e.Eggs)})
+	}
+	return all
+}
+
+// source is where eggs of a pen and lay date come from, and on which day they were laid as the
+// planner counts: eggs that rest were as good as laid when they have rested.
+func (s *scene) source(e store.PlannedEggs) (id string, laid int) {
+	for _, l := range s.supply[e.PenID] {
+		if l.on.Equal(e.LaidOn) && l.ready > l.day {
+			return parcelID(e.PenID, l.on), l.ready
+		}
+	}
+	return penID(e.PenID), s.day(e.LaidOn)
+}
+
+// stood gives the eggs of a batch that was set today back: the planner takes them from the
+// supply again.
+func (x supply) stood(s *scene, v farm.BatchView) {
+	if s.day(s.w.Member.Date(v.SetAt)) < 0 {
+		return
+	}
+	for pen := range s.stands[v.ID].ByPen {
+		n := s.stands[v.ID].Eggs[pen]
+		x[pen] = append(x[pen], lay{s.today, 0, 0, n, true})
+	}
+}
+
+func (s *scene) addSources(r *planner.Request, eggs supply) {
+	for _, p := range s.w.Pens {
+		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
+			continue
+		}
+		src := planner.Source{ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare}
+		var parcels []planner.Source
+		for _, l := range eggs[p.ID] {
+			if l.ready <= l.day {
+				src.Supply = append(src.Supply, planner.Lay{Laid: l.day, Eggs: float64(l.eggs)})
+				continue
+			}
+			one := src
+			one.ID, one.Supply = parcelID(p.ID, l.on), []planner.Lay{{Laid: l.ready, Eggs: float64(l.eggs)}}
+			parcels = append(parcels, one)
+		}
+		r.Sources = append(append(r.Sources, src), parcels...)
+	}
+}
+
+// addStanding gives what stands in the machines, by pen; what was set today is a pin, since the
+// planner's day begins now.
+func (s *scene) addStanding(r *planner.Request) {
+	for _, v := range s.open {
+		o := s.stands[v.ID]
+		for _, p := range s.w.Pens {
+			eggs := o.Eggs[p.ID]
+			if eggs == 0 {
+				continue
+			}
+			b := planner.Batch{
+				Source: penID(p.ID), SetDay: s.day(s.w.Member.Date(v.SetAt)), Setter: machineID(v.SetterID),
+				Hatcher: machineID(v.HatcherID),
+			}
+			if b.SetDay < 0 {
+				young := o.ByPen[p.ID]
+				b.Eggs, b.Young = planner.Clutch{{Laid: 0, Eggs: float64(eggs)}}, &young
+			} else {
+				b.SetDay = 0
+				b.Eggs = planner.Clutch{{Laid: 0, Eggs: float64(eggs)}}
+			}
+			r.Fixed = joined(r.Fixed, b)
+		}
+	}
+}
+
+// joined adds a batch, or makes one with another of the same source, way and day.
+func joined(all []planner.Batch, b planner.Batch) []planner.Batch {
+	for i := range all {
+		o := &all[i]
+		if o.Source == b.Source && o.SetDay == b.SetDay && o.Setter == b.Setter && o.Hatcher == b.Hatcher {
+			o.Eggs = append(o.Eggs, b.Eggs...)
+			if b.Young != nil && o.Young != nil {
+				sum := *o.Young + *b.Young
+				o.Young = &sum
+			}
+			return all
+		}
+	}
+	return append(all, b)
+}
+
+func (s *scene) addBan(r *planner.Request, b store.Ban) {
+	from, to := s.day(b.FromOn), s.day(b.ToOn)
+	for _, src := range r.Sources {
+		if src.Species == b.Species {
+			r.Forbidden = append(r.Forbidden, planner.Ban{
+				Source: src.ID, Setter: machineID(b.MachineID), From: &from, To: &to,
+			})
+		}
+	}
+}
+
+// words write the planner's sentences in the farm's names and dates.
+func (s *scene) words() planner.Words {
+	return planner.Words{Day: s.says, Name: func(id string) string { return s.name(id) }}
+}
+
+func (s *scene) name(id string) string {
+	what, _, _ := strings.Cut(id, "-")
+	n := numberOf(id)
+	switch what {
+	case "pen":
+		return s.w.PenByID[n].Name
+	case "machine":
+		if x, ok := s.w.MachineByID[n]; ok {
+			return x.Name
+		}
+		return "the new machine"
+	case "order":
+		for _, o := range s.book.Orders {
+			if o.ID == n {
+				return fmt.Sprintf("%s for %s", thing(o, s.w.Kinds[o.Species]), o.Who)
+			}
+		}
+	}
+	if kind := s.w.Kinds[id]; kind != nil {
+		return strings.ToLower(kind.Name)
+	}
+	return id
+}
+
+// chance is what is uncertain of a plan: each pen's belief, how batches differ, how laying
+// does, and how many young of each promise have to be there for it to be kept.
+func (s *scene) chance(r *planner.Request) *planner.Chance {
+	c := &planner.Chance{
+		Runs: 2000, Posteriors: map[string]planner.Posterior{}, Needs: map[string]planner.Need{},
+	}
+	for _, src := range r.Sources {
+		b := s.beliefs[src.Species]
+		y := b.Young[numberOf(src.ID)]
+		c.Posteriors[src.ID], c.Rho = planner.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
+	}
+	days, sum := 0, 0.0
+	for _, f := range s.lays {
+		if f.PerDay > 0 {
+			days, sum = days+1, sum+f.SD/f.PerDay
+		}
+	}
+	if days > 0 {
+		c.LayingSpread = min(sum/float64(days), 5)
+	}
+	for _, o := range s.book.Orders {
+		if slices.ContainsFunc(r.Orders, func(q planner.Order) bool { return q.ID == orderID(o.ID) }) {
+			c.Needs[orderID(o.ID)] = planner.Need{
+				Count: float64(o.Count - o.Delivered), Females: o.What == PulletsOrder,
+			}
+		}
+	}
+	return c
+}

@@ -1,0 +1,425 @@
+package season
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	planner "metrogon/core/season"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// PlanView is a plan as far as it is.
+type PlanView struct {
+	ID           int64
+	State        string
+	Seconds      int
+	From         time.Time // its day 0
+	Score, Bound float64
+	HasBound     bool
+	WhatIf       *WhatIf
+	IfSays       string // the what-if in words
+	Says         string // why it failed
+	Proposals    []Proposal
+	Results      []Result
+	Gap          string
+	Fragile      string // which promise hangs on a thread, and what would help
+	Left         int    // proposals that can still be accepted
+}
+
+// Running tells that a job is at it, or will be.
+func (v PlanView) Running() bool { return v.State == Waiting || v.State == Working }
+
+// Proposal is one setting of a plan, or a planned batch that it drops.
+type Proposal struct {
+	No              int
+	Kind            *species.Profile
+	SetOn, PullOn   time.Time
+	Setter, Hatcher farm.Machine
+	Eggs            []store.PlannedEggs
+	Count           int
+	For             []store.PlannedFor
+	Says            string
+	Taken           bool
+	Gone            string        // why it cannot be accepted any more
+	Replaces        *farm.Planned // what she expects in its place; with no eggs it is dropped
+	Before          int           // eggs of that
+}
+
+// Result is what a plan makes of a promise.
+type Result struct {
+	store.Order
+	Thing     string
+	Planned   float64 // young expected for it
+	Chance    float64 // of all that is promised; below 0: not reckoned
+	Low, High float64 // 8 times in 10
+	Short     float64 // young that lack
+	Why, Cure string  // the limit that binds, and the single change that helps most
+}
+
+// Sentences of the planner keep days and ids in marks, until they are read.
+var markedWords = planner.Words{
+	Day:  func(d int) string { return fmt.Sprintf("⟦day %d⟧", d) },
+	Name: func(id string) string { return "⟦" + id + "⟧" },
+}
+
+var marked = regexp.MustCompile(`⟦([^⟧]*)⟧`)
+
+// told writes a sentence of the planner in the farm's names and dates.
+func (s *scene) told(text string, from time.Time) string {
+	return marked.ReplaceAllStringFunc(text, func(m string) string {
+		id := strings.Trim(m, "⟦⟧")
+		if d, ok := strings.CutPrefix(id, "day "); ok {
+			n, _ := strconv.Atoi(d)
+			return from.AddDate(0, 0, n).Format("Mon 2 Jan")
+		}
+		return s.name(id)
+	})
+}
+
+// proposed reads a plan with its proposals.
+func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, store.Plan, PlanView, error) {
+	s, err := see(ctx, tx)
+	if err != nil {
+		return nil, store.Plan{}, PlanView{}, err
+	}
+	row, err := tx.Plan(ctx, id)
+	if err != nil {
+		return nil, row, PlanView{}, err
+	}
+	v, err := s.view(row)
+	return s, row, v, err
+}
+
+// view reads a plan.
+func (s *scene) view(row store.Plan) (v PlanView, err error) {
+	v = PlanView{ID: row.ID, State: row.State, Seconds: row.Seconds, From: row.FromOn, Says: row.Says}
+	if row.Score != nil {
+		v.Score = *row.Score
+	}
+	if row.Bound != nil {
+		v.Bound, v.HasBound = *row.Bound, true
+	}
+	if row.WhatIf != nil {
+		v.WhatIf = new(WhatIf)
+		if err := json.Unmarshal(row.WhatIf, v.WhatIf); err != nil {
+			return v, err
+		}
+		v.IfSays = v.WhatIf.says(s)
+	}
+	v.Says = s.told(row.Says, row.FromOn)
+	if row.State != Finished {
+		return v, nil
+	}
+	r, err := planner.ReadRequest(row.Request)
+	if err != nil {
+		return v, err
+	}
+	var a answer
+	if err := json.Unmarshal(row.Answer, &a); err != nil {
+		return v, err
+	}
+	v.Score = a.Score
+	v.Gap = gap(a.Plan)
+	v.results(s, r, a)
+	v.settings(s, r, a, row)
+	if o, ok := s.order(a.Fragile); ok {
+		v.Fragile = s.fragile(a, o, row.FromOn)
+	}
+	return v, nil
+}
+
+// order finds an open promise by the planner's id.
+func (s *scene) order(id string) (store.Order, bool) {
+	i := slices.IndexFunc(s.book.Orders, func(o store.Order) bool { return orderID(o.ID) == id })
+	if i < 0 {
+		return store.Order{}, false
+	}
+	return s.book.Orders[i], true
+}
+
+// gap tells how far from the best a plan may be.
+func gap(p *planner.Plan) string {
+	switch {
+	case p.Bound == nil:
+		return "It keeps what you expect as far as that is worth it."
+	case len(p.Batches) == 0 && *p.Bound < 1:
+		return "No plan can keep any of it."
+	case *p.Bound-p.Score <= 1e-6:
+		return "No plan does better: that is proven."
+	}
+	if p.Score <= 0 {
+		return "How much better a plan could be is not known."
+	}
+	share := 100 * (*p.Bound - p.Score) / p.Score
+	if share < 0.5 {
+		return "No plan can do half of a percent better: that is proven."
+	}
+	return fmt.Sprintf("No plan can do more than %.0f %% better: that is proven.", math.Ceil(share))
+}
+
+func (v *PlanView) results(s *scene, r *planner.Request, a answer) {
+	for _, q := range r.Orders {
+		o, ok := s.order(q.ID)
+		if !ok {
+			continue
+		}
+		res := Result{Order: o, Thing: thing(o, s.w.Kinds[o.Species]), Chance: -1}
+		for _, b := range append(slices.Clone(a.Batches), a.Standing...) {
+			for _, g := range b.Orders {
+				if g.Order == q.ID {
+					res.Planned += g.Young * counts(o)
+				}
+			}
+		}
+		for _, sim := range a.Simulated {
+			if sim.Order == q.ID {
+				res.Chance, res.Low, res.High = sim.Chance, sim.P10, sim.P90
+			}
+		}
+		for _, n := range a.Notes {
+			if n.Order == q.ID {
+				res.Short = n.Short * counts(o)
+				res.Why, res.Cure = s.told(n.Why, v.From), s.told(n.Cure, v.From)
+			}
+		}
+		v.Results = append(v.Results, res)
+	}
+}
+
+// fragile names the promise that the plan fills and chance leaves unfilled most, with the fewest
+// eggs more that help.
+func (s *scene) fragile(a answer, o store.Order, from time.Time) string {
+	i := slices.IndexFunc(a.Simulated, func(x planner.Outcome) bool { return x.Order == a.Fragile })
+	if i < 0 {
+		return ""
+	}
+	says := fmt.Sprintf(
+		"Hanging by the thinnest thread: %s for %s, kept %s.", thing(o, s.w.Kinds[o.Species]), o.Who,
+		InTen(a.Simulated[i].Chance),
+	)
+	if x := a.Raise; x != nil {
+		says += fmt.Sprintf(
+			" Set %d more of %s on %s: %.0f → %.0f %%.", x.More, s.name(x.Batch.Source),
+			from.AddDate(0, 0, x.Batch.SetDay).Format("Mon 2 Jan"), 100*x.Before, 100*x.After,
+		)
+	}
+	return says
+}
+
+// InTen writes a chance as people say it.
+func InTen(chance float64) string {
+	switch n := int(math.Round(10 * chance)); {
+	case chance >= 0.98:
+		return "as good as always"
+	case chance < 0.02:
+		return "hardly ever"
+	case n == 0:
+		return "less than once in 10"
+	case n == 10:
+		return "more than 9 times in 10"
+	default:
+		return wording.Plural(n, "time") + " in 10"
+	}
+}
+
+// settings puts the batches of a plan together that are set as one, in order of time, beside
+// what she expects.
+func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row store.Plan) {
+	for _, b := range a.Batches {
+		eggs := beyondPins(b, r.Fixed)
+		if eggs.Count() == 0 {
+			continue
+		}
+		v.join(s, b, eggs, r.Species)
+	}
+	for i := range v.Proposals {
+		p := &v.Proposals[i]
+		for _, x := range s.ahead {
+			if !x.Pinned && x.Species == p.Kind.ID && x.SetterID == p.Setter.ID && x.HatcherID == p.Hatcher.ID &&
+				x.SetOn.Equal(p.SetOn) {
+				p.Replaces, p.Before = &x, x.Count
+			}
+		}
+	}
+	if r.Replan != nil {
+		for _, x := range s.ahead {
+			met := slices.ContainsFunc(v.Proposals, func(p Proposal) bool { return p.Replaces != nil && p.Replaces.ID == x.ID })
+			if !x.Pinned && !met {
+				v.Proposals = append(v.Proposals, Proposal{
+					Kind: x.Kind, SetOn: x.SetOn, Setter: x.Setter, Hatcher: x.Hatcher, Replaces: &x, Before: x.Count,
+				})
+			}
+		}
+	}
+	slices.SortStableFunc(v.Proposals, func(a, b Proposal) int {
+		return cmp.Or(a.SetOn.Compare(b.SetOn), strings.Compare(a.Setter.Name, b.Setter.Name))
+	})
+	kept := v.Proposals[:0]
+	for i, p := range v.Proposals {
+		p.No = i + 1
+		if p.Replaces != nil && p.Count == p.Before {
+			continue // as she expects it
+		}
+		p.Taken = slices.Contains(row.Taken, int32(p.No))
+		p.gone(s)
+		p.Says = p.sentence(s, a)
+		if !p.Taken && p.Gone == "" {
+			v.Left++
+		}
+		kept = append(kept, p)
+	}
+	v.Proposals = kept
+}
+
+// beyondPins are the eggs of a batch that no pin holds already.
+func beyondPins(b planner.Batch, pins []planner.Batch) (left planner.Clutch) {
+	for _, l := range b.Eggs {
+		for _, p := range pins {
+			if p.Source != b.Source || p.SetDay != b.SetDay || p.Setter != b.Setter || p.Hatcher != b.Hatcher {
+				continue
+			}
+			for _, o := range p.Eggs {
+				if o.Laid == l.Laid {
+					l.Eggs -= o.Eggs
+				}
+			}
+		}
+		if l.Eggs > 0 {
+			left = append(left, l)
+		}
+	}
+	return left
+}
+
+// join adds a batch to the setting that it belongs to.
+func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []planner.Species) {
+	on := v.From.AddDate(0, 0, b.SetDay)
+	kind := s.w.Kinds[s.w.PenByID[numberOf(b.Source)].Species]
+	if kind == nil {
+		return
+	}
+	machine := func(id string) farm.Machine {
+		if x, ok := s.w.MachineByID[numberOf(id)]; ok {
+			return x
+		}
+		return farm.Machine{Name: "the new hatcher"}
+	}
+	i := slices.IndexFunc(v.Proposals, func(p Proposal) bool {
+		return p.Kind.ID == kind.ID && p.SetOn.Equal(on) && machineID(p.Setter.ID) == b.Setter &&
+			machineID(p.Hatcher.ID) == b.Hatcher
+	})
+	if i < 0 {
+		i = len(v.Proposals)
+		v.Proposals = append(v.Proposals, Proposal{Kind: kind, SetOn: on, Setter: machine(b.Setter), Hatcher: machine(b.Hatcher)})
+		for _, sp := range kinds {
+			if sp.ID == kind.ID {
+				v.Proposals[i].PullOn = on.AddDate(0, 0, sp.Pull)
+			}
+		}
+	}
+	p := &v.Proposals[i]
+	for _, l := range eggs {
+		pen, laid := layOf(b.Source, l.Laid, v.From)
+		p.Eggs = append(p.Eggs, store.PlannedEggs{PenID: pen, LaidOn: laid, Eggs: int(l.Eggs)})
+		p.Count += int(l.Eggs)
+	}
+	for _, g := range b.Orders {
+		id := numberOf(g.Order)
+		at := slices.IndexFunc(p.For, func(f store.PlannedFor) bool { return f.OrderID == id })
+		if at < 0 {
+			at = len(p.For)
+			p.For = append(p.For, store.PlannedFor{OrderID: id})
+		}
+		p.For[at].Young += g.Young
+	}
+}
+
+// gone tells why a setting cannot be accepted any more.
+func (p *Proposal) gone(s *scene) {
+	switch {
+	case p.Taken:
+	case p.Count > 0 && p.SetOn.Before(s.today):
+		p.Gone = "Its day is over."
+	case p.Setter.ID == 0 || p.Hatcher.ID == 0:
+		p.Gone = "It needs the new machine."
+	case p.Count == 0 && !slices.ContainsFunc(s.ahead, func(x farm.Planned) bool { return x.ID == p.Replaces.ID }):
+		p.Gone = "It is not planned any more."
+	}
+}
+
+// sentence says what a setting is for.
+func (p Proposal) sentence(s *scene, a answer) string {
+	if p.Count == 0 {
+		return fmt.Sprintf(
+			"Do not set the %s of %s after all.", wording.Plural(p.Before, "egg"), p.Replaces.Label(),
+		)
+	}
+	var pens []string
+	for _, e := range p.Eggs {
+		if name := s.w.PenByID[e.PenID].Name; !slices.Contains(pens, name) {
+			pens = append(pens, name)
+		}
+	}
+	slices.Sort(pens)
+	says := fmt.Sprintf("%s of %s on %s", wording.Plural(p.Count, "egg"), and(pens), p.SetOn.Format("Mon 2 January"))
+	if p.Replaces != nil {
+		says = fmt.Sprintf("%d instead of %d eggs of %s on %s", p.Count, p.Before, and(pens), p.SetOn.Format("Mon 2 January"))
+	}
+	var whom []string
+	sure := 1.0
+	for _, f := range p.For {
+		o, ok := s.order(orderID(f.OrderID))
+		if !ok {
+			continue
+		}
+		whom = append(whom, fmt.Sprintf("the %s for %s", thing(o, p.Kind), o.Who))
+		for _, sim := range a.Simulated {
+			if sim.Order == orderID(o.ID) {
+				sure = min(sure, sim.Chance)
+			}
+		}
+	}
+	if len(whom) == 0 {
+		return says + ", to fill the setting."
+	}
+	return fmt.Sprintf(
+		"%s, so that %s come on %s; %s.", says, and(whom), p.PullOn.Format("Mon 2 January"), InTen(sure),
+	)
+}
+
+func and(all []string) string {
+	if len(all) < 2 {
+		return strings.Join(all, "")
+	}
+	return strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
+}
+
+// keep makes a planned batch of a proposal, in place of the one that it replaces.
+func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *scene) (journal.Undo, journal.Subjects, error) {
+	if p.Replaces != nil {
+		r := rowsOf(*p.Replaces)
+		if p.Count == 0 {
+			r.DroppedAt = &tx.At
+		} else {
+			r.Eggs, r.For, r.Says = p.Eggs, p.For, p.Says
+		}
+		return nil, nil, r.save(ctx, tx)
+	}
+	return add(ctx, tx, []plannedRows{{
+		store.Planned{
+			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn, Pinned: true, Says: p.Says,
+		}, p.Eggs, p.For,
+	}})
+}

@@ -1,0 +1,186 @@
+package season
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/laying"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// scene is the farm as planning sees it on one day: what stands, what is planned, what is
+// promised, and the eggs that there are and will be. Days are counted from today, 0.
+type scene struct {
+	w       *farm.Snapshot
+	today   time.Time // a date
+	book    store.Season
+	open    []farm.BatchView // birds' batches in machines
+	stands  map[int64]farm.Prospect
+	ahead   []farm.Planned
+	beliefs map[string]farm.Beliefs // by kind
+	kinds   []*species.Profile      // birds that are kept, in the usual order
+	lays    map[int64]laying.Forecast
+	supply  supply
+}
+
+// see reads the farm.
+func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	s := &scene{
+		w: w, today: w.Member.Date(w.Now), beliefs: map[string]farm.Beliefs{}, stands: map[int64]farm.Prospect{},
+		lays: map[int64]laying.Forecast{}, supply: supply{},
+	}
+	if s.book, err = w.Season(ctx, tx); err != nil {
+		return nil, err
+	}
+	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
+		return nil, err
+	}
+	stock, err := tx.Stock(ctx, w.Now)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.layings(ctx, tx, stock); err != nil {
+		return nil, err
+	}
+	if err := s.standing(ctx, tx); err != nil {
+		return nil, err
+	}
+	s.supply.inStore(s, stock)
+	return s, nil
+}
+
+// layings forecasts each pen, and finds the kinds that are kept with what is believed of them.
+func (s *scene) layings(ctx context.Context, tx *farm.Tx, stock []store.Stock) error {
+	from := s.today.AddDate(0, 0, -laying.Days)
+	rows, err := tx.LayingByDay(ctx, from, s.today.AddDate(0, 0, 1))
+	if err != nil {
+		return err
+	}
+	// Days before the first egg written down are not days without eggs; today counts once
+	// somebody has collected.
+	records := map[int64]laying.Record{}
+	for _, r := range rows {
+		day := s.day(r.LaidOn)
+		if records[r.PenID] == nil {
+			records[r.PenID] = make(laying.Record, -day)
+		}
+		if day == 0 {
+			records[r.PenID] = append(records[r.PenID], r.Eggs)
+		} else {
+			records[r.PenID][len(records[r.PenID])+day] = r.Eggs
+		}
+	}
+	kept := map[string]bool{}
+	for _, p := range s.w.Pens {
+		kind := s.w.Kinds[p.Species]
+		if kind == nil || kind.IsReptile() || p.UntilOn != nil && p.UntilOn.Before(s.today) {
+			continue
+		}
+		kept[kind.ID] = true
+		if !p.Supplier {
+			s.lays[p.ID] = laying.Of(records[p.ID])
+		}
+	}
+	for _, x := range stock {
+		kept[s.w.PenByID[x.PenID].Species] = true
+	}
+	for _, p := range s.ahead {
+		kept[p.Species] = true
+	}
+	for id := range maps.Keys(kept) {
+		kind := s.w.Kinds[id]
+		if kind == nil || kind.IsReptile() {
+			continue
+		}
+		records, err := farm.ReadAges(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		s.kinds, s.beliefs[id] = append(s.kinds, kind), s.w.Beliefs(records)
+	}
+	slices.SortFunc(s.kinds, farm.CompareKinds)
+	return nil
+}
+
+// standing reads what is in the machines, with the young that may come of it.
+func (s *scene) standing(ctx context.Context, tx *farm.Tx) error {
+	open, err := s.w.OpenBatches(ctx, tx)
+	if err != nil {
+		return err
+	}
+	eggs, young, err := tx.OpenEggs(ctx)
+	if err != nil {
+		return err
+	}
+	for _, v := range open {
+		if v.Kind.IsReptile() || v.LongPast() {
+			continue
+		}
+		records, err := farm.ReadAges(ctx, tx, v.Species)
+		if err != nil {
+			return err
+		}
+		s.open = append(s.open, v)
+		s.stands[v.ID] = s.w.Prospect(records, v, s.w.ByPen(eggs[v.ID], young[v.ID], v))
+	}
+	return nil
+}
+
+// day counts a date from today.
+func (s *scene) day(on time.Time) int { return farm.AgeDays(s.today, on) }
+
+// date is the date of a day.
+func (s *scene) date(day int) time.Time { return s.today.AddDate(0, 0, day) }
+
+// says writes a day.
+func (s *scene) says(day int) string { return s.date(day).Format("Mon 2 Jan") }
+
+// pullDay is the date on which a batch's young are pulled.
+func pullDay(m *farm.Member, v farm.BatchView) time.Time { return m.Date(v.At(calendar.Pull)) }
+
+// span is how many whole days a kind takes from setting to lockdown, and to the pull.
+func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
+	v, err := s.w.View(store.Batch{Species: kind.ID, SetAt: s.w.SetMoment(s.today.AddDate(0, 0, 1))})
+	if err != nil {
+		return 0, 0, err
+	}
+	set := s.w.Member.Date(v.SetAt)
+	return farm.AgeDays(set, s.w.Member.Date(v.At(calendar.Lockdown))), farm.AgeDays(set, pullDay(s.w.Member, v)), nil
+}
+
+// maxAge is the oldest egg that planning sets, days.
+func maxAge(kind *species.Profile) int { return int(kind.StorageLimitDays.At) }
+
+// pensFor are the pens that may serve a promise.
+func (s *scene) pensFor(o store.Order) (all []farm.Pen) {
+	for _, p := range s.w.Pens {
+		if p.Species == o.Species && (len(o.Pens) == 0 || slices.Contains(o.Pens, p.ID)) {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// yield is the young of a fresh egg of a pen.
+func (s *scene) yield(penID int64) float64 {
+	return s.beliefs[s.w.PenByID[penID].Species].Young[penID].Mean()
+}
+
+// youngOf is what is to be expected of eggs set on a date, by pen.
+func (s *scene) youngOf(eggs []store.PlannedEggs, on time.Time) map[int64]float64 {
+	young := map[int64]float64{}
+	for _, e := range eggs {
+		kind := s.w.Kinds[s.w.PenByID[e.PenID].Species]
+		young[e.PenID] += s.beliefs[kind.ID].Expect(kind, e.PenID, max(0, farm.AgeDays(e.LaidOn, on)), e.Eggs)
+	}
+	return young
+}

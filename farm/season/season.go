@@ -1,0 +1,97 @@
+// Package season plans ahead: what is promised, which days and machines are out, which
+// batches are to be set, and the plan that makes one of the other. The problem and its
+// search are core/season's; here it is made from the farm, and told in its words.
+package season
+
+import (
+	"context"
+	"sync"
+
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Service holds the use cases.
+type Service struct {
+	*farm.Service
+	wake    chan struct{} // somebody asked for a plan
+	working sync.Map      // plan id → context.CancelFunc, of those worked on here
+}
+
+// New opens the room.
+func New(on *farm.Service) *Service { return &Service{Service: on, wake: make(chan struct{}, 1)} }
+
+// kept is a row of one of the lists of planning as it was before; nil: it was not there.
+type kept[T any] struct {
+	ID     int64
+	Before *T
+}
+
+// Steps that are taken back.
+var (
+	orderBefore = journal.NewKind("order", func(ctx context.Context, tx *farm.Tx, o kept[store.Order]) error {
+		if o.Before == nil {
+			return tx.DropOrder(ctx, o.ID)
+		}
+		_, err := tx.SaveOrder(ctx, *o.Before)
+		return err
+	})
+	plannedBefore = journal.NewKind("planned", func(ctx context.Context, tx *farm.Tx, p kept[plannedRows]) error {
+		if p.Before == nil {
+			return tx.DropPlanned(ctx, []int64{p.ID})
+		}
+		return p.Before.save(ctx, tx)
+	})
+	planBefore = journal.NewKind("plan", func(ctx context.Context, tx *farm.Tx, p store.PlanState) error {
+		return tx.SetPlanState(ctx, p)
+	})
+	awayBack = journal.NewKind("away", func(ctx context.Context, tx *farm.Tx, r kept[store.Away]) error {
+		if r.Before == nil {
+			return tx.DropOf(ctx, "away", r.ID)
+		}
+		_, err := tx.SaveAway(ctx, *r.Before)
+		return err
+	})
+	closureBack = journal.NewKind("closure", func(ctx context.Context, tx *farm.Tx, r kept[store.Closure]) error {
+		if r.Before == nil {
+			return tx.DropOf(ctx, "closures", r.ID)
+		}
+		_, err := tx.SaveClosure(ctx, *r.Before)
+		return err
+	})
+	brooderBack = journal.NewKind("brooder", func(ctx context.Context, tx *farm.Tx, r kept[store.Brooder]) error {
+		if r.Before == nil {
+			return tx.DropOf(ctx, "brooders", r.ID)
+		}
+		_, err := tx.SaveBrooder(ctx, *r.Before)
+		return err
+	})
+	banBack = journal.NewKind("ban", func(ctx context.Context, tx *farm.Tx, r kept[store.Ban]) error {
+		if r.Before == nil {
+			return tx.DropOf(ctx, "bans", r.ID)
+		}
+		_, err := tx.SaveBan(ctx, *r.Before)
+		return err
+	})
+)
+
+// plannedRows is a planned batch with its eggs and whom it is for, as it is kept.
+type plannedRows struct {
+	store.Planned
+	Eggs []store.PlannedEggs
+	For  []store.PlannedFor
+}
+
+func rowsOf(p farm.Planned) plannedRows { return plannedRows{p.Planned, p.Eggs, p.For} }
+
+func (r plannedRows) save(ctx context.Context, tx *farm.Tx) error {
+	id, err := tx.SavePlanned(ctx, r.Planned)
+	if err != nil {
+		return err
+	}
+	if err := tx.SetPlannedEggs(ctx, id, r.Eggs); err != nil {
+		return err
+	}
+	return tx.SetPlannedFor(ctx, id, r.For)
+}

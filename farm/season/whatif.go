@@ -1,0 +1,192 @@
+package season
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	planner "metrogon/core/season"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Kinds of what-if.
+const (
+	IfHatcher = "hatcher" // one more, of N hens' eggs
+	IfBrooder = "brooder" // one more, of N places
+	IfAway    = "away"    // from From to To
+	IfHens    = "hens"    // N females more in a pen
+)
+
+// WhatIf is a farm that differs in one thing from this one.
+type WhatIf struct {
+	Kind  string    `json:"kind"`
+	N     int       `json:"n,omitempty"`
+	PenID int64     `json:"pen,omitempty"`
+	From  time.Time `json:"from,omitzero"`
+	To    time.Time `json:"to,omitzero"`
+}
+
+// newMachine is the planner's id of a machine that is not there yet.
+var newMachine = machineID(0)
+
+func (w *WhatIf) check(s *scene) error {
+	var p farm.Problems
+	switch w.Kind {
+	case IfHatcher, IfBrooder:
+		p.Count("n", "The places", w.N, 1, 5000)
+	case IfHens:
+		p.Count("n", "The number of females", w.N, 1, 500)
+		pen, ok := s.w.PenByID[w.PenID]
+		if !ok || pen.Females == 0 || s.lays[w.PenID].PerDay == 0 {
+			p.Addf("pen", "Pick a pen that lays, and whose females are counted.")
+		}
+	case IfAway:
+		p.Date("from_on", "The first day", w.From, s.date(mostDays))
+		p.Date("to_on", "The last day", w.To, s.date(mostDays))
+		if w.To.Before(w.From) {
+			p.Addf("to_on", "The last day comes before the first.")
+		}
+	default:
+		p.Addf("kind", "Pick what would be different.")
+	}
+	return p.Err()
+}
+
+// before changes the farm as planning sees it.
+func (w *WhatIf) before(s *scene) {
+	switch w.Kind {
+	case IfBrooder:
+		if len(s.book.Brooders) > 0 {
+			s.book.Brooders = append(s.book.Brooders, store.Brooder{Places: w.N})
+		}
+	case IfAway:
+		s.book.Away = append(s.book.Away, store.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+	case IfHens:
+		f, females := s.lays[w.PenID], float64(s.w.PenByID[w.PenID].Females)
+		f.PerDay *= (females + float64(w.N)) / females
+		s.lays[w.PenID] = f
+	}
+}
+
+// everything that is not done on days away.
+var everything = []string{"set", "lockdown", "pull"}
+
+// after changes the planner's problem.
+func (w *WhatIf) after(s *scene, r *planner.Request) {
+	if w.Kind != IfHatcher {
+		return
+	}
+	m := planner.Machine{ID: newMachine, Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: 1}
+	for _, k := range s.kinds {
+		m.Hatch[k.ID] = float64(places(w.N, k))
+	}
+	r.Machines = append(r.Machines, m)
+}
+
+// places is how many eggs of a kind fit where so many hens' eggs do: by their weight, small ones
+// not closer than about two and a half to one [common practice].
+func places(hens int, kind *species.Profile) int {
+	const henG, closest = 58.0, 2.6
+	return max(1, int(float64(hens)*min(henG/kind.EggG.At, closest)))
+}
+
+func (w *WhatIf) says(s *scene) string {
+	switch w.Kind {
+	case IfHatcher:
+		return fmt.Sprintf("Another hatcher, of %d hens’ eggs", w.N)
+	case IfBrooder:
+		return fmt.Sprintf("%d more brooder places", w.N)
+	case IfHens:
+		return fmt.Sprintf("%d more females in %s", w.N, s.w.PenByID[w.PenID].Name)
+	}
+	return fmt.Sprintf("Away from %s to %s", w.From.Format("Mon 2 Jan"), w.To.Format("Mon 2 Jan"))
+}
+
+// Keep makes what was asked true: the days away, the brooder, the machine are written down, and
+// the plan that was made with them becomes the farm's. Hens are bought, not written down: the
+// plan is kept once they lay.
+func (b *Service) Keep(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
+		s, row, v, err := b.proposed(ctx, tx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if v.WhatIf == nil {
+			return farm.Done{}, farm.Problemf("plan", "This is the farm’s plan already.")
+		}
+		u, about := journal.Undo{planBefore.Of(row.Status())}, journal.On(journal.Plan, id)
+		var step journal.Step
+		switch w := v.WhatIf; w.Kind {
+		case IfAway:
+			n, err := tx.SaveAway(ctx, store.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+			if err != nil {
+				return farm.Done{}, err
+			}
+			step = awayBack.Of(kept[store.Away]{ID: n})
+		case IfBrooder:
+			n, err := tx.SaveBrooder(ctx, store.Brooder{Name: freshName("New brooder", s.brooderNames()), Places: w.N})
+			if err != nil {
+				return farm.Done{}, err
+			}
+			step = brooderBack.Of(kept[store.Brooder]{ID: n})
+		case IfHatcher:
+			n, err := s.addHatcher(ctx, tx, w.N)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			real := []byte(`"` + machineID(n) + `"`)
+			row.Request = bytes.ReplaceAll(row.Request, []byte(`"`+newMachine+`"`), real)
+			row.Answer = bytes.ReplaceAll(row.Answer, []byte(`"`+newMachine+`"`), real)
+			u, about = nil, about.And(journal.Machine, n) // a machine is taken out of use, not forgotten
+		default:
+			return farm.Done{}, farm.Problemf("plan", "Buy the hens first: the plan counts what they lay.")
+		}
+		if err := tx.AdoptPlan(ctx, row); err != nil {
+			return farm.Done{}, err
+		}
+		if u != nil {
+			u = append(u, step)
+		}
+		return journal.Record(ctx, tx, about, u, "Kept: %s. The plan that goes with it is yours now.", v.IfSays)
+	})
+}
+
+func (s *scene) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, error) {
+	var rooms []store.Room
+	for _, k := range s.kinds {
+		rooms = append(rooms, store.Room{Species: k.ID, Hatching: places(n, k)})
+	}
+	var names []string
+	for _, x := range s.w.Machines {
+		names = append(names, x.Name)
+	}
+	return tx.SaveMachine(
+		ctx, store.Machine{Name: freshName("New hatcher", names), Kind: "hatcher", CleanDays: 1}, rooms,
+	)
+}
+
+func (s *scene) brooderNames() (names []string) {
+	for _, b := range s.book.Brooders {
+		names = append(names, b.Name)
+	}
+	return names
+}
+
+// freshName is one that nothing else has.
+func freshName(name string, taken []string) string {
+	free := name
+	for n := 2; ; n++ {
+		if !slices.Contains(taken, free) {
+			return free
+		}
+		free = fmt.Sprintf("%s %d", name, n)
+	}
+}

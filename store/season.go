@@ -1,0 +1,422 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Order is what is promised to somebody. With no pens named any pen of the kind will do.
+type Order struct {
+	ID           int64
+	Who, What    string
+	Species      string
+	Pens         []int64
+	Count        int
+	FromOn, ToOn time.Time
+	SurePct      int
+	Price        *float64 // of one
+	Delivered    int
+	Note         string
+	EndedOn      *time.Time
+}
+
+// Away is days on which nobody does some of the work.
+type Away struct {
+	ID           int64
+	FromOn, ToOn time.Time
+	Actions      []string // set, lockdown, pull
+	Why          string
+}
+
+// Closure is days on which a machine takes no eggs; ToOn nil: until further notice.
+type Closure struct {
+	ID        int64
+	MachineID int64
+	FromOn    time.Time
+	ToOn      *time.Time
+	Why       string
+}
+
+// Brooder has room for so many chicks, or others of their size.
+type Brooder struct {
+	ID      int64
+	Name    string
+	Places  int
+	UntilOn *time.Time
+}
+
+// Ban keeps a kind out of a machine on some set days of the next plan.
+type Ban struct {
+	ID           int64
+	Species      string
+	MachineID    int64
+	FromOn, ToOn time.Time
+}
+
+// Planned is a batch that is to be set.
+type Planned struct {
+	ID                  int64
+	Species             string
+	SetterID, HatcherID int64
+	SetOn               time.Time
+	Pinned              bool
+	Says                string
+	BatchID             *int64
+	DroppedAt           *time.Time
+}
+
+// PlannedEggs are those of a pen and lay day that a planned batch takes.
+type PlannedEggs struct {
+	PlannedID, PenID int64
+	LaidOn           time.Time
+	Eggs             int
+}
+
+// PlannedFor is the young that a promise gets of a planned batch.
+type PlannedFor struct {
+	PlannedID, OrderID int64
+	Young              float64
+}
+
+const (
+	orders = `
+		select id, who, what, species, pens, count, from_on, to_on, sure_pct, price, delivered, note, ended_on
+		from orders
+		where farm_id = $1`
+	planned = `
+		select id, species, setter_id, hatcher_id, set_on, pinned, says, batch_id, dropped_at
+		from planned
+		where farm_id = $1`
+	ahead = ` and batch_id is null and dropped_at is null`
+)
+
+// Season is what the planning of a farm stands on: what is to come, and what binds.
+type Season struct {
+	Orders   []Order // that are open, by their window
+	Away     []Away  // not over yet
+	Closures []Closure
+	Brooders []Brooder // in use
+	Bans     []Ban
+	Ahead    []Planned // not set yet, by day
+	Eggs     []PlannedEggs
+	For      []PlannedFor
+}
+
+// Season reads it in one round trip; what was over before a date is left out.
+func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error) {
+	q := &pgx.Batch{}
+	ask(q, &s.Orders, orders+` and ended_on is null order by from_on, id`, tx.FarmID)
+	ask(q, &s.Away, `
+		select id, from_on, to_on, actions, why
+		from away
+		where farm_id = $1 and to_on >= $2
+		order by from_on, id`, tx.FarmID, since)
+	ask(q, &s.Closures, `
+		select id, machine_id, from_on, to_on, why
+		from closures
+		where farm_id = $1 and (to_on is null or to_on >= $2)
+		order by from_on, id`, tx.FarmID, since)
+	ask(q, &s.Brooders, `
+		select id, name, places, until_on
+		from brooders
+		where farm_id = $1 and (until_on is null or until_on >= $2)
+		order by name`, tx.FarmID, since)
+	ask(q, &s.Bans, `
+		select id, species, machine_id, from_on, to_on
+		from bans
+		where farm_id = $1 and to_on >= $2
+		order by from_on, id`, tx.FarmID, since)
+	ask(q, &s.Ahead, planned+ahead+` order by set_on, id`, tx.FarmID)
+	ask(q, &s.Eggs, `
+		select e.planned_id, e.pen_id, e.laid_on, e.eggs
+		from planned p
+		join planned_eggs e on e.farm_id = $1 and e.planned_id = p.id
+		where p.farm_id = $1`+ahead+`
+		order by e.planned_id, e.pen_id, e.laid_on`, tx.FarmID)
+	ask(q, &s.For, `
+		select f.planned_id, f.order_id, f.young
+		from planned p
+		join planned_for f on f.farm_id = $1 and f.planned_id = p.id
+		where p.farm_id = $1 and p.dropped_at is null
+		order by f.planned_id, f.order_id`, tx.FarmID)
+	return s, tx.SendBatch(ctx, q).Close()
+}
+
+// Planned finds one, set, dropped or ahead.
+func (tx *Tx) Planned(ctx context.Context, id int64) (Planned, error) {
+	return one[Planned](ctx, tx, planned+` and id = $2`, tx.FarmID, id)
+}
+
+// PlannedEggs lists the eggs of one.
+func (tx *Tx) PlannedEggs(ctx context.Context, id int64) ([]PlannedEggs, error) {
+	return list[PlannedEggs](ctx, tx, `
+		select planned_id, pen_id, laid_on, eggs
+		from planned_eggs
+		where farm_id = $1 and planned_id = $2
+		order by pen_id, laid_on`, tx.FarmID, id)
+}
+
+// SavePlanned makes a planned batch (ID 0) or changes one, and returns its id.
+func (tx *Tx) SavePlanned(ctx context.Context, p Planned) (int64, error) {
+	if p.ID == 0 {
+		return value[int64](ctx, tx, `
+			insert into planned (farm_id, species, setter_id, hatcher_id, set_on, pinned, says)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			returning id`,
+			tx.FarmID, p.Species, p.SetterID, p.HatcherID, p.SetOn, p.Pinned, p.Says)
+	}
+	return value[int64](ctx, tx, `
+		update planned
+		set setter_id = $3, hatcher_id = $4, set_on = $5, pinned = $6, says = $7, batch_id = $8,
+			dropped_at = $9
+		where farm_id = $1 and id = $2
+		returning id`,
+		tx.FarmID, p.ID, p.SetterID, p.HatcherID, p.SetOn, p.Pinned, p.Says, p.BatchID, p.DroppedAt)
+}
+
+// SetPlannedEggs replaces the eggs of a planned batch.
+func (tx *Tx) SetPlannedEggs(ctx context.Context, id int64, all []PlannedEggs) error {
+	q := &pgx.Batch{}
+	q.Queue(`delete from planned_eggs where farm_id = $1 and planned_id = $2`, tx.FarmID, id)
+	for _, e := range all {
+		q.Queue(`
+			insert into planned_eggs (farm_id, planned_id, pen_id, laid_on, eggs)
+			values ($1, $2, $3, $4, $5)`, tx.FarmID, id, e.PenID, e.LaidOn, e.Eggs)
+	}
+	return tx.SendBatch(ctx, q).Close()
+}
+
+// SetPlannedFor replaces what promises get of a planned batch.
+func (tx *Tx) SetPlannedFor(ctx context.Context, id int64, all []PlannedFor) error {
+	q := &pgx.Batch{}
+	q.Queue(`delete from planned_for where farm_id = $1 and planned_id = $2`, tx.FarmID, id)
+	for _, f := range all {
+		q.Queue(`
+			insert into planned_for (farm_id, planned_id, order_id, young)
+			values ($1, $2, $3, $4)`, tx.FarmID, id, f.OrderID, f.Young)
+	}
+	return tx.SendBatch(ctx, q).Close()
+}
+
+// DropPlanned forgets planned batches as if they had never been.
+func (tx *Tx) DropPlanned(ctx context.Context, ids []int64) error {
+	_, err := tx.Exec(ctx, `delete from planned where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
+	return err
+}
+
+// Orders lists the promises that ended, the last first.
+func (tx *Tx) EndedOrders(ctx context.Context, most int) ([]Order, error) {
+	return list[Order](
+		ctx, tx, orders+` and ended_on is not null order by to_on desc, id desc limit $2`, tx.FarmID, most,
+	)
+}
+
+// Order finds a promise.
+func (tx *Tx) Order(ctx context.Context, id int64) (Order, error) {
+	return one[Order](ctx, tx, orders+` and id = $2`, tx.FarmID, id)
+}
+
+// SaveOrder makes a promise (ID 0) or changes one, and returns its id.
+func (tx *Tx) SaveOrder(ctx context.Context, o Order) (int64, error) {
+	if o.Pens == nil {
+		o.Pens = []int64{}
+	}
+	if o.ID == 0 {
+		return value[int64](ctx, tx, `
+			insert into orders (farm_id, who, what, species, pens, count, from_on, to_on, sure_pct,
+				price, delivered, note, ended_on)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+			returning id`,
+			tx.FarmID, o.Who, o.What, o.Species, o.Pens, o.Count, o.FromOn, o.ToOn, o.SurePct,
+			o.Price, o.Delivered, o.Note, o.EndedOn)
+	}
+	return value[int64](ctx, tx, `
+		update orders
+		set who = $3, what = $4, species = $5, pens = $6, count = $7, from_on = $8, to_on = $9,
+			sure_pct = $10, price = $11, delivered = $12, note = $13, ended_on = $14
+		where farm_id = $1 and id = $2
+		returning id`,
+		tx.FarmID, o.ID, o.Who, o.What, o.Species, o.Pens, o.Count, o.FromOn, o.ToOn, o.SurePct,
+		o.Price, o.Delivered, o.Note, o.EndedOn)
+}
+
+// DropOrder forgets a promise for which nothing was planned yet.
+func (tx *Tx) DropOrder(ctx context.Context, id int64) error {
+	if _, err := tx.Exec(
+		ctx, `delete from planned_for where farm_id = $1 and order_id = $2`, tx.FarmID, id,
+	); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `delete from orders where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
+// SaveAway notes days away (ID 0: new ones) and returns their id.
+func (tx *Tx) SaveAway(ctx context.Context, a Away) (int64, error) {
+	return value[int64](ctx, tx, `
+		insert into away (farm_id, from_on, to_on, actions, why)
+		values ($1, $2, $3, $4, $5)
+		returning id`, tx.FarmID, a.FromOn, a.ToOn, a.Actions, a.Why)
+}
+
+// SaveClosure notes that a machine is shut, and returns its id.
+func (tx *Tx) SaveClosure(ctx context.Context, c Closure) (int64, error) {
+	return value[int64](ctx, tx, `
+		insert into closures (farm_id, machine_id, from_on, to_on, why)
+		values ($1, $2, $3, $4, $5)
+		returning id`, tx.FarmID, c.MachineID, c.FromOn, c.ToOn, c.Why)
+}
+
+// SaveBrooder makes a brooder (ID 0) or changes one, and returns its id.
+func (tx *Tx) SaveBrooder(ctx context.Context, b Brooder) (int64, error) {
+	if b.ID == 0 {
+		return value[int64](ctx, tx, `
+			insert into brooders (farm_id, name, places, until_on)
+			values ($1, $2, $3, $4)
+			returning id`, tx.FarmID, b.Name, b.Places, b.UntilOn)
+	}
+	return value[int64](ctx, tx, `
+		update brooders
+		set name = $3, places = $4, until_on = $5
+		where farm_id = $1 and id = $2
+		returning id`, tx.FarmID, b.ID, b.Name, b.Places, b.UntilOn)
+}
+
+// SaveBan notes a ban and returns its id.
+func (tx *Tx) SaveBan(ctx context.Context, b Ban) (int64, error) {
+	return value[int64](ctx, tx, `
+		insert into bans (farm_id, species, machine_id, from_on, to_on)
+		values ($1, $2, $3, $4, $5)
+		returning id`, tx.FarmID, b.Species, b.MachineID, b.FromOn, b.ToOn)
+}
+
+// dropped are the tables of which a row is taken out as if it had never been.
+var dropped = map[string]string{
+	"away":     `delete from away where farm_id = $1 and id = $2 returning id`,
+	"closures": `delete from closures where farm_id = $1 and id = $2 returning id`,
+	"brooders": `delete from brooders where farm_id = $1 and id = $2 returning id`,
+	"bans":     `delete from bans where farm_id = $1 and id = $2 returning id`,
+}
+
+// DropOf takes a row out of the table away, closures, brooders or bans.
+func (tx *Tx) DropOf(ctx context.Context, table string, id int64) error {
+	_, err := value[int64](ctx, tx, dropped[table], tx.FarmID, id)
+	return err
+}
+
+// Plan is a season plan as a job makes it.
+type Plan struct {
+	ID           int64
+	State        string
+	AskedAt      time.Time
+	FromOn       time.Time
+	Seconds      int
+	WhatIf       json.RawMessage
+	Request      json.RawMessage
+	Answer       json.RawMessage
+	Says         string
+	Score, Bound *float64
+	Steps        int64
+	Taken        []int32
+	ThrownAt     *time.Time
+}
+
+// Status is what became of it.
+func (p Plan) Status() PlanState { return PlanState{p.ID, p.Taken, p.ThrownAt, p.WhatIf} }
+
+const plans = `
+	select id, state, asked_at, from_on, seconds, what_if, request, answer, says, score, bound,
+		steps, taken, thrown_at
+	from plans
+	where farm_id = $1`
+
+// AddPlan asks for a plan.
+func (tx *Tx) AddPlan(ctx context.Context, p Plan, personID int64) (int64, error) {
+	return value[int64](ctx, tx, `
+		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request)
+		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7)
+		returning id`, tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request)
+}
+
+// Plan finds one.
+func (tx *Tx) Plan(ctx context.Context, id int64) (Plan, error) {
+	return one[Plan](ctx, tx, plans+` and id = $2`, tx.FarmID, id)
+}
+
+// OpenPlans are those not thrown away: the newest of the farm as it is, and after it those
+// of what-ifs that were asked for later.
+func (tx *Tx) OpenPlans(ctx context.Context) ([]Plan, error) {
+	return list[Plan](ctx, tx, plans+` and thrown_at is null and id >= coalesce(
+			(select max(id) from plans where farm_id = $1 and what_if is null and thrown_at is null), 0
+		)
+		order by id`, tx.FarmID)
+}
+
+// PlanState is what becomes of a plan once it is made.
+type PlanState struct {
+	ID       int64
+	Taken    []int32 // settings that were accepted
+	ThrownAt *time.Time
+	WhatIf   json.RawMessage
+}
+
+// SetPlanState keeps it.
+func (tx *Tx) SetPlanState(ctx context.Context, p PlanState) error {
+	_, err := tx.Exec(ctx, `
+		update plans
+		set taken = $3, thrown_at = $4, what_if = $5
+		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Taken, p.ThrownAt, p.WhatIf)
+	return err
+}
+
+// ClaimPlan begins to work on a plan that waits, or on which nobody works any more; false if
+// somebody else does.
+func (tx *Tx) ClaimPlan(ctx context.Context, id int64) (bool, error) {
+	tag, err := tx.Exec(ctx, `
+		update plans
+		set state = 'running', beat_at = now()
+		where farm_id = $1 and id = $2 and `+waiting, tx.FarmID, id)
+	return tag.RowsAffected() > 0, err
+}
+
+// A plan whose worker was not heard of for so long has none.
+const waiting = `(state = 'waiting' or state = 'running' and beat_at < now() - interval '15 seconds')`
+
+// BeatPlan tells how far a plan is; false if it was called off meanwhile.
+func (tx *Tx) BeatPlan(ctx context.Context, id, steps int64, score float64, bound *float64) (bool, error) {
+	tag, err := tx.Exec(ctx, `
+		update plans
+		set steps = $3, score = $4, bound = $5, beat_at = now()
+		where farm_id = $1 and id = $2 and state = 'running'`, tx.FarmID, id, steps, score, bound)
+	return tag.RowsAffected() > 0, err
+}
+
+// EndPlan ends the work on a plan that still runs or waits, with its answer or with why
+// there is none.
+func (tx *Tx) EndPlan(ctx context.Context, id int64, state string, answer json.RawMessage, says string) error {
+	_, err := tx.Exec(ctx, `
+		update plans
+		set state = $3, answer = $4, says = $5
+		where farm_id = $1 and id = $2 and state in ('waiting', 'running')`, tx.FarmID, id, state, answer, says)
+	return err
+}
+
+// Waiting is a plan of some farm on which nobody works.
+type Waiting struct{ FarmID, ID int64 }
+
+// WaitingPlans lists them over all farms, the oldest first.
+func (db *DB) WaitingPlans(ctx context.Context) ([]Waiting, error) {
+	return list[Waiting](ctx, db.door, `select farm_id, id from plans where `+waiting+` order by id limit 100`)
+}
+
+// AdoptPlan makes a what-if the farm's plan.
+func (tx *Tx) AdoptPlan(ctx context.Context, p Plan) error {
+	_, err := tx.Exec(ctx, `
+		update plans
+		set what_if = null, request = $3, answer = $4
+		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Request, p.Answer)
+	return err
+}
