@@ -40,11 +40,11 @@ func (l *loader) ahead(ctx context.Context) error {
 		}
 	}
 	if _, err := l.tx.SaveAway(ctx, store.Away{
-		FromOn: in(16), ToOn: in(18), Actions: []string{"set", "lockdown", "pull"}, Why: "sister’s wedding",
+		FromOn: in(27), ToOn: in(29), Actions: []string{"set", "lockdown", "pull"}, Why: "sister’s wedding",
 	}); err != nil {
 		return err
 	}
-	if _, err := l.tx.SaveBrooder(ctx, store.Brooder{Name: "Lamp pen", Places: 60}); err != nil {
+	if _, err := l.tx.SaveBrooder(ctx, store.Brooder{Name: "Lamp pen", Places: 140}); err != nil {
 		return err
 	}
 	end := in(27)
@@ -53,15 +53,28 @@ func (l *loader) ahead(ctx context.Context) error {
 	}); err != nil {
 		return err
 	}
-	id, err := l.tx.SavePlanned(ctx, store.Planned{
-		Species: "coturnix-quail", SetterID: l.box["Cabinet"], HatcherID: l.box["Small hatcher"], SetOn: in(1), Pinned: true,
-		Says: "Quail for the spring line.",
-	})
-	if err != nil {
-		return err
+	pen := func(no int) int64 { return l.pens[no].id }
+	for _, p := range []struct {
+		store.Planned
+		eggs []store.PlannedEggs
+	}{
+		{store.Planned{
+			Species: "chicken", SetterID: l.box["Broody Wren"], HatcherID: l.box["Broody Wren"], SetOn: today,
+			Says: "Wren has sat tight for three days.",
+		}, []store.PlannedEggs{{PenID: pen(0), LaidOn: in(-2), Eggs: 4}, {PenID: pen(1), LaidOn: in(-2), Eggs: 4}}},
+		{store.Planned{
+			Species: "coturnix-quail", SetterID: l.box["Cabinet"], HatcherID: l.box["Small hatcher"], SetOn: in(6),
+			Says: "Quail for the spring line.",
+		}, []store.PlannedEggs{{PenID: pen(3), LaidOn: in(3), Eggs: 6}, {PenID: pen(3), LaidOn: in(4), Eggs: 6}}},
+	} {
+		p.Pinned = true
+		id, err := l.tx.SavePlanned(ctx, p.Planned)
+		if err != nil {
+			return err
+		}
+		if err := l.tx.SetPlannedEggs(ctx, id, p.eggs); err != nil {
+			return err
+		}
 	}
-	oat := l.pens[3].id
-	return l.tx.SetPlannedEggs(ctx, id, []store.PlannedEggs{
-		{PenID: oat, LaidOn: in(0), Eggs: 6}, {PenID: oat, LaidOn: in(1), Eggs: 6},
-	})
+	return nil
 }

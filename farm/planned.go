@@ -21,6 +21,9 @@ type Planned struct {
 // Label names it: it has no code before it is set.
 func (p Planned) Label() string { return p.Kind.Short + ", " + p.SetOn.Format("2 Jan") }
 
+// Day is the date for which it is planned.
+func (p Planned) Day() time.Time { return p.SetOn }
+
 // Late tells that its day is over.
 func (p Planned) Late(m *Member) bool { return p.SetOn.Before(m.Date(p.Now)) }
 

@@ -32,7 +32,9 @@ import (
 	"metrogon/web/parcels"
 	"metrogon/web/pens"
 	"metrogon/web/places"
+	"metrogon/web/plan"
 	"metrogon/web/practice"
+	"metrogon/web/promises"
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/today"
@@ -68,8 +70,8 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	candle.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, pens.Routes, practice.Routes,
-	machines.Routes, kinds.Routes, settings.Routes,
+	candle.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
+	plan.Routes, pens.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {

@@ -32,8 +32,8 @@ type Back struct {
 type Option struct {
 	No int
 	PlannedPage
-	LockOn, HatchOn, PullOn time.Time // dates
-	Short                   string    // of what was wished for
+	HatchOn time.Time // a date
+	Short   string    // of what was wished for
 }
 
 // weeks that "every Friday" looks ahead.
@@ -289,8 +289,7 @@ func (s *scene) option(
 		return o, fmt.Sprintf("No machine sets and hatches %s.", strings.ToLower(kind.Name)), nil
 	}
 	o = Option{PlannedPage: s.page(p, eggs)}
-	m := s.w.Member
-	o.LockOn, o.HatchOn, o.PullOn = m.Date(p.At(calendar.Lockdown)), m.Date(p.At(calendar.Hatch)), pullDay(m, p.BatchView)
+	o.HatchOn = s.w.Member.Date(p.At(calendar.Hatch))
 	o.short(w)
 	return o, "", nil
 }

@@ -3,6 +3,7 @@ package season
 import (
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"metrogon/core/laying"
@@ -33,6 +34,19 @@ type Lane struct {
 	Bars  []Bar
 	Loads []planner.Load // the room used, of the fuller phase
 	Shut  []store.Closure
+	rooms map[string]farm.Room
+}
+
+// Takes lists the kinds of eggs that turn in a machine, or that hatch in it.
+func (l Lane) Takes(hatch bool) string {
+	var kinds []string
+	for id, r := range l.rooms {
+		if hatch && r.Hatching > 0 || !hatch && r.Setting > 0 {
+			kinds = append(kinds, id)
+		}
+	}
+	slices.Sort(kinds)
+	return strings.Join(kinds, " ")
 }
 
 // Bar is a batch in a machine in one phase: a real one, a planned or a proposed one.
@@ -107,7 +121,7 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 		open := s.w.OpenRead()
 		stays = s.w.AllStays(open)
 		page.clashes(s, open, stays)
-		if err := page.plan(ctx, tx, s); err != nil {
+		if page.Plan, err = s.lastPlan(ctx, tx); err != nil {
 			return err
 		}
 		bars = append(bars, s.proposedBars(page)...)
@@ -204,19 +218,18 @@ func (s *scene) otherHatchers(v farm.BatchView) (all []farm.Machine) {
 	return all
 }
 
-// plan is the newest that is not thrown away.
-func (page *Board) plan(ctx context.Context, tx *farm.Tx, s *scene) error {
+// lastPlan is the newest that is not thrown away, nil if there is none.
+func (s *scene) lastPlan(ctx context.Context, tx *farm.Tx) (*PlanView, error) {
 	rows, err := tx.OpenPlans(ctx)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	i := slices.IndexFunc(rows, func(p store.Plan) bool { return p.WhatIf == nil })
 	if i < 0 || rows[i].State == Cancelled {
-		return nil
+		return nil, nil
 	}
 	v, err := s.view(rows[i])
-	page.Plan = &v
-	return err
+	return &v, err
 }
 
 func (s *scene) proposedBars(page Board) (bars []Bar) {
@@ -243,7 +256,7 @@ func (s *scene) proposedBars(page Board) (bars []Bar) {
 // lanes puts the bars into their machines.
 func (page *Board) lanes(s *scene, bars []Bar, running []farm.Running) {
 	for _, r := range running {
-		lane := Lane{Running: r}
+		lane := Lane{Running: r, rooms: s.w.Rooms[r.ID]}
 		for _, c := range s.book.Closures {
 			if c.MachineID == r.ID {
 				lane.Shut = append(lane.Shut, c)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
@@ -29,6 +30,52 @@ func (b *Service) owner(
 }
 
 var ofSeason = journal.Subjects{}
+
+// Binds is what binds the planning besides eggs and machines.
+type Binds struct {
+	Away     []store.Away
+	Closures []ShutMachine
+	Brooders []store.Brooder
+	Bans     []BanOf
+	Machines []farm.Machine
+	Today    time.Time
+}
+
+// ShutMachine is a machine that takes no eggs for some days.
+type ShutMachine struct {
+	store.Closure
+	Machine farm.Machine
+}
+
+// BanOf is a setting that the next plan may not make.
+type BanOf struct {
+	store.Ban
+	Kind    *species.Profile
+	Machine farm.Machine
+}
+
+// Binds lists it.
+func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		book, err := w.Season(ctx, tx)
+		if err != nil {
+			return err
+		}
+		all = Binds{Away: book.Away, Brooders: book.Brooders, Machines: w.Machines, Today: m.Date(w.Now)}
+		for _, c := range book.Closures {
+			all.Closures = append(all.Closures, ShutMachine{c, w.MachineByID[c.MachineID]})
+		}
+		for _, x := range book.Bans {
+			all.Bans = append(all.Bans, BanOf{x, w.Kinds[x.Species], w.MachineByID[x.MachineID]})
+		}
+		return nil
+	})
+	return
+}
 
 // AddAway notes days on which some work cannot be done.
 func (b *Service) AddAway(ctx context.Context, m *farm.Member, key string, a store.Away) (farm.Done, error) {

@@ -3,6 +3,7 @@ package season
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -205,9 +206,15 @@ func (s *scene) target(o store.Order) float64 {
 	if o.What == PulletsOrder {
 		counts = belief.Scaled(0.5)
 	}
+	met := func(eggs float64) float64 {
+		lot := rates.Lot{Eggs: max(0, int(math.Round(eggs))), Belief: counts}
+		return rates.Expect([]rates.Lot{lot}, s.beliefs[o.Species].Rho, true).AtLeast(want)
+	}
+	// Fewer or more eggs than expected are laid: three points stand for a normal spread.
+	off := math.Sqrt(3) * s.layingOff(o)
 	sure := func(eggs int) bool {
-		y := rates.Expect([]rates.Lot{{Eggs: eggs, Belief: counts}}, s.beliefs[o.Species].Rho, true)
-		return y.AtLeast(want) >= float64(o.SurePct)/100
+		n := float64(eggs)
+		return (met(n*(1-off))+4*met(n)+met(n*(1+off)))/6 >= float64(o.SurePct)/100
 	}
 	low, high := want, want+1 // low is too few
 	for !sure(high) && high < 4000 {
@@ -222,6 +229,26 @@ func (s *scene) target(o store.Order) float64 {
 	}
 	return float64(high) * belief.Mean()
 }
+
+// layingOff is how far the eggs of a setting for a promise may lie off what is expected, as a
+// share: a week's eggs of its pens, where they are still to be laid.
+func (s *scene) layingOff(o store.Order) float64 {
+	kind := s.w.Kinds[o.Species]
+	if s.day(o.ToOn) < int(kind.HatchDays.At)+week {
+		return 0
+	}
+	perDay, variance := 0.0, 0.0
+	for _, p := range s.pensFor(o) {
+		f := s.lays[p.ID]
+		perDay, variance = perDay+f.PerDay, variance+f.SD*f.SD
+	}
+	if perDay == 0 {
+		return 0
+	}
+	return min(math.Sqrt(variance/week)/perDay, 0.5)
+}
+
+const week = 7 // days
 
 // counts is how much of one young counts for a promise.
 func counts(o store.Order) float64 {
@@ -293,4 +320,49 @@ func (s *scene) cover() (all []Promise) {
 		}
 	}
 	return all
+}
+
+// Promised is what is promised, with what a form for more of it offers.
+type Promised struct {
+	Open  []Promise
+	Ended []Promise
+	Kinds []*species.Profile
+	Pens  []farm.Pen
+	Today time.Time
+}
+
+// Promises lists what is promised, with the chances of the last plan.
+func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, err := see(ctx, tx)
+		if err != nil {
+			return err
+		}
+		s.supply.laid(s, mostDays)
+		all = Promised{Open: s.cover(), Kinds: s.kinds, Today: s.today}
+		for _, p := range s.w.Pens {
+			if slices.Contains(s.kinds, s.w.Kinds[p.Species]) {
+				all.Pens = append(all.Pens, p)
+			}
+		}
+		plan, err := s.lastPlan(ctx, tx)
+		if err != nil {
+			return err
+		}
+		if plan != nil {
+			for i := range all.Open {
+				for _, r := range plan.Results {
+					if r.ID == all.Open[i].ID && plan.Left == 0 {
+						all.Open[i].Chance = r.Chance
+					}
+				}
+			}
+		}
+		ended, err := tx.EndedOrders(ctx, 20)
+		for _, o := range ended {
+			all.Ended = append(all.Ended, Promise{Order: o, Kind: s.w.Kinds[o.Species], Chance: -1})
+		}
+		return err
+	})
+	return
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/core/choice"
 	"metrogon/core/rates"
 	"metrogon/core/wording"
@@ -31,6 +32,12 @@ type PlannedPage struct {
 	Due       bool      // to be set today, or late
 }
 
+// LockOn is when it goes into lockdown.
+func (p PlannedPage) LockOn() time.Time { return p.At(calendar.Lockdown) }
+
+// PullOn is when its young are pulled.
+func (p PlannedPage) PullOn() time.Time { return p.At(calendar.Pull) }
+
 // PenCount is a pen's part of a planned batch.
 type PenCount struct {
 	farm.Pen
@@ -44,6 +51,7 @@ type Move struct {
 	SetOn               time.Time
 	SetterID, HatcherID int64
 	Pens                map[int64]int // eggs, by pen; nil: as they are
+	Eggs                int           // so many in all, of those that there are; 0: as they are
 }
 
 // Planned shows one; with a move, as it would be after it, and nothing is kept.
@@ -164,6 +172,9 @@ func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error)
 		}
 	}
 	p.Eggs = s.chosen(p, eggs)
+	if to.Eggs > 0 {
+		p.Eggs = fewer(p.Eggs, to.Eggs)
+	}
 	err := s.w.WorkOut(&p)
 	return p, err
 }

@@ -58,6 +58,7 @@ func layOf(source string, laid int, from time.Time) (pen int64, on time.Time) {
 func (s *scene) problem() (r *planner.Request, err error) {
 	r = &planner.Request{Problem: planner.Problem{
 		MinBatch: fewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.brooderPlaces(),
+		Species: []planner.Species{}, Sources: []planner.Source{}, Machines: []planner.Machine{}, Orders: []planner.Order{},
 	}}
 	r.Days = s.horizon()
 	s.supply.laid(s, r.Days)
@@ -75,6 +76,7 @@ func (s *scene) problem() (r *planner.Request, err error) {
 	}
 	s.addSources(r, eggs)
 	s.addStanding(r)
+	r.MinBatch = least(r)
 	for _, b := range s.book.Bans {
 		s.addBan(r, b)
 	}
@@ -262,7 +264,7 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
 			continue
 		}
-		src := planner.Source{ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare}
+		src := planner.Source{ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare, Supply: []planner.Lay{}}
 		var parcels []planner.Source
 		for _, l := range eggs[p.ID] {
 			if l.ready <= l.day {
@@ -301,6 +303,21 @@ func (s *scene) addStanding(r *planner.Request) {
 			r.Fixed = joined(r.Fixed, b)
 		}
 	}
+}
+
+// least is the fewest eggs of a setting: no more than any that is pinned holds.
+func least(r *planner.Request) float64 {
+	sets := map[string]float64{}
+	for _, b := range r.Fixed {
+		if b.SetDay >= 0 {
+			sets[fmt.Sprint(b.Setter, b.SetDay)] += b.Eggs.Count()
+		}
+	}
+	fewest := float64(fewestEggs)
+	for _, eggs := range sets {
+		fewest = min(fewest, eggs)
+	}
+	return fewest
 }
 
 // joined adds a batch, or makes one with another of the same source, way and day.

@@ -34,8 +34,9 @@ type PlanView struct {
 	Proposals    []Proposal
 	Results      []Result
 	Gap          string
-	Fragile      string // which promise hangs on a thread, and what would help
-	Left         int    // proposals that can still be accepted
+	Fragile      string   // which promise hangs on a thread, and what would help
+	Left         int      // proposals that can still be accepted
+	Differs      []string // of a what-if, in what
 }
 
 // Running tells that a job is at it, or will be.
@@ -86,6 +87,93 @@ func (s *scene) told(text string, from time.Time) string {
 		}
 		return s.name(id)
 	})
+}
+
+// Plans is the farm's last plan, and the what-ifs asked for since.
+type Plans struct {
+	Plan    *PlanView
+	WhatIfs []PlanView
+	Pens    []farm.Pen // whose females may be more
+	Orders  int
+}
+
+// Plans shows them.
+func (b *Service) Plans(ctx context.Context, m *farm.Member) (all Plans, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, err := see(ctx, tx)
+		if err != nil {
+			return err
+		}
+		all.Orders = len(s.book.Orders)
+		for _, p := range s.w.Pens {
+			if p.Females > 0 && s.lays[p.ID].PerDay > 0 {
+				all.Pens = append(all.Pens, p)
+			}
+		}
+		rows, err := tx.OpenPlans(ctx)
+		if err != nil {
+			return err
+		}
+		for _, row := range rows {
+			v, err := s.view(row)
+			if err != nil {
+				return err
+			}
+			if v.WhatIf == nil {
+				all.Plan = &v
+			} else if v.State != Cancelled {
+				all.WhatIfs = append(all.WhatIfs, v)
+			}
+		}
+		for i := range all.WhatIfs {
+			all.WhatIfs[i].beside(all.Plan)
+		}
+		return nil
+	})
+	return
+}
+
+// beside names in what a what-if differs from the plan of the farm as it is.
+func (v *PlanView) beside(plan *PlanView) {
+	if plan == nil || plan.State != Finished || v.State != Finished {
+		return
+	}
+	for _, r := range v.Results {
+		i := slices.IndexFunc(plan.Results, func(o Result) bool { return o.ID == r.ID })
+		if i < 0 {
+			continue
+		}
+		was := plan.Results[i]
+		more := math.Round(r.Planned) - math.Round(was.Planned)
+		switch {
+		case more == 0 && math.Abs(r.Chance-was.Chance) < 0.05:
+		case more == 0:
+			v.Differs = append(v.Differs, fmt.Sprintf(
+				"%s for %s: %s instead of %s.", wording.Capital(r.Thing), r.Who, InTen(r.Chance), InTen(was.Chance),
+			))
+		default:
+			v.Differs = append(v.Differs, fmt.Sprintf(
+				"%s for %s: about %.0f expected instead of %.0f, %s instead of %s.", wording.Capital(r.Thing), r.Who, r.Planned,
+				was.Planned, InTen(r.Chance), InTen(was.Chance),
+			))
+		}
+	}
+	eggs := func(v *PlanView) (settings, eggs int) {
+		for _, p := range v.Proposals {
+			settings, eggs = settings+farm.OneIf(p.Count > 0), eggs+p.Count
+		}
+		return
+	}
+	s, n := eggs(v)
+	was, before := eggs(plan)
+	if s != was || n != before {
+		v.Differs = append(v.Differs, fmt.Sprintf(
+			"%s of %s instead of %d of %d.", wording.Plural(s, "setting"), wording.Plural(n, "egg"), was, before,
+		))
+	}
+	if len(v.Differs) == 0 {
+		v.Differs = []string{"It changes nothing that counts."}
+	}
 }
 
 // proposed reads a plan with its proposals.

@@ -30,7 +30,7 @@ var bundles = map[string][]string{
 	},
 	"app.js": {
 		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
-		"scripts/away.js", "scripts/focus.js", "scripts/board.js", "scripts/trays.js", "scripts/candle.js",
+		"scripts/away.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js", "scripts/candle.js",
 	},
 }
 

@@ -1,244 +1,280 @@
-// Package board draws the machines over the days.
+// Package board draws the machines over the days, with what stands in them and what is planned.
 package board
 
 import (
-	"cmp"
 	"embed"
 	"fmt"
+	"html/template"
+	"net/http"
 	"slices"
+	"strconv"
 	"time"
 
 	"github.com/labstack/echo/v5"
 
-	"metrogon/core/season"
 	"metrogon/farm"
-	"metrogon/farm/machines"
+	"metrogon/farm/season"
 	"metrogon/web/page"
 )
 
 //go:embed *.html
 var files embed.FS
 
-// Routes hangs the page in.
+type handler struct {
+	*page.Site
+	board, planned, days page.Template
+}
+
+// Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files, "board.html")
-	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error {
-		around, _ := time.Parse("2006-01-02", c.QueryParam("on"))
-		if around.Year() < 1990 || around.Year() > 2200 {
-			around = time.Time{}
-		}
-		b, err := s.Machines.Board(c.Request().Context(), m, around)
-		if err != nil {
-			return err
-		}
-		middle := b.From.AddDate(0, 0, 14)
-		return s.Render(c, t, page.Meta{Nav: "/board", Title: "Board"}, m,
-			data{
-				b, draw(b, m), middle.AddDate(0, 0, -28).Format("2006-01-02"),
-				middle.AddDate(0, 0, 28).Format("2006-01-02"),
-			})
-	}))
+	own := template.FuncMap{
+		"sub": func(a, b int) int { return a - b }, "subf": func(a float64, b int) float64 { return a - float64(b) },
+		"link": link, "moved": moved,
+	}
+	parse := func(views ...string) page.Template { return page.ParseWith(s, own, files, views...) }
+	x := handler{
+		s, parse("board.html", "cures.html", "line.html"), parse("planned.html", "cures.html"), parse("days.html"),
+	}
+	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
+	e.POST("/board/back", s.Signed(x.acceptBack))
+	e.POST("/batches/:id/hatcher", s.Signed(x.changeHatcher))
+	e.GET("/planned/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.one(c, m, page.Meta{}) }))
+	e.GET("/planned/:id/try", s.Signed(x.try))
+	e.POST("/planned/:id/move", s.Signed(x.move))
+	e.POST("/planned/:id/stays", s.Signed(x.pin))
+	e.POST("/planned/:id/drop", s.Signed(x.drop))
+	e.POST("/planned/:id/set", s.Signed(x.set))
+	e.GET("/board/days", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.binds(c, m, page.Meta{}) }))
+	e.POST("/board/away", s.Signed(x.addAway))
+	e.POST("/board/closed", s.Signed(x.addClosed))
+	e.POST("/board/brooders", s.Signed(x.saveBrooder))
+	e.POST("/board/:list/:id/drop", s.Signed(x.dropDays))
+}
+
+// link is the page of a bar.
+func link(b season.Bar) string {
+	switch {
+	case b.PlannedID != 0:
+		return fmt.Sprintf("/planned/%d", b.PlannedID)
+	case b.Proposal != 0:
+		return "/plan"
+	}
+	return fmt.Sprintf("/batches/%d", b.BatchView.ID)
+}
+
+// moved is what a cure sends.
+func moved(p interface{ Day() time.Time }, k season.Cure) map[string]any {
+	return map[string]any{
+		"set_on": p.Day().AddDate(0, 0, k.Days).Format("2006-01-02"), "setter": k.SetterID, "hatcher": k.HatcherID,
+		"eggs": k.Eggs,
+	}
 }
 
 type data struct {
-	machines.Board
+	season.Board
 	Drawing    drawing
+	Weeks      int
+	Ranges     []int
 	Prev, Next string // dates
+	Middle     string
+	Agenda     []agenda
+	Back       season.Back
+	Address    string
 }
 
-// What lies down is in pixels; what lies across is in percent of the days shown.
-const (
-	top     = 36
-	barHigh = 28
-	barStep = 32
-	empty   = 36 // of a lane without bars
-	band    = 18 // of the room used
-	gap     = 10 // between lanes
+// The ranges that can be picked, in weeks: six, a quarter, half a year, a year.
+var ranges = []int{6, 13, 26, 52}
 
-	// A label is written whole: a bar that is too short for it gets the room behind it. How
-	// much that is in percent is reckoned for the narrowest drawing.
-	narrowest = 780.0
-	letter    = 7.0 // of a label, px
-)
-
-type drawing struct {
-	Height, Top int
-	Weeks       []week
-	Days        []page.Tick
-	Lanes       []lane
-	Now         string // where, "": outside
+// RangeName says how long so many weeks are.
+func (data) RangeName(weeks int) string {
+	return map[int]string{6: "6 weeks", 13: "3 months", 26: "half a year", 52: "a year"}[weeks]
 }
 
-// week begins on a Monday, or is the weekend, which has a width.
-type week struct {
-	X, W, Label string
-}
+// In is the address of the board with another range or around another date.
+func (d data) In(weeks int, on string) string { return fmt.Sprintf("/board?weeks=%d&on=%s", weeks, on) }
 
-type lane struct {
-	ID         int64
-	Name, Full string
-	Y, Line    int
-	Band       int // where the band of the room used lies, 0: there is none
-	Bars       []bar
-	Fill       []fill
-}
-
-// fill is how much of a machine's room is used for some days.
-type fill struct {
-	X, W  string
-	Y, H  float64
-	Over  bool
-	Share string
-}
-
-type bar struct {
-	ID     int64
-	X, W   string
-	Y      int
-	LabelW float64
-	Beside bool // the label stands behind a bar that is too short for it
-	LabelX string
-	Parts  []page.Part // within it
-	Class  string
-	Label  string
-	Says   string
-}
-
-// axis places moments on the days shown.
-type axis struct {
-	start time.Time
-	days  float64
-}
-
-func (a axis) at(t time.Time) float64 {
-	return min(max(t.Sub(a.start).Hours()/24/a.days, 0), 1)
-}
-
-// draw lays the bars of each machine in as few rows as they need.
-func draw(b machines.Board, m *farm.Member) drawing {
-	x := axis{
-		time.Date(b.From.Year(), b.From.Month(), b.From.Day(), 0, 0, 0, 0, m.Place), b.To.Sub(b.From).Hours() / 24,
+// shown reads which days are to be shown.
+func shown(c *echo.Context) (around time.Time, weeks int) {
+	around, _ = time.Parse("2006-01-02", c.QueryParam("on"))
+	if around.Year() < 1990 || around.Year() > 2200 {
+		around = time.Time{}
 	}
-	d := drawing{Top: top}
-	for n := range int(x.days) {
-		day := x.start.AddDate(0, 0, n)
-		d.Days = append(d.Days, page.Tick{X: page.Percent(x.at(day))})
-		switch day.Weekday() {
-		case time.Monday:
-			w := week{X: page.Percent(x.at(day))}
-			if x.at(day) < 0.95 { // else it would be cut off
-				w.Label = day.Format("2 Jan")
-			}
-			d.Weeks = append(d.Weeks, w)
-		case time.Saturday:
-			wide := x.at(day.AddDate(0, 0, 2)) - x.at(day)
-			d.Weeks = append(d.Weeks, week{X: page.Percent(x.at(day)), W: page.Percent(wide)})
+	weeks, _ = strconv.Atoi(c.QueryParam("weeks"))
+	if !slices.Contains(ranges, weeks) {
+		weeks = ranges[1]
+	}
+	return around, weeks
+}
+
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	ctx := c.Request().Context()
+	around, weeks := shown(c)
+	b, err := x.Season.Board(ctx, m, around, weeks)
+	if err != nil {
+		return err
+	}
+	middle := b.From.AddDate(0, 0, 7*weeks/4)
+	d := data{
+		Board: b, Drawing: draw(b, weeks, m), Weeks: weeks, Ranges: ranges, Middle: middle.Format("2006-01-02"),
+		Prev: middle.AddDate(0, 0, -7*weeks/2).Format("2006-01-02"),
+		Next: middle.AddDate(0, 0, 7*weeks/2).Format("2006-01-02"), Agenda: byDay(b, m),
+	}
+	if around.IsZero() {
+		d.Middle = ""
+	}
+	d.Address = d.In(weeks, d.Middle)
+	line := c.QueryParam("line")
+	if meta.Typed != nil {
+		line = meta.Typed.Get("line")
+	}
+	if line != "" {
+		if d.Back, err = x.Season.Back(ctx, m, page.Short200(line)); err != nil {
+			return err
 		}
 	}
-	y := top + gap
+	meta.Nav, meta.Title = "/board", "Board"
+	return x.Render(c, x.board, meta, m, d)
+}
+
+func (x handler) acceptBack(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	var which []int
+	for _, v := range f.Values["option"] {
+		if n, err := strconv.Atoi(v); err == nil {
+			which = append(which, n)
+		}
+	}
+	done, err := x.Season.AcceptBack(c.Request().Context(), m, f.Get("key"), page.Short200(f.Get("line")), which)
+	return x.Finish(c, done, err, "/board")
+}
+
+func (x handler) changeHatcher(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Season.ChangeHatcher(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"))
+	return x.Finish(c, done, err, page.Back(c, "/board"))
+}
+
+// agenda is what happens on one day, for screens on which a board has no room.
+type agenda struct {
+	On    time.Time
+	Items []item
+}
+
+type item struct {
+	Lane, What, Label, Link string
+	Planned                 bool
+	Clash                   string
+}
+
+// byDay tells what goes in and out on each day from today on.
+func byDay(b season.Board, m *farm.Member) (all []agenda) {
+	today := m.Date(b.Now)
+	by := map[time.Time][]item{}
+	add := func(on time.Time, i item) {
+		if !on.Before(today) && on.Before(b.To) {
+			by[on] = append(by[on], i)
+		}
+	}
 	for _, l := range b.Lanes {
-		out := lane{ID: l.ID, Name: l.Name, Y: y}
-		if len(l.Batches) > 0 {
-			out.Full = fmt.Sprintf("%.0f %% full", 100*l.Full)
+		for _, s := range l.Bars {
+			if s.Proposal != 0 || s.ClosedAt != nil {
+				continue
+			}
+			one := item{
+				Lane: l.Name, Label: s.Label, Link: link(s), Planned: s.PlannedID != 0, Clash: s.Clash,
+			}
+			begin, end := one, one
+			end.Clash = ""
+			switch s.Phase {
+			case "lockdown":
+				begin.What, end.What = fmt.Sprintf("lockdown of %.0f eggs", s.Stay.Eggs), "pull"
+				add(m.Date(s.Stay.To), end)
+			default:
+				begin.What = fmt.Sprintf("set %.0f eggs", s.Stay.Eggs)
+			}
+			add(m.Date(s.Stay.From), begin)
 		}
-		rows := out.bars(l, x, m)
-		y += max(empty, rows*barStep)
-		if rows > 0 {
-			out.Band = y
-			out.used(l, x)
-			y += band
-		}
-		y += gap
-		out.Line = y - gap/2
-		d.Lanes = append(d.Lanes, out)
 	}
-	d.Height = y
-	if now := b.Now.In(m.Place); now.After(x.start) && now.Before(x.start.AddDate(0, 0, int(x.days))) {
-		d.Now = page.Percent(x.at(now))
+	for _, p := range b.Promises {
+		_, says := covered(p)
+		add(p.ToOn, item{Lane: p.Who, What: p.Thing() + ", " + says, Label: "promised", Link: "/promises"})
 	}
-	return d
+	for on, items := range by {
+		all = append(all, agenda{on, items})
+	}
+	slices.SortFunc(all, func(x, y agenda) int { return x.On.Compare(y.On) })
+	return all
 }
 
-// bars puts the bars of a machine into as many rows as they and their labels need.
-func (out *lane) bars(l machines.Lane, x axis, m *farm.Member) (rows int) {
-	var ends []float64 // of each row
-	bars := slices.Clone(l.Bars)
-	slices.SortStableFunc(bars, func(p, q machines.Bar) int {
-		return cmp.Compare(p.Stay.From.Unix(), q.Stay.From.Unix())
-	})
-	for _, s := range bars {
-		r := slices.IndexFunc(ends, func(end float64) bool { return end <= x.at(s.From)+1e-4 })
-		if r < 0 {
-			r, ends = len(ends), append(ends, 0)
-		}
-		one := shape(s, x, m)
-		one.Y = out.Y + r*barStep
-		ends[r] = x.at(s.To)
-		if one.Beside {
-			ends[r] += (one.LabelW + 4) / narrowest
-		}
-		out.Bars = append(out.Bars, one)
-	}
-	return len(ends)
+// tried is what a planned batch meets where it is dragged.
+type tried struct {
+	Says  []string `json:"says"`
+	Spots []spot   `json:"spots"`
+	Cures []cure   `json:"cures"`
+	Means string   `json:"means"`
 }
 
-// used draws the room that is used, step by step.
-func (out *lane) used(l machines.Lane, x axis) {
-	for i, load := range l.Loads {
-		to := x.start.Add(time.Duration(x.days*24) * time.Hour)
-		if i+1 < len(l.Loads) {
-			to = l.Loads[i+1].At
+// spot is where on the board something is wrong: in which lane, at which share of the days; lane 0
+// is the brooders', -1 all.
+type spot struct {
+	Lane int64   `json:"lane"`
+	X    float64 `json:"x"`
+	W    float64 `json:"w"`
+}
+
+type cure struct {
+	Says    string `json:"says"`
+	On      string `json:"on"`
+	Setter  int64  `json:"setter"`
+	Hatcher int64  `json:"hatcher"`
+	Eggs    int    `json:"eggs"`
+}
+
+// try answers what a move would meet; nothing is kept.
+func (x handler) try(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	around, weeks := shown(c)
+	var to season.Move
+	to.SetOn, _ = time.Parse("2006-01-02", c.QueryParam("set_on"))
+	to.SetterID, _ = strconv.ParseInt(c.QueryParam("setter"), 10, 64)
+	to.HatcherID, _ = strconv.ParseInt(c.QueryParam("hatcher"), 10, 64)
+	p, err := x.Season.Planned(c.Request().Context(), m, id, &to)
+	if err != nil {
+		return err
+	}
+	if around.IsZero() {
+		around = m.Date(x.Now())
+	}
+	from := around.AddDate(0, 0, -7*weeks/4)
+	a := axis{days: float64(7 * weeks), start: time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, m.Place)}
+	out := tried{Says: []string{}, Spots: []spot{}, Cures: []cure{}, Means: fmt.Sprintf(
+		"%s: set %s in %s, lockdown %s in %s, out %s.", p.Label(), p.SetOn.Format("Mon 2 Jan"), p.Setter.Name,
+		m.ShortDay(p.LockOn()), p.Hatcher.Name, m.ShortDay(p.PullOn()),
+	)}
+	for _, t := range p.Troubles {
+		out.Says = append(out.Says, t.Says)
+		lane := t.MachineID
+		if t.Reason == "away" {
+			lane = -1
 		}
-		from, wide := x.at(load.At), x.at(to)-x.at(load.At)
-		if load.Share < 0.005 || wide <= 0 {
-			continue
+		l, r := a.at(t.From), a.at(t.To)
+		if r > l {
+			out.Spots = append(out.Spots, spot{lane, l, r - l})
 		}
-		high := min(load.Share, 1) * (band - 2)
-		out.Fill = append(out.Fill, fill{
-			page.Percent(from), page.Percent(wide), float64(out.Band+band) - high, high, load.Share > 1+1e-6,
-			fmt.Sprintf("%.0f %%", 100*load.Share),
+	}
+	for _, k := range p.Cures {
+		out.Cures = append(out.Cures, cure{
+			k.Says, p.SetOn.AddDate(0, 0, k.Days).Format("2006-01-02"), k.SetterID, k.HatcherID, k.Eggs,
 		})
 	}
-}
-
-// shape draws a bar with the parts of time that the ribbon has.
-func shape(s machines.Bar, x axis, m *farm.Member) bar {
-	from, to := x.at(s.From), x.at(s.To)
-	out := bar{ID: s.BatchView.ID, X: page.Percent(from), W: page.Percent(max(to-from, 0.004)), Label: s.Stay.Code}
-	out.LabelW, out.LabelX = float64(len([]rune(out.Label)))*letter+8, out.X
-	if (to-from)*narrowest < out.LabelW+8 {
-		out.Beside, out.LabelX = true, page.Percent(to)
-	}
-	part := func(class, pattern string, begin, end time.Time) {
-		a, b := max(x.at(begin), from), min(x.at(end), to)
-		if b > a {
-			out.Parts = append(out.Parts, page.Part{
-				Class: class, Fill: pattern, X: page.Percent(a), W: page.Percent(b - a),
-			})
-		}
-	}
-	hatch := s.Hatch()
-	switch s.Phase {
-	case season.Turning:
-		part("turning", "turning", s.From, s.To)
-	case season.Resting:
-		part("resting", "resting", s.From, hatch.From)
-		part("window", "", hatch.From, s.To)
-	default:
-		part("locked", "", s.From, hatch.From)
-		part("window", "", hatch.From, hatch.To)
-		part("drying", "drying", hatch.To, s.To)
-	}
-	if s.BatchView.ClosedAt != nil {
-		out.Class = "past"
-	}
-	out.Says = fmt.Sprintf(
-		"%s · %.0f eggs, %s from %s to %s.", s.Stay.Code, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From),
-		m.ShortDay(s.Stay.To),
-	)
-	if s.Clash != "" {
-		out.Class += " clashing"
-		out.Says += " " + s.Clash
-	}
-	return out
+	return c.JSON(http.StatusOK, out)
 }

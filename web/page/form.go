@@ -96,6 +96,12 @@ func Short(s string) string {
 	return s
 }
 
+// Short200 cuts a line to what anybody would type.
+func Short200(s string) string {
+	s = strings.ToValidUTF8(s, "?")
+	return string([]rune(s)[:min(200, len([]rune(s)))])
+}
+
 // Int reads a whole number; empty is 0.
 func (f *Form) Int(field, what string) int {
 	s := strings.TrimSpace(f.Get(field))

@@ -10,6 +10,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
+	"metrogon/farm/season"
 	"metrogon/farm/stock"
 )
 
@@ -123,8 +124,24 @@ func (r row) Taps() []tap {
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
+	case season.SetPlanned:
+		return r.planned()
+	case season.HandOver:
+		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
 	case stock.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
+}
+
+// planned are the buttons of a planned setting: one tap sets what is there of it.
+func (r row) planned() []tap {
+	look := tap{Label: "Look", Of: r.Of, Link: fmt.Sprintf("/planned/%d", r.About.ID)}
+	if r.Eggs == 0 {
+		return []tap{look}
+	}
+	eggs := wording.Plural(r.Eggs, "egg")
+	return []tap{{
+		Label: "Set " + eggs, Of: r.Of, Send: fmt.Sprintf("/planned/%d/set", r.About.ID), Main: true,
+	}, look}
 }

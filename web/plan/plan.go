@@ -1,0 +1,136 @@
+// Package plan shows the season plan while it is made, what it proposes, and what would be if the
+// farm were another.
+package plan
+
+import (
+	"context"
+	"embed"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/season"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	plan page.Template
+}
+
+// Routes hangs the page in.
+func Routes(e *echo.Echo, s *page.Site) {
+	x := handler{s, page.ParseWith(s, nil, files, "plan.html", "proposals.html")}
+	e.GET("/plan", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
+	e.POST("/plan", s.Signed(x.ask))
+	e.POST("/plan/if", s.Signed(x.whatIf))
+	e.POST("/plan/:id/accept", s.Signed(x.accept))
+	e.POST("/plan/:id/forbid", s.Signed(x.forbid))
+	for path, act := range map[string]func(*season.Service) action{
+		"cancel": func(s *season.Service) action { return s.Cancel },
+		"throw":  func(s *season.Service) action { return s.Throw },
+		"keep":   func(s *season.Service) action { return s.Keep },
+	} {
+		e.POST("/plan/:id/"+path, s.Signed(x.tap(act(s.Season))))
+	}
+}
+
+type data struct {
+	season.Plans
+	Seconds []int
+}
+
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	all, err := x.Season.Plans(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	meta.Nav, meta.Title = "/board", "Plan of the season"
+	return x.Render(c, x.plan, meta, m, data{all, []int{5, 20, 60, 300}})
+}
+
+// InTen says chances as people do.
+func (data) InTen(chance float64) string { return season.InTen(chance) }
+
+func (x handler) ask(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	return x.asked(c, m, f, nil)
+}
+
+func (x handler) whatIf(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	w := &season.WhatIf{Kind: f.Get("kind"), PenID: f.ID("pen")}
+	if w.Kind == season.IfAway {
+		w.From, w.To = f.Date("from_on", "The first day"), f.Date("to_on", "The last day")
+	} else {
+		w.N = f.Int("n", "How many")
+	}
+	return x.asked(c, m, f, w)
+}
+
+func (x handler) asked(c *echo.Context, m *farm.Member, f *page.Form, w *season.WhatIf) error {
+	seconds := max(f.Int("seconds", "The seconds"), 0)
+	if seconds == 0 {
+		seconds = 5
+	}
+	if f.Problems != nil {
+		return x.Finish(c, farm.Done{}, f.Problems, "/plan")
+	}
+	_, done, err := x.Season.Ask(c.Request().Context(), m, f.Get("key"), seconds, w)
+	next := "/plan"
+	if err != nil && f.Get("back") != "" {
+		next = page.Back(c, next)
+	}
+	return x.Finish(c, farm.Done{Said: done.Said}, err, next)
+}
+
+func (x handler) accept(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	var which []int
+	for _, v := range f.Values["which"] {
+		if n, err := strconv.Atoi(v); err == nil {
+			which = append(which, n)
+		}
+	}
+	if f.Get("some") != "" && len(which) == 0 {
+		return x.Finish(c, farm.Done{}, farm.Problemf("which", "Tick the settings that you accept."), "/plan")
+	}
+	done, err := x.Season.Accept(c.Request().Context(), m, f.Get("key"), id, which)
+	return x.Finish(c, done, err, "/plan")
+}
+
+func (x handler) forbid(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Season.Forbid(c.Request().Context(), m, f.Get("key"), id, f.Int("no", "The number"))
+	return x.Finish(c, done, err, "/plan")
+}
+
+// tap is a one-tap action on a plan.
+func (x handler) tap(act action) page.Handler {
+	return func(c *echo.Context, m *farm.Member) error {
+		id, f, err := page.Posted(c)
+		if err != nil {
+			return err
+		}
+		done, err := act(c.Request().Context(), m, f.Get("key"), id)
+		return x.Finish(c, done, err, "/plan")
+	}
+}
+
+type action = func(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error)

@@ -1,0 +1,120 @@
+// Package promises lists what is promised to whom, and how well it is covered.
+package promises
+
+import (
+	"embed"
+	"slices"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/season"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	list, form page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	x := handler{s, page.Parse(s, files, "list.html", "fields.html"), page.Parse(s, files, "promise.html", "fields.html")}
+	e.GET("/promises", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
+	e.POST("/promises/new", s.Signed(x.save))
+	e.GET("/promises/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.one(c, m, page.Meta{}) }))
+	e.POST("/promises/:id", s.Signed(x.save))
+	e.POST("/promises/:id/deliver", s.Signed(x.deliver))
+}
+
+// data is the list, with a form for a new promise or one to be changed.
+type data struct {
+	season.Promised
+	One farm.Order
+}
+
+// Named tells whether a pen is one of those named in the promise.
+func (d data) Named(id int64) bool {
+	return slices.Contains(d.One.Pens, id)
+}
+
+// Price writes a price for a field.
+func (d data) Price(p *float64) string {
+	if p == nil {
+		return ""
+	}
+	return strconv.FormatFloat(*p, 'f', -1, 64)
+}
+
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	p, err := x.Season.Promises(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	in := p.Today.AddDate(0, 0, 35)
+	meta.Nav, meta.Title = "/board", "Promises"
+	return x.Render(c, x.list, meta, m, data{
+		p, farm.Order{What: season.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
+	})
+}
+
+func (x handler) one(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	p, err := x.Season.Promises(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	for _, o := range p.Open {
+		if o.ID == id {
+			meta.Nav, meta.Title = "/board", "Promise to "+o.Who
+			return x.Render(c, x.form, meta, m, data{p, o.Order})
+		}
+	}
+	return farm.ErrNone
+}
+
+func (x handler) save(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	o := farm.Order{
+		ID: id, Who: f.Get("who"), What: f.Get("what"), Species: f.Get("species"), Count: f.Int("count", "How many"),
+		FromOn: f.Date("from_on", "The first day"), ToOn: f.Date("to_on", "The last day"),
+		SurePct: f.Int("sure_pct", "How sure it is to be"), Price: f.MaybeFloat("price", "The price of one"),
+		Note: f.Get("note"),
+	}
+	for _, v := range f.Values["pens"] {
+		if pen, err := strconv.ParseInt(v, 10, 64); err == nil {
+			o.Pens = append(o.Pens, pen)
+		}
+	}
+	return x.Save(c, f, "/promises", func() (farm.Done, error) {
+		return x.Season.SaveOrder(c.Request().Context(), m, f.Get("key"), o)
+	}, func(meta page.Meta) error {
+		if id != 0 {
+			return x.one(c, m, meta)
+		}
+		return x.show(c, m, meta)
+	})
+}
+
+func (x handler) deliver(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	n := f.Int("delivered", "The number handed over")
+	if f.Problems != nil {
+		return x.Finish(c, farm.Done{}, f.Problems, "/promises")
+	}
+	done, err := x.Season.Deliver(c.Request().Context(), m, f.Get("key"), id, n, f.Get("end") != "")
+	return x.Finish(c, done, err, page.Back(c, "/promises"))
+}
