@@ -92,7 +92,7 @@ func (y *yard) pen(name, species string) int64 {
 
 func (y *yard) machine(name, kind, species string, setting, hatching int) int64 {
 	_, err := y.Machines.SaveMachine(
-		y.Context(), y.m, key(), farm.Machine{Name: name, Kind: kind},
+		y.Context(), y.m, key(), farm.Machine{Name: name, Kind: kind, CleanDays: 1},
 		[]farm.Room{{Species: species, Setting: setting, Hatching: hatching}},
 	)
 	require.NoError(y, err)

@@ -67,6 +67,7 @@ func (b *Service) SaveMachine(
 			p.Addf("kind", "Pick what kind of machine it is.")
 		}
 		p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
+		p.Count("clean_days", "The days of cleaning", x.CleanDays, 0, 30)
 		rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 		if len(rooms) == 0 {
 			p.Addf("rooms", "Say how many eggs of at least one kind it holds.")

@@ -337,3 +337,28 @@ func (b *Service) Forbid(ctx context.Context, m *farm.Member, key string, id int
 		return farm.Done{}, farm.ErrNone
 	})
 }
+
+// Export gives a plan's problem and the plan itself as JSON, in the form of docs/planning.md, so
+// that anybody can check it.
+func (b *Service) Export(ctx context.Context, m *farm.Member, id int64) (problem, plan []byte, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		row, err := tx.Plan(ctx, id)
+		if err != nil {
+			return err
+		}
+		r, err := planner.ReadRequest(row.Request)
+		if err != nil {
+			return err
+		}
+		if problem, err = json.MarshalIndent(r.Problem, "", "  "); err != nil || row.Answer == nil {
+			return err
+		}
+		var a answer
+		if err := json.Unmarshal(row.Answer, &a); err != nil {
+			return err
+		}
+		plan, err = json.MarshalIndent(a.Plan, "", "  ")
+		return err
+	})
+	return problem, plan, err
+}

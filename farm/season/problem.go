@@ -71,9 +71,6 @@ func (s *scene) problem() (r *planner.Request, err error) {
 	s.addOrders(r)
 	eggs := s.supply.copy()
 	s.addPlanned(r)
-	for _, v := range s.open {
-		eggs.stood(s, v)
-	}
 	s.addSources(r, eggs)
 	s.addStanding(r)
 	r.MinBatch = least(r)
@@ -247,18 +244,6 @@ func (s *scene) source(e store.PlannedEggs) (id string, laid int) {
 	return penID(e.PenID), s.day(e.LaidOn)
 }
 
-// stood gives the eggs of a batch that was set today back: the planner takes them from the
-// supply again.
-func (x supply) stood(s *scene, v farm.BatchView) {
-	if s.day(s.w.Member.Date(v.SetAt)) < 0 {
-		return
-	}
-	for pen := range s.stands[v.ID].ByPen {
-		n := s.stands[v.ID].Eggs[pen]
-		x[pen] = append(x[pen], lay{s.today, 0, 0, n, true})
-	}
-}
-
 func (s *scene) addSources(r *planner.Request, eggs supply) {
 	for _, p := range s.w.Pens {
 		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
@@ -279,30 +264,64 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 	}
 }
 
-// addStanding gives what stands in the machines, by pen; what was set today is a pin, since the
-// planner's day begins now.
+// addStanding gives what stands in the machines, by pen. The planner knows what stands by its set
+// day before day 0; what was set today is given as set yesterday, of a kind that takes a day more.
 func (s *scene) addStanding(r *planner.Request) {
 	for _, v := range s.open {
 		o := s.stands[v.ID]
 		for _, p := range s.w.Pens {
-			eggs := o.Eggs[p.ID]
+			eggs, young := float64(o.Eggs[p.ID]), o.ByPen[p.ID]
 			if eggs == 0 {
 				continue
 			}
+			if v.CandledAt != nil || v.LockedAt != nil { // these reach lockdown
+				eggs /= farm.KeptShare
+			}
 			b := planner.Batch{
 				Source: penID(p.ID), SetDay: s.day(s.w.Member.Date(v.SetAt)), Setter: machineID(v.SetterID),
-				Hatcher: machineID(v.HatcherID),
+				Hatcher: machineID(v.HatcherID), Eggs: planner.Clutch{{Laid: 0, Eggs: math.Ceil(eggs)}}, Young: &young,
 			}
-			if b.SetDay < 0 {
-				young := o.ByPen[p.ID]
-				b.Eggs, b.Young = planner.Clutch{{Laid: 0, Eggs: float64(eggs)}}, &young
-			} else {
-				b.SetDay = 0
-				b.Eggs = planner.Clutch{{Laid: 0, Eggs: float64(eggs)}}
+			if b.SetDay >= 0 {
+				b.SetDay, b.Source = -1, setToday(r, b.Source)
 			}
 			r.Fixed = joined(r.Fixed, b)
 		}
 	}
+}
+
+// today marks a source and a kind of eggs that were set today.
+const today = "-today"
+
+// setToday gives the source of eggs that were set today: with its kind it is like the pen's, but
+// that all comes a day later.
+func setToday(r *planner.Request, id string) string {
+	i := slices.IndexFunc(r.Sources, func(x planner.Source) bool { return x.ID == id })
+	late := r.Sources[i]
+	late.ID, late.Supply = id+today, []planner.Lay{}
+	if slices.ContainsFunc(r.Sources, func(x planner.Source) bool { return x.ID == late.ID }) {
+		return late.ID
+	}
+	kind := r.Species[slices.IndexFunc(r.Species, func(x planner.Species) bool { return x.ID == late.Species })]
+	late.Species += today
+	if !slices.ContainsFunc(r.Species, func(x planner.Species) bool { return x.ID == late.Species }) {
+		of := kind.ID
+		kind.ID, kind.Lockdown, kind.Pull = late.Species, kind.Lockdown+1, kind.Pull+1
+		r.Species = append(r.Species, kind)
+		for _, m := range r.Machines {
+			for _, room := range []map[string]float64{m.Set, m.Hatch} {
+				if n, ok := room[of]; ok {
+					room[kind.ID] = n
+				}
+			}
+		}
+	}
+	r.Sources = append(r.Sources, late)
+	for i, o := range r.Orders {
+		if slices.Contains(o.Sources, id) {
+			r.Orders[i].Sources = append(o.Sources, late.ID)
+		}
+	}
+	return late.ID
 }
 
 // least is the fewest eggs of a setting: no more than any that is pinned holds.
@@ -370,7 +389,7 @@ func (s *scene) name(id string) string {
 			}
 		}
 	}
-	if kind := s.w.Kinds[id]; kind != nil {
+	if kind := s.w.Kinds[strings.TrimSuffix(id, today)]; kind != nil {
 		return strings.ToLower(kind.Name)
 	}
 	return id
@@ -383,7 +402,7 @@ func (s *scene) chance(r *planner.Request) *planner.Chance {
 		Runs: 2000, Posteriors: map[string]planner.Posterior{}, Needs: map[string]planner.Need{},
 	}
 	for _, src := range r.Sources {
-		b := s.beliefs[src.Species]
+		b := s.beliefs[strings.TrimSuffix(src.Species, today)]
 		y := b.Young[numberOf(src.ID)]
 		c.Posteriors[src.ID], c.Rho = planner.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
 	}

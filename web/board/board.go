@@ -36,6 +36,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		s, parse("board.html", "cures.html", "line.html"), parse("planned.html", "cures.html"), parse("days.html"),
 	}
 	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
+	e.GET("/board/sheet.pdf", s.Signed(x.sheet))
 	e.POST("/board/back", s.Signed(x.acceptBack))
 	e.POST("/batches/:id/hatcher", s.Signed(x.changeHatcher))
 	e.GET("/planned/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.one(c, m, page.Meta{}) }))

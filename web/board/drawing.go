@@ -87,6 +87,7 @@ type lane struct {
 	Bars       []bar
 	Fill       []fill
 	Shut       []span
+	of         []season.Bar // what the bars are drawn of
 }
 
 // fill is how much of a machine's room is used for some days.
@@ -349,7 +350,7 @@ func (out *lane) bars(l season.Lane, x axis, m *farm.Member) (rows int) {
 		if one.Beside {
 			ends[r] += (one.LabelW + 4) / x.wide
 		}
-		out.Bars = append(out.Bars, one)
+		out.Bars, out.of = append(out.Bars, one), append(out.of, s)
 	}
 	return len(ends)
 }

@@ -146,6 +146,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		ID: id, Name: f.Get("name"), Kind: f.Get("kind"),
 		CounterFrom: f.Int("counter_from", "The counter's first number"),
 		UntilOn:     f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != "",
+		CleanDays: f.Int("clean_days", "The days of cleaning"),
 	}
 	if f.Get("counter_started_at") != "" {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)

@@ -5,6 +5,7 @@ package plan
 import (
 	"context"
 	"embed"
+	"net/http"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -28,6 +29,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/plan", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
 	e.POST("/plan", s.Signed(x.ask))
 	e.POST("/plan/if", s.Signed(x.whatIf))
+	e.GET("/plan/:id/problem.json", s.Signed(x.export(true)))
+	e.GET("/plan/:id/plan.json", s.Signed(x.export(false)))
 	e.POST("/plan/:id/accept", s.Signed(x.accept))
 	e.POST("/plan/:id/forbid", s.Signed(x.forbid))
 	for path, act := range map[string]func(*season.Service) action{
@@ -134,3 +137,23 @@ func (x handler) tap(act action) page.Handler {
 }
 
 type action = func(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error)
+
+// export gives a plan's problem, or the plan, in the form of docs/planning.md.
+func (x handler) export(problem bool) page.Handler {
+	return func(c *echo.Context, m *farm.Member) error {
+		id, err := page.ID(c)
+		if err != nil {
+			return err
+		}
+		asked, plan, err := x.Season.Export(c.Request().Context(), m, id)
+		switch {
+		case err != nil:
+			return err
+		case problem:
+			return c.JSONBlob(http.StatusOK, asked)
+		case plan == nil:
+			return farm.ErrNone
+		}
+		return c.JSONBlob(http.StatusOK, plan)
+	}
+}

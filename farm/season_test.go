@@ -1,0 +1,508 @@
+package farm_test
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	planner "metrogon/core/season"
+	"metrogon/farm"
+	"metrogon/farm/incubate"
+	"metrogon/farm/season"
+)
+
+// spring is a yard with a pen that lays four eggs a day, a setter and a hatcher.
+type spring struct {
+	*yard
+	barred, cabinet, hatchBox int64
+}
+
+func newSpring(t *testing.T) *spring {
+	y := newYard(t)
+	s := &spring{yard: y, barred: y.pen("Barred", "chicken")}
+	s.cabinet = y.machine("Cabinet", "cabinet", "chicken", 40, 0)
+	s.hatchBox = y.machine("Hatch box", "hatcher", "chicken", 0, 20)
+	for back := range 10 {
+		y.collect(s.barred, back, 4, 0)
+	}
+	return s
+}
+
+// in is a date so many days ahead.
+func in(days int) time.Time { return day(-days) }
+
+func (s *spring) promise(what string, count, from, to int) int64 {
+	s.Helper()
+	price := 3.0
+	_, err := s.Season.SaveOrder(s.Context(), s.m, key(), farm.Order{
+		Who: "Mosswick", What: what, Species: "chicken", Count: count, FromOn: in(from), ToOn: in(to), SurePct: 50,
+		Price: &price,
+	})
+	require.NoError(s, err)
+	all, err := s.Season.Promises(s.Context(), s.m)
+	require.NoError(s, err)
+	return all.Open[len(all.Open)-1].ID
+}
+
+// plan asks for a plan and waits until the job has made it.
+func (s *spring) plan(seconds int, what *season.WhatIf) season.PlanView {
+	s.Helper()
+	id, _, err := s.Season.Ask(s.Context(), s.m, key(), seconds, what)
+	require.NoError(s, err)
+	ctx, stop := context.WithCancel(s.Context())
+	defer stop()
+	go s.Season.Work(ctx, slog.New(slog.DiscardHandler))
+	var v season.PlanView
+	require.Eventually(s, func() bool {
+		all, err := s.Season.Plans(s.Context(), s.m)
+		require.NoError(s, err)
+		for _, w := range append([]season.PlanView{*all.Plan}, all.WhatIfs...) {
+			if w.ID == id {
+				v = w
+			}
+		}
+		return !v.Running()
+	}, time.Minute, 20*time.Millisecond)
+	require.Equal(s, season.Finished, v.State, v.Says)
+	return v
+}
+
+func (s *spring) problem(id int64) (p planner.Problem) {
+	s.Helper()
+	text, _, err := s.Season.Export(s.Context(), s.m, id)
+	require.NoError(s, err)
+	require.NoError(s, json.Unmarshal(text, &p))
+	return p
+}
+
+// The problem is the farm: each figure of it worked out by hand.
+func TestTheProblemIsTheFarm(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.now = start.AddDate(0, 0, -4) // set four days ago, of eggs that were two and three days old then
+	old := s.set(incubate.Setting{
+		Species: "chicken", SetterID: s.cabinet, HatcherID: s.hatchBox,
+		Picks: []incubate.Pick{{PenID: s.barred, LaidOn: day(6), Eggs: 4}, {PenID: s.barred, LaidOn: day(7), Eggs: 2}},
+	})
+	s.now = start
+	s.set(incubate.Setting{
+		Species: "chicken", SetterID: s.cabinet, HatcherID: s.hatchBox,
+		Picks: []incubate.Pick{{PenID: s.barred, LaidOn: day(0), Eggs: 3}},
+	})
+	s.promise(season.YoungOrder, 6, 25, 28)
+	s.promise(season.PulletsOrder, 3, 40, 46)
+	s.promise(season.EggsOrder, 3, 0, 0)
+	_, err := s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
+	require.NoError(t, err)
+	end := in(9)
+	_, err = s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
+	require.NoError(t, err)
+	_, err = s.Season.SaveBrooder(ctx, s.m, key(), farm.Brooder{Name: "Lamp", Places: 30})
+	require.NoError(t, err)
+	v := s.plan(1, nil)
+	p := s.problem(v.ID)
+
+	assert.Equal(t, 47, p.Days, "up to the last day of the last promise")
+	require.Len(t, p.Species, 2, "those that were set today apart")
+	assert.Equal(t, []int{18, 22, 10, 28}, []int{p.Species[0].Lockdown, p.Species[0].Pull, p.Species[0].MaxAge, p.Species[0].BroodDays})
+	assert.Equal(t, 30.0, p.BrooderPlaces)
+	assert.Equal(t, []planner.Away{{From: 10, To: 12, Not: []string{"set"}}}, p.Away)
+
+	laid := map[int]float64{}
+	for _, l := range p.Sources[0].Supply {
+		laid[l.Laid] += l.Eggs
+	}
+	// Four were collected on each of ten days. Six of 22 and 23 February are set, and three of
+	// today's; the one left and two of yesterday's are promised as eggs.
+	assert.Equal(t, map[int]float64{-9: 4, -8: 4, -7: 2, -5: 4, -4: 4, -3: 4, -2: 4, -1: 2}, pick(laid, -9, 0))
+	assert.Equal(t, map[int]float64{1: 4, 2: 4, 3: 4, 30: 4, 47: 4}, pick(laid, 1, 47, 1, 2, 3, 30, 47), "four a day are expected")
+	assert.InDelta(t, .85*.80, p.Sources[0].Yield, 1e-9, "usual, without a record")
+
+	machines := map[string]planner.Machine{}
+	for _, m := range p.Machines {
+		machines[s.name(m.ID)] = m
+	}
+	assert.Equal(t, map[string]float64{"chicken": 40, "chicken-today": 40}, machines["Cabinet"].Set)
+	assert.Equal(t, map[string]float64{"chicken": 20, "chicken-today": 20}, machines["Hatch box"].Hatch)
+	assert.Equal(t, [][2]int{{8, 9}}, machines["Cabinet"].Closed)
+	assert.Equal(t, 1, machines["Hatch box"].CleanDays)
+
+	require.Len(t, p.Fixed, 2)
+	standing, today := p.Fixed[0], p.Fixed[1]
+	assert.Equal(t, -4, standing.SetDay)
+	assert.Equal(t, 6.0, standing.Eggs.Count())
+	assert.InDelta(t, s.batch(old).Prospect.Young, *standing.Young, 1e-3, "as its own page says")
+	assert.Equal(t, -1, today.SetDay, "what is set today stands too")
+	assert.Equal(t, 3.0, today.Eggs.Count())
+	assert.Equal(t, []int{19, 23}, []int{p.Species[1].Lockdown, p.Species[1].Pull}, "so that it comes a day later")
+	assert.Contains(t, p.Orders[0].Sources, today.Source)
+
+	require.Len(t, p.Orders, 2, "eggs are taken out of the supply, not planned")
+	young, pullets := p.Orders[0], p.Orders[1]
+	assert.Equal(t, []int{25, 28}, []int{young.PullFrom, young.PullTo})
+	assert.InDelta(t, 6, young.Young, 1.2, "as likely as not")
+	assert.InDelta(t, 18, young.Young*young.Value, .1, "worth six times three")
+	assert.InDelta(t, 6, pullets.Young, 1.5, "twice as many young as pullets")
+	assert.InDelta(t, 9, pullets.Young*pullets.Value, .1)
+}
+
+// pick keeps the days between two, or those named.
+func pick(all map[int]float64, from, to int, only ...int) map[int]float64 {
+	out := map[int]float64{}
+	for d, n := range all {
+		if d >= from && d <= to && n > 0 && (len(only) == 0 || slices.Contains(only, d)) {
+			out[d] = n
+		}
+	}
+	return out
+}
+
+// name finds a machine by the planner's id.
+func (s *spring) name(id string) string {
+	all, err := s.Machines.List(s.Context(), s.m)
+	require.NoError(s, err)
+	for _, x := range all {
+		if id == "machine-"+strconv.FormatInt(x.ID, 10) {
+			return x.Name
+		}
+	}
+	return id
+}
+
+// checked runs the published checker over a plan. What stands already is not part of its form, so
+// it is left out, as is what it gives.
+func (s *spring) checked(v season.PlanView) {
+	s.Helper()
+	problem, plan, err := s.Season.Export(s.Context(), s.m, v.ID)
+	require.NoError(s, err)
+	var p map[string]any
+	require.NoError(s, json.Unmarshal(problem, &p))
+	delete(p, "fixed")
+	delete(p, "forbidden")
+	problem, err = json.Marshal(p)
+	require.NoError(s, err)
+	dir := s.TempDir()
+	for name, text := range map[string][]byte{"problem.json": problem, "plan.json": plan} {
+		require.NoError(s, os.WriteFile(filepath.Join(dir, name), text, 0o600))
+	}
+	out, err := exec.Command(
+		"python3", "../core/season/testdata/check.py", filepath.Join(dir, "problem.json"), filepath.Join(dir, "plan.json"),
+	).CombinedOutput()
+	assert.NoError(s, err, string(out))
+}
+
+// A season from the promise to the set: planned, accepted, due, set by one tap, taken back.
+func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	order := s.promise(season.YoungOrder, 8, 26, 30)
+	v := s.plan(5, nil)
+	s.checked(v)
+	require.NotEmpty(t, v.Proposals)
+	assert.Contains(t, v.Gap, "proven")
+	assert.Contains(t, v.Proposals[0].Says, "so that the 8 chicks for Mosswick come on")
+	require.Len(t, v.Results, 1)
+	assert.Greater(t, v.Results[0].Planned, 7.5)
+	assert.InDelta(t, .5, v.Results[0].Chance, .25, "as likely as not, as was asked")
+
+	done, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	require.NoError(t, err)
+	all, err := s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Zero(t, all.Open[0].Short(), "it is covered by what is planned")
+	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	require.NoError(t, err)
+	all, err = s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Positive(t, all.Open[0].Short(), "taken back")
+	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	require.NoError(t, err)
+	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	assert.ErrorContains(t, err, "Nothing of this plan is left")
+
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	assert.Empty(t, board.Troubles, "a plan clashes with nothing")
+	first := v.Proposals[0]
+	s.now = first.SetOn.Add(9 * time.Hour)
+	due := s.chores(season.SetPlanned)
+	require.Len(t, due, 1)
+	assert.Contains(t, due[0].Title, "Barred")
+	id := due[0].About.ID
+	// Fewer were laid than was planned, where they were still to be laid: what is there is set.
+	toSet, err := s.Season.Due(ctx, s.m, id)
+	require.NoError(t, err)
+	setting := incubate.Setting{
+		Species: toSet.Species, SetterID: toSet.SetterID, HatcherID: toSet.HatcherID, SetAt: s.now, PlannedID: id,
+	}
+	for _, e := range toSet.Picks {
+		setting.Picks = append(setting.Picks, incubate.Pick{PenID: e.PenID, LaidOn: e.LaidOn, Eggs: e.Eggs})
+	}
+	require.NotEmpty(t, setting.Picks)
+	done, err = s.Incubate.Set(ctx, s.m, key(), setting)
+	require.NoError(t, err)
+	assert.Empty(t, s.chores(season.SetPlanned), "it is set")
+	_, err = s.Incubate.Set(ctx, s.m, key(), setting)
+	assert.Error(t, err, "it is not set twice")
+	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	require.NoError(t, err)
+	assert.Len(t, s.chores(season.SetPlanned), 1, "with the batch taken back the plan stands again")
+
+	_, err = s.Season.Deliver(ctx, s.m, key(), order, 5, false)
+	require.NoError(t, err)
+	all, err = s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Equal(t, 3, all.Open[0].Left())
+	_, err = s.Season.Deliver(ctx, s.m, key(), order, 3, false)
+	require.NoError(t, err)
+	all, err = s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Empty(t, all.Open)
+	assert.Len(t, all.Ended, 1)
+}
+
+// A machine dies: what may move is planned anew elsewhere, and it is said what changes.
+func TestADeadMachineIsPlannedAround(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 6, 26, 30)
+	v := s.plan(2, nil)
+	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	require.NoError(t, err)
+	spare := s.machine("Still box", "still-air", "chicken", 24, 24)
+	_, err = s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
+	require.NoError(t, err)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	require.NotEmpty(t, board.Troubles)
+	p := board.Troubles[0]
+	assert.Contains(t, p.Troubles[0].Says, "Cabinet takes no eggs")
+	assert.Contains(t, p.Troubles[0].Says, "its fan died")
+	require.NotEmpty(t, p.Cures)
+	assert.Equal(t, "set in Still box", p.Cures[0].Says)
+
+	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, nil)
+	assert.ErrorContains(t, err, "stays where it is, and cannot", "nothing of hers moves unless she lets it")
+	for _, one := range board.Troubles {
+		_, err = s.Season.Pin(ctx, s.m, key(), one.ID, false)
+		require.NoError(t, err)
+	}
+	again := s.plan(2, nil)
+	s.checked(again)
+	var dropped, made int
+	for _, one := range again.Proposals {
+		if one.Count == 0 {
+			dropped++
+			assert.Contains(t, one.Says, "Do not set")
+		} else {
+			made++
+			assert.Equal(t, spare, one.Setter.ID)
+		}
+	}
+	assert.Equal(t, len(board.Troubles), dropped)
+	assert.Positive(t, made)
+	_, err = s.Season.Accept(ctx, s.m, key(), again.ID, nil)
+	require.NoError(t, err)
+	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	assert.Empty(t, board.Troubles)
+}
+
+// A planned batch is moved into a clash, which is told with its reason and cures, and out again by
+// one of them; what is forbidden is not planned again.
+func TestAPlannedBatchIsMoved(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 6, 26, 30)
+	_, err := s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
+	require.NoError(t, err)
+	v := s.plan(2, nil)
+	_, err = s.Season.Forbid(ctx, s.m, key(), v.ID, v.Proposals[0].No)
+	require.NoError(t, err)
+	next := s.plan(2, nil)
+	for _, p := range next.Proposals {
+		assert.NotEqual(t, v.Proposals[0].SetOn, p.SetOn, "that day is forbidden")
+	}
+	_, err = s.Season.Accept(ctx, s.m, key(), next.ID, []int{next.Proposals[0].No})
+	require.NoError(t, err)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	var id int64
+	for _, l := range board.Lanes {
+		for _, b := range l.Bars {
+			id = max(id, b.PlannedID)
+		}
+	}
+	require.NotZero(t, id)
+	p, err := s.Season.Planned(ctx, s.m, id, &season.Move{SetOn: in(12)})
+	require.NoError(t, err)
+	require.Len(t, p.Troubles, 1)
+	assert.Contains(t, p.Troubles[0].Says, "Setting falls on days away")
+	var cures []string
+	for _, c := range p.Cures {
+		cures = append(cures, c.Says)
+	}
+	assert.Equal(t, []string{"1 day earlier", "2 days later"}, cures)
+	done, err := s.Season.Move(ctx, s.m, key(), id, season.Move{SetOn: in(14)})
+	require.NoError(t, err)
+	p, err = s.Season.Planned(ctx, s.m, id, nil)
+	require.NoError(t, err)
+	assert.Equal(t, in(14), p.SetOn)
+	assert.Empty(t, p.Troubles)
+	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	require.NoError(t, err)
+	_, err = s.Season.Move(ctx, s.m, key(), id, season.Move{SetOn: in(-1)})
+	assert.ErrorContains(t, err, "is over")
+	_, err = s.Season.Move(ctx, s.m, key(), id, season.Move{HatcherID: s.cabinet})
+	assert.ErrorContains(t, err, "can hatch")
+	_, err = s.Season.Drop(ctx, s.m, key(), id)
+	require.NoError(t, err)
+	_, err = s.Season.Planned(ctx, s.m, id, nil)
+	assert.ErrorIs(t, err, farm.ErrNone)
+}
+
+// A line is reckoned back: hens' eggs out on a day are set 22 days before.
+func TestReckonedBackFromADay(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	out := in(30)
+	back, err := s.Season.Back(ctx, s.m, "hens out on "+out.Format("2 January"))
+	require.NoError(t, err)
+	require.Len(t, back.Options, 1)
+	o := back.Options[0]
+	assert.Equal(t, in(8), o.SetOn)
+	assert.Equal(t, in(26), s.m.Date(o.LockOn()))
+	assert.Equal(t, out, s.m.Date(o.PullOn()))
+	assert.Equal(t, "Cabinet", o.Setter.Name)
+	assert.Equal(t, "Hatch box", o.Hatcher.Name)
+	assert.Equal(t, 23, o.Count, "of 44 eggs as many as the hatch box holds after candling: 20 ÷ 0.85")
+	assert.Empty(t, o.Troubles)
+
+	back, err = s.Season.Back(ctx, s.m, "6 hens for "+out.Format("2 January"))
+	require.NoError(t, err)
+	o = back.Options[0]
+	assert.InDelta(t, 12, o.Count, 2, "eggs for six young 8 times in 10, at 68 %")
+	assert.Equal(t, "6 young of chicken, out and dry on "+out.Format("Mon 2 January"), back.Says)
+	_, err = s.Season.AcceptBack(ctx, s.m, key(), "6 hens for "+out.Format("2 January"), nil)
+	require.NoError(t, err)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	assert.Empty(t, board.Troubles)
+
+	back, err = s.Season.Back(ctx, s.m, "hens out in 3 weeks")
+	require.NoError(t, err)
+	assert.Equal(t,
+		"Chicken would have to have been set on Sun 28 February. The first day that can be is Tue 23 March.", back.Problem)
+	back, err = s.Season.Back(ctx, s.m, "hens every Friday")
+	require.NoError(t, err)
+	require.Len(t, back.Options, 6)
+	for _, o := range back.Options {
+		assert.Equal(t, time.Friday, o.PullOn().Weekday())
+	}
+	back, err = s.Season.Back(ctx, s.m, "ducks on 3 May")
+	require.NoError(t, err)
+	assert.Empty(t, back.Problem, "no ducks are kept: what is said is what lays here")
+}
+
+// What would be if: another hatcher brings more, and kept it is a machine of the farm.
+func TestWhatIf(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 24, 30, 31)
+	v := s.plan(3, nil)
+	if !assert.Greater(t, v.Results[0].Short, 3.0, "one hatch box of 20 is too small") {
+		return
+	}
+	assert.Contains(t, v.Results[0].Why, "hatchers are full")
+	assert.Contains(t, v.Results[0].Cure, "Hatch box")
+	w := s.plan(3, &season.WhatIf{Kind: season.IfHatcher, N: 40})
+	require.NotEmpty(t, w.Differs)
+	assert.Contains(t, w.Differs[0], "24 chicks for Mosswick: about")
+	done, err := s.Season.Keep(ctx, s.m, key(), w.ID)
+	require.NoError(t, err)
+	assert.Contains(t, done.Said, "Another hatcher, of 40 hens’ eggs")
+	_, err = s.Season.Accept(ctx, s.m, key(), w.ID, nil)
+	require.NoError(t, err)
+	all, err := s.Machines.List(ctx, s.m)
+	require.NoError(t, err)
+	assert.Len(t, all, 3)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	require.NoError(t, err)
+	assert.Empty(t, board.Troubles)
+
+	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, &season.WhatIf{Kind: "moon"})
+	assert.ErrorContains(t, err, "Pick what would be different")
+	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, &season.WhatIf{Kind: season.IfHens, N: 2, PenID: s.barred})
+	assert.NoError(t, err)
+}
+
+// A plan outlives the process that worked on it, and can be called off.
+func TestAPlanOutlivesItsProcess(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 6, 26, 30)
+	id, _, err := s.Season.Ask(ctx, s.m, key(), 300, nil)
+	require.NoError(t, err)
+	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() - interval '20 seconds'`)
+	require.NoError(t, err, "somebody began, and was not heard of since")
+	waiting, err := s.DB.WaitingPlans(ctx)
+	require.NoError(t, err)
+	require.Len(t, waiting, 1)
+	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now()`)
+	require.NoError(t, err)
+	waiting, err = s.DB.WaitingPlans(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, waiting, "somebody is at work")
+	_, err = s.Season.Cancel(ctx, s.m, key(), id)
+	require.NoError(t, err)
+	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now() - interval '20 seconds'`)
+	require.NoError(t, err)
+	waiting, err = s.DB.WaitingPlans(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, waiting, "it was called off")
+
+	s.now = start // asked again, a fresh process takes it up
+	v := s.plan(1, nil)
+	assert.False(t, math.IsNaN(v.Score))
+	assert.Positive(t, v.Score)
+}
+
+func TestPromisesAreChecked(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	o := farm.Order{Who: "", What: "chicks", Species: "phoenix", Count: 0, FromOn: in(3), ToOn: in(2), SurePct: 100}
+	_, err := s.Season.SaveOrder(ctx, s.m, key(), o)
+	for _, says := range []string{
+		"Whom it is for is missing", "Pick what is promised.", "How many is 0", "How sure it is to be is 100",
+		"The last day comes before the first",
+	} {
+		assert.ErrorContains(t, err, says)
+	}
+	_, _, err = s.Season.Ask(ctx, s.m, key(), 5, nil)
+	assert.ErrorContains(t, err, "Nothing is promised yet")
+	helper := *s.m
+	helper.Role = farm.HelperRole
+	_, err = s.Season.SaveOrder(ctx, &helper, key(), o)
+	assert.ErrorContains(t, err, "Only an owner")
+	for _, says := range []error{
+		errOf(s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(2), ToOn: in(1)})),
+		errOf(s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: 99, FromOn: in(1)})),
+		errOf(s.Season.SaveBrooder(ctx, s.m, key(), farm.Brooder{Places: 0})),
+	} {
+		_, typed := farm.AsProblems(says)
+		assert.True(t, typed, "%v is told as what was typed wrong", says)
+	}
+}
+
+func errOf[T any](_ T, err error) error { return err }
