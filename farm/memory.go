@@ -3,6 +3,7 @@ package farm
 import (
 	"container/list"
 	"context"
+	"strings"
 	"sync"
 
 	"metrogon/core/species"
@@ -81,6 +82,7 @@ func (m *memory) of(farmID, version int64, zone string) *remembered {
 type (
 	ledgerKey struct{}
 	agesKey   struct{ species string }
+	manyKey   struct{ species string } // of several
 	lotsKey   struct{ pen int64 }
 )
 
@@ -101,6 +103,26 @@ func ReadAges(ctx context.Context, tx *Tx, kind string) (AgeRecords, error) {
 	return recall(ctx, tx, agesKey{kind}, func() (AgeRecords, error) {
 		rows, live, err := tx.RecordsByAge(ctx, kind, half(kind))
 		return AgeRecords{rows, live, ledger}, err
+	})
+}
+
+// ReadAgesOf reads what the eggs of several species did by their age.
+func ReadAgesOf(ctx context.Context, tx *Tx, kinds []string) (map[string]AgeRecords, error) {
+	ledger, err := ReadLedger(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	return recall(ctx, tx, manyKey{strings.Join(kinds, " ")}, func() (map[string]AgeRecords, error) {
+		asked := make([]store.Ages, len(kinds))
+		for i, id := range kinds {
+			asked[i].Species, asked[i].Half = id, half(id)
+		}
+		err := tx.RecordsByAges(ctx, asked)
+		all := map[string]AgeRecords{}
+		for _, a := range asked {
+			all[a.Species] = AgeRecords{a.Rows, a.Live, ledger}
+		}
+		return all, err
 	})
 }
 

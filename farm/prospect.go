@@ -15,38 +15,62 @@ import (
 // the eggs as they are known now, 9 times in 10 between Low and High; and of all eggs as
 // they were set, as Set says it.
 type Prospect struct {
+	Standing
 	Young     float64
 	Low, High int
 	AtSet     float64
-	Out       int               // eggs that were taken out: their places are free
-	ByPen     map[int64]float64 // young, of each pen's eggs
-	Eggs      map[int64]int     // still in the machine, of each pen
+	Out       int // eggs that were taken out: their places are free
+}
+
+// Standing is what a batch may bring by pen, and what of it is still in the machine.
+type Standing struct {
+	ByPen map[int64]float64 // young
+	Eggs  map[int64]int
+}
+
+// reckoning is what a batch's prospect is reckoned from.
+type reckoning struct {
+	Standing
+	atSet, uncalled []choice.Lot
+	lots            []rates.Lot // of eggs seen alive
+	hatched, out    int
 }
 
 // Prospect counts an egg by what is known of it: one that nobody called as Set does, one
 // seen alive by what is usual of live eggs, a clear or a dead one not at all.
-func (w *Snapshot) Prospect(records AgeRecords, v BatchView, pens []PenEggs) (o Prospect) {
+func (w *Snapshot) Prospect(records AgeRecords, v BatchView, pens []PenEggs) Prospect {
 	x := w.Beliefs(records)
+	r := w.reckon(records, x, v, pens)
+	o := Prospect{Standing: r.Standing, Out: r.out, AtSet: choice.Expect(r.atSet, ones(r.atSet), x.Rho).Mean()}
+	y := rates.Expect(append(r.lots, choice.Joined(r.uncalled, ones(r.uncalled))...), x.Rho, true)
+	o.Young = float64(r.hatched) + y.Mean()
+	o.Low, o.High = r.hatched+y.Quantile(0.05), r.hatched+y.Quantile(0.95)
+	return o
+}
+
+// Stands is the same without its spread, which takes most of the time.
+func (w *Snapshot) Stands(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs) Standing {
+	return w.reckon(records, x, v, pens).Standing
+}
+
+func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs) (o reckoning) {
 	late := v.CandledAt != nil && calendar.Elapsed(v.SetAt, *v.CandledAt) >= v.HatchDay/2
 	on := w.Member.Date(v.SetAt)
 	o.ByPen, o.Eggs = map[int64]float64{}, map[int64]int{}
-	var atSet, uncalled []choice.Lot
-	var lots []rates.Lot
-	hatched := 0
 	for _, p := range pens {
 		k := sorted(p, func(e store.Egg) choice.Lot {
 			return choice.Lot{
 				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(v.Kind, AgeDays(e.LaidOn, on)),
 			}
 		})
-		atSet, o.Out = append(atSet, k.all...), o.Out+k.out
+		o.atSet, o.out = append(o.atSet, k.all...), o.out+k.out
 		// Of eggs whose young were counted some are shells by now.
 		left := 1.0
 		if in := len(p.Left()); in > 0 {
 			left = float64(p.Alive) / float64(in)
 		}
 		open := k.open[:int(math.Round(left*float64(len(k.open))))]
-		uncalled = append(uncalled, open...)
+		o.uncalled = append(o.uncalled, open...)
 		o.ByPen[p.ID] += float64(p.Hatched)
 		o.Eggs[p.ID] += p.Alive
 		for _, l := range open {
@@ -56,16 +80,11 @@ func (w *Snapshot) Prospect(records AgeRecords, v BatchView, pens []PenEggs) (o 
 			// Half of what waiting costs shows by the first candling [common practice].
 			belief := w.Live(records, p.ID, v.Kind, late)
 			belief = belief.Scaled((1 + k.keeps/float64(k.alive)) / 2)
-			lots = append(lots, rates.Lot{Eggs: n, Belief: belief})
+			o.lots = append(o.lots, rates.Lot{Eggs: n, Belief: belief})
 			o.ByPen[p.ID] += float64(n) * belief.Mean()
 		}
-		hatched += p.Hatched
+		o.hatched += p.Hatched
 	}
-	o.AtSet = choice.Expect(atSet, ones(atSet), x.Rho).Mean()
-	lots = append(lots, choice.Joined(uncalled, ones(uncalled))...)
-	y := rates.Expect(lots, x.Rho, true)
-	o.Young = float64(hatched) + y.Mean()
-	o.Low, o.High = hatched+y.Quantile(0.05), hatched+y.Quantile(0.95)
 	return o
 }
 

@@ -231,7 +231,7 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
 	assert.ErrorContains(t, err, "Nothing of this plan is left")
 
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles, "a plan clashes with nothing")
 	first := v.Proposals[0]
@@ -283,7 +283,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	spare := s.machine("Still box", "still-air", "chicken", 24, 24)
 	_, err = s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	require.NotEmpty(t, board.Troubles)
 	p := board.Troubles[0]
@@ -314,7 +314,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	assert.Positive(t, made)
 	_, err = s.Season.Accept(ctx, s.m, key(), again.ID, nil)
 	require.NoError(t, err)
-	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 }
@@ -336,7 +336,7 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	}
 	_, err = s.Season.Accept(ctx, s.m, key(), next.ID, []int{next.Proposals[0].No})
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	var id int64
 	for _, l := range board.Lanes {
@@ -396,7 +396,7 @@ func TestReckonedBackFromADay(t *testing.T) {
 	assert.Equal(t, "6 young of chicken, out and dry on "+out.Format("Mon 2 January"), back.Says)
 	_, err = s.Season.AcceptBack(ctx, s.m, key(), "6 hens for "+out.Format("2 January"), nil)
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 
@@ -437,7 +437,7 @@ func TestWhatIf(t *testing.T) {
 	all, err := s.Machines.List(ctx, s.m)
 	require.NoError(t, err)
 	assert.Len(t, all, 3)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 

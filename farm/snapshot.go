@@ -49,6 +49,7 @@ type Snapshot struct {
 	batches     []BatchView // once asked for
 	kept        *store.Upkeep
 	season      *store.Season
+	stock       []store.Stock
 }
 
 // OpenBatches are the batches in the machines; they are read once.
@@ -57,6 +58,14 @@ func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, e
 		w.batches, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 	}
 	return w.batches, err
+}
+
+// Stock is what is in store by pen and lay day; it is read once.
+func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []store.Stock, err error) {
+	if w.stock == nil {
+		w.stock, err = tx.Stock(ctx, w.Now)
+	}
+	return w.stock, err
 }
 
 // OpenRead are the batches in the machines, once they were read.

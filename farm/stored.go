@@ -75,7 +75,7 @@ func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 			room.Pens = append(room.Pens, p)
 		}
 	}
-	stock, err := tx.Stock(ctx, w.Now)
+	stock, err := w.Stock(ctx, tx)
 	if err != nil {
 		return room, err
 	}

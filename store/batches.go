@@ -191,43 +191,6 @@ func (tx *Tx) EggsAndYoung(ctx context.Context, batchID int64) (eggs []Egg, youn
 	return eggs, young, tx.SendBatch(ctx, q).Close()
 }
 
-// OpenEggs lists the eggs of all open batches, by batch, and the young that were counted
-// of them.
-func (tx *Tx) OpenEggs(ctx context.Context) (eggs map[int64][]Egg, young map[int64][]Young, err error) {
-	type row struct {
-		Egg
-		BatchID int64
-	}
-	var rows []row
-	var counts []Young
-	q := &pgx.Batch{}
-	ask(q, &rows, `
-		select e.batch_id,`+eggColumns+`
-		from batches b
-		join eggs e on e.farm_id = $1 and e.batch_id = b.id
-		left join calls c on c.farm_id = $1 and c.egg_id = e.id
-		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
-		where b.farm_id = $1 and b.closed_at is null
-		group by e.farm_id, e.id
-		order by e.batch_id, e.no`, tx.FarmID)
-	ask(q, &counts, `
-		select y.batch_id, y.pen_id, y.trial, sum(y.young)::int as young
-		from batches b
-		join young_counts y on y.farm_id = $1 and y.batch_id = b.id
-		where b.farm_id = $1 and b.closed_at is null and not y.settled
-		group by y.batch_id, y.pen_id, y.trial
-		order by y.batch_id, y.pen_id, y.trial`, tx.FarmID)
-	err = tx.SendBatch(ctx, q).Close()
-	eggs, young = map[int64][]Egg{}, map[int64][]Young{}
-	for _, r := range rows {
-		eggs[r.BatchID] = append(eggs[r.BatchID], r.Egg)
-	}
-	for _, y := range counts {
-		young[y.BatchID] = append(young[y.BatchID], y)
-	}
-	return eggs, young, err
-}
-
 const eggColumns = `
 			e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
 			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,

@@ -153,16 +153,18 @@ const inStore = `e.batch_id is null and e.fate is null and (e.trial or not e.rej
 // Stock counts the eggs in store by pen and lay day, oldest first, and how many
 // of them still rest at a moment.
 func (tx *Tx) Stock(ctx context.Context, at time.Time) ([]Stock, error) {
-	return list[Stock](ctx, tx, `
-		select e.pen_id, e.laid_on, e.trial, count(*) as eggs,
-			count(*) filter (where c.ready_at > $2) as resting,
-			max(c.ready_at) as ready_at
-		from eggs e
-		join collections c on c.farm_id = $1 and c.id = e.collection_id
-		where e.farm_id = $1 and `+inStore+`
-		group by e.pen_id, e.laid_on, e.trial
-		order by e.pen_id, e.laid_on, e.trial`, tx.FarmID, at)
+	return list[Stock](ctx, tx, stock, tx.FarmID, at)
 }
+
+const stock = `
+	select e.pen_id, e.laid_on, e.trial, count(*) as eggs,
+		count(*) filter (where c.ready_at > $2) as resting,
+		max(c.ready_at) as ready_at
+	from eggs e
+	join collections c on c.farm_id = $1 and c.id = e.collection_id
+	where e.farm_id = $1 and ` + inStore + `
+	group by e.pen_id, e.laid_on, e.trial
+	order by e.pen_id, e.laid_on, e.trial`
 
 // Basket is what is left in store of one collection.
 type Basket struct {
@@ -347,18 +349,6 @@ func (tx *Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
 		join eggs e on e.farm_id = $1 and e.collection_id = c.id
 		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
 		group by c.pen_id`, tx.FarmID, from, to)
-}
-
-// LayingByDay is Laying day by day, of the days on which there were any.
-func (tx *Tx) LayingByDay(ctx context.Context, from, to time.Time) ([]Stock, error) {
-	return list[Stock](ctx, tx, `
-		select c.pen_id, c.laid_on, false as trial,
-			count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
-		from collections c
-		join eggs e on e.farm_id = $1 and e.collection_id = c.id
-		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
-		group by c.pen_id, c.laid_on
-		order by c.pen_id, c.laid_on`, tx.FarmID, from, to)
 }
 
 // CastOut takes eggs of a pen and lay day out of the store (eaten, sold, thrown

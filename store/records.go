@@ -96,7 +96,29 @@ func (tx *Tx) RecordsByAge(
 	ctx context.Context, species string, half float64,
 ) (all []AgeRecord, live []LiveRecord, err error) {
 	q := &pgx.Batch{}
-	ask(q, &live, `
+	tx.askAges(q, species, half, &all, &live)
+	return all, live, tx.SendBatch(ctx, q).Close()
+}
+
+// Ages is what RecordsByAge tells of one species, of which it is asked with Half.
+type Ages struct {
+	Species string
+	Half    float64
+	Rows    []AgeRecord
+	Live    []LiveRecord
+}
+
+// RecordsByAges fills in what is known of several species, in one round trip.
+func (tx *Tx) RecordsByAges(ctx context.Context, of []Ages) error {
+	q := &pgx.Batch{}
+	for i := range of {
+		tx.askAges(q, of[i].Species, of[i].Half, &of[i].Rows, &of[i].Live)
+	}
+	return tx.SendBatch(ctx, q).Close()
+}
+
+func (tx *Tx) askAges(q *pgx.Batch, species string, half float64, all *[]AgeRecord, live *[]LiveRecord) {
+	ask(q, live, `
 		with called as (
 			select distinct on (c.egg_id, late) c.egg_id, c.call,
 				s.at > b.set_at + $3::float8 * interval '1 day' as late
@@ -111,7 +133,7 @@ func (tx *Tx) RecordsByAge(
 		join eggs e on e.farm_id = $1 and e.id = l.egg_id
 		where l.call = 'live' and e.fate in ('hatched', 'unhatched', 'removed') and not e.trial
 		group by late`, tx.FarmID, species, half)
-	ask(q, &all, `
+	ask(q, all, `
 		with by_count as (
 			select y.batch_id
 			from young_counts y
@@ -132,7 +154,6 @@ func (tx *Tx) RecordsByAge(
 			and s.pen_id in (select id from pens where farm_id = $1 and species = $2)
 		group by 1, 2, 3
 		order by 1, 3, 2`, tx.FarmID, species)
-	return all, live, tx.SendBatch(ctx, q).Close()
 }
 
 // LiveRecord is what became of eggs that were called live in one half of incubation.

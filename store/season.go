@@ -346,13 +346,68 @@ func (tx *Tx) Plan(ctx context.Context, id int64) (Plan, error) {
 	return one[Plan](ctx, tx, plans+` and id = $2`, tx.FarmID, id)
 }
 
-// OpenPlans are those not thrown away: the newest of the farm as it is, and after it those
-// of what-ifs that were asked for later.
-func (tx *Tx) OpenPlans(ctx context.Context) ([]Plan, error) {
-	return list[Plan](ctx, tx, plans+` and thrown_at is null and id >= coalesce(
-			(select max(id) from plans where farm_id = $1 and what_if is null and thrown_at is null), 0
-		)
-		order by id`, tx.FarmID)
+// Those not thrown away: the newest of the farm as it is, and those of what-ifs that were asked
+// for after it.
+const openPlans = plans + ` and thrown_at is null and id >= coalesce(
+		(select max(id) from plans where farm_id = $1 and what_if is null and thrown_at is null), 0
+	)
+	order by id`
+
+// Scene is the eggs that there are and were laid, those of open batches with the young that were
+// counted of them, and the plans.
+type Scene struct {
+	Stock []Stock
+	Laid  []Stock // by day, of the days on which there were any
+	Eggs  map[int64][]Egg
+	Young map[int64][]Young
+	Plans []Plan
+}
+
+// Scene reads it in one round trip: eggs laid from a date up to and not including another, and
+// which of those in store rest at a moment.
+func (tx *Tx) Scene(ctx context.Context, at, from, to time.Time) (s Scene, err error) {
+	type row struct {
+		Egg
+		BatchID int64
+	}
+	var rows []row
+	var counts []Young
+	q := &pgx.Batch{}
+	ask(q, &s.Stock, stock, tx.FarmID, at)
+	ask(q, &s.Laid, `
+		select c.pen_id, c.laid_on, false as trial,
+			count(e.id) filter (where not e.rejected) as eggs, 0 as resting, null::timestamptz as ready_at
+		from collections c
+		join eggs e on e.farm_id = $1 and e.collection_id = c.id
+		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
+		group by c.pen_id, c.laid_on
+		order by c.pen_id, c.laid_on`, tx.FarmID, from, to)
+	ask(q, &rows, `
+		select e.batch_id,`+eggColumns+`
+		from batches b
+		join eggs e on e.farm_id = $1 and e.batch_id = b.id
+		left join calls c on c.farm_id = $1 and c.egg_id = e.id
+		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		where b.farm_id = $1 and b.closed_at is null
+		group by e.farm_id, e.id
+		order by e.batch_id, e.no`, tx.FarmID)
+	ask(q, &counts, `
+		select y.batch_id, y.pen_id, y.trial, sum(y.young)::int as young
+		from batches b
+		join young_counts y on y.farm_id = $1 and y.batch_id = b.id
+		where b.farm_id = $1 and b.closed_at is null and not y.settled
+		group by y.batch_id, y.pen_id, y.trial
+		order by y.batch_id, y.pen_id, y.trial`, tx.FarmID)
+	ask(q, &s.Plans, openPlans, tx.FarmID)
+	err = tx.SendBatch(ctx, q).Close()
+	s.Eggs, s.Young = map[int64][]Egg{}, map[int64][]Young{}
+	for _, r := range rows {
+		s.Eggs[r.BatchID] = append(s.Eggs[r.BatchID], r.Egg)
+	}
+	for _, y := range counts {
+		s.Young[y.BatchID] = append(s.Young[y.BatchID], y)
+	}
+	return s, err
 }
 
 // PlanState is what becomes of a plan once it is made.

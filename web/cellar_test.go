@@ -340,7 +340,7 @@ func TestAScaleIsToldInALine(t *testing.T) {
 	status, says := send("nobody", `[{"u":"g","v":9}]`)
 	assert.Equal(t, http.StatusUnauthorized, status)
 	assert.Equal(t, "No farm has a scale with this key.\n", says)
-	_, err := s.owner.Pool.Exec(t.Context(), `alter table farms rename to away`)
+	_, err := s.owner.Pool.Exec(t.Context(), `alter table farms rename to elsewhere`)
 	require.NoError(t, err)
 	status, says = send("nobody", `[{"u":"g","v":9}]`)
 	assert.Equal(t, http.StatusServiceUnavailable, status)

@@ -280,7 +280,7 @@ func TestTheScalesKey(t *testing.T) {
 func TestABrokenTableIsWrittenDown(t *testing.T) {
 	s := household(t)
 	v := s.signedIn(anna, words)
-	_, err := s.owner.Pool.Exec(t.Context(), `alter table journal rename to away`)
+	_, err := s.owner.Pool.Exec(t.Context(), `alter table journal rename to elsewhere`)
 	require.NoError(t, err)
 	for path, form := range map[string]url.Values{
 		"/undo":     {"key": {farm.NewKey()}, "entry": {"1"}},
@@ -291,7 +291,7 @@ func TestABrokenTableIsWrittenDown(t *testing.T) {
 		assert.Contains(t, r.body, "Something went wrong on our side and was written down.", path)
 		assert.Contains(t, s.log.String(), "request failed", path)
 	}
-	_, err = s.owner.Pool.Exec(t.Context(), `alter table away rename to journal`)
+	_, err = s.owner.Pool.Exec(t.Context(), `alter table elsewhere rename to journal`)
 	require.NoError(t, err)
 }
 

@@ -113,8 +113,8 @@ func TestAnEmptyFarmHasItsPages(t *testing.T) {
 		"password": {"a-long-password"},
 	}).status)
 	for _, path := range []string{
-		"/", "/eggs", "/eggs/store", "/eggs/waiting", "/eggs/import", "/set", "/batches", "/board", "/pens",
-		"/machines", "/parcels", "/settings", "/practice", "/kinds/goose",
+		"/", "/eggs", "/eggs/store", "/eggs/waiting", "/eggs/import", "/set", "/batches", "/board", "/promises",
+		"/board/days", "/plan", "/pens", "/machines", "/parcels", "/settings", "/practice", "/kinds/goose",
 	} {
 		assert.Equal(t, http.StatusOK, v.get(path).status, path)
 	}

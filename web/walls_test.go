@@ -217,7 +217,14 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/pens/new": {"name", "species", "breed", "females", "males", "from_on", "until_on", "bantam"}, "/pens/1": {
 			"name", "species", "females", "from_on",
 		},
-		"/machines/new":   {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
+		"/machines/new":       {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
+		"/promises/new":       {"who", "what", "species", "count", "from_on", "to_on", "sure_pct", "price", "pens", "note"},
+		"/promises/1":         {"who", "what", "species", "count", "from_on", "to_on", "sure_pct"},
+		"/promises/1/deliver": {"delivered", "end"}, "/board/away": {"from_on", "to_on", "actions", "why"},
+		"/board/closed": {"machine", "from_on", "to_on", "why"}, "/board/brooders": {"id", "name", "places"},
+		"/board/back": {"line", "option"}, "/planned/1/move": {"set_on", "setter", "hatcher", "eggs", "pen-1", "pen-x"},
+		"/planned/2/stays": {"stays"}, "/plan": {"seconds"}, "/plan/if": {"kind", "n", "pen", "from_on", "to_on"},
+		"/plan/1/accept": {"which", "some"}, "/plan/1/forbid": {"no"}, batch + "/hatcher": {"hatcher"},
 		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {
 			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "altitude", "out",
 		},
@@ -323,7 +330,9 @@ func bigPages(v *visitor) map[string]string {
 	return map[string]string{"Today": "/", "Eggs": "/eggs", "Set": "/set", "Batches": "/batches", "Batch": v.find(
 		"/batches", `href="(/batches/\d+)"`,
 	),
-		"Board": "/board", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
+		"Board": "/board", "Promises": "/promises", "Promise": v.find("/promises", `href="(/promises/\d+)"`),
+		"Days and room": "/board/days", "Planned": v.find("/board", `href="(/planned/\d+)"`), "Plan": "/plan",
+		"Reckoned back": "/board?line=ducks+and+hens+out+in+8+weeks", "Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
 		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
 		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken",
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",

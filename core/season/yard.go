@@ -1,6 +1,7 @@
 package season
 
 import (
+	"cmp"
 	"slices"
 	"time"
 )
@@ -82,15 +83,22 @@ func (y Yard) Against(m Move) (all []Trouble) {
 	return append(all, y.brooder(m)...)
 }
 
-// beside are the stays of others in the machines of a move.
+// beside are the stays of others in the machines of a move, at its time or near it.
 func (y Yard) beside(m Move) (stays []Stay) {
 	for _, s := range y.Stays {
-		if slices.ContainsFunc(m.Stays, func(o Stay) bool { return o.MachineID == s.MachineID && o.BatchID != s.BatchID }) {
-			stays = append(stays, s)
+		for _, o := range m.Stays {
+			if o.MachineID == s.MachineID && o.BatchID != s.BatchID &&
+				s.From.Before(o.To.Add(near)) && o.From.Before(s.To.Add(near)) {
+				stays = append(stays, s)
+				break
+			}
 		}
 	}
 	return stays
 }
+
+// near is how far from a stay others still matter: as long as any machine is cleaned.
+const near = 31 * 24 * time.Hour
 
 // clashes are those that were not there without the move.
 func (y Yard) clashes(m Move) (all []Trouble) {
@@ -174,22 +182,24 @@ func (y Yard) brooder(m Move) (all []Trouble) {
 	if y.Places < 0 || m.Young.Places <= 0 {
 		return nil
 	}
-	days := []time.Time{m.Young.From}
+	type step struct {
+		at     time.Time
+		places float64
+	}
+	steps := []step{{m.Young.From, m.Young.Places}, {m.Young.To, -m.Young.Places}}
 	for _, g := range y.Groups {
-		if g.From.After(m.Young.From) && g.From.Before(m.Young.To) {
-			days = append(days, g.From)
+		if g.BatchID != m.Young.BatchID && g.From.Before(m.Young.To) && g.To.After(m.Young.From) {
+			steps = append(steps, step{latest(g.From, m.Young.From), g.Places}, step{earliest(g.To, m.Young.To), -g.Places})
 		}
 	}
-	worst := Trouble{Reason: BrooderReason}
-	for _, day := range days {
-		sum, until := m.Young.Places, m.Young.To
-		for _, g := range y.Groups {
-			if g.BatchID != m.Young.BatchID && !day.Before(g.From) && day.Before(g.To) {
-				sum, until = sum+g.Places, earliest(until, g.To)
+	slices.SortFunc(steps, func(a, b step) int { return cmp.Or(a.at.Compare(b.at), cmp.Compare(a.places, b.places)) })
+	worst, sum := Trouble{Reason: BrooderReason}, 0.0
+	for i, s := range steps {
+		if sum += s.places; sum-y.Places > worst.Over+tolerance {
+			worst.Over, worst.From = sum-y.Places, s.at
+			if i+1 < len(steps) {
+				worst.To = steps[i+1].at
 			}
-		}
-		if over := sum - y.Places; over > worst.Over+tolerance {
-			worst.Over, worst.From, worst.To = over, day, until
 		}
 	}
 	if worst.Over > 0.5 {

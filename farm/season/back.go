@@ -49,10 +49,17 @@ func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back B
 		if err != nil {
 			return err
 		}
+		s.layAhead()
 		back, err = s.back(line)
 		return err
 	})
 	return
+}
+
+// layAhead reckons with what will be laid, but for what is promised of it.
+func (s *scene) layAhead() {
+	s.supply.laid(s, mostDays)
+	s.supply.reserve(s)
 }
 
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
@@ -64,6 +71,7 @@ func (b *Service) AcceptBack(
 		if err != nil {
 			return farm.Done{}, err
 		}
+		s.layAhead()
 		back, err := s.back(line)
 		if err != nil {
 			return farm.Done{}, err
@@ -127,8 +135,6 @@ func (s *scene) back(line string) (back Back, err error) {
 	if err != nil {
 		return back, err
 	}
-	s.supply.laid(s, mostDays)
-	s.supply.reserve(s)
 	kinds, pens := s.wished(w)
 	switch {
 	case len(kinds) == 0:

@@ -1,6 +1,7 @@
 package season
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -26,6 +27,7 @@ type Board struct {
 	Clashes  []Clash  // of what stands
 	Troubles []PlannedTrouble
 	Plan     *PlanView // the newest, if it is not thrown away
+	Back     Back      // what a line asks for
 }
 
 // Lane is one machine with what stands in it.
@@ -95,10 +97,12 @@ type PlannedTrouble struct {
 
 // How many troubled batches are shown with their cures: each is tried, and nobody mends more at
 // a time.
-const mostCured = 6
+const mostCured = 3
 
-// Board shows the days from a week before a date on; weeks is how many.
-func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, weeks int) (page Board, err error) {
+// Board shows so many weeks, a quarter of them before a date, and what a line asks for.
+func (b *Service) Board(
+	ctx context.Context, m *farm.Member, around time.Time, weeks int, line string,
+) (page Board, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		s, err := see(ctx, tx)
 		if err != nil {
@@ -109,8 +113,12 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 		}
 		page.From = around.AddDate(0, 0, -7*weeks/4)
 		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.w.Now
-		s.supply.laid(s, max(s.day(page.To), 1))
-		s.supply.reserve(s)
+		if line != "" {
+			s.layAhead()
+		} else {
+			s.supply.laid(s, max(s.day(page.To), 1))
+			s.supply.reserve(s)
+		}
 		page.Promises, page.Away = s.cover(), s.book.Away
 		var stays []planner.Stay
 		bars, err := s.realBars(ctx, tx, page)
@@ -121,14 +129,17 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 		open := s.w.OpenRead()
 		stays = s.w.AllStays(open)
 		page.clashes(s, open, stays)
-		if page.Plan, err = s.lastPlan(ctx, tx); err != nil {
+		if page.Plan, err = s.lastPlan(); err != nil {
 			return err
 		}
 		bars = append(bars, s.proposedBars(page)...)
 		page.lanes(s, bars, s.w.Running(open, stays))
 		page.brooders(s)
 		page.eggs(s)
-		return nil
+		if line != "" {
+			page.Back, err = s.back(line)
+		}
+		return err
 	})
 	return
 }
@@ -181,29 +192,30 @@ func (x supply) givenBack(s *scene, eggs []store.PlannedEggs) supply {
 	c := x.copy()
 	for _, e := range eggs {
 		day := s.day(e.LaidOn)
-		c[e.PenID] = append(c[e.PenID], lay{e.LaidOn, day, day, e.Eggs, day <= 0})
+		at, _ := slices.BinarySearchFunc(c[e.PenID], day, func(l lay, d int) int { return cmp.Compare(l.day, d) })
+		c[e.PenID] = slices.Insert(c[e.PenID], at, lay{e.LaidOn, day, day, e.Eggs, day <= 0})
 	}
 	return c
 }
 
 // clashes finds those of what stands, with hatchers that would do instead.
 func (page *Board) clashes(s *scene, open []farm.BatchView, stays []planner.Stay) {
+	y := s.yard()
 	for _, c := range s.w.Clashes(stays) {
 		one := Clash{Clash: c}
 		for _, v := range open {
 			mine := v.ID == c.Stay.BatchID && c.Stay.Phase == planner.Locked || v.ID == c.With.BatchID && c.With.Phase == planner.Locked
-			if v.LockedAt != nil || !mine || len(one.Hatchers) > 0 {
+			if v.LockedAt != nil || !mine || len(one.Hatchers) > 0 || len(page.Clashes) >= mostCured {
 				continue
 			}
-			one.BatchID, one.Hatchers = v.ID, s.otherHatchers(v)
+			one.BatchID, one.Hatchers = v.ID, s.otherHatchers(y, v)
 		}
 		page.Clashes = append(page.Clashes, one)
 	}
 }
 
 // otherHatchers are those in which a batch would clash with nothing.
-func (s *scene) otherHatchers(v farm.BatchView) (all []farm.Machine) {
-	y := s.yard()
+func (s *scene) otherHatchers(y planner.Yard, v farm.BatchView) (all []farm.Machine) {
 	for _, h := range s.machinesFor(v.Kind, true) {
 		if h.ID == v.HatcherID {
 			continue
@@ -214,16 +226,16 @@ func (s *scene) otherHatchers(v farm.BatchView) (all []farm.Machine) {
 		if len(y.Against(move)) == 0 {
 			all = append(all, h)
 		}
+		if len(all) == mostCures {
+			break
+		}
 	}
 	return all
 }
 
 // lastPlan is the newest that is not thrown away, nil if there is none.
-func (s *scene) lastPlan(ctx context.Context, tx *farm.Tx) (*PlanView, error) {
-	rows, err := tx.OpenPlans(ctx)
-	if err != nil {
-		return nil, err
-	}
+func (s *scene) lastPlan() (*PlanView, error) {
+	rows := s.plans
 	i := slices.IndexFunc(rows, func(p store.Plan) bool { return p.WhatIf == nil })
 	if i < 0 || rows[i].State == Cancelled {
 		return nil, nil

@@ -101,7 +101,7 @@ func (s *scene) groupOf(p farm.Planned) planner.Group {
 // are left for it.
 func (s *scene) against(y planner.Yard, p farm.Planned, eggs supply) []Trouble {
 	there := 0
-	for _, e := range eggs.copy().forPlanned(s, p, max(0, s.day(p.SetOn))) {
+	for _, e := range eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn))) {
 		there += e.Eggs
 	}
 	return s.troubles(y, p, there)
@@ -211,13 +211,22 @@ func fewer(eggs []store.PlannedEggs, n int) (left []store.PlannedEggs) {
 	return eggs
 }
 
-// How far from its day a planned batch may go to be cured.
-const cureDays = 10
+const (
+	// cureDays is how far from its day a planned batch may go to be cured.
+	cureDays = 10
+	// mostCures are offered; nobody reads more.
+	mostCures = 4
+	// roomiest are how many machines are tried in pairs.
+	roomiest = 5
+)
 
 // cures finds the nearest changes after which a planned batch clashes with nothing: another
 // hatcher, another setter, both, fewer eggs, some days earlier or later.
 func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) {
 	try := func(c Cure) bool {
+		if len(all) == mostCures {
+			return false
+		}
 		changed, err := s.on(p, c)
 		if err != nil || changed.SetOn.Before(s.today) || changed.Count == 0 || len(s.against(y, changed, eggs)) > 0 {
 			return false
@@ -235,7 +244,7 @@ func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) 
 			try(Cure{Says: "set in " + x.Name, SetterID: x.ID})
 		}
 	}
-	if n := s.most(y, p, eggs); n >= fewestEggs {
+	if n := s.most(y, p, eggs); n >= fewestEggs && len(all) < mostCures {
 		all = append(all, Cure{Says: wording.Plural(p.Count-n, "egg") + " fewer", Eggs: n})
 	}
 	earlier, later := false, false
@@ -243,14 +252,37 @@ func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) 
 		earlier = earlier || try(Cure{Says: wording.Plural(d, "day") + " earlier", Days: -d})
 		later = later || try(Cure{Says: wording.Plural(d, "day") + " later", Days: d})
 	}
-	for _, x := range s.machinesFor(p.Kind, false) {
-		for _, h := range s.machinesFor(p.Kind, true) {
-			if len(all) == 0 && x.ID != p.SetterID && h.ID != p.HatcherID {
-				try(Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID})
+	if len(all) == 0 {
+		all = s.elsewhere(y, p, eggs)
+	}
+	return all
+}
+
+// elsewhere finds other machines for all of the eggs, or for most of them.
+func (s *scene) elsewhere(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) {
+	for _, x := range s.roomiest(p.Kind, false) {
+		for _, h := range s.roomiest(p.Kind, true) {
+			c := Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID}
+			if x.ID == h.ID {
+				c.Says = "set and hatch in " + x.Name
+			}
+			changed, err := s.on(p, c)
+			if err != nil {
+				continue
+			}
+			if len(s.against(y, changed, eggs)) > 0 {
+				c.Eggs = s.most(y, changed, eggs)
+				c.Says = fmt.Sprintf("%s, %s", wording.Plural(c.Eggs, "egg")+" only", c.Says)
+			}
+			if len(s.against(y, changed, eggs)) == 0 || c.Eggs >= fewestEggs {
+				all = append(all, c)
 			}
 		}
 	}
-	return all[:min(len(all), 4)]
+	slices.SortStableFunc(all, func(a, b Cure) int { // all of the eggs first, then the most
+		return cmp.Compare(cmp.Or(b.Eggs, farm.MaxEggs), cmp.Or(a.Eggs, farm.MaxEggs))
+	})
+	return all[:min(len(all), 3)]
 }
 
 // most is the largest number of the eggs with which it fits, 0 for none.
@@ -266,6 +298,19 @@ func (s *scene) most(y planner.Yard, p farm.Planned, eggs supply) int {
 		}
 	}
 	return low
+}
+
+// roomiest are the machines that hold most of a kind.
+func (s *scene) roomiest(kind *species.Profile, hatch bool) []farm.Machine {
+	all := s.machinesFor(kind, hatch)
+	room := func(x farm.Machine) int {
+		if hatch {
+			return s.w.Rooms[x.ID][kind.ID].Hatching
+		}
+		return s.w.Rooms[x.ID][kind.ID].Setting
+	}
+	slices.SortStableFunc(all, func(a, b farm.Machine) int { return room(b) - room(a) })
+	return all[:min(len(all), roomiest)]
 }
 
 // machinesFor are those in which a kind may hatch, or turn.

@@ -29,7 +29,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	today := w.Member.Date(w.Now)
 	soon := today.AddDate(0, 0, 3)
 	if len(book.Ahead) > 0 && !book.Ahead[0].SetOn.After(soon) {
-		if all, err = toSet(ctx, tx, soon); err != nil {
+		if all, err = toSet(ctx, tx, w, soon); err != nil {
 			return nil, err
 		}
 	}
@@ -56,11 +56,16 @@ func hour(w *farm.Snapshot, on time.Time) time.Time {
 }
 
 // toSet are the planned settings up to a day; of those that are due, what is there of their eggs.
-func toSet(ctx context.Context, tx *farm.Tx, soon time.Time) (all []chores.Chore, err error) {
-	s, err := see(ctx, tx)
+func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (all []chores.Chore, err error) {
+	s := &scene{w: w, today: w.Member.Date(w.Now), supply: supply{}}
+	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
+		return nil, err
+	}
+	stock, err := w.Stock(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
+	s.supply.inStore(s, stock)
 	for _, p := range s.ahead {
 		if p.SetOn.After(soon) {
 			break

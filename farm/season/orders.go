@@ -345,7 +345,7 @@ func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, e
 				all.Pens = append(all.Pens, p)
 			}
 		}
-		plan, err := s.lastPlan(ctx, tx)
+		plan, err := s.lastPlan()
 		if err != nil {
 			return err
 		}

@@ -79,8 +79,7 @@ func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*scene, farm
 	if err != nil {
 		return nil, farm.Planned{}, err
 	}
-	s.supply.laid(s, mostDays)
-	s.supply.reserve(s)
+	s.layAhead()
 	i := slices.IndexFunc(s.ahead, func(p farm.Planned) bool { return p.ID == id })
 	if i < 0 {
 		return s, farm.Planned{}, farm.ErrNone
@@ -108,7 +107,7 @@ func (s *scene) page(p farm.Planned, eggs supply) (page PlannedPage) {
 	if page.Troubles = s.against(y, p, eggs); len(page.Troubles) > 0 {
 		page.Cures = s.cures(y, p, eggs)
 	}
-	there := eggs.copy().forPlanned(s, p, max(0, s.day(p.SetOn)))
+	there := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
 	for _, e := range p.Eggs {
 		i := slices.IndexFunc(page.Pens, func(x PenCount) bool { return x.ID == e.PenID })
 		if i < 0 {
@@ -182,7 +181,7 @@ func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error)
 // chosen are the eggs of a planned batch by lay day, as they are there on its day; what will
 // not be there stays planned, as if it were laid on that day.
 func (s *scene) chosen(p farm.Planned, eggs supply) []store.PlannedEggs {
-	all := eggs.copy().forPlanned(s, p, max(0, s.day(p.SetOn)))
+	all := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
 	for _, e := range p.Eggs {
 		lacks := 0
 		for _, o := range p.Eggs {

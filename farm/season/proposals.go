@@ -110,11 +110,7 @@ func (b *Service) Plans(ctx context.Context, m *farm.Member) (all Plans, err err
 				all.Pens = append(all.Pens, p)
 			}
 		}
-		rows, err := tx.OpenPlans(ctx)
-		if err != nil {
-			return err
-		}
-		for _, row := range rows {
+		for _, row := range s.plans {
 			v, err := s.view(row)
 			if err != nil {
 				return err

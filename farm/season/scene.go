@@ -2,7 +2,6 @@ package season
 
 import (
 	"context"
-	"maps"
 	"slices"
 	"time"
 
@@ -20,12 +19,13 @@ type scene struct {
 	today   time.Time // a date
 	book    store.Season
 	open    []farm.BatchView // birds' batches in machines
-	stands  map[int64]farm.Prospect
+	stands  map[int64]farm.Standing
 	ahead   []farm.Planned
 	beliefs map[string]farm.Beliefs // by kind
 	kinds   []*species.Profile      // birds that are kept, in the usual order
 	lays    map[int64]laying.Forecast
 	supply  supply
+	plans   []store.Plan // not thrown away
 }
 
 // see reads the farm.
@@ -35,7 +35,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 		return nil, err
 	}
 	s := &scene{
-		w: w, today: w.Member.Date(w.Now), beliefs: map[string]farm.Beliefs{}, stands: map[int64]farm.Prospect{},
+		w: w, today: w.Member.Date(w.Now), beliefs: map[string]farm.Beliefs{}, stands: map[int64]farm.Standing{},
 		lays: map[int64]laying.Forecast{}, supply: supply{},
 	}
 	if s.book, err = w.Season(ctx, tx); err != nil {
@@ -44,31 +44,41 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err
 	}
-	stock, err := tx.Stock(ctx, w.Now)
+	rows, err := tx.Scene(ctx, w.Now, s.today.AddDate(0, 0, -laying.Days), s.today.AddDate(0, 0, 1))
 	if err != nil {
 		return nil, err
 	}
-	if err := s.layings(ctx, tx, stock); err != nil {
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
 		return nil, err
 	}
-	if err := s.standing(ctx, tx); err != nil {
+	s.plans = rows.Plans
+	s.layings(rows.Laid)
+	kinds := s.kept(rows.Stock, open)
+	records, err := farm.ReadAgesOf(ctx, tx, kinds)
+	if err != nil {
 		return nil, err
 	}
-	s.supply.inStore(s, stock)
+	for _, id := range kinds {
+		s.kinds, s.beliefs[id] = append(s.kinds, w.Kinds[id]), w.Beliefs(records[id])
+	}
+	for _, v := range open {
+		if !v.Kind.IsReptile() && !v.LongPast() {
+			s.open = append(s.open, v)
+			s.stands[v.ID] = w.Stands(
+				records[v.Species], s.beliefs[v.Species], v, w.ByPen(rows.Eggs[v.ID], rows.Young[v.ID], v),
+			)
+		}
+	}
+	s.supply.inStore(s, rows.Stock)
 	return s, nil
 }
 
-// layings forecasts each pen, and finds the kinds that are kept with what is believed of them.
-func (s *scene) layings(ctx context.Context, tx *farm.Tx, stock []store.Stock) error {
-	from := s.today.AddDate(0, 0, -laying.Days)
-	rows, err := tx.LayingByDay(ctx, from, s.today.AddDate(0, 0, 1))
-	if err != nil {
-		return err
-	}
-	// Days before the first egg written down are not days without eggs; today counts once
-	// somebody has collected.
+// layings forecasts each pen. Days before the first egg written down are not days without eggs;
+// today counts once somebody has collected.
+func (s *scene) layings(laid []store.Stock) {
 	records := map[int64]laying.Record{}
-	for _, r := range rows {
+	for _, r := range laid {
 		day := s.day(r.LaidOn)
 		if records[r.PenID] == nil {
 			records[r.PenID] = make(laying.Record, -day)
@@ -79,60 +89,37 @@ func (s *scene) layings(ctx context.Context, tx *farm.Tx, stock []store.Stock) e
 			records[r.PenID][len(records[r.PenID])+day] = r.Eggs
 		}
 	}
-	kept := map[string]bool{}
 	for _, p := range s.w.Pens {
-		kind := s.w.Kinds[p.Species]
-		if kind == nil || kind.IsReptile() || p.UntilOn != nil && p.UntilOn.Before(s.today) {
-			continue
-		}
-		kept[kind.ID] = true
-		if !p.Supplier {
+		if kind := s.w.Kinds[p.Species]; kind != nil && !kind.IsReptile() && !p.Supplier && s.inUse(p) {
 			s.lays[p.ID] = laying.Of(records[p.ID])
 		}
 	}
-	for _, x := range stock {
-		kept[s.w.PenByID[x.PenID].Species] = true
-	}
-	for _, p := range s.ahead {
-		kept[p.Species] = true
-	}
-	for id := range maps.Keys(kept) {
-		kind := s.w.Kinds[id]
-		if kind == nil || kind.IsReptile() {
-			continue
-		}
-		records, err := farm.ReadAges(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		s.kinds, s.beliefs[id] = append(s.kinds, kind), s.w.Beliefs(records)
-	}
-	slices.SortFunc(s.kinds, farm.CompareKinds)
-	return nil
 }
 
-// standing reads what is in the machines, with the young that may come of it.
-func (s *scene) standing(ctx context.Context, tx *farm.Tx) error {
-	open, err := s.w.OpenBatches(ctx, tx)
-	if err != nil {
-		return err
+func (s *scene) inUse(p farm.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
+
+// kept are the kinds of birds that lay, wait, stand or are planned, in the usual order.
+func (s *scene) kept(stock []store.Stock, open []farm.BatchView) (ids []string) {
+	all := map[string]bool{}
+	for _, p := range s.w.Pens {
+		all[p.Species] = all[p.Species] || s.inUse(p)
 	}
-	eggs, young, err := tx.OpenEggs(ctx)
-	if err != nil {
-		return err
+	for _, x := range stock {
+		all[s.w.PenByID[x.PenID].Species] = true
 	}
 	for _, v := range open {
-		if v.Kind.IsReptile() || v.LongPast() {
-			continue
-		}
-		records, err := farm.ReadAges(ctx, tx, v.Species)
-		if err != nil {
-			return err
-		}
-		s.open = append(s.open, v)
-		s.stands[v.ID] = s.w.Prospect(records, v, s.w.ByPen(eggs[v.ID], young[v.ID], v))
+		all[v.Species] = true
 	}
-	return nil
+	for _, p := range s.ahead {
+		all[p.Species] = true
+	}
+	for id, is := range all {
+		if kind := s.w.Kinds[id]; is && kind != nil && !kind.IsReptile() {
+			ids = append(ids, id)
+		}
+	}
+	slices.SortFunc(ids, func(a, b string) int { return farm.CompareKinds(s.w.Kinds[a], s.w.Kinds[b]) })
+	return ids
 }
 
 // day counts a date from today.

@@ -19,7 +19,7 @@ type lay struct {
 	known bool // in store; else only expected
 }
 
-// supply is the eggs of each pen, by lay day.
+// supply is the eggs of each pen, in the order in which they are laid.
 type supply map[int64][]lay
 
 // inStore takes up what is in store and not on trial.
@@ -88,19 +88,15 @@ func (x supply) take(pen int64, day, maxAge, n int, wanted []store.PlannedEggs) 
 		}
 		all[at].Eggs += most
 	}
+	first, _ := slices.BinarySearchFunc(x[pen], day-maxAge, func(l lay, d int) int { return cmp.Compare(l.day, d) })
 	for _, e := range wanted {
-		for i, l := range x[pen] {
-			if e.PenID == pen && e.LaidOn.Equal(l.on) {
+		for i := first; i < len(x[pen]) && x[pen][i].day <= day && e.PenID == pen; i++ {
+			if x[pen][i].on.Equal(e.LaidOn) {
 				from(i, e.Eggs)
 			}
 		}
 	}
-	order := make([]int, len(x[pen]))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(x[pen][a].day, x[pen][b].day) })
-	for _, i := range order {
+	for i := first; i < len(x[pen]) && x[pen][i].day <= day && n > 0; i++ {
 		from(i, n)
 	}
 	return all
@@ -111,6 +107,17 @@ func (x supply) copy() supply {
 	c := supply{}
 	for pen, all := range x {
 		c[pen] = slices.Clone(all)
+	}
+	return c
+}
+
+// of keeps what one planned batch takes apart: its pens' eggs alone.
+func (x supply) of(p farm.Planned) supply {
+	c := supply{}
+	for _, e := range p.Eggs {
+		if c[e.PenID] == nil {
+			c[e.PenID] = slices.Clone(x[e.PenID])
+		}
 	}
 	return c
 }

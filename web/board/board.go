@@ -22,18 +22,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	board, planned, days page.Template
+	board, table, planned, days page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	own := template.FuncMap{
-		"sub": func(a, b int) int { return a - b }, "subf": func(a float64, b int) float64 { return a - float64(b) },
-		"link": link, "moved": moved,
+		"sub": func(a, b int) int { return a - b }, "link": link, "moved": moved,
 	}
 	parse := func(views ...string) page.Template { return page.ParseWith(s, own, files, views...) }
 	x := handler{
-		s, parse("board.html", "cures.html", "line.html"), parse("planned.html", "cures.html"), parse("days.html"),
+		s, parse("board.html", "cures.html", "line.html"), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
 	}
 	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
 	e.GET("/board/sheet.pdf", s.Signed(x.sheet))
@@ -79,7 +78,6 @@ type data struct {
 	Prev, Next string // dates
 	Middle     string
 	Agenda     []agenda
-	Back       season.Back
 	Address    string
 }
 
@@ -108,9 +106,12 @@ func shown(c *echo.Context) (around time.Time, weeks int) {
 }
 
 func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
-	ctx := c.Request().Context()
 	around, weeks := shown(c)
-	b, err := x.Season.Board(ctx, m, around, weeks)
+	line := c.QueryParam("line")
+	if meta.Typed != nil {
+		line = meta.Typed.Get("line")
+	}
+	b, err := x.Season.Board(c.Request().Context(), m, around, weeks, page.Short200(line))
 	if err != nil {
 		return err
 	}
@@ -124,16 +125,10 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		d.Middle = ""
 	}
 	d.Address = d.In(weeks, d.Middle)
-	line := c.QueryParam("line")
-	if meta.Typed != nil {
-		line = meta.Typed.Get("line")
-	}
-	if line != "" {
-		if d.Back, err = x.Season.Back(ctx, m, page.Short200(line)); err != nil {
-			return err
-		}
-	}
 	meta.Nav, meta.Title = "/board", "Board"
+	if c.QueryParam("as") == "table" {
+		return x.Render(c, x.table, meta, m, d)
+	}
 	return x.Render(c, x.board, meta, m, d)
 }
 
@@ -177,8 +172,12 @@ type item struct {
 func byDay(b season.Board, m *farm.Member) (all []agenda) {
 	today := m.Date(b.Now)
 	by := map[time.Time][]item{}
+	latest := today.AddDate(0, 0, 7*ranges[0]) // a phone shows weeks; the strip above them the rest
+	if b.To.Before(latest) {
+		latest = b.To
+	}
 	add := func(on time.Time, i item) {
-		if !on.Before(today) && on.Before(b.To) {
+		if !on.Before(today) && on.Before(latest) {
 			by[on] = append(by[on], i)
 		}
 	}
@@ -258,7 +257,7 @@ func (x handler) try(c *echo.Context, m *farm.Member) error {
 	from := around.AddDate(0, 0, -7*weeks/4)
 	a := axis{days: float64(7 * weeks), start: time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, m.Place)}
 	out := tried{Says: []string{}, Spots: []spot{}, Cures: []cure{}, Means: fmt.Sprintf(
-		"%s: set %s in %s, lockdown %s in %s, out %s.", p.Label(), p.SetOn.Format("Mon 2 Jan"), p.Setter.Name,
+		"set %s in %s, lockdown %s in %s, out %s.", p.SetOn.Format("Mon 2 Jan"), p.Setter.Name,
 		m.ShortDay(p.LockOn()), p.Hatcher.Name, m.ShortDay(p.PullOn()),
 	)}
 	for _, t := range p.Troubles {

@@ -3,6 +3,7 @@ package board
 import (
 	"cmp"
 	"fmt"
+	"html/template"
 	"math"
 	"slices"
 	"strings"
@@ -85,17 +86,9 @@ type lane struct {
 	Band       int    // where the band of the room used lies, 0: there is none
 	Set, Hatch string // the kinds that it takes
 	Bars       []bar
-	Fill       []fill
+	Room, Over string // paths of the room used, and of what is more than there is
 	Shut       []span
 	of         []season.Bar // what the bars are drawn of
-}
-
-// fill is how much of a machine's room is used for some days.
-type fill struct {
-	X, W  string
-	Y, H  float64
-	Over  bool
-	Share string
 }
 
 type bar struct {
@@ -111,7 +104,7 @@ type bar struct {
 	LabelW  float64
 	Beside  bool // the label stands behind a bar that is too short for it
 	LabelX  string
-	Parts   []page.Part // within it
+	Rects   template.HTML // the parts of time within it
 	Class   string
 	Label   string
 	Says    string
@@ -236,8 +229,8 @@ func (d *drawing) promises(b season.Board, x axis) int {
 		}
 		ends[r] = end
 		one.Y, one.H = 2+r*promiseStep, promiseStep-8
-		one.Says = fmt.Sprintf("%s for %s, %s to %s: %s", p.Thing(), p.Who, p.FromOn.Format("Mon 2 Jan"),
-			p.ToOn.Format("Mon 2 Jan"), one.Covered)
+		one.Says = fmt.Sprintf("%s %s, from %s to %s", one.Label, one.Covered, p.FromOn.Format("Mon 2 Jan"),
+			p.ToOn.Format("Mon 2 Jan"))
 		d.Promises = append(d.Promises, one)
 	}
 	return len(ends) * promiseStep
@@ -310,8 +303,15 @@ func (d *drawing) eggs(days []season.EggDay, x axis, y int) int {
 	}
 	d.EggTop, d.EggLine = y, y+eggHigh
 	high := func(n int) float64 { return float64(n) / float64(most) * (eggHigh - 16) }
+	step := 1
+	if x.days > 7*14 { // a column a week
+		step = 7
+	}
 	for i, e := range days {
-		from, to := x.at(x.day(e.On)), x.at(x.day(e.On.AddDate(0, 0, 1)))
+		from, to := x.at(x.day(e.On)), x.at(x.day(e.On.AddDate(0, 0, step)))
+		if step > 1 && i > 0 && e.On.Weekday() != time.Monday {
+			continue
+		}
 		if to <= from {
 			continue
 		}
@@ -326,6 +326,9 @@ func (d *drawing) eggs(days []season.EggDay, x axis, y int) int {
 		}
 		if (e.On.Weekday() == time.Monday && to < 0.97) || i == 0 {
 			one.Label = fmt.Sprint(e.Free)
+		}
+		if step > 1 && e.On.Day() > 7 && i > 0 {
+			one.Label = ""
 		}
 		d.Eggs = append(d.Eggs, one)
 	}
@@ -344,8 +347,7 @@ func (out *lane) bars(l season.Lane, x axis, m *farm.Member) (rows int) {
 		if r < 0 {
 			r, ends = len(ends), append(ends, 0)
 		}
-		one := shape(s, x, m)
-		one.Y = out.Y + r*barStep
+		one := shape(s, x, out.Y+r*barStep, m)
 		ends[r] = x.at(s.To)
 		if one.Beside {
 			ends[r] += (one.LabelW + 4) / x.wide
@@ -355,44 +357,54 @@ func (out *lane) bars(l season.Lane, x axis, m *farm.Member) (rows int) {
 	return len(ends)
 }
 
-// used draws the room that is used, step by step.
+// How wide a band is in its own units; it is stretched over the days.
+const bandWide = 10000
+
+// used draws the room that is used, step by step, as one path.
 func (out *lane) used(loads []planner.Load, x axis) {
+	var room, over strings.Builder
 	for i, load := range loads {
-		to := x.start.Add(time.Duration(x.days*24) * time.Hour)
+		to := 1.0
 		if i+1 < len(loads) {
-			to = loads[i+1].At
+			to = x.at(loads[i+1].At)
 		}
-		from, wide := x.at(load.At), x.at(to)-x.at(load.At)
-		if load.Share < 0.005 || wide <= 0 {
+		from := x.at(load.At)
+		if load.Share < 0.005 || to <= from {
 			continue
 		}
-		high := min(load.Share, 1) * (band - 2)
-		out.Fill = append(out.Fill, fill{
-			page.Percent(from), page.Percent(wide), float64(out.Band+band) - high, high, load.Share > 1+1e-6,
-			fmt.Sprintf("%.0f %%", 100*load.Share),
-		})
+		path := &room
+		if load.Share > 1+1e-6 {
+			path = &over
+		}
+		fmt.Fprintf(path, "M%.0f %dh%.0fv-%.1fH%.0fz", bandWide*from, band, bandWide*(to-from),
+			min(load.Share, 1)*(band-2), bandWide*from)
 	}
+	out.Room, out.Over = room.String(), over.String()
 }
 
 // shape draws a bar with the parts of time that the ribbon has.
-func shape(s season.Bar, x axis, m *farm.Member) bar {
+func shape(s season.Bar, x axis, y int, m *farm.Member) bar {
 	from, to := x.at(s.From), x.at(s.To)
 	out := bar{
 		Link: link(s), X: page.Percent(from), W: page.Percent(max(to-from, 0.004)),
 		Label: s.Label, Real: s.Real(), Phase: string(s.Phase), Planned: s.PlannedID, Setter: s.SetterID,
-		Hatcher: s.HatcherID, SetOn: m.Date(s.SetAt).Format("2006-01-02"), Kind: s.Species,
+		Hatcher: s.HatcherID, Y: y, SetOn: m.Date(s.SetAt).Format("2006-01-02"), Kind: s.Species,
 	}
 	out.LabelW, out.LabelX = float64(len([]rune(out.Label)))*letter+8, out.X
 	if (to-from)*x.wide < out.LabelW+8 {
 		out.Beside, out.LabelX = true, page.Percent(to)
 	}
+	var rects strings.Builder // of numbers and our own words alone
 	part := func(class, pattern string, begin, end time.Time) {
 		a, b := max(x.at(begin), from), min(x.at(end), to)
-		if b > a {
-			out.Parts = append(out.Parts, page.Part{
-				Class: class, Fill: pattern, X: page.Percent(a), W: page.Percent(b - a),
-			})
+		if b <= a {
+			return
 		}
+		if pattern != "" {
+			pattern = ` fill="url(#` + pattern + `)"`
+		}
+		fmt.Fprintf(&rects, `<rect class="part %s" x="%s" y="%d" width="%s" height="%d"%s/>`, class, page.Percent(a), y,
+			page.Percent(b-a), barHigh, pattern)
 	}
 	hatch := s.Hatch()
 	switch s.Phase {
@@ -406,6 +418,7 @@ func shape(s season.Bar, x axis, m *farm.Member) bar {
 		part("window", "", hatch.From, hatch.To)
 		part("drying", "drying", hatch.To, s.To)
 	}
+	out.Rects = template.HTML(rects.String())
 	what := ""
 	switch {
 	case s.PlannedID != 0:

@@ -136,12 +136,11 @@ func (r row) Taps() []tap {
 
 // planned are the buttons of a planned setting: one tap sets what is there of it.
 func (r row) planned() []tap {
-	look := tap{Label: "Look", Of: r.Of, Link: fmt.Sprintf("/planned/%d", r.About.ID)}
 	if r.Eggs == 0 {
-		return []tap{look}
+		return []tap{{Label: "Look", Of: r.Of, Link: fmt.Sprintf("/planned/%d", r.About.ID)}}
 	}
 	eggs := wording.Plural(r.Eggs, "egg")
 	return []tap{{
 		Label: "Set " + eggs, Of: r.Of, Send: fmt.Sprintf("/planned/%d/set", r.About.ID), Main: true,
-	}, look}
+	}}
 }

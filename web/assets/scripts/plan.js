@@ -61,7 +61,7 @@
       mine.known.set(name, answer.catch(() => null));
     }
     const answer = await mine.known.get(name);
-    if (held === mine && mine.asked === name) show(answer ?? {means: "The farm’s machine does not answer.", says: [], spots: [], cures: []});
+    if (held === mine && mine.asked === name) show(answer ?? {means: "nobody answers; what it would meet there is not known.", says: [], spots: [], cures: []});
   };
 
   // show tells what stands against it, with the cures as buttons, and marks the places.
@@ -73,7 +73,7 @@
     box.hidden = !answer;
     if (!answer) return;
     const p = document.createElement("p");
-    p.textContent = answer.means;
+    p.textContent = `${held.label}: ${answer.means}`;
     box.append(p);
     for (const says of answer.says) {
       const line = document.createElement("p");
