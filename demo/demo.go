@@ -190,7 +190,9 @@ func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error)
 			}
 			rooms = append(rooms, room)
 		}
-		machine := store.Machine{Name: b.name, Kind: b.kind, CounterFrom: b.counter, ByHand: b.kind == "still-air", CleanDays: 1}
+		machine := store.Machine{
+			Name: b.name, Kind: b.kind, CounterFrom: b.counter, ByHand: b.kind == "still-air", CleanDays: 1,
+		}
 		if b.name == "Cabinet" { // it runs through, and was started on some day
 			at := l.now.AddDate(0, 0, -40)
 			machine.CounterStartedAt = &at

@@ -53,13 +53,18 @@ func (l *loader) ahead(ctx context.Context) error {
 	}); err != nil {
 		return err
 	}
+	return l.planned(ctx, in)
+}
+
+// planned are two batches that are to be set: one today under a broody hen, and quail next week.
+func (l *loader) planned(ctx context.Context, in func(days int) time.Time) error {
 	pen := func(no int) int64 { return l.pens[no].id }
 	for _, p := range []struct {
 		store.Planned
 		eggs []store.PlannedEggs
 	}{
 		{store.Planned{
-			Species: "chicken", SetterID: l.box["Broody Wren"], HatcherID: l.box["Broody Wren"], SetOn: today,
+			Species: "chicken", SetterID: l.box["Broody Wren"], HatcherID: l.box["Broody Wren"], SetOn: in(0),
 			Says: "Wren has sat tight for three days.",
 		}, []store.PlannedEggs{{PenID: pen(0), LaidOn: in(-2), Eggs: 4}, {PenID: pen(1), LaidOn: in(-2), Eggs: 4}}},
 		{store.Planned{

@@ -115,7 +115,11 @@ func TestTheProblemIsTheFarm(t *testing.T) {
 
 	assert.Equal(t, 47, p.Days, "up to the last day of the last promise")
 	require.Len(t, p.Species, 2, "those that were set today apart")
-	assert.Equal(t, []int{18, 22, 10, 28}, []int{p.Species[0].Lockdown, p.Species[0].Pull, p.Species[0].MaxAge, p.Species[0].BroodDays})
+	assert.Equal(
+		t, []int{18, 22, 10, 28}, []int{
+			p.Species[0].Lockdown, p.Species[0].Pull, p.Species[0].MaxAge, p.Species[0].BroodDays,
+		},
+	)
 	assert.Equal(t, 30.0, p.BrooderPlaces)
 	assert.Equal(t, []planner.Away{{From: 10, To: 12, Not: []string{"set"}}}, p.Away)
 
@@ -126,7 +130,9 @@ func TestTheProblemIsTheFarm(t *testing.T) {
 	// Four were collected on each of ten days. Six of 22 and 23 February are set, and three of
 	// today's; the one left and two of yesterday's are promised as eggs.
 	assert.Equal(t, map[int]float64{-9: 4, -8: 4, -7: 2, -5: 4, -4: 4, -3: 4, -2: 4, -1: 2}, pick(laid, -9, 0))
-	assert.Equal(t, map[int]float64{1: 4, 2: 4, 3: 4, 30: 4, 47: 4}, pick(laid, 1, 47, 1, 2, 3, 30, 47), "four a day are expected")
+	assert.Equal(
+		t, map[int]float64{1: 4, 2: 4, 3: 4, 30: 4, 47: 4}, pick(laid, 1, 47, 1, 2, 3, 30, 47), "four a day are expected",
+	)
 	assert.InDelta(t, .85*.80, p.Sources[0].Yield, 1e-9, "usual, without a record")
 
 	machines := map[string]planner.Machine{}

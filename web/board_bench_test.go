@@ -122,7 +122,9 @@ func BenchmarkDrag(b *testing.B) {
 	var frames []float64
 	for b.Loop() {
 		h.run(`window.frames_ = []; window.last_ = 0;
-			window.tick_ = t => { if (window.last_) window.frames_.push(t - window.last_); window.last_ = t; window.framing = requestAnimationFrame(window.tick_); };
+			window.tick_ = t => {
+				if (window.last_) window.frames_.push(t - window.last_);
+				window.last_ = t; window.framing = requestAnimationFrame(window.tick_); };
 			requestAnimationFrame(window.tick_)`)
 		at := ask[[]float64](h, `(() => { const a = [...document.querySelectorAll("a[data-planned]")][60];
 			a.scrollIntoView({block: "center", inline: "center"}); const r = a.querySelector(".bar").getBoundingClientRect();

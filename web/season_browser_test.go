@@ -158,7 +158,9 @@ func TestReckonedBackAndPlannedAgain(t *testing.T) {
 
 	h.open("/board/days")
 	h.pick("machine", "Cabinet")
-	h.do(chromedp.Click(chromedp.Search(`//section[contains(., "Closed machines")]//button[normalize-space()="Close it"]`)))
+	h.do(
+		chromedp.Click(chromedp.Search(`//section[contains(., "Closed machines")]//button[normalize-space()="Close it"]`)),
+	)
 	h.reads("Cabinet takes no eggs")
 	h.open("/board")
 	h.reads("Cabinet takes no eggs from")

@@ -243,13 +243,17 @@ const (
 func (c *cures) morePlaces(i int) {
 	x, more := c.Machines[i], math.Ceil(2*c.short)
 	if c.serves(x.Hatch) {
-		c.add("hatcher", hatchersFull, fmt.Sprintf("%v more places in %s in lockdown", more, c.Words.name(x.ID)), func(q *Problem) {
+		c.add("hatcher", hatchersFull, fmt.Sprintf(
+			"%v more places in %s in lockdown", more, c.Words.name(x.ID),
+		), func(q *Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Hatch = c.grown(x.Hatch, more)
 		})
 	}
 	if c.serves(x.Set) {
-		c.add("setter", settersFull, fmt.Sprintf("%v more places in %s while turning", more, c.Words.name(x.ID)), func(q *Problem) {
+		c.add("setter", settersFull, fmt.Sprintf(
+			"%v more places in %s while turning", more, c.Words.name(x.ID),
+		), func(q *Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Set = c.grown(x.Set, more)
 		})

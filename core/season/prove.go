@@ -19,9 +19,10 @@ type prover struct {
 	best    *state  // the best plan that anybody knows
 	refined float64 // the score whose settings and loads were looked at closely
 	bound   float64
-	quiet   int // rounds since the best was found
-	left    int // work of this turn
-	paid    int // work that was counted
+	prices  [][]float64 // of eggs, once they are known
+	quiet   int         // rounds since the best was found
+	left    int         // work of this turn
+	paid    int         // work that was counted
 	pause   func(struct{}) bool
 	over    bool
 }
@@ -195,6 +196,9 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 		if n.bound <= p.goal() || p.over || rounds == 1 || r.cut() == 0 {
 			break
 		}
+	}
+	if n.on == nil && p.of == p.m && !p.over { // the whole season
+		p.prices = r.prices(p.m)
 	}
 	if n.on != nil {
 		r.learn(n.on, before-max(n.bound, p.goal()))

@@ -20,8 +20,9 @@ type relaxation struct {
 	settings map[at]int // variables, 0 or 1
 	loads    map[span]int
 	laid     []laid
-	whole    [kinds][]int // variables
-	lessons  []lesson     // by variable
+	supply   map[sourceDay]int // rows of lay days whose eggs may be set on several days
+	whole    [kinds][]int      // variables
+	lessons  []lesson          // by variable
 	average  [kinds]lesson
 }
 
@@ -53,7 +54,9 @@ type at struct{ machine, day int }
 // relax builds it of the batches to keep, or of all. What would have more rows than most is
 // not built to its end.
 func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
-	r := &relaxation{base: m.base.score, settings: map[at]int{}, loads: map[span]int{}}
+	r := &relaxation{
+		base: m.base.score, settings: map[at]int{}, loads: map[span]int{}, supply: map[sourceDay]int{},
+	}
 	r.ways = m.ways(r, most, keep)
 	if r.exact = exact; exact && rowsPerWay*len(r.ways) <= most {
 		m.fillers(r)
@@ -181,6 +184,7 @@ func (l *larder) limits() {
 	}
 	for _, on := range l.laidOn {
 		if len(l.supply[on]) > 1 { // one alone keeps to the bound of its variable
+			l.relaxation.supply[on], _ = l.Size()
 			l.Row(float64(l.m.base.left[on.src][on.t]), l.supply[on]...)
 		}
 	}
@@ -189,6 +193,23 @@ func (l *larder) limits() {
 			l.Row(l.m.p.BrooderPlaces-l.m.base.brood[min(d, l.m.days)], l.places[d]...)
 		}
 	}
+}
+
+// prices are what one more egg of each lay day would bring, by source and index of its supply,
+// as the bound stands.
+func (r *relaxation) prices(m *model) [][]float64 {
+	prices := make([][]float64, len(m.source))
+	for i := range prices {
+		prices[i] = make([]float64, len(m.source[i].supply))
+	}
+	for _, l := range r.laid {
+		if row, ok := r.supply[sourceDay{l.src, l.day}]; ok {
+			prices[l.src][l.day] = r.Price(row)
+		} else {
+			prices[l.src][l.day] = max(0, r.Cost(l.v))
+		}
+	}
+	return prices
 }
 
 // promises gathers what serves each; spares is for what fixed batches have to spare.

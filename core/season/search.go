@@ -23,10 +23,13 @@ type searcher struct {
 	rank       []float64
 	shy        float64 // what opening a lid costs in this step, to make steps differ
 	jitter     float64
-	old        int       // 1: the oldest eggs are taken first
-	wild       bool      // now and then any batch that pays will do
-	fewer      bool      // batches may be smaller than they could
-	ys         []float64 // young of the first n eggs
+	old        int         // 1: the oldest eggs are taken first
+	wild       bool        // now and then any batch that pays will do
+	fewer      bool        // batches may be smaller than they could
+	ys         []float64   // young of the first n eggs
+	costs      []float64   // and what these are worth to others
+	prices     [][]float64 // of eggs to others, by source and lay day; nil: not known
+	thrift     float64     // how much of that counts in this step
 	rooms      []float64
 }
 
@@ -91,6 +94,10 @@ func (s *searcher) step() {
 	}
 	if s.dice.IntN(2) == 0 {
 		s.jitter = .3 * s.dice.Float64()
+	}
+	s.thrift = 0
+	if s.prices != nil && s.dice.IntN(2) == 0 {
+		s.thrift = .2 + s.dice.Float64()
 	}
 	s.wild = s.dice.IntN(12) == 0
 	if s.wild {
@@ -311,24 +318,28 @@ func (s *searcher) fill(o int) bool {
 func (s *searcher) eggsFor(c *cand, q *promise, need float64) (want int) {
 	x := &s.m.source[c.src]
 	free := s.trial.broodRoom(c.src, c.t) / max(x.sp.BroodPlaces, 1e-12)
-	s.ys = append(s.ys[:0], 0)
+	s.ys, s.costs = append(s.ys[:0], 0), append(s.costs[:0], 0)
 	for _, age := range x.ages[s.old] {
 		i := c.t - age - x.first
 		if i < 0 || i >= len(x.supply) {
 			continue
 		}
-		each := x.Yield * x.sp.AgeFactor[age]
+		each, price := x.Yield*x.sp.AgeFactor[age], 0.0
+		if s.thrift > 0 {
+			price = s.thrift * s.prices[c.src][i]
+		}
 		for range s.trial.left[c.src][i] {
 			y := s.ys[len(s.ys)-1]
 			if y+each > free {
 				return want
 			}
-			if q.Value*min(each, need-y) > s.m.p.EggCost {
+			if q.Value*min(each, need-y) > s.m.p.EggCost+price {
 				want = len(s.ys)
 			} else if len(s.ys) > s.fewest() {
 				return want
 			}
 			s.ys = append(s.ys, y+each)
+			s.costs = append(s.costs, s.costs[len(s.costs)-1]+price)
 		}
 	}
 	return want
@@ -363,7 +374,7 @@ func (s *searcher) offers(c *cand, q *promise, need float64, want int, wild bool
 				}
 			}
 			gain := q.Value*min(need, s.ys[n]) - m.p.EggCost*float64(n) - cost
-			rank := s.rankOf(gain, t.lid[h][c.t+m.source[c.src].sp.Lockdown].batches == 0, wild)
+			rank := s.rankOf(gain-s.costs[n], t.lid[h][c.t+m.source[c.src].sp.Lockdown].batches == 0, wild)
 			better := gain > 1e-7 && (best.gain == 0 || rank > best.rank)
 			if better && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
 				*best = offer{part{src: c.src, t: c.t, a: a, h: h, eggs: n, young: s.ys[n]}, rank, gain}

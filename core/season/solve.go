@@ -102,6 +102,9 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 	open := func() bool { return prover.bound-lead.best.score > 1e-6 || lead.best.lacks() > 0 }
 	for ctx.Err() == nil && open() && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
+		for _, s := range team {
+			s.prices = prover.prices
+		}
 		if proving {
 			prover.best.copy(lead.best)
 			prover.quiet, prover.left = quiet, turn

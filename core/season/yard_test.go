@@ -17,8 +17,13 @@ func on(day int) time.Time { return time.Date(2027, 3, 1+day, 0, 0, 0, 0, time.U
 func move(day int, eggs float64) season.Move {
 	return season.Move{
 		Stays: []season.Stay{
-			{BatchID: 7, Code: "New", MachineID: 1, Phase: season.Turning, From: at(day), To: at(day + 18), Eggs: eggs, Room: 40},
-			{BatchID: 7, Code: "New", MachineID: 2, Phase: season.Locked, From: at(day + 18), To: at(day + 22), Eggs: eggs, Room: 20},
+			{
+				BatchID: 7, Code: "New", MachineID: 1, Phase: season.Turning, From: at(day), To: at(day + 18), Eggs: eggs, Room: 40,
+			},
+			{
+				BatchID: 7, Code: "New", MachineID: 2, Phase: season.Locked, From: at(day + 18), To: at(day + 22), Eggs: eggs,
+				Room: 20,
+			},
 		},
 		SetOn: on(day), LockOn: on(day + 18), PullOn: on(day + 22),
 		Young: season.Group{BatchID: 7, From: on(day + 22), To: on(day + 50), Places: eggs / 2},
@@ -42,15 +47,25 @@ func TestWhatStandsAgainstAMove(t *testing.T) {
 		yard  season.Yard
 		wants []season.Reason
 	}{
-		"an empty yard":               {season.Yard{Places: 20}, nil},
-		"the lid of an earlier load":  {season.Yard{Stays: []season.Stay{other(season.Locked, 2, 16, 20)}}, []season.Reason{season.RoomReason, season.LidReason}},
-		"a load of the same lockdown": {season.Yard{Stays: []season.Stay{other(season.Locked, 2, 18, 22)}}, []season.Reason{season.RoomReason}},
-		"others turn in the hatcher":  {season.Yard{Stays: []season.Stay{other(season.Turning, 2, 15, 30)}}, []season.Reason{season.ClimateReason}},
+		"an empty yard": {season.Yard{Places: 20}, nil},
+		"the lid of an earlier load": {
+			season.Yard{
+				Stays: []season.Stay{other(season.Locked, 2, 16, 20)},
+			}, []season.Reason{season.RoomReason, season.LidReason},
+		},
+		"a load of the same lockdown": {
+			season.Yard{Stays: []season.Stay{other(season.Locked, 2, 18, 22)}}, []season.Reason{season.RoomReason},
+		},
+		"others turn in the hatcher": {
+			season.Yard{Stays: []season.Stay{other(season.Turning, 2, 15, 30)}}, []season.Reason{season.ClimateReason},
+		},
 		"not clean yet": {
 			season.Yard{Stays: []season.Stay{other(season.Locked, 2, 14, 18)}, Clean: map[int64]int{2: 1}},
 			[]season.Reason{season.CleaningReason},
 		},
-		"clean a day before": {season.Yard{Stays: []season.Stay{other(season.Locked, 2, 13, 17)}, Clean: map[int64]int{2: 1}}, nil},
+		"clean a day before": {
+			season.Yard{Stays: []season.Stay{other(season.Locked, 2, 13, 17)}, Clean: map[int64]int{2: 1}}, nil,
+		},
 		"the next load comes before it is clean": {
 			season.Yard{Stays: []season.Stay{other(season.Locked, 2, 22, 26)}, Clean: map[int64]int{2: 2}},
 			[]season.Reason{season.CleaningReason},
@@ -59,11 +74,23 @@ func TestWhatStandsAgainstAMove(t *testing.T) {
 			season.Yard{Shut: []season.Shut{{MachineID: 1, From: on(3), To: on(4), Why: "lent"}}},
 			[]season.Reason{season.ClosedReason},
 		},
-		"closed on the day after":        {season.Yard{Shut: []season.Shut{{MachineID: 2, From: on(23), To: on(30)}}}, nil},
-		"away at lockdown":               {season.Yard{Away: []season.Absence{{From: on(17), To: on(18), Not: []string{"set", "lockdown"}}}}, []season.Reason{season.AwayReason}},
-		"away, with somebody to pull":    {season.Yard{Away: []season.Absence{{From: on(22), To: on(22), Not: []string{"set"}}}}, nil},
-		"a full brooder":                 {season.Yard{Places: 14, Groups: []season.Group{{From: on(10), To: on(30), Places: 6}}}, []season.Reason{season.BrooderReason}},
-		"a brooder that fits to a place": {season.Yard{Places: 16, Groups: []season.Group{{From: on(10), To: on(30), Places: 6}}}, nil},
+		"closed on the day after": {season.Yard{Shut: []season.Shut{{MachineID: 2, From: on(23), To: on(30)}}}, nil},
+		"away at lockdown": {
+			season.Yard{
+				Away: []season.Absence{{From: on(17), To: on(18), Not: []string{"set", "lockdown"}}},
+			}, []season.Reason{season.AwayReason},
+		},
+		"away, with somebody to pull": {
+			season.Yard{Away: []season.Absence{{From: on(22), To: on(22), Not: []string{"set"}}}}, nil,
+		},
+		"a full brooder": {
+			season.Yard{
+				Places: 14, Groups: []season.Group{{From: on(10), To: on(30), Places: 6}},
+			}, []season.Reason{season.BrooderReason},
+		},
+		"a brooder that fits to a place": {
+			season.Yard{Places: 16, Groups: []season.Group{{From: on(10), To: on(30), Places: 6}}}, nil,
+		},
 	} {
 		if c.yard.Places == 0 {
 			c.yard.Places = -1

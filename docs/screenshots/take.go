@@ -31,8 +31,9 @@ var pictures = []struct {
 	{name: "set-phone", path: "/set?kind=chicken", width: 390, height: 844, first: browser.See(`#answer-in .ribbon`)},
 	{name: "batch", path: "hatching", width: 1280, height: 800},
 	{name: "batch-phone", path: "hatching", width: 390, height: 844},
-	{name: "batches", path: "/batches", width: 1280, height: 800},
 	{name: "board", path: "/board", width: 1280, height: 800},
+	{name: "board-phone", path: "/board", width: 390, height: 844},
+	{name: "plan", path: "plan", width: 1280, height: 1000},
 	{name: "pens", path: "/pens", width: 1280, height: 800},
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "machines", path: "/machines", width: 1280, height: 800},
@@ -42,7 +43,6 @@ var pictures = []struct {
 	{name: "card", path: "Card and sheet", width: 1280, height: 800},
 	{name: "waiting", path: "/eggs/waiting?kind=chicken", width: 1280, height: 800},
 	{name: "kind", path: "/kinds/duck", width: 1280, height: 800},
-	{name: "settings", path: "/settings", width: 1280, height: 800},
 }
 
 func main() {
@@ -72,6 +72,10 @@ func main() {
 				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Duck")]`)), browser.See(`.under`),
 				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[normalize-space(.)=%q]`, p.path))),
 				browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
+		case "plan":
+			steps = append(
+				steps, chromedp.Navigate(address+"/board"), browser.Click(`form.ask button`), browser.See(`.proposals`),
+			)
 		case "pen":
 			steps = append(
 				steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`),

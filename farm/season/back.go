@@ -270,8 +270,8 @@ func (s *scene) option(
 	setOn := on.AddDate(0, 0, -days)
 	if setOn.Before(s.today) {
 		return o, fmt.Sprintf(
-			"%s would have to have been set on %s. The first day that can be is %s.", wording.Capital(strings.ToLower(kind.Name)),
-			setOn.Format("Mon 2 January"), s.date(days).Format("Mon 2 January"),
+			"%s would have to have been set on %s. The first day that can be is %s.",
+			wording.Capital(strings.ToLower(kind.Name)), setOn.Format("Mon 2 January"), s.date(days).Format("Mon 2 January"),
 		), nil
 	}
 	eggs := s.eggsBut(0)

@@ -204,7 +204,8 @@ func (page *Board) clashes(s *scene, open []farm.BatchView, stays []planner.Stay
 	for _, c := range s.w.Clashes(stays) {
 		one := Clash{Clash: c}
 		for _, v := range open {
-			mine := v.ID == c.Stay.BatchID && c.Stay.Phase == planner.Locked || v.ID == c.With.BatchID && c.With.Phase == planner.Locked
+			mine := v.ID == c.Stay.BatchID && c.Stay.Phase == planner.Locked ||
+				v.ID == c.With.BatchID && c.With.Phase == planner.Locked
 			if v.LockedAt != nil || !mine || len(one.Hatchers) > 0 || len(page.Clashes) >= mostCured {
 				continue
 			}
@@ -326,7 +327,9 @@ func (page *Board) brooders(s *scene) {
 	lane := &BroodLane{Names: s.brooderNames(), Places: s.brooderPlaces()}
 	var stays []planner.Stay
 	for _, g := range s.yard().Groups {
-		stays = append(stays, planner.Stay{Phase: planner.Turning, From: g.From, To: g.To, Eggs: g.Places, Room: int(lane.Places)})
+		stays = append(
+			stays, planner.Stay{Phase: planner.Turning, From: g.From, To: g.To, Eggs: g.Places, Room: int(lane.Places)},
+		)
 	}
 	lane.Loads = planner.Loads(stays, 0, false)
 	page.Brooders = lane

@@ -48,10 +48,14 @@ func (s *scene) yard() planner.Yard {
 		if c.ToOn != nil {
 			to = *c.ToOn
 		}
-		y.Shut = append(y.Shut, planner.Shut{MachineID: c.MachineID, From: s.midnight(c.FromOn), To: s.midnight(to), Why: c.Why})
+		y.Shut = append(
+			y.Shut, planner.Shut{MachineID: c.MachineID, From: s.midnight(c.FromOn), To: s.midnight(to), Why: c.Why},
+		)
 	}
 	for _, a := range s.book.Away {
-		y.Away = append(y.Away, planner.Absence{From: s.midnight(a.FromOn), To: s.midnight(a.ToOn), Not: a.Actions, Why: a.Why})
+		y.Away = append(
+			y.Away, planner.Absence{From: s.midnight(a.FromOn), To: s.midnight(a.ToOn), Not: a.Actions, Why: a.Why},
+		)
 	}
 	if len(s.book.Brooders) > 0 {
 		y.Places = s.brooderPlaces()
@@ -134,7 +138,9 @@ func (s *scene) lacks(p farm.Planned, there int) []Trouble {
 	if p.Count == 0 {
 		says = "No eggs are planned for it."
 	}
-	return []Trouble{{planner.Trouble{Reason: planner.EggsReason, MachineID: p.SetterID, From: p.SetAt, To: p.SetAt}, says}}
+	return []Trouble{
+		{planner.Trouble{Reason: planner.EggsReason, MachineID: p.SetterID, From: p.SetAt, To: p.SetAt}, says},
+	}
 }
 
 // sentence tells a trouble in words.

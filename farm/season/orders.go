@@ -3,6 +3,7 @@ package season
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -258,44 +259,53 @@ func counts(o store.Order) float64 {
 	return 1
 }
 
+// covering is a batch with the young that it may still give.
+type covering struct {
+	Cover
+	pull  time.Time
+	young map[int64]float64  // by pen
+	first []store.PlannedFor // that it was planned for
+}
+
+// coverings are what stands and what is planned.
+func (s *scene) coverings() (all []covering) {
+	for _, v := range s.open {
+		young := maps.Clone(s.stands[v.ID].ByPen)
+		all = append(all, covering{Cover{BatchID: v.ID, Label: v.Code}, pullDay(s.w.Member, v), young, nil})
+	}
+	for _, p := range s.ahead {
+		young := s.youngOf(p.Eggs, s.w.Member.Date(p.SetAt))
+		all = append(all, covering{
+			Cover{PlannedID: p.ID, Label: p.Label()}, pullDay(s.w.Member, p.BatchView), young, p.For,
+		})
+	}
+	return all
+}
+
+// give lets a promise have up to so many of what it counts of a batch, where the days and the
+// pens are right.
+func (b *covering) give(p *Promise, most float64) {
+	each := counts(p.Order)
+	if b.pull.Before(p.FromOn) || b.pull.After(p.ToOn) || most <= 0 {
+		return
+	}
+	got := 0.0
+	for _, pen := range p.Pens {
+		if n := min(b.young[pen.ID]*each, most-got); n > 0 {
+			b.young[pen.ID] -= n / each
+			p.Covered, got = p.Covered+n, got+n
+		}
+	}
+	if got > 0 {
+		b.Cover.Young = got
+		p.From = append(p.From, b.Cover)
+	}
+}
+
 // cover hands the young of what stands and of what is planned out to the promises, those that
 // are due first first; a planned batch serves those it was planned for before others.
 func (s *scene) cover() (all []Promise) {
-	type batch struct {
-		Cover
-		pull  time.Time
-		young map[int64]float64 // by pen
-		first []store.PlannedFor
-	}
-	var batches []batch
-	for _, v := range s.open {
-		batches = append(batches, batch{Cover{BatchID: v.ID, Label: v.Code}, pullDay(s.w.Member, v), s.stands[v.ID].ByPen, nil})
-	}
-	for _, p := range s.ahead {
-		batches = append(batches, batch{
-			Cover{PlannedID: p.ID, Label: p.Label()}, pullDay(s.w.Member, p.BatchView),
-			s.youngOf(p.Eggs, s.w.Member.Date(p.SetAt)), p.For,
-		})
-	}
 	eggs := s.supply.copy().reserve(s)
-	give := func(p *Promise, b *batch, most float64) {
-		each := counts(p.Order)
-		if b.pull.Before(p.FromOn) || b.pull.After(p.ToOn) || most <= 0 {
-			return
-		}
-		got := 0.0
-		for _, pen := range p.Pens {
-			n := min(b.young[pen.ID]*each, float64(p.Left())*2-p.Covered, most-got)
-			if n > 0 {
-				b.young[pen.ID] -= n / each
-				p.Covered, got = p.Covered+n, got+n
-			}
-		}
-		if got > 0 {
-			b.Cover.Young = got
-			p.From = append(p.From, b.Cover)
-		}
-	}
 	for _, o := range s.book.Orders {
 		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
 		if o.What == EggsOrder {
@@ -303,22 +313,24 @@ func (s *scene) cover() (all []Promise) {
 		}
 		all = append(all, p)
 	}
-	for i := range all {
-		for j := range batches {
-			for _, f := range batches[j].first {
-				if f.OrderID == all[i].ID && all[i].What != EggsOrder {
-					give(&all[i], &batches[j], f.Young*counts(all[i].Order))
+	batches := s.coverings()
+	each := func(serve func(p *Promise, b *covering)) {
+		for i := range all {
+			for j := range batches {
+				if all[i].What != EggsOrder {
+					serve(&all[i], &batches[j])
 				}
 			}
 		}
 	}
-	for i := range all {
-		for j := range batches {
-			if all[i].What != EggsOrder {
-				give(&all[i], &batches[j], float64(all[i].Left())-all[i].Covered)
+	each(func(p *Promise, b *covering) {
+		for _, f := range b.first {
+			if f.OrderID == p.ID {
+				b.give(p, f.Young*counts(p.Order))
 			}
 		}
-	}
+	})
+	each(func(p *Promise, b *covering) { b.give(p, float64(p.Left())-p.Covered) })
 	return all
 }
 

@@ -249,7 +249,9 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
 			continue
 		}
-		src := planner.Source{ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare, Supply: []planner.Lay{}}
+		src := planner.Source{
+			ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare, Supply: []planner.Lay{},
+		}
 		var parcels []planner.Source
 		for _, l := range eggs[p.ID] {
 			if l.ready <= l.day {

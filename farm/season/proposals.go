@@ -406,7 +406,9 @@ func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []
 	})
 	if i < 0 {
 		i = len(v.Proposals)
-		v.Proposals = append(v.Proposals, Proposal{Kind: kind, SetOn: on, Setter: machine(b.Setter), Hatcher: machine(b.Hatcher)})
+		v.Proposals = append(
+			v.Proposals, Proposal{Kind: kind, SetOn: on, Setter: machine(b.Setter), Hatcher: machine(b.Hatcher)},
+		)
 		for _, sp := range kinds {
 			if sp.ID == kind.ID {
 				v.Proposals[i].PullOn = on.AddDate(0, 0, sp.Pull)

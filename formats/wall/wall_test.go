@@ -18,7 +18,9 @@ func TestWrite(t *testing.T) {
 	}
 	for i := range 60 {
 		s.Lanes = append(s.Lanes, Lane{Name: fmt.Sprintf("Machine %d", i), Shut: []Span{{.7, .8, "lent"}}, Rows: [][]Bar{{
-			{Span: Span{.1, .3, "Chicken 27-01"}}, {Span: Span{.3, .35, "Chicken 27-01"}, Locked: true, Planned: true, Hatch: .33},
+			{Span: Span{.1, .3, "Chicken 27-01"}}, {
+				Span: Span{.3, .35, "Chicken 27-01"}, Locked: true, Planned: true, Hatch: .33,
+			},
 		}}})
 	}
 	pages := map[Size]int{}

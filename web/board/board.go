@@ -32,7 +32,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 	}
 	parse := func(views ...string) page.Template { return page.ParseWith(s, own, files, views...) }
 	x := handler{
-		s, parse("board.html", "cures.html", "line.html"), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
+		s, parse(
+			"board.html", "cures.html", "line.html",
+		), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
 	}
 	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
 	e.GET("/board/sheet.pdf", s.Signed(x.sheet))

@@ -161,8 +161,8 @@ func draw(b season.Board, weeks int, m *farm.Member) drawing {
 	}
 	d.Height = y
 	for _, a := range b.Away {
-		if s := (span{Says: awaySays(a), Y: d.Top - 4, H: d.Height - d.Top + 4}); !a.ToOn.Before(b.From) && a.FromOn.Before(b.To) {
-			s.X, s.W = x.between(a.FromOn, a.ToOn)
+		s := span{Says: awaySays(a), Y: d.Top - 4, H: d.Height - d.Top + 4}
+		if s.X, s.W = x.between(a.FromOn, a.ToOn); s.W != "0%" {
 			d.Away = append(d.Away, s)
 		}
 	}
@@ -250,7 +250,9 @@ func covered(p season.Promise) (class, says string) {
 
 // lane draws one machine and gives where the next begins.
 func (d *drawing) lane(l season.Lane, x axis, y int, m *farm.Member) int {
-	out := lane{ID: l.ID, Name: l.Name, Link: fmt.Sprintf("/machines/%d", l.ID), Y: y, Set: l.Takes(false), Hatch: l.Takes(true)}
+	out := lane{
+		ID: l.ID, Name: l.Name, Link: fmt.Sprintf("/machines/%d", l.ID), Y: y, Set: l.Takes(false), Hatch: l.Takes(true),
+	}
 	if len(l.Batches) > 0 {
 		out.Full = fmt.Sprintf("%.0f %% full", 100*l.Full)
 	}
@@ -419,22 +421,26 @@ func shape(s season.Bar, x axis, y int, m *farm.Member) bar {
 		part("drying", "drying", hatch.To, s.To)
 	}
 	out.Rects = template.HTML(rects.String())
+	out.Class, out.Says = dress(s, m)
+	return out
+}
+
+// dress is the class of a bar, and what it says in words.
+func dress(s season.Bar, m *farm.Member) (class, says string) {
 	what := ""
 	switch {
 	case s.PlannedID != 0:
-		out.Class, what = "planned", "planned, "
+		class, what = "planned", "planned, "
 	case s.Proposal != 0:
-		out.Class, what = "planned proposed", "proposed, "
+		class, what = "planned proposed", "proposed, "
 	case s.ClosedAt != nil:
-		out.Class = "past"
+		class = "past"
 	}
-	out.Says = fmt.Sprintf(
-		"%s · %s%.0f eggs, %s from %s to %s.", s.Label, what, s.Stay.Eggs, s.Phase, m.ShortDay(s.Stay.From),
-		m.ShortDay(s.Stay.To),
-	)
+	says = fmt.Sprintf("%s · %s%.0f eggs, %s from %s to %s.", s.Label, what, s.Stay.Eggs, s.Phase,
+		m.ShortDay(s.Stay.From), m.ShortDay(s.Stay.To))
 	if s.Clash != "" {
-		out.Class += " clashing"
-		out.Says += " " + s.Clash
+		class += " clashing"
+		says += " " + s.Clash
 	}
-	return out
+	return class, says
 }

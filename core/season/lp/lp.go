@@ -34,6 +34,7 @@ type Program struct {
 	norm   []float64   // squared length of each of its rows
 	alpha  []float64
 	cost   []float64 // by the last Bound
+	prices []float64 // of the rows, by the last Bound
 	since  int       // pivots since the inverse was made anew
 	idle   int       // pivots that brought nothing
 	nudged bool      // the reduced costs
@@ -417,8 +418,12 @@ func (p *Program) Bound() float64 {
 		p.cost[j] = c
 		sum += max(c*p.low[j], c*p.high[j])
 	}
+	p.prices = y
 	return sum
 }
+
+// Price is what one more of a row's right side would bring, by the last Bound.
+func (p *Program) Price(i int) float64 { return p.prices[i] }
 
 // Cost is what the last Bound falls by, at least, for every unit by which a variable
 // leaves the bound that suits it: above its lower one if the cost is negative,

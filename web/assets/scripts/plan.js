@@ -40,10 +40,17 @@
     for (const b of bars(held.id)) b.setAttribute("transform", `translate(${x} ${b === held.bar ? y : 0})`);
   };
 
+  const silence = {
+    means: "nobody answers; what it would meet there is not known.", says: [], spots: [], cures: [],
+  };
+
   const where = () => ({on: shift(held.on, held.days), setter: held.setter, hatcher: held.hatcher});
 
   // fits tells whether a lane takes the batch in hand in the phase of its bar.
-  const fits = lane => (held.phase === "lockdown" ? lane.dataset.hatch : lane.dataset.set).split(" ").includes(held.kind);
+  const fits = lane => {
+    const kinds = held.phase === "lockdown" ? lane.dataset.hatch : lane.dataset.set;
+    return kinds.split(" ").includes(held.kind);
+  };
 
   const into = lane => {
     if (held.phase === "lockdown") held.hatcher = lane.dataset.lane;
@@ -61,7 +68,7 @@
       mine.known.set(name, answer.catch(() => null));
     }
     const answer = await mine.known.get(name);
-    if (held === mine && mine.asked === name) show(answer ?? {means: "nobody answers; what it would meet there is not known.", says: [], spots: [], cures: []});
+    if (held === mine && mine.asked === name) show(answer ?? silence);
   };
 
   // show tells what stands against it, with the cures as buttons, and marks the places.
@@ -167,7 +174,13 @@
     if (!press || e.pointerId !== press.id) return;
     const moved = press.moved;
     press = null;
-    if (moved) document.addEventListener("click", stop => { stop.preventDefault(); stop.stopPropagation(); }, {capture: true, once: true});
+    if (!moved) return;
+    const still = click => { // what lets go of a bar does not open it
+      click.preventDefault();
+      click.stopPropagation();
+    };
+    document.addEventListener("click", still, {capture: true, once: true});
+    setTimeout(() => document.removeEventListener("click", still, {capture: true}));
   });
   document.addEventListener("pointercancel", () => { press = null; });
   document.addEventListener("dragstart", e => { if (e.target.closest?.("a[data-planned]")) e.preventDefault(); });
@@ -191,8 +204,9 @@
         const can = all.filter(fits), at = can.findIndex(l => l.dataset.lane === now);
         into(can[(at + arrow + can.length) % can.length]);
       }
-      const to = all.find(l => l.dataset.lane === (held.phase === "lockdown" ? held.hatcher : held.setter));
-      const from = all.find(l => l.dataset.lane === (held.phase === "lockdown" ? bar.dataset.hatcher : bar.dataset.setter));
+      const locked = held.phase === "lockdown", lane = id => all.find(l => l.dataset.lane === id);
+      const to = lane(locked ? held.hatcher : held.setter);
+      const from = lane(locked ? bar.dataset.hatcher : bar.dataset.setter);
       const top = l => l.querySelector(".lane-ground").getBoundingClientRect().top;
       place(held.days * perDay(), to && from ? top(to) - top(from) : 0);
       ask();
