@@ -5,6 +5,8 @@ import (
 	"context"
 	"math"
 	"slices"
+
+	"metrogon/core/season/lp"
 )
 
 // prover lowers a bound until it meets the best plan, by branch and bound, and finds
@@ -41,11 +43,20 @@ func (m *model) prover(ctx context.Context) *prover {
 func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(p.m.windows(p.stop))
-	r := p.m.relax(false, mostRows, nil)
+	r := p.m.relax(false, mostFirst, nil)
+	large := r.rows > manyRows && r.rows <= mostFirst
+	var first *lp.First
+	if large {
+		first = r.First()
+		p.approach(r, first, restless)
+	}
 	if r.rows > fewRows {
 		p.wait()
 		for !p.look() && !p.stop() {
 		}
+	}
+	if large {
+		p.approach(r, first, tired)
 	}
 	p.prove(r)
 	for p.all.luck && !p.stop() {
@@ -54,11 +65,45 @@ func (p *prover) turns(pause func(struct{}) bool) {
 }
 
 // How large a season may be for the proof to find the best plan by itself, to find it
-// before long, and to be worked on.
+// before long, to be worked on by the simplex, and by first-order steps.
 const (
-	fewRows  = 500
-	manyRows = 1000
-	mostRows = 5000
+	fewRows   = 500
+	manyRows  = 1000
+	mostRows  = 5000
+	mostFirst = 30000
+)
+
+// approach lowers the bound of a large season by first-order steps, long before the simplex
+// method would, asking for cuts on the way; until they bring no more. What has to stay where it
+// is, by the prices found, is fixed for those who come after.
+func (p *prover) approach(r *relaxation, f *lp.First, tired int) {
+	paid, last := f.Work, p.bound
+	for idle := 0; idle < tired; {
+		f.Steps(stride, func() bool { return p.ctx.Err() != nil })
+		p.left, paid = p.left-(f.Work-paid), f.Work
+		p.lower(r.base + f.Bound())
+		if idle++; p.bound < last-.0002*math.Abs(last) {
+			idle, last = 0, p.bound
+		}
+		if r.cutBy(f.X, .05) > 0 && idle == tired {
+			idle--
+		}
+		p.prices = r.prices(p.m, f.Price, f.Cost)
+		if p.bound <= p.best.score+1e-6 || p.stop() {
+			return
+		}
+	}
+	for _, b := range r.settled(r.base+f.Bound()-p.best.score-1e-6, f.Cost) {
+		r.Bounds(b.v, b.low, b.high)
+	}
+}
+
+// stride is how many steps are made between cuts, and tired how many strides without a better
+// bound end it.
+const (
+	stride   = 256
+	restless = 4
+	tired    = 12
 )
 
 // prove works on a relaxation until it is done or more cannot be known.
@@ -198,7 +243,7 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 		}
 	}
 	if n.on == nil && p.of == p.m && !p.over { // the whole season
-		p.prices = r.prices(p.m)
+		p.prices = r.prices(p.m, r.Price, r.Cost)
 	}
 	if n.on != nil {
 		r.learn(n.on, before-max(n.bound, p.goal()))
@@ -209,7 +254,7 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 				p.best.copy(s)
 			}
 		}
-		n.branches = append(n.branches, r.settled(n.bound-p.goal())...)
+		n.branches = append(n.branches, r.settled(n.bound-p.goal(), r.Cost)...)
 	}
 	return
 }
@@ -233,11 +278,11 @@ func (r *relaxation) within(branches []branch) func() {
 
 // settled are settings, loads and turns that have to stay where they are, as the bound
 // would fall by more than it may.
-func (r *relaxation) settled(most float64) (out []branch) {
+func (r *relaxation) settled(most float64, costs func(v int) float64) (out []branch) {
 	for _, kind := range []int{aSetting, aLoad, aTurn} {
 		for _, v := range r.whole[kind] {
 			low, high := r.Range(v)
-			switch cost := r.Cost(v); {
+			switch cost := costs(v); {
 			case low == high || math.Abs(cost) <= most+1e-7:
 			case cost < 0:
 				out = append(out, branch{v, low, low})

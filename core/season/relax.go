@@ -196,17 +196,17 @@ func (l *larder) limits() {
 }
 
 // prices are what one more egg of each lay day would bring, by source and index of its supply,
-// as the bound stands.
-func (r *relaxation) prices(m *model) [][]float64 {
+// by the prices of rows and the costs of variables that prove a bound.
+func (r *relaxation) prices(m *model, price, cost func(int) float64) [][]float64 {
 	prices := make([][]float64, len(m.source))
 	for i := range prices {
 		prices[i] = make([]float64, len(m.source[i].supply))
 	}
 	for _, l := range r.laid {
 		if row, ok := r.supply[sourceDay{l.src, l.day}]; ok {
-			prices[l.src][l.day] = r.Price(row)
+			prices[l.src][l.day] = price(row)
 		} else {
-			prices[l.src][l.day] = max(0, r.Cost(l.v))
+			prices[l.src][l.day] = max(0, cost(l.v))
 		}
 	}
 	return prices
@@ -279,16 +279,20 @@ func (r *relaxation) through(m *model, t int, ways []*way) (vars [2][]int) {
 // cut asks of eggs of a lay day, where fractions of settings or loads let too many
 // through, that no more of them are set than by those. There are too many such rows
 // to ask them all beforehand.
-func (r *relaxation) cut() (cuts int) {
+func (r *relaxation) cut() (cuts int) { return r.cutBy(r.X, 1e-3) }
+
+// cutBy does so where others than the program's own values are at hand, by which such a row has
+// to be broken for it to be asked.
+func (r *relaxation) cutBy(x func(int) float64, broken float64) (cuts int) {
 	for _, l := range r.laid {
 		for _, through := range l.through {
-			over := r.X(l.v)
+			over := x(l.v)
 			terms := []lp.Term{{At: l.v, By: 1}}
 			for _, v := range through {
-				over -= l.most * r.X(v)
+				over -= l.most * x(v)
 				terms = append(terms, lp.Term{At: v, By: -l.most})
 			}
-			if over > 1e-3 {
+			if over > broken {
 				r.Row(0, terms...)
 				cuts++
 			}

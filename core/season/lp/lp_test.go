@@ -217,3 +217,41 @@ func TestIdlePivots(t *testing.T) {
 	}
 	assert.Greater(t, p.Pivots, 600, "the inverse was made anew")
 }
+
+// First-order steps prove a bound that no plan passes and that comes near the optimum, which the
+// simplex method finds.
+func TestFirstOrderStepsProveABound(t *testing.T) {
+	dice := rand.New(rand.NewPCG(3, 4))
+	for range 60 {
+		build := func(p *ours.Program, dice *rand.Rand) {
+			vars, rows := 4+dice.IntN(20), 3+dice.IntN(12)
+			for range vars {
+				p.Var(math.Round(10*dice.Float64()-2), 0, float64(1+dice.IntN(5)))
+			}
+			for range rows {
+				var terms []ours.Term
+				for j := range vars {
+					if dice.IntN(3) == 0 {
+						terms = append(terms, ours.Term{j, math.Round(8*dice.Float64()) - 1})
+					}
+				}
+				p.Row(float64(1+dice.IntN(12)), terms...)
+			}
+		}
+		seed := dice.Uint64()
+		var p, q ours.Program
+		build(&p, rand.New(rand.NewPCG(seed, 1)))
+		build(&q, rand.New(rand.NewPCG(seed, 1)))
+		require.True(t, p.Solve(math.Inf(-1), never))
+		best := p.Bound()
+		f := q.First()
+		f.Steps(64, never)
+		assert.GreaterOrEqual(t, f.Bound(), best-1e-6, "soon")
+		f.Steps(4000, never)
+		assert.GreaterOrEqual(t, f.Bound(), best-1e-6, "a bound is never below the optimum")
+		assert.LessOrEqual(t, f.Bound(), best+.01*math.Abs(best)+1e-3, "and within a percent of it after so many steps")
+		stopped := 0
+		f.Steps(100, func() bool { stopped++; return stopped > 5 })
+		assert.Equal(t, 6, stopped, "it ends when it is told")
+	}
+}
