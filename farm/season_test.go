@@ -278,6 +278,26 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	assert.Len(t, all.Ended, 1)
 }
 
+// Hatching eggs that are handed over leave the store, the freshest first, and come back.
+func TestPromisedEggsLeaveTheStore(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	id := s.promise(season.EggsOrder, 6, 0, 2)
+	all, err := s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Zero(t, all.Open[0].Short(), "they are there")
+	before := s.inStore()
+	done, err := s.Season.Deliver(ctx, s.m, key(), id, 6, false)
+	require.NoError(t, err)
+	assert.Contains(t, done.Said, "Out of the store: 4 of Barred, 1 Mar; 2 of Barred, 28 Feb.")
+	assert.Equal(t, before-6, s.inStore())
+	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	require.NoError(t, err)
+	assert.Equal(t, before, s.inStore())
+	_, err = s.Season.Deliver(ctx, s.m, key(), id, 60, false)
+	assert.ErrorContains(t, err, "Only 40 eggs fit to be handed over are in store")
+}
+
 // A machine dies: what may move is planned anew elsewhere, and it is said what changes.
 func TestADeadMachineIsPlannedAround(t *testing.T) {
 	s := newSpring(t)

@@ -365,7 +365,24 @@ func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int,
 		returning id`, penID, laidOn, n, at, tx.FarmID)
 }
 
-// PutBack undoes CastOut.
+// HandOut takes sound eggs of a pen and lay day, that do not rest, out of the store, as CastOut
+// does; none that are kept for a trial.
+func (tx *Tx) HandOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {
+	return tx.ids(ctx, `
+		update eggs set fate = 'cast-out', fate_at = $4
+		where farm_id = $5 and id in (
+			select e.id
+			from eggs e
+			join collections c on c.farm_id = $5 and c.id = e.collection_id
+			where e.farm_id = $5 and e.pen_id = $1 and e.laid_on = $2 and `+inStore+` and not e.trial
+				and (c.ready_at is null or c.ready_at <= $4)
+			order by e.id
+			limit $3
+		)
+		returning id`, penID, laidOn, n, at, tx.FarmID)
+}
+
+// PutBack undoes CastOut and HandOut.
 func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
 	_, err := tx.Exec(
 		ctx,

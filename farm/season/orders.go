@@ -6,6 +6,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"metrogon/core/rates"
@@ -181,13 +182,50 @@ func (b *Service) Deliver(
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf("Handed %d over to %s, %d of %d in all.", n, o.Who, now.Delivered, o.Count)
+		u := journal.Undo{orderBefore.Of(before)}
+		if o.What == EggsOrder && n > 0 {
+			eggs, of, err := handOut(ctx, tx, o, n)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			u = append(u, eggsBack.Of(eggs))
+			said += " Out of the store: " + of + "."
+		}
 		if n == 0 {
 			said = fmt.Sprintf("Called the promise to %s off, with %d of %d handed over.", o.Who, o.Delivered, o.Count)
 		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Order, id), journal.Undo{orderBefore.Of(before)}, "%s", said,
-		)
+		return journal.Record(ctx, tx, journal.On(journal.Order, id), u, "%s", said)
 	})
+}
+
+// handOut takes eggs that were promised out of the store, the freshest first, and names them.
+func handOut(ctx context.Context, tx *farm.Tx, o store.Order, n int) (eggs []int64, of string, err error) {
+	s, err := see(ctx, tx)
+	if err != nil {
+		return nil, "", err
+	}
+	var from []string
+	for day := 0; day >= -maxAge(s.w.Kinds[o.Species]) && len(eggs) < n; day-- {
+		for _, p := range s.pensFor(o) {
+			for _, l := range s.supply[p.ID] {
+				if l.day != day || l.ready > 0 || len(eggs) == n {
+					continue
+				}
+				ids, err := tx.HandOut(ctx, p.ID, l.on, min(l.eggs, n-len(eggs)), tx.At)
+				if err != nil {
+					return nil, "", err
+				}
+				eggs = append(eggs, ids...)
+				from = append(from, fmt.Sprintf("%d of %s, %s", len(ids), p.Name, l.on.Format("2 Jan")))
+			}
+		}
+	}
+	if len(eggs) < n {
+		return nil, "", farm.Problemf(
+			"delivered", "Only %s fit to be handed over are in store.", wording.Plural(len(eggs), "egg"),
+		)
+	}
+	return eggs, strings.Join(from, "; "), nil
 }
 
 // target is how many young are to be planned for a promise so that it is kept as surely as
@@ -305,6 +343,12 @@ func (b *covering) give(p *Promise, most float64) {
 // cover hands the young of what stands and of what is planned out to the promises, those that
 // are due first first; a planned batch serves those it was planned for before others.
 func (s *scene) cover() (all []Promise) {
+	all, _ = s.coverAll()
+	return all
+}
+
+// coverAll is cover, with what is left of the batches.
+func (s *scene) coverAll() (all []Promise, batches []covering) {
 	eggs := s.supply.copy().reserve(s)
 	for _, o := range s.book.Orders {
 		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
@@ -313,7 +357,7 @@ func (s *scene) cover() (all []Promise) {
 		}
 		all = append(all, p)
 	}
-	batches := s.coverings()
+	batches = s.coverings()
 	each := func(serve func(p *Promise, b *covering)) {
 		for i := range all {
 			for j := range batches {
@@ -331,6 +375,24 @@ func (s *scene) cover() (all []Promise) {
 		}
 	})
 	each(func(p *Promise, b *covering) { b.give(p, float64(p.Left())-p.Covered) })
+	return all, batches
+}
+
+// spare adds up what is left of the batches, by kind.
+func (s *scene) spare(batches []covering) (all []Spare) {
+	for _, k := range s.kinds {
+		one := Spare{Kind: k}
+		for _, b := range batches {
+			for pen, young := range b.young {
+				if s.w.PenByID[pen].Species == k.ID {
+					one.Young += young
+				}
+			}
+		}
+		if one.Young >= 1 {
+			all = append(all, one)
+		}
+	}
 	return all
 }
 
@@ -338,9 +400,16 @@ func (s *scene) cover() (all []Promise) {
 type Promised struct {
 	Open  []Promise
 	Ended []Promise
+	Spare []Spare
 	Kinds []*species.Profile
 	Pens  []farm.Pen
 	Today time.Time
+}
+
+// Spare is young of a kind that nobody is promised, expected of what stands and is planned.
+type Spare struct {
+	Kind  *species.Profile
+	Young float64
 }
 
 // Promises lists what is promised, with the chances of the last plan.
@@ -351,7 +420,8 @@ func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, e
 			return err
 		}
 		s.supply.laid(s, mostDays)
-		all = Promised{Open: s.cover(), Kinds: s.kinds, Today: s.today}
+		open, batches := s.coverAll()
+		all = Promised{Open: open, Spare: s.spare(batches), Kinds: s.kinds, Today: s.today}
 		for _, p := range s.w.Pens {
 			if slices.Contains(s.kinds, s.w.Kinds[p.Species]) {
 				all.Pens = append(all.Pens, p)

@@ -37,6 +37,9 @@ var (
 		_, err := tx.SaveOrder(ctx, *o.Before)
 		return err
 	})
+	eggsBack = journal.NewKind("order_eggs", func(ctx context.Context, tx *farm.Tx, eggs []int64) error {
+		return tx.PutBack(ctx, eggs)
+	})
 	plannedBefore = journal.NewKind("planned", func(ctx context.Context, tx *farm.Tx, p kept[plannedRows]) error {
 		if p.Before == nil {
 			return tx.DropPlanned(ctx, []int64{p.ID})
