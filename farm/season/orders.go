@@ -30,6 +30,7 @@ type Promise struct {
 	Kind    *species.Profile
 	Pens    []farm.Pen // that may serve it
 	Covered float64    // expected of what stands and what is planned; eggs: there or to be laid
+	Need    float64    // to be expected, for it to be as sure as was promised
 	From    []Cover
 	Chance  float64 // of all of it, by the last plan; below 0: not known
 }
@@ -51,6 +52,9 @@ func (p Promise) Short() int {
 	}
 	return 0
 }
+
+// Sure tells that it is covered as surely as was promised.
+func (p Promise) Sure() bool { return p.Short() == 0 && p.Covered >= p.Need-0.5 }
 
 // Over tells that its window is past.
 func (p Promise) Over(today time.Time) bool { return p.ToOn.Before(today) }
@@ -228,45 +232,21 @@ func handOut(ctx context.Context, tx *farm.Tx, o store.Order, n int) (eggs []int
 	return eggs, strings.Join(from, "; "), nil
 }
 
-// target is how many young are to be planned for a promise so that it is kept as surely as
-// it has to be, if they come of one batch; of several they are surer still.
+// target is how many young are to be expected for a promise so that it is kept as surely as it
+// has to be, if they come of one batch; of several they are surer still.
 func (s *scene) target(o store.Order) float64 {
-	want := max(0, o.Count-o.Delivered)
+	want := float64(max(0, o.Count-o.Delivered))
 	pens := s.pensFor(o)
 	if len(pens) == 0 || want == 0 {
-		return float64(want)
+		return want
 	}
 	var belief rates.Beta
 	for _, p := range pens { // of all of them alike
 		y := s.beliefs[o.Species].Young[p.ID]
 		belief.A, belief.B = belief.A+y.A/float64(len(pens)), belief.B+y.B/float64(len(pens))
 	}
-	counts := belief
-	if o.What == PulletsOrder {
-		counts = belief.Scaled(0.5)
-	}
-	met := func(eggs float64) float64 {
-		lot := rates.Lot{Eggs: max(0, int(math.Round(eggs))), Belief: counts}
-		return rates.Expect([]rates.Lot{lot}, s.beliefs[o.Species].Rho, true).AtLeast(want)
-	}
-	// Fewer or more eggs than expected are laid: three points stand for a normal spread.
-	off := math.Sqrt(3) * s.layingOff(o)
-	sure := func(eggs int) bool {
-		n := float64(eggs)
-		return (met(n*(1-off))+4*met(n)+met(n*(1+off)))/6 >= float64(o.SurePct)/100
-	}
-	low, high := want, want+1 // low is too few
-	for !sure(high) && high < 4000 {
-		low, high = high, 2*high
-	}
-	for high-low > 1 {
-		if n := (low + high) / 2; sure(n) {
-			high = n
-		} else {
-			low = n
-		}
-	}
-	return float64(high) * belief.Mean()
+	each := counts(o)
+	return rates.Needed(belief.Scaled(each), s.beliefs[o.Species].Rho, s.layingOff(o), want, float64(o.SurePct)/100) / each
 }
 
 // layingOff is how far the eggs of a setting for a promise may lie off what is expected, as a
@@ -354,6 +334,8 @@ func (s *scene) coverAll() (all []Promise, batches []covering) {
 		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
 		if o.What == EggsOrder {
 			p.Covered = float64(eggs[o.ID])
+		} else if s.beliefs[o.Species].Young != nil {
+			p.Need = s.target(o) * counts(o)
 		}
 		all = append(all, p)
 	}
@@ -374,7 +356,7 @@ func (s *scene) coverAll() (all []Promise, batches []covering) {
 			}
 		}
 	})
-	each(func(p *Promise, b *covering) { b.give(p, float64(p.Left())-p.Covered) })
+	each(func(p *Promise, b *covering) { b.give(p, max(p.Need, float64(p.Left()))-p.Covered) })
 	return all, batches
 }
 

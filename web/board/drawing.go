@@ -240,8 +240,10 @@ func (d *drawing) promises(b season.Board, x axis) int {
 func covered(p season.Promise) (class, says string) {
 	n := int(math.Floor(p.Covered + 1e-6))
 	switch {
-	case p.Short() == 0:
+	case p.Sure():
 		return "met", "covered"
+	case p.Short() == 0:
+		return "part", fmt.Sprintf("%d expected, not sure yet", n)
 	case n <= 0:
 		return "none", fmt.Sprintf("0 of %d", p.Left())
 	}
