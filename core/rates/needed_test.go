@@ -18,8 +18,10 @@ func TestNeededHoldsItsCertainty(t *testing.T) {
 					got := Expect([]Lot{{Eggs: eggs, Belief: b}}, rho, true).AtLeast(int(want))
 					says := []any{"%v young at %v, rho %v, sure %v: %d eggs", want, p, rho, sure, eggs}
 					assert.GreaterOrEqual(t, got, sure-.04, says...)
-					fewer := Expect([]Lot{{Eggs: eggs - 1, Belief: b}}, rho, true).AtLeast(int(want))
-					assert.LessOrEqual(t, fewer, sure+.12, says...)
+					if sure > .5 { // else never fewer are expected than are wanted
+						fewer := Expect([]Lot{{Eggs: eggs - 1, Belief: b}}, rho, true).AtLeast(int(want))
+						assert.LessOrEqual(t, fewer, sure+.1, says...)
+					}
 				}
 			}
 		}
