@@ -519,6 +519,8 @@ func TestPromisesAreChecked(t *testing.T) {
 	assert.ErrorContains(t, err, "Nothing is promised yet")
 	helper := *s.m
 	helper.Role = farm.HelperRole
+	_, err = s.Season.Drop(ctx, &helper, key(), 1)
+	assert.ErrorContains(t, err, "Only an owner", "a helper sets what is planned, and plans nothing")
 	_, err = s.Season.SaveOrder(ctx, &helper, key(), o)
 	assert.ErrorContains(t, err, "Only an owner")
 	for _, says := range []error{

@@ -276,6 +276,9 @@ func (b *Service) change(
 	work func(*scene, farm.Planned) (farm.Planned, string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
 		s, p, err := b.find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

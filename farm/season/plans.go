@@ -261,6 +261,9 @@ func (b *Service) solve(ctx context.Context, row store.Plan, tell func(planner.P
 // Accept keeps settings of a plan, by their number; none named: all.
 func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int64, which []int) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
 		s, row, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -301,6 +304,9 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 // Throw throws a plan away; what was accepted of it stays.
 func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
 		row, err := tx.Plan(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -317,6 +323,9 @@ func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int6
 // Forbid keeps a setting of a plan out of the next one: this kind in this machine on that day.
 func (b *Service) Forbid(ctx context.Context, m *farm.Member, key string, id int64, no int) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+		if !m.Owner() {
+			return farm.Done{}, farm.ErrNotOwner
+		}
 		_, _, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
