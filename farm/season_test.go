@@ -331,6 +331,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 		if one.Count == 0 {
 			dropped++
 			assert.Contains(t, one.Says, "Do not set")
+			assert.Contains(t, one.Says, "after all: Cabinet takes no eggs", "it is said why")
 		} else {
 			made++
 			assert.Equal(t, spare, one.Setter.ID)

@@ -256,15 +256,7 @@ func (s *scene) layingOff(o store.Order) float64 {
 	if s.day(o.ToOn) < int(kind.HatchDays.At)+week {
 		return 0
 	}
-	perDay, variance := 0.0, 0.0
-	for _, p := range s.pensFor(o) {
-		f := s.lays[p.ID]
-		perDay, variance = perDay+f.PerDay, variance+f.SD*f.SD
-	}
-	if perDay == 0 {
-		return 0
-	}
-	return min(math.Sqrt(variance/week)/perDay, 0.5)
+	return s.layingSpread() / math.Sqrt(week)
 }
 
 const week = 7 // days

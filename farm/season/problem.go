@@ -408,15 +408,7 @@ func (s *scene) chance(r *planner.Request) *planner.Chance {
 		y := b.Young[numberOf(src.ID)]
 		c.Posteriors[src.ID], c.Rho = planner.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
 	}
-	days, sum := 0, 0.0
-	for _, f := range s.lays {
-		if f.PerDay > 0 {
-			days, sum = days+1, sum+f.SD/f.PerDay
-		}
-	}
-	if days > 0 {
-		c.LayingSpread = min(sum/float64(days), 5)
-	}
+	c.LayingSpread = s.layingSpread()
 	for _, o := range s.book.Orders {
 		if slices.ContainsFunc(r.Orders, func(q planner.Order) bool { return q.ID == orderID(o.ID) }) {
 			c.Needs[orderID(o.ID)] = planner.Need{
@@ -425,4 +417,16 @@ func (s *scene) chance(r *planner.Request) *planner.Chance {
 		}
 	}
 	return c
+}
+
+// layingSpread is by how much the eggs of a day lie off what is expected, as a share, over all
+// pens that lay.
+func (s *scene) layingSpread() float64 {
+	pens, sum := 0, 0.0
+	for _, p := range s.w.Pens { // in one order, so that sums come out alike
+		if f := s.lays[p.ID]; f.PerDay > 0 {
+			pens, sum = pens+1, sum+f.SD/f.PerDay
+		}
+	}
+	return min(sum/float64(max(pens, 1)), 2)
 }

@@ -448,8 +448,12 @@ func (p *Proposal) gone(s *scene) {
 // sentence says what a setting is for.
 func (p Proposal) sentence(s *scene, a answer) string {
 	if p.Count == 0 {
+		why := "the rest of the plan does better without."
+		if t := s.troubles(s.yard(), *p.Replaces, p.Replaces.Count); len(t) > 0 {
+			why = t[0].Says
+		}
 		return fmt.Sprintf(
-			"Do not set the %s of %s after all.", wording.Plural(p.Before, "egg"), p.Replaces.Label(),
+			"Do not set the %s of %s after all: %s", wording.Plural(p.Before, "egg"), p.Replaces.Label(), why,
 		)
 	}
 	var pens []string

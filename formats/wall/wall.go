@@ -110,8 +110,10 @@ func (p page) head() float64 {
 		day := p.sheet.From.AddDate(0, 0, d)
 		x := p.at(float64(d) / float64(p.sheet.Days))
 		if day.Weekday() == time.Monday {
-			p.SetFont("go", "B", 8)
-			p.Text(x, y-1, day.Format("2 Jan"))
+			if d < p.sheet.Days-3 { // else it would be cut off
+				p.SetFont("go", "B", 8)
+				p.Text(x, y-1, day.Format("2 Jan"))
+			}
 			p.Line(x, y, x, y+2.5)
 		} else if p.sheet.Days <= 100 {
 			p.Line(x, y+1.2, x, y+2.5)

@@ -39,7 +39,7 @@ func wide(weeks int) float64 {
 	case weeks > 14:
 		perDay = 8
 	case weeks > 8:
-		perDay = 11
+		perDay = 9.6 // three months fill a screen of 1280
 	}
 	return max(780, perDay*7*float64(weeks))
 }
