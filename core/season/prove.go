@@ -102,7 +102,7 @@ func (p *prover) approach(r *relaxation, f *lp.First, tired int) {
 // bound end it.
 const (
 	stride   = 256
-	restless = 4
+	restless = 2
 	tired    = 12
 )
 

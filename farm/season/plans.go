@@ -51,28 +51,11 @@ func (b *Service) Ask(
 		if err := s.askable(what); err != nil {
 			return farm.Done{}, err
 		}
-		row := store.Plan{AskedAt: tx.At, FromOn: s.today, Seconds: seconds}
-		if what != nil {
-			if err := what.check(s); err != nil {
-				return farm.Done{}, err
-			}
-			what.before(s)
-			if row.WhatIf, err = json.Marshal(what); err != nil {
-				return farm.Done{}, err
-			}
-		}
-		r, err := s.problem()
+		row, err := s.asked(seconds, what)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if what != nil {
-			what.after(s, r)
-		}
-		limit := float64(seconds)
-		r.Seconds = &limit
-		if row.Request, err = json.Marshal(r); err != nil {
-			return farm.Done{}, err
-		}
+		row.AskedAt = tx.At
 		id, err := tx.AddPlan(ctx, row, m.PersonID)
 		return farm.Done{Said: "Planning…", BatchID: id}, err
 	})
@@ -80,6 +63,31 @@ func (b *Service) Ask(
 		b.Wake()
 	}
 	return done.BatchID, done, err // a plan is no batch, but its id has to come back with a key used twice
+}
+
+// asked is a plan that is asked for, with the problem that it is to solve.
+func (s *scene) asked(seconds int, what *WhatIf) (row store.Plan, err error) {
+	row = store.Plan{FromOn: s.today, Seconds: seconds}
+	if what != nil {
+		if err := what.check(s); err != nil {
+			return row, err
+		}
+		what.before(s)
+		if row.WhatIf, err = json.Marshal(what); err != nil {
+			return row, err
+		}
+	}
+	r, err := s.problem()
+	if err != nil {
+		return row, err
+	}
+	if what != nil {
+		what.after(s, r)
+	}
+	limit := float64(seconds)
+	r.Seconds = &limit
+	row.Request, err = json.Marshal(r)
+	return row, err
 }
 
 // Wake tells the job that somebody waits.
