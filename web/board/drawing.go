@@ -113,7 +113,7 @@ type bar struct {
 
 // egg is one day's free eggs: how many there are, and what is not laid yet of them.
 type egg struct {
-	X, W, Says      string
+	X, W, Mid, Says string
 	Y, H, Low, High float64
 	Ahead           bool
 	Label           string
@@ -321,7 +321,8 @@ func (d *drawing) eggs(days []season.EggDay, x axis, y int) int {
 		}
 		h := high(e.Free)
 		one := egg{
-			X: page.Percent(from + (to-from)*.12), W: page.Percent((to - from) * .76), H: h, Y: float64(d.EggLine) - h,
+			X: page.Percent(from + (to-from)*.12), W: page.Percent((to - from) * .76),
+			Mid: page.Percent((from + to) / 2), H: h, Y: float64(d.EggLine) - h,
 			Low: float64(d.EggLine) - high(e.Low), High: float64(d.EggLine) - high(e.High), Ahead: i > 0,
 			Says: fmt.Sprintf("%s: %s free to set", e.On.Format("Mon 2 Jan"), wording.Plural(e.Free, "egg")),
 		}
