@@ -265,6 +265,15 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, s.chores(season.SetPlanned), 1, "with the batch taken back the plan stands again")
 
+	// Eggs that are planned and never come cover nothing.
+	gone := s.now
+	s.now = s.now.AddDate(0, 0, 40)
+	all, err = s.Season.Promises(ctx, s.m)
+	require.NoError(t, err)
+	assert.Zero(t, all.Open[0].Covered, "none were laid")
+	assert.Contains(t, s.chores(season.SetPlanned)[0].Reason, "none of its eggs are there")
+	s.now = gone
+
 	_, err = s.Season.Deliver(ctx, s.m, key(), order, 5, false)
 	require.NoError(t, err)
 	all, err = s.Season.Promises(ctx, s.m)

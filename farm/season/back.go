@@ -59,7 +59,7 @@ func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back B
 // layAhead reckons with what will be laid, but for what is promised of it.
 func (s *scene) layAhead() {
 	s.supply.laid(s, mostDays)
-	s.supply.reserve(s)
+	s.reserve()
 }
 
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.

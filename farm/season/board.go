@@ -117,7 +117,7 @@ func (b *Service) Board(
 			s.layAhead()
 		} else {
 			s.supply.laid(s, max(s.day(page.To), 1))
-			s.supply.reserve(s)
+			s.reserve()
 		}
 		page.Promises, page.Away = s.cover(), s.book.Away
 		var stays []planner.Stay

@@ -87,7 +87,11 @@ func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (
 		for _, e := range there {
 			c.Eggs += e.Eggs
 		}
-		if c.Eggs < p.Count {
+		switch {
+		case c.Eggs == 0:
+			c.Reason += " · none of its eggs are there"
+			c.Why = strings.TrimSpace(c.Why + " Move it to a day on which there are eggs for it, or take it out of the plan.")
+		case c.Eggs < p.Count:
 			c.Reason += fmt.Sprintf(" · %d of them are there", c.Eggs)
 			c.Why = strings.TrimSpace(c.Why + " Fewer were laid than was planned. Set what is there, then plan the rest again " +
 				"on the board: it tells what has to change.")

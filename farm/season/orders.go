@@ -283,8 +283,9 @@ func (s *scene) coverings() (all []covering) {
 		young := maps.Clone(s.stands[v.ID].ByPen)
 		all = append(all, covering{Cover{BatchID: v.ID, Label: v.Code}, pullDay(s.w.Member, v), young, nil})
 	}
-	for _, p := range s.ahead {
-		young := s.youngOf(p.Eggs, s.w.Member.Date(p.SetAt))
+	there := s.supply.copy().planned(s, s.ahead)
+	for _, p := range s.ahead { // of their eggs, those that will be there
+		young := s.youngOf(there[p.ID], s.w.Member.Date(p.SetAt))
 		all = append(all, covering{
 			Cover{PlannedID: p.ID, Label: p.Label()}, pullDay(s.w.Member, p.BatchView), young, p.For,
 		})
@@ -306,10 +307,17 @@ func (b *covering) give(p *Promise, most float64) {
 			p.Covered, got = p.Covered+n, got+n
 		}
 	}
-	if got > 0 {
-		b.Cover.Young = got
+	if got == 0 {
+		return
+	}
+	at := slices.IndexFunc(p.From, func(c Cover) bool {
+		return c.BatchID == b.BatchID && c.PlannedID == b.PlannedID
+	})
+	if at < 0 {
+		at = len(p.From)
 		p.From = append(p.From, b.Cover)
 	}
+	p.From[at].Young += got
 }
 
 // cover hands the young of what stands and of what is planned out to the promises, those that
@@ -321,7 +329,7 @@ func (s *scene) cover() (all []Promise) {
 
 // coverAll is cover, with what is left of the batches.
 func (s *scene) coverAll() (all []Promise, batches []covering) {
-	eggs := s.supply.copy().reserve(s)
+	eggs := s.reserve()
 	for _, o := range s.book.Orders {
 		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
 		if o.What == EggsOrder {

@@ -62,7 +62,7 @@ func (s *scene) problem() (r *planner.Request, err error) {
 	}}
 	r.Days = s.horizon()
 	s.supply.laid(s, r.Days)
-	s.supply.reserve(s)
+	s.reserve()
 	if err := s.addKinds(r); err != nil {
 		return nil, err
 	}

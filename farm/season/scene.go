@@ -26,6 +26,8 @@ type scene struct {
 	lays    map[int64]laying.Forecast
 	supply  supply
 	plans   []store.Plan // not thrown away
+	// of promised hatching eggs, how many are there; nil: not seen after yet
+	reserved map[int64]int
 }
 
 // see reads the farm.

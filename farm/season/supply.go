@@ -122,6 +122,14 @@ func (x supply) of(p farm.Planned) supply {
 	return c
 }
 
+// reserve takes the eggs that are promised as eggs out, once.
+func (s *scene) reserve() map[int64]int {
+	if s.reserved == nil {
+		s.reserved = s.supply.reserve(s)
+	}
+	return s.reserved
+}
+
 // reserve takes the eggs that are promised as eggs out: laid latest before they are handed
 // over, since buyers want them fresh. It tells how many of each promise are there.
 func (x supply) reserve(s *scene) map[int64]int {
