@@ -5,7 +5,7 @@ package wish
 
 import (
 	"cmp"
-	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -79,7 +79,7 @@ func Read(text string, today time.Time, words Words) (w Wish, err error) {
 	w.Count, w.Pullets = l.count()
 	switch {
 	case w.Count > 10000:
-		return w, Problem(fmt.Sprintf("%d young are more than any yard hatches; say fewer than 10,000.", w.Count))
+		return w, Problem("So many young are more than any yard hatches; say at most 10,000.")
 	case w.Batch == "" && w.Aim == Lockdown:
 		return w, Problem("Whose lockdown? Name a batch that is in a machine, by its code.")
 	case w.On.IsZero() && w.Every == nil && w.Batch == "":
@@ -158,8 +158,11 @@ func (l *line) aim(batch bool) Aim {
 // count finds the number wanted, and whether only females count.
 func (l *line) count() (n int, pullets bool) {
 	pullets = l.take(`(pullets?|females?)`) != nil
-	if f := l.take(`(\d{1,6})`); f != nil {
-		n, _ = strconv.Atoi(f[0])
+	if f := l.take(`(\d+)`); f != nil {
+		var err error
+		if n, err = strconv.Atoi(f[0]); err != nil { // more than anybody can count
+			n = math.MaxInt
+		}
 	}
 	return n, pullets
 }

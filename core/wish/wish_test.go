@@ -62,6 +62,9 @@ func TestReadSaysWhatIsMissing(t *testing.T) {
 		"ducks on 3 May 2099":        "three years",
 		"same lockdown as Duck 99":   "Whose lockdown?",
 		"999999 ducks on 3 May":      "more than any yard",
+		"1000000000 hens on 3 May":   "more than any yard",
+
+		"9999999999999999999999 hens on 3 May": "more than any yard",
 	} {
 		_, err := Read(line, today, words)
 		if assert.Error(t, err, line) {

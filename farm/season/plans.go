@@ -40,7 +40,7 @@ func (b *Service) Ask(
 			return farm.Done{}, farm.ErrNotOwner
 		}
 		var p farm.Problems
-		p.Count("seconds", "The seconds", seconds, 1, 300)
+		p.Count("seconds", "The number of seconds", seconds, 1, 300)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}

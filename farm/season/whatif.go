@@ -38,7 +38,7 @@ func (w *WhatIf) check(s *scene) error {
 	var p farm.Problems
 	switch w.Kind {
 	case IfHatcher, IfBrooder:
-		p.Count("n", "The places", w.N, 1, 5000)
+		p.Count("n", "The number of places", w.N, 1, 5000)
 	case IfHens:
 		p.Count("n", "The number of females", w.N, 1, 500)
 		pen, ok := s.w.PenByID[w.PenID]

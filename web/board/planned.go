@@ -96,7 +96,11 @@ func (x handler) set(c *echo.Context, m *farm.Member) error {
 			s.Picks = append(s.Picks, incubate.Pick{PenID: e.PenID, LaidOn: e.LaidOn, Eggs: e.Eggs})
 		}
 	}
+	gone := errors.Is(err, farm.ErrNone)
 	done, err := x.Incubate.Set(ctx, m, f.Get("key"), s)
+	if gone && page.ProblemsOf(err) != nil {
+		err = farm.Problemf("planned", "It is set already, or not planned any more.")
+	}
 	next := page.Back(c, "/")
 	if done.BatchID != 0 && f.Get("back") == "" {
 		next = fmt.Sprintf("/batches/%d", done.BatchID)

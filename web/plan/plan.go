@@ -42,10 +42,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	}
 }
 
-type data struct {
-	season.Plans
-	Seconds []int
-}
+type data struct{ season.Plans }
 
 func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	all, err := x.Season.Plans(c.Request().Context(), m)
@@ -53,7 +50,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/board", "Plan of the season"
-	return x.Render(c, x.plan, meta, m, data{all, []int{5, 20, 60, 300}})
+	return x.Render(c, x.plan, meta, m, data{all})
 }
 
 // InTen says chances as people do.
