@@ -60,11 +60,8 @@ func (s *spring) plan(seconds int, what *season.WhatIf) season.PlanView {
 	s.Helper()
 	id, _, err := s.Season.Ask(s.Context(), s.m, key(), seconds, what)
 	require.NoError(s, err)
-	ctx, stop := context.WithCancel(s.Context())
-	defer stop()
-	go s.Season.Work(ctx, slog.New(slog.DiscardHandler))
 	var v season.PlanView
-	require.Eventually(s, func() bool {
+	s.working(func() bool {
 		all, err := s.Season.Plans(s.Context(), s.m)
 		require.NoError(s, err)
 		for _, w := range append([]season.PlanView{*all.Plan}, all.WhatIfs...) {
@@ -73,9 +70,18 @@ func (s *spring) plan(seconds int, what *season.WhatIf) season.PlanView {
 			}
 		}
 		return !v.Running()
-	}, time.Minute, 20*time.Millisecond)
+	})
 	require.Equal(s, season.Finished, v.State, v.Says)
 	return v
+}
+
+// working lets the job work until something is so.
+func (s *spring) working(until func() bool) {
+	s.Helper()
+	ctx, stop := context.WithCancel(s.Context())
+	defer stop()
+	go s.Season.Work(ctx, slog.New(slog.DiscardHandler))
+	require.Eventually(s, until, time.Minute, 20*time.Millisecond)
 }
 
 func (s *spring) problem(id int64) (p planner.Problem) {
@@ -327,13 +333,14 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	require.NotEmpty(t, p.Cures)
 	assert.Equal(t, "set in Still box", p.Cures[0].Says)
 
-	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, nil)
-	assert.ErrorContains(t, err, "stays where it is, and cannot", "nothing of hers moves unless she lets it")
+	again := s.planned()
+	assert.Contains(t, again.Because[0].Says, "Cabinet takes no eggs")
+	assert.Len(t, s.chores(season.Replanned), 1, "Today says so")
 	for _, one := range board.Troubles {
-		_, err = s.Season.Pin(ctx, s.m, key(), one.ID, false)
+		p, err := s.Season.Planned(ctx, s.m, one.ID, nil)
 		require.NoError(t, err)
+		assert.Equal(t, s.cabinet, p.SetterID, "nothing of hers moves unless she lets it")
 	}
-	again := s.plan(2, nil)
 	s.checked(again)
 	var dropped, made int
 	for _, one := range again.Proposals {
@@ -353,6 +360,52 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
+	assert.Empty(t, s.chores(season.Replanned), "it is accepted")
+}
+
+// planned waits for the plan that is made by itself.
+func (s *spring) planned() (v season.PlanView) {
+	s.Helper()
+	s.working(func() bool {
+		all, err := s.Season.Plans(s.Context(), s.m)
+		require.NoError(s, err)
+		v = *all.Plan
+		return v.Alone && !v.Running()
+	})
+	require.Equal(s, season.Finished, v.State, v.Says)
+	require.NotEmpty(s, v.Because)
+	return v
+}
+
+// When fewer eggs are there than was planned, and a promise is short by it, the rest is planned
+// again; once the eggs turn up, that plan goes away by itself.
+func TestFewerEggsArePlannedAround(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 14, 24, 34)
+	v := s.plan(2, nil)
+	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	require.NoError(t, err)
+	var eaten []int64 // a fox in the store
+	for back := range 10 {
+		done, err := s.Stock.CastOut(ctx, s.m, key(), s.barred, day(back), 4)
+		require.NoError(t, err)
+		eaten = append(eaten, done.Entry)
+	}
+	again := s.planned()
+	assert.Contains(t, again.Because[0].Says, "14 chicks for Mosswick: about")
+	require.NotEmpty(t, again.Proposals)
+	assert.Positive(t, again.Left)
+	for _, entry := range slices.Backward(eaten) {
+		_, err = s.Undo(ctx, s.m, key(), entry)
+		require.NoError(t, err)
+	}
+	s.working(func() bool { // it is withdrawn
+		all, err := s.Season.Plans(ctx, s.m)
+		require.NoError(t, err)
+		return all.Plan == nil || !all.Plan.Alone
+	})
+	assert.Empty(t, s.chores(season.Replanned))
 }
 
 // A planned batch is moved into a clash, which is told with its reason and cures, and out again by

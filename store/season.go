@@ -103,6 +103,7 @@ type Season struct {
 	Ahead    []Planned // not set yet, by day
 	Eggs     []PlannedEggs
 	For      []PlannedFor
+	Again    [][]Upset // why the plan was made again by itself that nobody has looked at yet
 }
 
 // Season reads it in one round trip; what was over before a date is left out.
@@ -142,7 +143,19 @@ func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error)
 		join planned_for f on f.farm_id = $1 and f.planned_id = p.id
 		where p.farm_id = $1 and p.dropped_at is null
 		order by f.planned_id, f.order_id`, tx.FarmID)
-	return s, tx.SendBatch(ctx, q).Close()
+	var again []struct{ Because []Upset }
+	ask(q, &again, `
+		select because
+		from plans
+		where farm_id = $1 and id = (
+				select max(id) from plans where farm_id = $1 and what_if is null and thrown_at is null
+			)
+			and person_id is null and state = 'done' and taken = '{}'`, tx.FarmID)
+	err = tx.SendBatch(ctx, q).Close()
+	for _, a := range again {
+		s.Again = append(s.Again, a.Because)
+	}
+	return s, err
 }
 
 // Planned finds one, set, dropped or ahead.
@@ -322,6 +335,16 @@ type Plan struct {
 	Steps        int64
 	Taken        []int32
 	ThrownAt     *time.Time
+	Because      []Upset // what went otherwise than was planned when it was asked for
+	Loose        []int64 // planned batches that could not stay where they were
+	Alone        bool    // nobody asked for it
+}
+
+// Upset is something that goes otherwise than was planned.
+type Upset struct {
+	What  string  `json:"what"`  // a planned batch or a promise, by kind and id
+	Lacks float64 `json:"lacks"` // young
+	Says  string  `json:"says"`
 }
 
 // Status is what became of it.
@@ -329,16 +352,27 @@ func (p Plan) Status() PlanState { return PlanState{p.ID, p.Taken, p.ThrownAt, p
 
 const plans = `
 	select id, state, asked_at, from_on, seconds, what_if, request, answer, says, score, bound,
-		steps, taken, thrown_at
+		steps, taken, thrown_at, because, loose, person_id is null as alone
 	from plans
 	where farm_id = $1`
 
-// AddPlan asks for a plan.
+// AddPlan asks for a plan; nobody asks, if the person is 0.
 func (tx *Tx) AddPlan(ctx context.Context, p Plan, personID int64) (int64, error) {
 	return value[int64](ctx, tx, `
-		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request)
-		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7)
-		returning id`, tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request)
+		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request, because, loose)
+		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7, $8, $9)
+		returning id`,
+		tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request, p.Because, p.Loose)
+}
+
+// LastPlan finds the newest plan of the farm as it is, thrown away or not; none is no error.
+func (tx *Tx) LastPlan(ctx context.Context) (all []Plan, err error) {
+	return list[Plan](ctx, tx, plans+` and what_if is null order by id desc limit 1`, tx.FarmID)
+}
+
+// LastEntry is the id of the newest line of the journal: while it stays, nobody did anything.
+func (tx *Tx) LastEntry(ctx context.Context) (int64, error) {
+	return value[int64](ctx, tx, `select coalesce(max(id), 0) from journal where farm_id = $1`, tx.FarmID)
 }
 
 // Plan finds one.
@@ -465,6 +499,20 @@ type Waiting struct{ FarmID, ID int64 }
 // WaitingPlans lists them over all farms, the oldest first.
 func (db *DB) WaitingPlans(ctx context.Context) ([]Waiting, error) {
 	return list[Waiting](ctx, db.door, `select farm_id, id from plans where `+waiting+` order by id limit 100`)
+}
+
+// FarmsAhead lists the farms that planned settings for a date or later.
+func (db *DB) FarmsAhead(ctx context.Context, since time.Time) ([]int64, error) {
+	type row struct{ FarmID int64 }
+	rows, err := list[row](ctx, db.door, `
+		select distinct farm_id
+		from planned
+		where set_on >= $1 and dropped_at is null`, since)
+	var ids []int64
+	for _, r := range rows {
+		ids = append(ids, r.FarmID)
+	}
+	return ids, err
 }
 
 // AdoptPlan makes a what-if the farm's plan.

@@ -45,6 +45,10 @@ const patience = 12
 // searchers that work side by side; more than two hardly help.
 const searchers = 2
 
+// apart is how many rounds of all searchers lie between looks at one another's plans: often
+// enough to give up a poor one, seldom enough to stay different.
+const apart = 40
+
 // Solve plans until the best is proven, the steps are done or the context ends,
 // and always gives a plan that keeps the rules. The same problem, seed and number of
 // steps give the same plan and bound. Pins that contradict the rules, or a pinned
@@ -132,8 +136,8 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 			lead.best.copy(prover.best)
 			lead.now.copy(prover.best)
 		}
-		for _, s := range team { // who is behind begins anew from the best, now and then
-			if s != lead && lead.best.better(s.best) && (done/round)%8 == 0 {
+		for _, s := range team { // who is behind for long begins anew from the best
+			if s != lead && lead.best.better(s.best) && (done/round)%apart == 0 {
 				s.now.copy(lead.best)
 				s.best.copy(lead.best)
 			}

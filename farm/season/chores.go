@@ -18,6 +18,7 @@ import (
 const (
 	SetPlanned = "set-planned"
 	HandOver   = "hand-over"
+	Replanned  = "replanned"
 )
 
 // Chores are the settings that are planned, and the promises that come due.
@@ -46,6 +47,14 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			c.Reason += fmt.Sprintf(" · %d handed over", o.Delivered)
 		}
 		all = append(all, c)
+	}
+	for _, because := range book.Again {
+		if len(because) > 0 && w.Member.Owner() {
+			all = append(all, chores.Chore{
+				Kind: Replanned, About: store.Subject{Kind: journal.Plan}, At: w.Now, Title: "The season is planned again",
+				Reason: because[0].Says, Why: "Nothing moves before you accept it.",
+			})
+		}
 	}
 	return all, nil
 }
@@ -93,8 +102,8 @@ func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (
 			c.Why = strings.TrimSpace(c.Why + " Move it to a day on which there are eggs for it, or take it out of the plan.")
 		case c.Eggs < p.Count:
 			c.Reason += fmt.Sprintf(" · %d of them are there", c.Eggs)
-			c.Why = strings.TrimSpace(c.Why + " Fewer were laid than was planned. Set what is there, then plan the rest again " +
-				"on the board: it tells what has to change.")
+			c.Why = strings.TrimSpace(c.Why + " Fewer were laid than was planned. Set what is there: the rest is planned " +
+				"again by itself if a promise is short by it.")
 		}
 		all = append(all, c)
 	}

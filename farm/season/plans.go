@@ -48,6 +48,7 @@ func (b *Service) Ask(
 		if err != nil {
 			return farm.Done{}, err
 		}
+		s.lookAhead()
 		if err := s.askable(what); err != nil {
 			return farm.Done{}, err
 		}
@@ -55,7 +56,6 @@ func (b *Service) Ask(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row.AskedAt = tx.At
 		id, err := tx.AddPlan(ctx, row, m.PersonID)
 		return farm.Done{Said: "Planning…", BatchID: id}, err
 	})
@@ -67,7 +67,7 @@ func (b *Service) Ask(
 
 // asked is a plan that is asked for, with the problem that it is to solve.
 func (s *scene) asked(seconds int, what *WhatIf) (row store.Plan, err error) {
-	row = store.Plan{FromOn: s.today, Seconds: seconds}
+	row = store.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
 	if what != nil {
 		if err := what.check(s); err != nil {
 			return row, err
@@ -98,7 +98,7 @@ func (b *Service) Wake() {
 	}
 }
 
-// askable sees that there is something to plan, and that what stays where it is can.
+// askable, after lookAhead, sees that there is something to plan, and that what stays where it is can.
 func (s *scene) askable(what *WhatIf) error {
 	if len(s.book.Orders) == 0 {
 		return farm.Problemf("orders", "Nothing is promised yet: tell first what, to whom and when.")
@@ -106,7 +106,7 @@ func (s *scene) askable(what *WhatIf) error {
 	s.supply.laid(s, mostDays)
 	defer func() { s.supply.forget() }()
 	for _, p := range s.ahead {
-		if !p.Pinned || p.SetOn.Before(s.today) {
+		if mayMove(p, s.loose) || slices.Contains(s.stuck, p.ID) || p.SetOn.Before(s.today) {
 			continue
 		}
 		for _, t := range s.against(s.yard(), p, s.eggsBut(p.ID)) {
@@ -152,8 +152,8 @@ func (b *Service) Cancel(ctx context.Context, m *farm.Member, key string, id int
 const (
 	// look is how often it is seen whether a plan waits of which nobody told this process.
 	look = 2 * time.Second
-	// beat is how often a job tells how far it is.
-	beat = 400 * time.Millisecond
+	// often is how long a job waits before it tells how far it is again.
+	often = 400 * time.Millisecond
 	// jobs are worked on at once.
 	jobs = 2
 )
@@ -164,6 +164,7 @@ func (b *Service) Work(ctx context.Context, log *slog.Logger) {
 	free := make(chan struct{}, jobs)
 	tick := time.NewTicker(look)
 	defer tick.Stop()
+	go (&watch{b, map[int64]seen{}}).work(ctx, log)
 	for ctx.Err() == nil {
 		waiting, err := b.DB.WaitingPlans(ctx)
 		if err != nil && ctx.Err() == nil && !farm.Unavailable(err) {
@@ -197,45 +198,59 @@ func (b *Service) run(ctx context.Context, w store.Waiting) error {
 		return nil
 	}
 	defer b.working.Delete(w.ID)
-	write := func(work func(tx *store.Tx) error) error {
-		return b.DB.Write(context.WithoutCancel(ctx), w.FarmID, work)
+	whole := context.WithoutCancel(ctx)
+	write := func(work func(tx *store.Tx) error) error { return b.DB.Write(whole, w.FarmID, work) }
+	row, err := b.claim(whole, w)
+	if err != nil || row == nil {
+		return err
 	}
-	mine := false
-	var row store.Plan
-	err := write(func(tx *store.Tx) (err error) {
-		if mine, err = tx.ClaimPlan(ctx, w.ID); err != nil || !mine {
-			return err
+	a, err := b.solve(ctx, *row, func(p planner.Progress) {
+		if on, err := b.beat(whole, w, p); err == nil && !on { // else the next beat tells it again
+			stop()
 		}
-		row, err = tx.Plan(ctx, w.ID)
-		return err
-	})
-	if err != nil || !mine {
-		return err
-	}
-	a, err := b.solve(ctx, row, func(p planner.Progress) {
-		_ = write(func(tx *store.Tx) error { // the next beat tells it again
-			var bound *float64
-			if !math.IsInf(p.Bound, 0) {
-				bound = &p.Bound
-			}
-			on, err := tx.BeatPlan(ctx, w.ID, int64(p.Steps), p.Score, bound)
-			if err == nil && !on {
-				stop()
-			}
-			return err
-		})
 	})
 	if ctx.Err() != nil && errors.Is(context.Cause(ctx), context.Canceled) {
 		return nil // called off, or the process ends: whoever comes next begins again
 	}
 	if err != nil {
-		return write(func(tx *store.Tx) error { return tx.EndPlan(ctx, w.ID, Failed, nil, err.Error()) })
+		return write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.ID, Failed, nil, err.Error()) })
 	}
 	text, err := json.Marshal(a)
 	if err != nil {
 		return err
 	}
-	return write(func(tx *store.Tx) error { return tx.EndPlan(ctx, w.ID, Finished, text, "") })
+	err = write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.ID, Finished, text, "") })
+	if err == nil && row.Alone {
+		err = b.withdrawIfIdle(whole, w)
+	}
+	return err
+}
+
+// claim takes a plan that waits; nil: somebody else did.
+func (b *Service) claim(ctx context.Context, w store.Waiting) (row *store.Plan, err error) {
+	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) error {
+		mine, err := tx.ClaimPlan(ctx, w.ID)
+		if err != nil || !mine {
+			return err
+		}
+		p, err := tx.Plan(ctx, w.ID)
+		row = &p
+		return err
+	})
+	return row, err
+}
+
+// beat tells how far a plan is; false: it was called off.
+func (b *Service) beat(ctx context.Context, w store.Waiting, p planner.Progress) (on bool, err error) {
+	var bound *float64
+	if !math.IsInf(p.Bound, 0) {
+		bound = &p.Bound
+	}
+	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) (err error) {
+		on, err = tx.BeatPlan(ctx, w.ID, int64(p.Steps), p.Score, bound)
+		return err
+	})
+	return on, err
 }
 
 // solve works on a plan, telling now and then how far it is. Sentences keep the planner's ids
@@ -248,7 +263,7 @@ func (b *Service) solve(ctx context.Context, row store.Plan, tell func(planner.P
 	r.Words = markedWords
 	var last time.Time
 	a.Answer, err = r.Work(ctx, func(p planner.Progress) {
-		if now := time.Now(); now.Sub(last) >= beat {
+		if now := time.Now(); now.Sub(last) >= often {
 			last = now
 			tell(p)
 		}

@@ -198,21 +198,22 @@ func (s *scene) addOrders(r *planner.Request) {
 	}
 }
 
-// addPlanned gives the planned batches: those that stay are pins, the others were agreed on.
+// addPlanned gives the planned batches: those that stay are pins, the others were agreed on; one
+// that serves no promise and cannot stay is left to her.
 // What is there of their eggs is taken first.
 func (s *scene) addPlanned(r *planner.Request) {
 	for _, p := range s.ahead {
 		day := max(0, s.day(p.SetOn))
 		eggs := s.supply.forPlanned(s, p, day)
-		for _, b := range s.batches(p, day, eggs) {
-			if p.Pinned {
-				r.Fixed = append(r.Fixed, b)
-			} else {
-				if r.Replan == nil {
-					r.Replan = &planner.Replan{ChangeCost: changeCost}
-				}
-				r.Replan.Accepted = append(r.Replan.Accepted, b)
+		all := s.batches(p, day, eggs)
+		switch {
+		case mayMove(p, s.loose):
+			if r.Replan == nil {
+				r.Replan = &planner.Replan{ChangeCost: changeCost}
 			}
+			r.Replan.Accepted = append(r.Replan.Accepted, all...)
+		case !slices.Contains(s.stuck, p.ID): // else its eggs are kept for it, and no more
+			r.Fixed = append(r.Fixed, all...)
 		}
 	}
 }

@@ -37,6 +37,8 @@ type PlanView struct {
 	Fragile      string   // which promise hangs on a thread, and what would help
 	Left         int      // proposals that can still be accepted
 	Differs      []string // of a what-if, in what
+	Because      []store.Upset
+	Alone        bool // made again by itself, because of those
 }
 
 // Running tells that a job is at it, or will be.
@@ -189,6 +191,7 @@ func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, 
 // view reads a plan.
 func (s *scene) view(row store.Plan) (v PlanView, err error) {
 	v = PlanView{ID: row.ID, State: row.State, Seconds: row.Seconds, From: row.FromOn, Says: row.Says}
+	v.Because, v.Alone = row.Because, row.Alone
 	if row.Score != nil {
 		v.Score = *row.Score
 	}
@@ -331,16 +334,16 @@ func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row store.Pl
 	for i := range v.Proposals {
 		p := &v.Proposals[i]
 		for _, x := range s.ahead {
-			if !x.Pinned && x.Species == p.Kind.ID && x.SetterID == p.Setter.ID && x.HatcherID == p.Hatcher.ID &&
-				x.SetOn.Equal(p.SetOn) {
+			if mayMove(x, row.Loose) && x.Species == p.Kind.ID && x.SetterID == p.Setter.ID &&
+				x.HatcherID == p.Hatcher.ID && farm.Latest(x.SetOn, v.From).Equal(p.SetOn) {
 				p.Replaces, p.Before = &x, x.Count
 			}
 		}
 	}
-	if r.Replan != nil {
+	if r.Replan != nil || len(row.Loose) > 0 {
 		for _, x := range s.ahead {
 			met := slices.ContainsFunc(v.Proposals, func(p Proposal) bool { return p.Replaces != nil && p.Replaces.ID == x.ID })
-			if !x.Pinned && !met {
+			if mayMove(x, row.Loose) && !met {
 				v.Proposals = append(v.Proposals, Proposal{
 					Kind: x.Kind, SetOn: x.SetOn, Setter: x.Setter, Hatcher: x.Hatcher, Replaces: &x, Before: x.Count,
 				})
@@ -503,7 +506,7 @@ func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *scene) (journal.Undo
 		if p.Count == 0 {
 			r.DroppedAt = &tx.At
 		} else {
-			r.Eggs, r.For, r.Says = p.Eggs, p.For, p.Says
+			r.SetOn, r.Eggs, r.For, r.Says = p.SetOn, p.Eggs, p.For, p.Says
 		}
 		return nil, nil, r.save(ctx, tx)
 	}

@@ -15,17 +15,22 @@ import (
 // scene is the farm as planning sees it on one day: what stands, what is planned, what is
 // promised, and the eggs that there are and will be. Days are counted from today, 0.
 type scene struct {
-	w       *farm.Snapshot
-	today   time.Time // a date
-	book    store.Season
-	open    []farm.BatchView // birds' batches in machines
-	stands  map[int64]farm.Standing
-	ahead   []farm.Planned
-	beliefs map[string]farm.Beliefs // by kind
-	kinds   []*species.Profile      // birds that are kept, in the usual order
-	lays    map[int64]laying.Forecast
-	supply  supply
-	plans   []store.Plan // not thrown away
+	w         *farm.Snapshot
+	today     time.Time // a date
+	book      store.Season
+	open      []farm.BatchView // birds' batches in machines
+	stands    map[int64]farm.Standing
+	ahead     []farm.Planned
+	beliefs   map[string]farm.Beliefs // by kind
+	kinds     []*species.Profile      // birds that are kept, in the usual order
+	lays      map[int64]laying.Forecast
+	supply    supply
+	plans     []store.Plan   // not thrown away
+	collected map[int64]bool // pens of which today's eggs are written down
+	yesterday bool           // somebody wrote yesterday's down
+	upset     []store.Upset
+	stuck     []int64 // planned batches whose machine is shut, or whose day is one away
+	loose     []int64 // these, and those that lack eggs on their day
 	// of promised hatching eggs, how many are there; nil: not seen after yet
 	reserved map[int64]int
 }
@@ -38,7 +43,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	}
 	s := &scene{
 		w: w, today: w.Member.Date(w.Now), beliefs: map[string]farm.Beliefs{}, stands: map[int64]farm.Standing{},
-		lays: map[int64]laying.Forecast{}, supply: supply{},
+		lays: map[int64]laying.Forecast{}, supply: supply{}, collected: map[int64]bool{},
 	}
 	if s.book, err = w.Season(ctx, tx); err != nil {
 		return nil, err
@@ -85,7 +90,9 @@ func (s *scene) layings(laid []store.Stock) {
 		if records[r.PenID] == nil {
 			records[r.PenID] = make(laying.Record, -day)
 		}
+		s.yesterday = s.yesterday || day == -1
 		if day == 0 {
+			s.collected[r.PenID] = true
 			records[r.PenID] = append(records[r.PenID], r.Eggs)
 		} else {
 			records[r.PenID][len(records[r.PenID])+day] = r.Eggs

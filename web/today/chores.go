@@ -126,6 +126,8 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
 	case season.SetPlanned:
 		return r.planned()
+	case season.Replanned:
+		return []tap{{Label: "See what changes", Of: "in the plan", Link: "/plan", Main: true}}
 	case season.HandOver:
 		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
 	case stock.Rested:

@@ -1,0 +1,269 @@
+package season
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	planner "metrogon/core/season"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// upsets are what goes otherwise than was planned, enough to plan the rest again: settings for a
+// promise whose machine died or whose day is one away, and promises that are short and get fewer
+// young than was planned, because fewer eggs were laid or set, or more of them were clear.
+func (s *scene) upsets() []store.Upset {
+	all := []store.Upset{}
+	known, reserved := s.supply, s.reserved
+	defer func() { s.supply, s.reserved = known, reserved }()
+	s.supply, s.reserved = known.copy(), nil
+	s.supply.unwritten(s)
+	s.layAhead()
+	y := s.yard()
+	for _, p := range s.ahead {
+		for _, t := range s.troubles(y, p, p.Count) {
+			if t.Reason == planner.ClosedReason || t.Reason == planner.AwayReason {
+				s.stuck = append(s.stuck, p.ID)
+				if len(p.For) > 0 {
+					all = append(all, store.Upset{What: plannedID(p.ID), Lacks: float64(p.Count), Says: p.Label() + ": " + t.Says})
+				}
+				break
+			}
+		}
+	}
+	for _, p := range s.cover() {
+		planned := 0.0
+		for _, f := range s.book.For {
+			if f.OrderID == p.ID {
+				planned += f.Young * counts(p.Order)
+			}
+		}
+		if lost := planned - p.Covered; p.Short() > 0 && lost > max(1, planned/10) {
+			all = append(all, store.Upset{What: orderID(p.ID), Lacks: lost, Says: fmt.Sprintf(
+				"%s for %s: about %.0f to be expected, %.0f were planned.",
+				wording.Capital(thing(p.Order, p.Kind)), p.Who, p.Covered, planned,
+			)})
+		}
+	}
+	return all
+}
+
+func plannedID(id int64) string { return fmt.Sprintf("planned-%d", id) }
+
+// unwritten adds the eggs that were laid by now as far as anybody can expect, and that nobody
+// has written down yet: people do so hours later.
+func (x supply) unwritten(s *scene) {
+	for pen, f := range s.lays {
+		n := f.On(1)
+		if !s.yesterday && n > 0 {
+			x[pen] = append(x[pen], lay{s.date(-1), -1, -1, n, false})
+		}
+		if !s.collected[pen] && n > 0 {
+			x[pen] = append(x[pen], lay{s.today, 0, 0, n, false})
+		}
+	}
+}
+
+// lookAhead sees what is upset, and lets the settings move that cannot stay where they are, and
+// those of which not all eggs are there on their day.
+func (s *scene) lookAhead() {
+	s.stuck = nil
+	s.upset = s.upsets()
+	s.loose = append([]int64{}, s.stuck...)
+	eggs := s.supply.copy()
+	for _, p := range s.ahead {
+		there := 0
+		for _, e := range eggs.forPlanned(s, p, max(0, s.day(p.SetOn))) {
+			there += e.Eggs
+		}
+		if !p.SetOn.After(s.today) && there < p.Count && !slices.Contains(s.loose, p.ID) {
+			s.loose = append(s.loose, p.ID)
+		}
+	}
+}
+
+// mayMove tells whether a plan may put a planned batch elsewhere, or drop it. One that serves no
+// promise is hers: a plan would see no worth in it, and leaves it alone.
+func mayMove(p farm.Planned, loose []int64) bool {
+	return len(p.For) > 0 && (!p.Pinned || slices.Contains(loose, p.ID))
+}
+
+// worse tells whether something is upset that was not yet, or much less, when a plan was made.
+func worse(now, then []store.Upset) bool {
+	return slices.ContainsFunc(now, func(u store.Upset) bool {
+		i := slices.IndexFunc(then, func(o store.Upset) bool { return o.What == u.What })
+		return i < 0 || u.Lacks > then[i].Lacks+max(1, then[i].Lacks/4)
+	})
+}
+
+// watch looks after the plans of all farms: when one does not hold any more, the rest is planned
+// again. Nothing moves by it: the plan waits to be accepted.
+type watch struct {
+	on   *Service
+	seen map[int64]seen // by farm
+}
+
+// seen is in which state a farm was looked at: while it stays, its plan holds as it did.
+type seen struct {
+	entry int64
+	date  time.Time
+}
+
+const (
+	// pause is the time from one look to the next.
+	pause = 10 * time.Second
+	// againSeconds are given to a plan for which nobody asked.
+	againSeconds = 5
+	// pastDays is how long after its last planned setting a farm is still looked after: until
+	// the young of the slowest kind are pulled.
+	pastDays = 60
+)
+
+// work looks after them until the context ends.
+func (w *watch) work(ctx context.Context, log *slog.Logger) {
+	tick := time.NewTicker(pause)
+	defer tick.Stop()
+	for ctx.Err() == nil {
+		if err := w.look(ctx); err != nil && ctx.Err() == nil && !farm.Unavailable(err) {
+			log.Error("looking whether plans still hold", "err", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-tick.C:
+		}
+	}
+}
+
+func (w *watch) look(ctx context.Context) error {
+	farms, err := w.on.DB.FarmsAhead(ctx, w.on.Now().AddDate(0, 0, -pastDays))
+	for _, id := range farms {
+		if err == nil {
+			err = w.farm(ctx, id)
+		}
+	}
+	return err
+}
+
+func (w *watch) farm(ctx context.Context, id int64) error {
+	m, err := w.on.ownerOf(ctx, id)
+	if err != nil || m == nil {
+		return err
+	}
+	now := seen{date: m.Date(w.on.Now())}
+	err = w.on.Read(ctx, m, func(tx *farm.Tx) (err error) {
+		now.entry, err = tx.LastEntry(ctx)
+		return err
+	})
+	if err != nil || w.seen[id] == now {
+		return err
+	}
+	if err := w.on.Again(ctx, m); err != nil {
+		return err
+	}
+	w.seen[id] = now
+	return nil
+}
+
+// ownerOf finds one of a farm's owners, nil if it has none.
+func (b *Service) ownerOf(ctx context.Context, farmID int64) (*farm.Member, error) {
+	people, err := b.DB.People(ctx, farmID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range people {
+		if p.Role == farm.OwnerRole {
+			return farm.NewMember(p)
+		}
+	}
+	return nil, nil
+}
+
+// Again asks for a plan if something is upset for which none was made yet; one that waits to be
+// accepted is withdrawn once nothing is upset any more.
+func (b *Service) Again(ctx context.Context, m *farm.Member) error {
+	var ask, idle *store.Plan
+	err := b.Read(ctx, m, func(tx *farm.Tx) (err error) {
+		ask, idle, err = upsetting(ctx, tx)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if idle != nil {
+		return b.withdraw(ctx, m, *idle)
+	}
+	if ask == nil {
+		return nil
+	}
+	key, err := json.Marshal([]any{m.FarmID, ask.Because, ask.FromOn})
+	if err != nil {
+		return err
+	}
+	// one key for what is upset today, so that of many processes one asks
+	_, err = b.Act(ctx, m, uuid.NewSHA1(uuid.NameSpaceOID, key).String(), func(tx *farm.Tx) (farm.Done, error) {
+		id, err := tx.AddPlan(ctx, *ask, 0)
+		return farm.Done{BatchID: id}, err
+	})
+	return err
+}
+
+// upsetting finds the plan that is to be asked for, or the one that nothing upsets any more.
+func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *store.Plan, err error) {
+	last, err := tx.LastPlan(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := see(ctx, tx)
+	if err != nil {
+		return nil, nil, err
+	}
+	s.lookAhead()
+	if len(s.upset) == 0 {
+		if len(last) == 1 && last[0].Alone && len(last[0].Taken) == 0 && last[0].ThrownAt == nil {
+			idle = &last[0]
+		}
+		return nil, idle, nil
+	}
+	if len(last) == 1 && !worse(s.upset, last[0].Because) || s.askable(nil) != nil {
+		return nil, nil, nil
+	}
+	row, err := s.asked(againSeconds, nil)
+	return &row, nil, err
+}
+
+func (b *Service) withdraw(ctx context.Context, m *farm.Member, row store.Plan) error {
+	return b.Write(ctx, m, func(tx *farm.Tx) error {
+		if err := tx.EndPlan(ctx, row.ID, Cancelled, nil, ""); err != nil {
+			return err
+		}
+		row.ThrownAt = &tx.At
+		return tx.SetPlanState(ctx, row.Status())
+	})
+}
+
+// withdrawIfIdle takes a plan for which nobody asked away again if nothing would change by it.
+func (b *Service) withdrawIfIdle(ctx context.Context, w store.Waiting) error {
+	m, err := b.ownerOf(ctx, w.FarmID)
+	if err != nil || m == nil {
+		return err
+	}
+	var row store.Plan
+	left := 0
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		var v PlanView
+		_, row, v, err = b.proposed(ctx, tx, w.ID)
+		left = v.Left
+		return err
+	})
+	if err != nil || left > 0 {
+		return err
+	}
+	return b.withdraw(ctx, m, row)
+}
