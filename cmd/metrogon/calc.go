@@ -10,7 +10,6 @@ import (
 	"io"
 	"math"
 	"os"
-	"time"
 
 	"metrogon/core/air"
 	"metrogon/core/calendar"
@@ -56,6 +55,13 @@ var calculators = []calculator{
 		"rates", "fertility and hatch of groups of eggs, with intervals",
 		`{"groups": [{"name": "Pen A", "set": 41, "fertile": 33, "hatched": 23}, {"name": "Pen B", "batches":
 			[{"set": 12, "fertile": 9, "hatched": 6}, {"set": 15, "fertile": 14, "hatched": 12}]}]}`, calcRates,
+	},
+	{
+		"hatch", "a hatch as it goes: what is expected when, which eggs are late, what to do",
+		`{"species": "chicken", "set_at": "2027-03-01T18:00:00Z", "zone": "Europe/London", "now": "2027-03-22T14:00:00Z",
+			"eggs": 23, "events": [{"egg": 4, "kind": "pip", "at": "2027-03-21T20:30:00Z"},
+			{"egg": 9, "kind": "pip", "at": "2027-03-21T23:00:00Z"}, {"kind": "out", "at": "2027-03-22T11:00:00Z", "n": 3}]}`,
+		calcHatch,
 	},
 	{
 		"schedule", "the milestones of a batch",
@@ -235,13 +241,11 @@ func calcSchedule(ctx context.Context, in []byte) (any, error) {
 	if b.Species, err = species.Find(q.Species); err != nil {
 		return nil, err
 	}
-	if b.SetAt, err = time.Parse(time.RFC3339, q.SetAt); err != nil || b.SetAt.Year() < 1990 || b.SetAt.Year() > 2200 {
-		return nil, fmt.Errorf(
-			"set_at: %q is no moment; it may be RFC 3339 like 2027-03-01T18:30:00+01:00, from 1990 to 2200", q.SetAt,
-		)
+	if b.SetAt, err = momentOf("set_at", q.SetAt); err != nil {
+		return nil, err
 	}
-	if b.Zone, err = time.LoadLocation(q.Zone); err != nil || q.Zone == "" || q.Zone == "Local" {
-		return nil, fmt.Errorf("zone: %q is not known; it may be an IANA zone like Europe/London", q.Zone)
+	if b.Zone, err = zoneOf(q.Zone); err != nil {
+		return nil, err
 	}
 	if q.CountFrom != 0 && q.CountFrom != 1 {
 		return nil, fmt.Errorf("count_from: %d is no way of counting; it may be 0 or 1", q.CountFrom)

@@ -1,0 +1,238 @@
+package hatching
+
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"slices"
+	"time"
+
+	"metrogon/core/wording"
+)
+
+// Where an egg stands, and what is to be thought of the time that it has taken so far.
+const (
+	Pipped = "pipped"
+	Zipped = "zipped"
+	IsOut  = "out"
+
+	Early   = "early" // sooner than most: nothing is late yet
+	Usual   = "usual"
+	Long    = "long"    // longer than usual: look, do not help
+	Overdue = "overdue" // half as long again: somebody who has done it should look
+)
+
+// overdue is from how much longer than usual on an egg is overdue [common practice: help only long
+// after the usual time].
+const overdue = 1.5
+
+// EggWatch is an egg whose number is known, with its clock.
+type EggWatch struct {
+	Egg     int64
+	State   string
+	Since   float64    // hours since its star, or its cut where nobody saw the star; of one that is out, from then on
+	UsualH  [2]float64 // hours that this takes
+	Verdict string
+	Pip     time.Time // zero: not seen
+	Zip     time.Time
+	Out     time.Time
+}
+
+// What to do.
+const (
+	Wait       = "wait"
+	Air        = "air"
+	Water      = "water"
+	DryOnesOut = "dry-ones-out"
+	LookCloser = "look-closer"
+	AskSomeone = "ask-somebody"
+	PullNow    = "pull"
+	LeaveRest  = "leave-rest"
+	GiveUp     = "give-up"
+)
+
+// Advice is one thing to do, or not to do yet, and why.
+type Advice struct {
+	Do  string `json:"do"`
+	Why string `json:"why"`
+}
+
+// Watch is a load at a moment.
+type Watch struct {
+	Forecast
+	UsualFirstPip Moment // before anything was seen
+	Eggs          []EggWatch
+	Advice        []Advice
+	PullAt        time.Time
+	LeaveUntil    time.Time
+	Out, Pipped   int // young out; eggs with a star that are not
+	Silent        int
+	FirstOut      time.Time // zero: none yet
+}
+
+// Watch looks at the load as it is now.
+func (l *Load) Watch() Watch {
+	s := l.see()
+	w := Watch{
+		Forecast: l.Forecast(), Out: len(s.outs), Pipped: len(s.wait), Silent: s.silent, PullAt: l.Pull.At,
+		LeaveUntil: later(l.ClearOut.At, l.Pull.At.Add(leave)),
+	}
+	before := *l
+	before.Events, before.Now = nil, l.SetAt
+	w.UsualFirstPip = *before.Forecast().FirstPip
+	if len(s.outs) > 0 {
+		w.FirstOut = s.outs[0]
+	}
+	counted := len(s.free) > 0 // of whom some may be eggs that are known to have pipped
+	for _, x := range s.eggs {
+		w.Eggs = append(w.Eggs, l.clock(x, counted))
+	}
+	w.advise(l, s)
+	return w
+}
+
+// leave is how long the rest is left after the pull at least [common practice: 24 to 48 h].
+const leave = 24 * time.Hour
+
+func later(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
+// clock holds an egg's time against what is usual.
+func (l *Load) clock(x egg, counted bool) EggWatch {
+	e := EggWatch{Egg: x.id, State: Pipped, Pip: x.pip, Zip: x.zip, Out: x.out}
+	from, until := x.pip, l.Now
+	e.UsualH[0], e.UsualH[1] = PipToOut(l.Species)
+	if from.IsZero() && !x.zip.IsZero() {
+		from = x.zip
+		e.UsualH[0], e.UsualH[1] = ZipToOut(l.Species)
+	}
+	if !x.zip.IsZero() {
+		e.State = Zipped
+	}
+	if !x.out.IsZero() {
+		e.State, until = IsOut, x.out
+		if from.IsZero() {
+			e.Verdict = Usual // nobody saw it pip
+			return e
+		}
+	}
+	e.Since = hours(from, until)
+	e.Verdict = Verdict(e.Since, e.UsualH)
+	if counted && e.State != IsOut && (e.Verdict == Long || e.Verdict == Overdue) {
+		e.Verdict = Usual // it may be out, among those that were counted
+	}
+	return e
+}
+
+// Verdict holds a time since the star, hours, against what is usual.
+func Verdict(h float64, usual [2]float64) string {
+	switch {
+	case h < usual[0]:
+		return Early
+	case h <= usual[1]:
+		return Usual
+	case h <= overdue*usual[1]:
+		return Long
+	}
+	return Overdue
+}
+
+// dryAfter is when a young is dry and fluffy, hours [common practice].
+const dryAfter = 6
+
+func (w *Watch) advise(l *Load, s seen) {
+	say := func(do, format string, args ...any) {
+		w.Advice = append(w.Advice, Advice{do, fmt.Sprintf(format, args...)})
+	}
+	worst := ""
+	late := 0
+	for _, e := range w.Eggs {
+		if e.State != IsOut && (e.Verdict == Long || e.Verdict == Overdue) {
+			late++
+			if worst != Overdue {
+				worst = e.Verdict
+			}
+		}
+	}
+	low, high := PipToOut(l.Species)
+	left := w.Pipped + w.Silent
+	over := !l.Now.Before(w.LeaveUntil)
+	switch begun := w.Out+w.Pipped > 0; {
+	case over && left > 0:
+		say(GiveUp, "Most that hatch are out long since. Look at each of the %d that are left in the light before you clear out: "+
+			"what moves or peeps stays in.", left)
+	case begun && !l.Now.Before(w.PullAt):
+		say(PullNow, "It is a day since the first, and the young are dry. They drink and eat from now on.")
+		if left > 0 {
+			say(LeaveRest, "Leave the %d others until %s: late ones come for a day or two.", left, stamp(w.LeaveUntil))
+		}
+	}
+	if worst == Overdue && !over {
+		say(AskSomeone, "%s: more than %.0f h since the star; %.0f to %.0f are usual. Helping is the last resort: blood in the "+
+			"membrane means that it is not done. Ask somebody who has done it, and touch nothing before.",
+			wording.Plural(late, "egg"), overdue*high, low, high)
+	}
+	if worst == Long {
+		say(LookCloser, "%s past the usual %.0f to %.0f h since the star. Look once through the window, do not help: "+
+			"most that are helped early are lost.", wording.Plural(late, "egg"), low, high)
+	}
+	if w.Out+w.Pipped == 0 {
+		w.silence(l, say)
+	} else if left > 0 && !over {
+		say(Air, "Vents fully open while they pip: they need air more than the last points of humidity.")
+		if l.Now.Before(w.PullAt) && w.LastOut != nil && hours(l.Now, w.LastOut.At) > 12 {
+			say(Water, "The last are expected %s: the water has to last until then. If the lid must be opened, mist the pipped ones.",
+				stamp(w.LastOut.At))
+		}
+	}
+	if w.Out > 0 && left > 0 && l.Now.Before(w.PullAt) && hours(w.FirstOut, l.Now) >= dryAfter {
+		say(DryOnesOut, "The first are dry. They may stay in until all are out, or come out in one quick hand every few hours, "+
+			"as you do it here; they live on their yolk for a day or two.")
+	}
+	if !slices.ContainsFunc(w.Advice, func(a Advice) bool { return a.Do == PullNow || a.Do == GiveUp }) && left > 0 {
+		w.wait(say, low, high)
+	}
+}
+
+// silence is what to think when nothing has pipped.
+func (w *Watch) silence(l *Load, say func(do, format string, args ...any)) {
+	switch usual := w.UsualFirstPip; {
+	case l.Now.Before(usual.From):
+		say(Wait, "The first star is usual between %s and %s. Keep the lid shut.", stamp(usual.From), stamp(usual.To))
+	case l.Now.After(usual.To):
+		say(LookCloser, "No star yet, %.0f h after the last usual hour for the first one. A machine that was a little cool, or old eggs, "+
+			"run late: look once with the light for beaks in the air cell, and check the thermometer. Do not help.",
+			math.Max(1, hours(usual.To, l.Now)))
+	}
+}
+
+func (w *Watch) wait(say func(do, format string, args ...any), low, high float64) {
+	switch {
+	case w.Pipped > 0:
+		say(Wait, "From star to out %.0f to %.0f h are usual: they rest, and draw the yolk in. Keep the lid shut.", low, high)
+	case w.Out > 0 && w.LastOut != nil:
+		say(Wait, "The last of those that come are usually out by %s.", stamp(w.LastOut.To))
+	case len(w.Advice) == 0:
+		say(Wait, "Stars are due about now. Listen: peeping comes first. Keep the lid shut.")
+	}
+}
+
+// stamp is how moments stand in sentences; a page writes them in its reader's way (Stamps).
+func stamp(t time.Time) string { return "⟦" + t.Format(time.RFC3339) + "⟧" }
+
+var stamped = regexp.MustCompile("⟦[^⟧]*⟧")
+
+// Stamps writes the moments in a sentence.
+func Stamps(text string, write func(time.Time) string) string {
+	return stamped.ReplaceAllStringFunc(text, func(m string) string {
+		at, err := time.Parse(time.RFC3339, m[len("⟦"):len(m)-len("⟧")])
+		if err != nil {
+			return m
+		}
+		return write(at)
+	})
+}
