@@ -287,8 +287,13 @@ func (l *loader) present(ctx context.Context) error {
 		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, 0, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
+		// hatching beside the first
+		{"Cabinet", "Hatch box", l.now.Add(-28*calendar.Day - 2*time.Hour), []lot{{4, 2, 7}, {4, 4, 6}}, 0, l.now},
 	})
 	if err != nil {
+		return err
+	}
+	if err := l.watched(ctx); err != nil {
 		return err
 	}
 	if err := l.room(ctx); err != nil {

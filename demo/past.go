@@ -3,11 +3,14 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math"
+	"math/rand/v2"
 	"slices"
 	"time"
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/hatching"
 	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/core/storage"
@@ -62,6 +65,9 @@ type story struct {
 	roll map[int64]string          // what an egg is like: live, clear, ring, quit or late; gone
 	fate map[int64]store.PastEgg   // of those that ended
 	said map[int64][]candling.Call // of each egg
+	// of its hatch
+	seen  []seen
+	shift float64 // hours, by which it is late
 }
 
 // tell makes the batch, rolls each egg's fate and tells, milestone by milestone, what was
@@ -95,7 +101,7 @@ func (s *story) tell(ctx context.Context) (err error) {
 	s.rollFates()
 	s.play(milestones)
 	s.write()
-	return nil
+	return s.hatched(ctx)
 }
 
 func (s *story) note(at time.Time, format string, args ...any) {
@@ -185,18 +191,63 @@ func (s *story) candle(at time.Time, nth int) {
 	}
 }
 
-// hatch lets the live ones out, as many as the hour allows.
+// hatch lets the live ones out, each at its hour, as many as the time allows.
 func (s *story) hatch(at time.Time) {
+	low, high := s.kind.PipToOutH.From, s.kind.PipToOutH.To
+	if s.kind.IsReptile() {
+		low, high = 24, 48
+	}
+	dice := rand.New(rand.NewPCG(uint64(len(s.past.Batches)), 21)) // of its own, so that the rest stays as it is
+	if s.until.Sub(at) > 5*calendar.Day {
+		s.shift = 6 * dice.NormFloat64()
+	}
 	out := 0
-	for i, e := range s.eggs {
-		if s.roll[e.ID] == "live" && at.Add(time.Duration(i%9-4)*4*time.Hour).Before(s.until) {
-			s.end(e.ID, outcome.Hatched, "", at)
+	for _, e := range s.eggs {
+		after := func(t time.Time, h float64) time.Time {
+			return t.Add(time.Duration(h * float64(time.Hour))).Truncate(time.Minute)
+		}
+		pip := after(at, s.shift+9*dice.NormFloat64()-(low+high)/2)
+		young := after(pip, low+(high-low)*dice.Float64())
+		if s.roll[e.ID] != "live" || pip.After(s.until) {
+			continue
+		}
+		if s.seen = append(s.seen, seen{e, pip}); young.Before(s.until) {
+			s.end(e.ID, outcome.Hatched, "", young)
 			out++
 		}
 	}
 	if out > 0 {
 		s.note(at, "%d hatched.", out)
 	}
+}
+
+// seen is an egg with its first star.
+type seen struct {
+	egg store.Egg
+	pip time.Time
+}
+
+// hatched writes down the stars of a load that hatches now, and what one that is over told.
+func (s *story) hatched(ctx context.Context) error {
+	if s.kind.IsReptile() || s.b.LockedAt == nil {
+		return nil
+	}
+	if s.b.ClosedAt != nil {
+		held := func(within float64) *bool { is := math.Abs(s.shift) < within; return &is }
+		return s.tx.SaveLesson(ctx, store.Lesson{
+			BatchID: s.b.ID, Species: s.kind.ID, MachineID: s.b.HatcherID, ShiftH: s.shift,
+			FirstHeld: held(9), MiddleHeld: held(11), LastHeld: held(10),
+		})
+	}
+	for _, x := range s.seen {
+		sign := store.HatchSign{
+			BatchID: s.b.ID, PenID: &x.egg.PenID, EggID: &x.egg.ID, Kind: hatching.Pip, N: 1, At: x.pip,
+		}
+		if _, err := s.tx.AddSign(ctx, sign, s.m.PersonID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // write keeps the batch and its eggs, with what the calls and the hatch have told of

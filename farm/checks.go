@@ -46,7 +46,16 @@ var checks = map[string]Problem{
 	"farms_rest_hours_check": {"rest_hours", "The rest of shipped eggs may be 12 to 48 hours."},
 	"farms_warm_hours_check": {"warm_hours", "The warm-up may be 0 to 168 hours."},
 
+	"hatch_baskets_name_check": {"basket", "Where a basket stands may have 1 to 40 characters."},
+	"hatch_signs_kind_check":   {"kind", "That is nothing that can be seen of a hatch."},
+	"hatch_signs_n_check":      {"n", "1 to 10,000 eggs may have pipped."},
+	"hatch_signs_of_check":     {"pen", "Say of which pen the eggs are."},
+	"hatch_signs_one_check":    {"n", "One egg pips once."},
+
 	"journal_subjects_kind_check": {"", "That is nothing that the journal is about."},
+
+	"lid_openings_minutes_check": {"minutes", "A lid may be open for 0 to 1440 minutes."},
+	"lid_openings_why_check":     {"why", "Why it was opened may have 1 to 60 characters."},
 
 	"machine_room_hatching_check":  {"rooms", "A machine may hold 0 to 100,000 eggs while hatching."},
 	"machine_room_per_place_check": {"rooms", "A place of a tray may hold 1 to 20 eggs."},
@@ -104,6 +113,9 @@ var checks = map[string]Problem{
 	"plans_seconds_check":     {"seconds", "A plan may take 1 to 600 seconds."},
 	"plans_state_check":       {"", "That is no state of a plan."},
 
+	"pulls_place_check": {"place", "Where the young go may have 1 to 60 characters."},
+	"pulls_young_check": {"n", "1 to 10,000 young may be taken out."},
+
 	"readings_mass_g_check":    {"v", "The weight may be 0.1 to 200,000 g."},
 	"responses_from_pct_check": {"from", "The humidity before may be 1 to 100 %."},
 	"responses_minutes_check":  {"minutes", "The minutes may be 1 to 1440."},
@@ -122,6 +134,14 @@ var checks = map[string]Problem{
 	"weighings_mass_g_check":   {"mass", "The weight is more than nothing."},
 	"weighings_rh_pct_check":   {"rh", "The humidity may be 1 to 100 %."},
 	"weighings_temp_c_check":   {"temp", "The temperature may be 10 to 45 °C (50 to 113 °F)."},
+
+	"young_band_check":     {"band", "The band or mark may have 30 characters."},
+	"young_colour_check":   {"colour", "The colour may have 40 characters."},
+	"young_fit":            {"hatched", "That would be more young than there are eggs of this pen."},
+	"young_note_check":     {"note", "The note may have 300 characters."},
+	"young_sex_check":      {"sex", "A young is male or female, or it is not told."},
+	"young_signs_check":    {"signs", "That is no sign of a young."},
+	"young_weight_g_check": {"weight", "The weight of a young may be 0.3 to 400 g."},
 
 	"young_counts_young_check": {"hatched", "The number of young is out of bounds."},
 }

@@ -21,12 +21,13 @@ type Clock func() time.Time
 // Service is what all rooms stand on: the records of all farms, and the time.
 type Service struct {
 	DB     *store.DB
+	Live   *Live
 	clock  Clock
 	memory *memory
 }
 
 // New gives the service on a database.
-func New(db *store.DB, clock Clock) *Service { return &Service{db, clock, newMemory()} }
+func New(db *store.DB, clock Clock) *Service { return &Service{db, &Live{}, clock, newMemory()} }
 
 // Now is the present, to the second.
 func (b *Service) Now() time.Time { return b.clock().Truncate(time.Second) }

@@ -261,7 +261,7 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 	t.Parallel()
 	s := benchOf(t, 3)
 	v := s.signedIn("anna@wickfold.example", "a-long-password")
-	send := func(ops ...candle.Op) (all []candle.OpDone, status int) {
+	send := func(ops ...candle.Op) (all []farm.OpDone, status int) {
 		body, err := json.Marshal(ops)
 		require.NoError(t, err)
 		r, err := http.NewRequestWithContext(
@@ -294,7 +294,7 @@ func TestTheBenchAnswersOpByOp(t *testing.T) {
 		"out.", "false Egg 1 is removed already.", "false There is no such egg in this batch any more.",
 		`false "dance" is nothing that can be done at the bench.`, `false "purple" is no call.`,
 		"true Taken back: Chicken 27-01: 1 egg called clear and taken out.",
-		"false That call never arrived, so there is nothing to take back.",
+		"false That never arrived, so there is nothing to take back.",
 		"true Chicken 27-01: 3 eggs called live.", "true Chicken 27-01: candling lasted 25 minutes."}, says)
 	assert.Equal(t, [3]int{3, 3, 0}, s.called())
 	for _, body := range []string{"", "{}", "[1]", `[{"key":5}]`, strings.Repeat("[", 9999)} {

@@ -92,6 +92,9 @@ func newSite(t testing.TB) *site {
 	s.db = storetest.Open(t, s.traced)
 	s.owner = storetest.Owner(t, s.db)
 	s.books = services.New(s.db, func() time.Time { return s.now })
+	told, stop := context.WithCancel(context.Background())
+	t.Cleanup(stop)
+	go s.books.Tell(told)
 	h, err := New(s.books, Options{Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil))})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -39,6 +39,7 @@ import (
 	"metrogon/web/settings"
 	"metrogon/web/today"
 	"metrogon/web/trays"
+	"metrogon/web/watch"
 	"metrogon/web/water"
 )
 
@@ -70,7 +71,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	candle.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
+	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes,
 }
 
@@ -109,8 +110,10 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 			return nil
 		},
 	}), middleware.Recover(), bounded, bodyLimits, middleware.GzipWithConfig(middleware.GzipConfig{
-		Level:   2, // a few bytes more for half of the work
-		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
+		Level: 2, // a few bytes more for half of the work
+		Skipper: func(c *echo.Context) bool {
+			return strings.HasPrefix(c.Request().URL.Path, "/assets/") || livePath(c.Request().URL.Path)
+		},
 	}))
 	e.GET("/assets/*", echo.WrapHandler(assetServer))
 	e.GET("/sw.js", func(c *echo.Context) error { // at the root, since it serves pages from there
@@ -155,10 +158,18 @@ const (
 
 const importPath = "/eggs/import"
 
+// livePath is where pages hear of what is done meanwhile.
+func livePath(path string) bool {
+	return strings.HasPrefix(path, "/watch/") && strings.HasSuffix(path, "/live")
+}
+
 // bounded ends the work on a request after its time, or once nobody waits for it.
 func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		asked := c.Request()
+		if livePath(asked.URL.Path) { // stays open, and holds nothing
+			return next(c)
+		}
 		limit := longest
 		if asked.URL.Path == importPath {
 			limit = longestFile

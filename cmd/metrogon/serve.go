@@ -59,6 +59,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	books := services.New(db, c.Now.clock())
 	go sweep(ctx, db.Sessions(), log)
 	go books.Season.Work(ctx, log)
+	go books.Tell(ctx)
 	h, err := web.New(books, web.Options{Sessions: db.Sessions(), Secure: s.Secure, Log: log})
 	if err != nil {
 		return err

@@ -1,6 +1,7 @@
 package hatching
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"regexp"
@@ -68,13 +69,14 @@ type Watch struct {
 	Out, Pipped   int // young out; eggs with a star that are not
 	Silent        int
 	FirstOut      time.Time // zero: none yet
+	OutTimes      []time.Time
 }
 
 // Watch looks at the load as it is now.
 func (l *Load) Watch() Watch {
 	s := l.see()
 	w := Watch{
-		Forecast: l.Forecast(), Out: len(s.outs), Pipped: len(s.wait), Silent: s.silent, PullAt: l.Pull.At,
+		Forecast: l.Forecast(), Out: len(s.outs), OutTimes: s.outs, Pipped: len(s.wait), Silent: s.silent, PullAt: l.Pull.At,
 		LeaveUntil: later(l.ClearOut.At, l.Pull.At.Add(leave)),
 	}
 	before := *l
@@ -87,7 +89,7 @@ func (l *Load) Watch() Watch {
 	for _, x := range s.eggs {
 		w.Eggs = append(w.Eggs, l.clock(x, counted))
 	}
-	w.advise(l, s)
+	w.advise(l)
 	return w
 }
 
@@ -144,80 +146,104 @@ func Verdict(h float64, usual [2]float64) string {
 // dryAfter is when a young is dry and fluffy, hours [common practice].
 const dryAfter = 6
 
-func (w *Watch) advise(l *Load, s seen) {
+// sayer adds advice.
+type sayer func(do, format string, args ...any)
+
+func (w *Watch) advise(l *Load) {
 	say := func(do, format string, args ...any) {
 		w.Advice = append(w.Advice, Advice{do, fmt.Sprintf(format, args...)})
 	}
-	worst := ""
-	late := 0
-	for _, e := range w.Eggs {
-		if e.State != IsOut && (e.Verdict == Long || e.Verdict == Overdue) {
-			late++
-			if worst != Overdue {
-				worst = e.Verdict
-			}
-		}
-	}
-	low, high := PipToOut(l.Species)
 	left := w.Pipped + w.Silent
 	over := !l.Now.Before(w.LeaveUntil)
-	switch begun := w.Out+w.Pipped > 0; {
+	switch {
 	case over && left > 0:
-		say(GiveUp, "Most that hatch are out long since. Look at each of the %d that are left in the light before you clear out: "+
-			"what moves or peeps stays in.", left)
-	case begun && !l.Now.Before(w.PullAt):
+		say(GiveUp, "Most that hatch are out long since. Look at each of the %d that are left in the light before you "+
+			"clear out: what moves or peeps stays in.", left)
+	case w.Out+w.Pipped > 0 && !l.Now.Before(w.PullAt):
 		say(PullNow, "It is a day since the first, and the young are dry. They drink and eat from now on.")
 		if left > 0 {
 			say(LeaveRest, "Leave the %d others until %s: late ones come for a day or two.", left, stamp(w.LeaveUntil))
 		}
 	}
-	if worst == Overdue && !over {
-		say(AskSomeone, "%s: more than %.0f h since the star; %.0f to %.0f are usual. Helping is the last resort: blood in the "+
-			"membrane means that it is not done. Ask somebody who has done it, and touch nothing before.",
-			wording.Plural(late, "egg"), overdue*high, low, high)
+	if !over {
+		w.slow(l, say)
 	}
-	if worst == Long {
-		say(LookCloser, "%s past the usual %.0f to %.0f h since the star. Look once through the window, do not help: "+
-			"most that are helped early are lost.", wording.Plural(late, "egg"), low, high)
-	}
-	if w.Out+w.Pipped == 0 {
+	switch {
+	case w.Out+w.Pipped == 0:
 		w.silence(l, say)
-	} else if left > 0 && !over {
-		say(Air, "Vents fully open while they pip: they need air more than the last points of humidity.")
-		if l.Now.Before(w.PullAt) && w.LastOut != nil && hours(l.Now, w.LastOut.At) > 12 {
-			say(Water, "The last are expected %s: the water has to last until then. If the lid must be opened, mist the pipped ones.",
-				stamp(w.LastOut.At))
+	case left > 0 && !over:
+		w.whileTheyCome(l, say)
+	}
+	if left > 0 && !over && (w.Out+w.Pipped == 0 || l.Now.Before(w.PullAt)) {
+		w.wait(l, say)
+	}
+	slices.SortStableFunc(w.Advice, func(a, b Advice) int { return cmp.Compare(urgency[a.Do], urgency[b.Do]) })
+}
+
+// slow tells of eggs that take longer than usual.
+func (w *Watch) slow(l *Load, say sayer) {
+	late := map[string]int{}
+	for _, e := range w.Eggs {
+		if e.State != IsOut {
+			late[e.Verdict]++
 		}
 	}
-	if w.Out > 0 && left > 0 && l.Now.Before(w.PullAt) && hours(w.FirstOut, l.Now) >= dryAfter {
-		say(DryOnesOut, "The first are dry. They may stay in until all are out, or come out in one quick hand every few hours, "+
-			"as you do it here; they live on their yolk for a day or two.")
+	low, high := PipToOut(l.Species)
+	if n := late[Overdue]; n > 0 {
+		say(AskSomeone, "%s: more than %.0f h since the pip; %.0f to %.0f are usual. Helping is the last resort: blood in "+
+			"the membrane means that it is not done. Ask somebody who has done it, and touch nothing before.",
+			wording.Plural(n, "egg"), overdue*high, low, high)
 	}
-	if !slices.ContainsFunc(w.Advice, func(a Advice) bool { return a.Do == PullNow || a.Do == GiveUp }) && left > 0 {
-		w.wait(say, low, high)
+	if n := late[Long]; n > 0 && late[Overdue] == 0 {
+		say(LookCloser, "%s past the usual %.0f to %.0f h since the pip. Look once through the window, do not help: most "+
+			"that are helped early are lost.", wording.Plural(n, "egg"), low, high)
 	}
+}
+
+// whileTheyCome is what keeps those well that still have to come, and those that are out.
+func (w *Watch) whileTheyCome(l *Load, say sayer) {
+	say(Air, "Fully, while they pip: they need air more than the last points of humidity.")
+	before := l.Now.Before(w.PullAt)
+	if before && w.LastOut != nil && hours(l.Now, w.LastOut.At) > 12 {
+		say(Water, "The last are expected %s: the water has to last until then. If the lid must be opened, mist the "+
+			"pipped ones.", stamp(w.LastOut.At))
+	}
+	if before && w.Out > 0 && hours(w.FirstOut, l.Now) >= dryAfter {
+		say(DryOnesOut, "The first are dry. They may stay in until all are out, or come out in one quick hand every few "+
+			"hours, as you do it here; they live on their yolk for a day or two.")
+	}
+}
+
+// urgency is the order in which advice is given: what must be seen to, then above all what not to do
+// yet, then what makes waiting safe.
+var urgency = map[string]int{
+	GiveUp: 0, PullNow: 1, AskSomeone: 2, LookCloser: 3, Wait: 4, LeaveRest: 5, Air: 6, Water: 7, DryOnesOut: 8,
 }
 
 // silence is what to think when nothing has pipped.
-func (w *Watch) silence(l *Load, say func(do, format string, args ...any)) {
+func (w *Watch) silence(l *Load, say sayer) {
 	switch usual := w.UsualFirstPip; {
 	case l.Now.Before(usual.From):
-		say(Wait, "The first star is usual between %s and %s. Keep the lid shut.", stamp(usual.From), stamp(usual.To))
+		say(Wait, "The first pip is usual between %s and %s. Keep the lid shut.", stamp(usual.From), stamp(usual.To))
+	case !l.Looked.IsZero() && l.Looked.Before(usual.From):
+		say(Wait, "A first pip is usual by now, from %s on, and nobody has told of a look. Listen, or look through the "+
+			"window; the lid stays shut.", stamp(usual.From))
 	case l.Now.After(usual.To):
-		say(LookCloser, "No star yet, %.0f h after the last usual hour for the first one. A machine that was a little cool, or old eggs, "+
-			"run late: look once with the light for beaks in the air cell, and check the thermometer. Do not help.",
-			math.Max(1, hours(usual.To, l.Now)))
+		say(LookCloser, "No pip yet, %.0f h after the last usual hour for the first one. A machine that was a little "+
+			"cool, or old eggs, run late: look once with the light for beaks in the air cell, and check the thermometer. "+
+			"Do not help.", math.Max(1, hours(usual.To, l.Now)))
 	}
 }
 
-func (w *Watch) wait(say func(do, format string, args ...any), low, high float64) {
+func (w *Watch) wait(l *Load, say sayer) {
+	low, high := PipToOut(l.Species)
 	switch {
 	case w.Pipped > 0:
-		say(Wait, "From star to out %.0f to %.0f h are usual: they rest, and draw the yolk in. Keep the lid shut.", low, high)
+		say(Wait, "From pip to out %.0f to %.0f h are usual: they rest, and draw the yolk in. Keep the lid shut.", low, high)
 	case w.Out > 0 && w.LastOut != nil:
 		say(Wait, "The last of those that come are usually out by %s.", stamp(w.LastOut.To))
 	case len(w.Advice) == 0:
-		say(Wait, "Stars are due about now. Listen: peeping comes first. Keep the lid shut.")
+		say(Wait, "Pips are due about now. Listen: peeping comes first. Keep the lid shut.")
 	}
 }
 

@@ -2,13 +2,9 @@ package candle
 
 import (
 	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
-
-	"github.com/google/uuid"
 
 	"metrogon/core/candling"
 	"metrogon/core/moisture"
@@ -87,47 +83,21 @@ type Op struct {
 	Seconds int           `json:"seconds"` // that the lid was open, at the end
 }
 
-// OpDone tells what became of an op: done, or why it cannot be.
-type OpDone struct {
-	Key  string `json:"key"`
-	Done bool   `json:"done"`
-	Says string `json:"says"`
-}
-
 // A candling that lasts longer is worth a note: eggs cool [common practice: back
 // within half an hour].
 const longCandling = 20 * time.Minute
 
-// Apply does ops in order, each by itself. What cannot be done is told with the
-// reason and stops nothing after it. An error means that nothing from there on
-// was done; send the rest again.
-func (b *Service) Apply(ctx context.Context, m *farm.Member, batchID int64, ops []Op) (all []OpDone, err error) {
-	for _, op := range ops {
-		what, err := json.Marshal(op)
-		if err != nil {
-			return all, err
-		}
-		done, err := b.op(farm.Asked(ctx, fmt.Sprintf("bench %d %s", batchID, what)), m, batchID, op)
-		p, typed := farm.AsProblems(err)
-		switch {
-		case err == nil:
-			all = append(all, OpDone{op.Key, true, done.Said})
-		case typed:
-			all = append(all, OpDone{op.Key, false, p.Error()})
-		case errors.Is(err, farm.ErrNone):
-			all = append(all, OpDone{op.Key, false, "There is no such egg in this batch any more."})
-		default:
-			return all, err
-		}
-	}
-	return all, nil
+// Apply does what was called at the bench.
+func (b *Service) Apply(ctx context.Context, m *farm.Member, batchID int64, ops []Op) ([]farm.OpDone, error) {
+	return farm.EachOp(ctx, fmt.Sprintf("bench %d", batchID), ops,
+		func(ctx context.Context, op Op) (string, farm.Done, error) {
+			done, err := b.op(ctx, m, batchID, op)
+			return op.Key, done, err
+		})
 }
 
 func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) (farm.Done, error) {
-	at := op.At.Truncate(time.Second)
-	if now := b.Now(); at.After(now) || at.Before(now.AddDate(0, 0, -14)) {
-		at = now // the phone's clock is wrong
-	}
+	at := b.Made(op.At)
 	switch op.Kind {
 	case "call":
 		return b.OnBatch(ctx, m, op.Key, batchID,
@@ -146,7 +116,7 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 	case "rest":
 		return b.CandleRest(ctx, m, op.Key, batchID, at)
 	case "take-back":
-		return b.takeBack(ctx, m, op)
+		return journal.TakeBackOf(ctx, b.Service, m, op.Key, op.Of)
 	case "end":
 		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
@@ -160,26 +130,4 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 		})
 	}
 	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the bench.", op.Kind)
-}
-
-// takeBack undoes what a key did.
-func (b *Service) takeBack(ctx context.Context, m *farm.Member, op Op) (farm.Done, error) {
-	if uuid.Validate(op.Of) != nil {
-		return farm.Done{}, farm.Problemf("of", "There is nothing to take back.")
-	}
-	var before farm.Done
-	err := b.Read(ctx, m, func(tx *farm.Tx) error {
-		answer, err := tx.Answered(ctx, op.Of)
-		if err != nil {
-			return err
-		}
-		return json.Unmarshal([]byte(answer), &before)
-	})
-	if errors.Is(err, farm.ErrNone) {
-		return farm.Done{}, farm.Problemf("of", "That call never arrived, so there is nothing to take back.")
-	}
-	if err != nil {
-		return farm.Done{}, fmt.Errorf("take back: %w", err)
-	}
-	return journal.TakeBack(ctx, b.Service, m, op.Key, before.Entry)
 }

@@ -227,6 +227,11 @@ func (b *Service) Close(
 			return farm.Done{}, err
 		}
 		u = append(u, left...)
+		learned, err := learn(ctx, tx, v, pens)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		u = append(u, learned...)
 		batch.ClosedAt = &at
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return farm.Done{}, err

@@ -2,7 +2,13 @@
 // otherwise, closing.
 package hatch
 
-import "metrogon/farm"
+import (
+	"metrogon/farm"
+	"metrogon/store"
+)
 
 // Service holds the use cases.
 type Service struct{ *farm.Service }
+
+// OneYoung is a young that was told apart.
+type OneYoung = store.OneYoung

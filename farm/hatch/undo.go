@@ -15,8 +15,22 @@ var (
 	dropYoung = journal.NewKind("young", func(ctx context.Context, tx *farm.Tx, counts []int64) error {
 		return tx.DropYoung(ctx, counts)
 	})
+	dropSigns    = dropping("hatch_signs")
+	dropOnes     = dropping("young")
+	dropOpenings = dropping("lid_openings")
+	dropTaken    = dropping("pulls")
+	unlearn      = journal.NewKind("unlearn", func(ctx context.Context, tx *farm.Tx, batchID int64) error {
+		return tx.DropLesson(ctx, batchID)
+	})
 	unsettle = journal.NewKind("unsettle", func(ctx context.Context, tx *farm.Tx, batchID int64) error {
 		_, err := tx.SettleYoung(ctx, batchID, false)
 		return err
 	})
 )
+
+// dropping takes rows of a table of the hatch back. The names of the kinds stand in the journal.
+func dropping(table string) journal.Kind[[]int64] {
+	return journal.NewKind("drop "+table, func(ctx context.Context, tx *farm.Tx, ids []int64) error {
+		return tx.DropHatch(ctx, table, ids)
+	})
+}

@@ -26,11 +26,13 @@ var bundles = map[string][]string{
 		"styles/theme.css", "styles/layout.css", "styles/messages.css", "styles/forms.css", "styles/eggs.css",
 		"styles/bands.css", "styles/trays.css", "styles/picking.css", "styles/cards.css", "styles/today.css",
 		"styles/drawings.css", "styles/board.css", "styles/batch.css", "styles/set.css", "styles/door.css",
-		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/narrow.css", "styles/print.css",
+		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css",
+		"styles/narrow.css", "styles/print.css",
 	},
 	"app.js": {
 		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
-		"scripts/away.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js", "scripts/candle.js",
+		"scripts/away.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js", "scripts/outbox.js",
+		"scripts/candle.js", "scripts/watch.js",
 	},
 }
 

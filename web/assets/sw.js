@@ -1,4 +1,4 @@
-// Keeps the candling bench, and what it is dressed in, for where there is no
+// Keeps the candling bench and the hatch watch, and what it is dressed in, for where there is no
 // signal: the newest from the server if it answers, else as it was seen last by the
 // person who is signed in. The page itself keeps it, under its person's name.
 const kept = async () => {
@@ -12,7 +12,7 @@ self.addEventListener("activate", e =>
 self.addEventListener("fetch", e => {
   const {pathname, origin} = new URL(e.request.url);
   if (e.request.method !== "GET" || origin !== self.location.origin) return;
-  if (/^\/batches\/\d+\/candle$/.test(pathname)) {
+  if (/^\/(batches\/\d+\/candle|watch\/\d+)$/.test(pathname)) {
     e.respondWith(
       fetch(e.request).catch(async gone => {
         const old = await (await kept())?.match(pathname);

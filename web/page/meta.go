@@ -26,6 +26,7 @@ type Meta struct {
 	Problems farm.Problems
 	Now      time.Time
 	Dark     bool // dressed for the dark, without the side of pages
+	Quiet    bool // asked for by the page itself: what is to be said to its reader stays for later
 }
 
 // Entry is a line of the navigation.

@@ -78,7 +78,7 @@ func (s *Site) SignIn(c *echo.Context, personID int64, epoch int) error {
 // typed are in meta.
 func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, data any) error {
 	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
-	if m != nil {
+	if m != nil && !meta.Quiet {
 		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
 			meta.Flash = &f
 		}

@@ -57,6 +57,9 @@ func (r Reader) Weight(g float64) string { return r.Member.Units().Weight(g) }
 // MassUnit is g or oz.
 func (r Reader) MassUnit() string { return r.Member.Units().MassUnit() }
 
+// UnitGrams is how many grams one of them is.
+func (r Reader) UnitGrams() float64 { return r.Member.Units().Grams(1) }
+
 // Position says on which day of how many eggs stand, counted the person's way.
 func (r Reader) Position(days, hatchDay float64) string {
 	return r.Member.Counting().Position(days, hatchDay)

@@ -1,0 +1,361 @@
+package hatch
+
+import (
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"metrogon/core/hatching"
+	"metrogon/core/marks"
+	"metrogon/core/outcome"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// WatchPage is a machine with all that stands in lockdown in it.
+type WatchPage struct {
+	Machine  farm.Machine
+	Now      time.Time
+	Loads    []LoadView         // a batch each
+	Openings []store.LidOpening // since the lid was shut, the newest first
+}
+
+// LoadView is one batch while it hatches.
+type LoadView struct {
+	farm.BatchView
+	hatching.Watch
+	Baskets    []Basket
+	InLockdown int     // eggs that went in and were not taken out dead
+	AtLeast    float64 // % of these that are out
+	Usual      float64 // % of these that usually hatch, here
+	Looked     time.Time
+	Young      []store.OneYoung
+	Taken      []store.Taken
+	TakenSum   int
+	Held, Told int // forecasts of past loads that came true, of so many
+	Shifts     int // past loads of this kind that tell when it comes
+}
+
+// Inside is how many young are out and still in the machine.
+func (v LoadView) Inside() int { return max(0, v.Watch.Out-v.TakenSum) }
+
+// Basket is the eggs of one pen.
+type Basket struct {
+	farm.PenEggs
+	marks.Band
+	Place  string // where it stands, as it was named
+	Slots  []Slot
+	Pips   int // stars that were counted without their eggs
+	Extra  int // young that were counted without their eggs
+	Number int // of young told apart
+}
+
+// All are the eggs of the basket that hatched or still may.
+func (b Basket) All() int { return b.Alive + b.Hatched }
+
+// Slot is one egg in its basket.
+type Slot struct {
+	store.Egg
+	Code  string
+	Clock *hatching.EggWatch // nil: nothing was seen of it
+}
+
+// IsOut tells that its young is out.
+func (s Slot) IsOut() bool { return farm.FateOf(s.Egg) == outcome.Hatched }
+
+// State is what was seen of it.
+func (s Slot) State() string {
+	if s.Clock == nil {
+		return ""
+	}
+	return s.Clock.State
+}
+
+// Watch shows a machine in lockdown.
+func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (page WatchPage, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		x, ok := w.MachineByID[machineID]
+		if !ok {
+			return farm.ErrNone
+		}
+		open, err := w.OpenBatches(ctx, tx)
+		if err != nil {
+			return err
+		}
+		in, ids, kinds := inLockdown(open, machineID)
+		since := w.Now
+		for _, v := range in {
+			since = earlier(since, *v.LockedAt)
+		}
+		rows, err := tx.Hatch(ctx, machineID, ids, kinds, since)
+		if err != nil {
+			return err
+		}
+		records, err := farm.ReadAgesOf(ctx, tx, kinds)
+		if err != nil {
+			return err
+		}
+		page = WatchPage{Machine: x, Now: w.Now, Openings: rows.Openings}
+		for _, v := range in {
+			page.Loads = append(page.Loads, loadView(w, records[v.Species], v, rows))
+		}
+		return nil
+	})
+	return
+}
+
+// inLockdown are the birds' batches that are shut in a machine, with their ids and kinds.
+func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, ids []int64, kinds []string) {
+	for _, v := range open {
+		if v.LockedAt == nil || v.HatcherID != machineID || v.Kind.IsReptile() {
+			continue
+		}
+		in, ids = append(in, v), append(ids, v.ID)
+		if !slices.Contains(kinds, v.Species) {
+			kinds = append(kinds, v.Species)
+		}
+	}
+	return
+}
+
+func earlier(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return a
+	}
+	return b
+}
+
+// loadView puts together what is known of one batch.
+func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows store.Hatch) LoadView {
+	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
+	l := load(w, records, v, pens, rows)
+	view := LoadView{
+		BatchView: v, Looked: l.Looked, Watch: l.Watch(), InLockdown: l.Eggs, Usual: 100 * l.Rate, Shifts: len(l.Shifts),
+	}
+	view.AtLeast = 100 * float64(view.Watch.Out) / float64(l.Eggs)
+	clocks := map[int64]*hatching.EggWatch{}
+	for i := range view.Watch.Eggs {
+		clocks[view.Watch.Eggs[i].Egg] = &view.Watch.Eggs[i]
+	}
+	for _, p := range pens {
+		view.Baskets = append(view.Baskets, basket(w, p, v, clocks, rows))
+	}
+	for _, y := range rows.Young {
+		if y.BatchID == v.ID {
+			view.Young = append(view.Young, y)
+		}
+	}
+	for _, t := range rows.Taken {
+		if t.BatchID == v.ID {
+			view.Taken, view.TakenSum = append(view.Taken, t), view.TakenSum+t.Young
+		}
+	}
+	for _, x := range rows.Lessons {
+		for _, held := range []*bool{x.FirstHeld, x.MiddleHeld, x.LastHeld} {
+			if held != nil && x.Species == v.Species {
+				view.Told, view.Held = view.Told+1, view.Held+farm.OneIf(*held)
+			}
+		}
+	}
+	return view
+}
+
+// youngOf adds the counted young of a batch up, by pen.
+func youngOf(batchID int64, counts []store.YoungCount) (all []store.Young) {
+	for _, c := range counts {
+		if c.BatchID != batchID {
+			continue
+		}
+		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
+		if i < 0 {
+			i = len(all)
+			all = append(all, store.Young{BatchID: batchID, PenID: c.PenID, Trial: c.Trial})
+		}
+		all[i].Young += c.Young
+	}
+	return all
+}
+
+func basket(
+	w *farm.Snapshot, p farm.PenEggs, v farm.BatchView, clocks map[int64]*hatching.EggWatch, rows store.Hatch,
+) Basket {
+	x := Basket{PenEggs: p, Band: w.Band(p.ID), Extra: p.Counted}
+	for _, e := range p.Eggs {
+		if fate := farm.FateOf(e); fate == "" || fate == outcome.Hatched {
+			x.Slots = append(x.Slots, Slot{e, farm.CodeOf(e.Mark, e.No), clocks[e.ID]})
+		}
+	}
+	for _, s := range rows.Signs {
+		if s.BatchID == v.ID && s.PenID != nil && *s.PenID == p.ID && s.Trial == p.Trial && s.EggID == nil &&
+			s.Kind == hatching.Pip {
+			x.Pips += s.N
+		}
+	}
+	for _, k := range rows.Baskets {
+		if k.BatchID == v.ID && k.PenID == p.ID && k.Trial == p.Trial {
+			x.Place = k.Name
+		}
+	}
+	for _, y := range rows.Young {
+		x.Number += farm.OneIf(y.BatchID == v.ID && y.PenID == p.ID && y.Trial == p.Trial)
+	}
+	return x
+}
+
+// load is what the forecast is made from. Eggs that were taken out dead are none of it.
+func load(
+	w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, pens []farm.PenEggs, rows store.Hatch,
+) *hatching.Load {
+	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}
+	l.Take(v.Milestones)
+	for _, p := range pens {
+		n := p.Alive + p.Hatched
+		l.Eggs += n
+		l.Rate += float64(n) * w.Live(records, p.ID, v.Kind, true).Mean()
+	}
+	l.Eggs = max(l.Eggs, 1)
+	l.Rate = min(max(l.Rate/float64(l.Eggs), .01), 1)
+	l.Events = append(ofEggs(v.ID, pens, rows.Signs), counts(v.ID, rows.Counts)...)
+	for _, s := range rows.Signs {
+		if s.BatchID == v.ID && s.Kind == Look {
+			l.Looked = farm.Latest(l.Looked, s.At)
+		}
+	}
+	for i := range l.Events {
+		e := &l.Events[i]
+		e.At = earlier(e.At, l.Now) // the clock may have been set back
+		l.Looked = farm.Latest(l.Looked, e.At)
+	}
+	l.Looked = earlier(l.Looked, l.Now)
+	for _, x := range rows.Lessons {
+		if x.Species == v.Species && x.MachineID == v.HatcherID && x.BatchID != v.ID && len(l.Shifts) < mostShifts {
+			l.Shifts = append(l.Shifts, x.ShiftH)
+		}
+	}
+	if l.Check() != nil { // pips that were counted twice: the young alone count
+		l.Events = slices.DeleteFunc(l.Events, func(e hatching.Event) bool { return e.Egg == 0 && e.Kind != hatching.Out })
+	}
+	return l
+}
+
+// mostShifts is how many past loads are looked back at.
+const mostShifts = 20
+
+// ofEggs are the pips, zips and outs of eggs that are in, and pips and zips that were counted.
+func ofEggs(batchID int64, pens []farm.PenEggs, signs []store.HatchSign) (events []hatching.Event) {
+	in := map[int64]bool{}
+	for _, p := range pens {
+		for _, e := range p.Eggs {
+			switch farm.FateOf(e) {
+			case "":
+				in[e.ID] = true
+			case outcome.Hatched:
+				in[e.ID] = true
+				events = append(events, hatching.Event{Egg: e.ID, Kind: hatching.Out, At: *e.FateAt})
+			}
+		}
+	}
+	for _, s := range signs {
+		switch {
+		case s.BatchID != batchID || s.Kind == Look:
+		case s.EggID == nil:
+			events = append(events, hatching.Event{Kind: s.Kind, At: s.At, N: s.N})
+		case in[*s.EggID]:
+			events = append(events, hatching.Event{Egg: *s.EggID, Kind: s.Kind, At: s.At})
+		}
+	}
+	return events
+}
+
+// counts are the young that were counted, without those that were found out egg by egg since.
+func counts(batchID int64, all []store.YoungCount) (events []hatching.Event) {
+	found := map[[2]int64]int{}
+	key := func(c store.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(farm.OneIf(c.Trial))} }
+	for _, c := range all {
+		if c.BatchID == batchID && c.Young < 0 {
+			found[key(c)] -= c.Young
+		}
+	}
+	for _, c := range all {
+		if c.BatchID != batchID || c.Young < 0 {
+			continue
+		}
+		gone := min(found[key(c)], c.Young)
+		found[key(c)] -= gone
+		if n := c.Young - gone; n > 0 {
+			events = append(events, hatching.Event{Kind: hatching.Out, At: c.At, N: n})
+		}
+	}
+	return events
+}
+
+// learn keeps what a load told, once it is over.
+func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEggs) (journal.Undo, error) {
+	if v.LockedAt == nil || v.Kind.IsReptile() {
+		return nil, nil
+	}
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := tx.Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, v.SetAt)
+	if err != nil {
+		return nil, err
+	}
+	records, err := farm.ReadAgesOf(ctx, tx, []string{v.Species})
+	if err != nil {
+		return nil, err
+	}
+	l := lesson(load(w, records[v.Species], v, pens, rows), v)
+	if l == nil {
+		return nil, nil
+	}
+	return journal.Undo{unlearn.Of(v.ID)}, tx.SaveLesson(ctx, *l)
+}
+
+// lesson is what a load that is over told: only where it was written down while it hatched, which
+// is where stars or young have more than one time.
+func lesson(l *hatching.Load, v farm.BatchView) *store.Lesson {
+	times := map[time.Time]bool{}
+	var outs []time.Time
+	var first time.Time
+	for _, e := range l.Events {
+		times[e.At] = true
+		if e.Kind == hatching.Out {
+			outs = append(outs, slices.Repeat([]time.Time{e.At}, max(1, e.N))...)
+		}
+		if first.IsZero() || e.At.Before(first) {
+			first = e.At
+		}
+	}
+	if len(times) < 3 || len(outs) < 3 {
+		return nil
+	}
+	slices.SortFunc(outs, time.Time.Compare)
+	before := *l
+	before.Events, before.Now, before.Looked = nil, *v.LockedAt, time.Time{}
+	f := before.Forecast()
+	all := l.Forecast()
+	x := &store.Lesson{
+		BatchID: v.ID, Species: v.Species, MachineID: v.HatcherID, ShiftH: math.Round(100*all.Shift) / 100,
+	}
+	held := func(m *hatching.Moment, at time.Time) *bool {
+		if m == nil {
+			return nil
+		}
+		is := !at.Before(m.From) && !at.After(m.To)
+		return &is
+	}
+	if slices.ContainsFunc(l.Events, func(e hatching.Event) bool { return e.Kind == hatching.Pip && e.At.Equal(first) }) {
+		x.FirstHeld = held(f.FirstPip, first)
+	}
+	x.MiddleHeld = held(f.MiddleOut, outs[(len(outs)-1)/2])
+	x.LastHeld = held(f.LastOut, outs[len(outs)-1])
+	return x
+}

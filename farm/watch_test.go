@@ -1,0 +1,161 @@
+package farm_test
+
+import (
+	"context"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/hatching"
+	"metrogon/core/outcome"
+	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
+	"metrogon/store"
+)
+
+// loadOf is a batch of two pens in lockdown, on the day of its hatch.
+func loadOf(t *testing.T) (y *yard, batch, barred, speckled, box int64) {
+	y = newYard(t)
+	barred, speckled = y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
+	cabinet := y.machine("Cabinet", "cabinet", "chicken", 40, 0)
+	box = y.machine("Box", "hatcher", "chicken", 0, 30)
+	y.collect(barred, 0, 8, 0)
+	y.collect(speckled, 0, 6, 0)
+	batch = y.set(incubate.Setting{Species: "chicken", SetterID: cabinet, HatcherID: box, Picks: []incubate.Pick{
+		{PenID: barred, LaidOn: day(0), Eggs: 8}, {PenID: speckled, LaidOn: day(0), Eggs: 6},
+	}})
+	y.now = start.AddDate(0, 0, 18)
+	_, err := y.Hatch.Lockdown(y.Context(), y.m, key(), batch, 0, time.Time{})
+	require.NoError(t, err)
+	y.now = start.AddDate(0, 0, 21)
+	return
+}
+
+// tap does one thing beside a machine; "" if it was done, else why not.
+func (y *yard) tap(box int64, t hatch.Tap) string {
+	y.Helper()
+	if t.Key == "" {
+		t.Key = key()
+	}
+	t.At = y.now
+	done, err := y.Hatch.Apply(y.Context(), y.m, box, []hatch.Tap{t})
+	require.NoError(y, err)
+	if done[0].Done {
+		return ""
+	}
+	return done[0].Says
+}
+
+// Young, leftovers and removals always add up to the eggs that were set, whatever is tapped, taken
+// back and ended in whatever order; and the database holds it by itself.
+func TestYoungAlwaysAddUp(t *testing.T) {
+	y, batch, barred, speckled, box := loadOf(t)
+	ctx := y.Context()
+	dice := rand.New(rand.NewPCG(4, 2))
+	eggs := y.batch(batch)
+	all := nos(eggs, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14)
+	var keys []string
+	refused := 0
+	for range 120 {
+		x := hatch.Tap{Key: key(), Batch: batch, Pen: []int64{barred, speckled}[dice.IntN(2)], N: 1 + dice.IntN(3)}
+		kinds := []string{"out", "out", "pip", "zip", "egg", "end", "take-out", "look", "take-back"}
+		switch x.Kind = kinds[dice.IntN(len(kinds))]; x.Kind {
+		case "egg":
+			x.Kind, x.Egg = hatching.Out, all[dice.IntN(len(all))]
+		case "end":
+			_, _ = y.Hatch.End(ctx, y.m, key(), batch, hatch.Ending{
+				Eggs: all[dice.IntN(len(all)):][:1], Fate: outcome.Removed, Stage: "bad",
+			})
+			continue
+		case "take-out":
+			x.Place = "warm box"
+		case "take-back":
+			if len(keys) > 0 {
+				x.Of = keys[dice.IntN(len(keys))]
+			}
+		}
+		if y.tap(box, x) == "" {
+			keys = append(keys, x.Key)
+		} else {
+			refused++
+		}
+		b := y.batch(batch)
+		assert.Equal(t, 14, b.Alive+b.Hatched+b.Removed+b.Broken+b.Unhatched)
+		for _, p := range b.Pens {
+			assert.GreaterOrEqual(t, p.Alive, 0)
+		}
+		page, err := y.Hatch.Watch(ctx, y.m, box)
+		require.NoError(t, err)
+		require.Len(t, page.Loads, 1)
+		assert.Equal(t, b.Hatched, page.Loads[0].Watch.Out, "the watch counts as the batch does")
+	}
+	t.Logf("%d done, %d refused", len(keys), refused)
+	assert.Greater(t, len(keys), 30)
+	assert.Greater(t, refused, 5, "the rules were at work")
+	err := y.owner.Write(ctx, y.m.FarmID, func(tx *store.Tx) error {
+		_, err := tx.CountYoung(ctx, batch, []store.Young{{BatchID: batch, PenID: barred, Young: 9}}, y.now, y.m.PersonID)
+		return err
+	})
+	assert.ErrorContains(t, err, "more young than eggs", "nine of eight eggs")
+}
+
+// What was counted never says which egg it was; what is known by egg has its clock; a look without
+// news is one; what is over teaches.
+func TestTheWatch(t *testing.T) {
+	y, batch, barred, speckled, box := loadOf(t)
+	ctx := y.Context()
+	b := y.batch(batch)
+	egg := nos(b, 1)[0]
+	y.now = start.Add(20*24*time.Hour + 6*time.Hour)
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Pip, Batch: batch, Egg: egg}))
+	y.now = y.now.Add(14 * time.Hour)
+	k := key()
+	require.Empty(t, y.tap(box, hatch.Tap{Key: k, Kind: hatching.Out, Batch: batch, Pen: barred, N: 3, Ago: 60}))
+	require.Empty(t, y.tap(box, hatch.Tap{Key: k, Kind: hatching.Out, Batch: batch, Pen: barred, N: 3, Ago: 60}), "once")
+	page, err := y.Hatch.Watch(ctx, y.m, box)
+	require.NoError(t, err)
+	l := page.Loads[0]
+	assert.Equal(t, [3]int{3, 1, 10}, [3]int{l.Watch.Out, l.Pipped, l.Silent})
+	assert.Equal(t, y.now.Add(-time.Hour), l.FirstOut.In(time.UTC))
+	assert.InDelta(t, 100*3./14, l.AtLeast, 1e-9)
+	assert.Equal(t, 3, l.Baskets[0].Extra)
+	for _, s := range l.Baskets[0].Slots {
+		assert.False(t, s.IsOut(), "nobody saw which eggs")
+	}
+	require.Len(t, l.Watch.Eggs, 1)
+	assert.Equal(t, hatching.Usual, l.Watch.Eggs[0].Verdict)
+	looked := l.Looked
+	y.now = y.now.Add(2 * time.Hour)
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatch.Look, Batch: batch}))
+	page, err = y.Hatch.Watch(ctx, y.m, box)
+	require.NoError(t, err)
+	assert.True(t, page.Loads[0].Looked.After(looked))
+
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: 7}), "it may be 0 to 6")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Pip, Batch: batch, Pen: speckled, N: 0}), "may be 1 to 6")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: "sing", Batch: batch}), "nothing that can be done")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Open, Minutes: 5}), "Why it was opened")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.TakeOut, Batch: batch, N: 4, Place: "box"}), "1 to 3")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Tell, Batch: batch, Pen: barred, N: 1}), "Say what is to be noted")
+
+	for hour, n := range map[int]int{20: 2, 24: 2} {
+		y.now = start.Add(time.Duration(20*24+hour) * time.Hour)
+		require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: n}))
+	}
+	y.now = start.AddDate(0, 0, 24)
+	done, err := y.Hatch.Close(ctx, y.m, key(), batch, time.Time{})
+	require.NoError(t, err)
+	lessons := func() (n int) {
+		require.NoError(t, y.owner.Pool.QueryRow(
+			ctx, `select count(*) from hatch_lessons where shift_h between -30 and 30`,
+		).Scan(&n))
+		return
+	}
+	assert.Equal(t, 1, lessons(), "what was written down while it hatched tells when it came")
+	_, err = y.Undo(context.WithoutCancel(ctx), y.m, key(), done.Entry)
+	require.NoError(t, err)
+	assert.Zero(t, lessons(), "taken back with the closing")
+}

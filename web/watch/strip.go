@@ -1,0 +1,159 @@
+package watch
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/hatching"
+	"metrogon/farm"
+	"metrogon/farm/hatch"
+)
+
+// strip is the drawing of a hatch: hours across, a row an egg from its star until it is out, with
+// the usual spread behind it; above them when the first star, the middle and the last are expected.
+// Places are percent of its width, so that text stays at its size on every screen.
+type strip struct {
+	Ticks []tick
+	Now   float64
+	Spans []span
+	Rows  []row
+	Outs  []float64 // when young came out
+	OutY  int
+	High  int
+	Says  string
+}
+
+type tick struct {
+	At   float64
+	Name string // of the hour; empty: a short one
+	Day  bool
+}
+
+type span struct {
+	Name       string
+	From, Wide float64
+	At         float64
+	Y          int
+}
+
+type row struct {
+	Code             string
+	Y                int
+	From, Wide       float64 // from star to out, or to now
+	Usual, UsualWide float64
+	Out              bool
+	Cut              float64 // where it was cut round; below 0: not seen
+	Verdict, Says    string
+}
+
+const (
+	rulerHigh = 40
+	rowHigh   = 20
+	mostRows  = 60
+)
+
+func draw(l hatch.LoadView, m *farm.Member) (s strip) {
+	from, to := l.UsualFirstPip.From, l.Now
+	for _, x := range []*hatching.Moment{l.FirstPip, l.MiddleOut, l.LastOut} {
+		if x != nil {
+			from, to = earlier(from, x.From), farm.Latest(to, x.To)
+		}
+	}
+	from, to = from.Add(-2*time.Hour), to.Add(3*time.Hour)
+	at := func(t time.Time) float64 { return min(max(100*float64(t.Sub(from))/float64(to.Sub(from)), 0), 100) }
+	s.Now = at(l.Now)
+	s.ruler(from, to, m, at)
+	y := rulerHigh
+	s.OutY = y
+	for _, t := range l.OutTimes {
+		s.Outs = append(s.Outs, at(t))
+	}
+	y += rowHigh
+	for _, x := range []struct {
+		name string
+		of   *hatching.Moment
+	}{{"first pip", l.FirstPip}, {"half out", l.MiddleOut}, {"last out", l.LastOut}} {
+		if x.of != nil {
+			s.Spans = append(s.Spans, span{x.name, at(x.of.From), at(x.of.To) - at(x.of.From), at(x.of.At), y})
+			y += rowHigh
+		}
+	}
+	codes := map[int64]string{}
+	for _, b := range l.Baskets {
+		for _, e := range b.Slots {
+			codes[e.ID] = e.Code
+		}
+	}
+	eggs := slices.DeleteFunc(slices.Clone(l.Watch.Eggs), func(e hatching.EggWatch) bool { return began(e).IsZero() })
+	slices.SortStableFunc(eggs, func(a, b hatching.EggWatch) int { return began(a).Compare(began(b)) })
+	y += 4
+	for _, e := range eggs[:min(len(eggs), mostRows)] {
+		s.Rows = append(s.Rows, drawRow(e, codes[e.Egg], l.Now, y, at))
+		y += rowHigh
+	}
+	s.High = y + 4
+	s.Says = fmt.Sprintf("%s: %d out, %d pipped, by the hour.", l.Code, l.Watch.Out, l.Watch.Pipped)
+	return s
+}
+
+// began is when an egg's clock began: with its star, or with its cut where nobody saw that.
+func began(e hatching.EggWatch) time.Time {
+	if e.Pip.IsZero() {
+		return e.Zip
+	}
+	return e.Pip
+}
+
+func drawRow(e hatching.EggWatch, code string, now time.Time, y int, at func(time.Time) float64) row {
+	from, until := began(e), now
+	if !e.Out.IsZero() {
+		until = e.Out
+	}
+	low := from.Add(time.Duration(e.UsualH[0] * float64(time.Hour)))
+	high := from.Add(time.Duration(e.UsualH[1] * float64(time.Hour)))
+	r := row{
+		Code: code, Y: y, From: at(from), Wide: max(at(until)-at(from), .4), Usual: at(low), UsualWide: at(high) - at(low),
+		Out: !e.Out.IsZero(), Cut: -1, Verdict: e.Verdict,
+	}
+	if !e.Zip.IsZero() && !e.Pip.IsZero() {
+		r.Cut = at(e.Zip)
+	}
+	r.Says = fmt.Sprintf(
+		"%s: %s for %.0f h, %s; %.0f to %.0f h are usual", code, e.State, e.Since, e.Verdict, e.UsualH[0], e.UsualH[1],
+	)
+	if r.Out {
+		r.Says = fmt.Sprintf("%s: out after %.0f h", code, e.Since)
+	}
+	return r
+}
+
+// ruler has a tick every six hours, a long one at midnight.
+func (s *strip) ruler(from, to time.Time, m *farm.Member, at func(time.Time) float64) {
+	y, mo, d := from.In(m.Place).Date()
+	wide := to.Sub(from).Hours()
+	for h := 0; ; h += 6 {
+		t := time.Date(y, mo, d, h, 0, 0, 0, m.Place)
+		if t.After(to) {
+			return
+		}
+		if t.Before(from) {
+			continue
+		}
+		x := tick{At: at(t), Day: t.Hour() == 0}
+		if x.Day && x.At < 92 {
+			x.Name = t.Format("Mon 2 Jan")
+		}
+		if wide > 24*8 && !x.Day {
+			continue
+		}
+		s.Ticks = append(s.Ticks, x)
+	}
+}
+
+func earlier(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return a
+	}
+	return b
+}

@@ -1,0 +1,242 @@
+// Package watch is the hatch watch: a live page for a machine in lockdown, made for a phone at
+// night. Whoever looks at it sees what the others tap; what was tapped without a signal is sent
+// later.
+package watch
+
+import (
+	"embed"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/hatching"
+	"metrogon/farm"
+	"metrogon/farm/hatch"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the page and its actions in.
+func Routes(e *echo.Echo, s *page.Site) {
+	add := template.FuncMap{"add": func(a, b int) int { return a + b }}
+	x := handler{s, page.ParseWith(s, add, files, "watch.html", "basket.html", "told.html")}
+	e.GET("/watch/:id", s.Signed(x.show))
+	e.GET("/watch/:id/live", s.Signed(x.live))
+	e.POST("/watch/:id/taps", s.Signed(x.taps))
+	e.POST("/watch/:id/tap", s.Signed(x.tap))
+}
+
+type data struct {
+	hatch.WatchPage
+	m     *farm.Member
+	Loads []loadData
+}
+
+type loadData struct {
+	hatch.LoadView
+	Strip strip
+	m     *farm.Member
+}
+
+// shown is how much advice is open at once; the rest is a tap away.
+const shown = 2
+
+// First is the advice that matters most, Rest what follows.
+func (d loadData) First() []hatching.Advice { return d.Advice[:min(shown, len(d.Advice))] }
+func (d loadData) Rest() []hatching.Advice  { return d.Advice[min(shown, len(d.Advice)):] }
+
+// Says writes advice in its reader's hours.
+func (d loadData) Says(a hatching.Advice) string { return hatching.Stamps(a.Why, d.m.Moment) }
+
+// Do names advice.
+func (d loadData) Do(a hatching.Advice) string { return names[a.Do] }
+
+var names = map[string]string{
+	hatching.Wait: "Wait", hatching.Air: "Vents open", hatching.Water: "Water", hatching.DryOnesOut: "Dry ones",
+	hatching.LookCloser: "Look once", hatching.AskSomeone: "Ask somebody", hatching.PullNow: "Pull",
+	hatching.LeaveRest: "Leave the rest", hatching.GiveUp: "Give up on the rest",
+}
+
+// Span writes when something is expected.
+func (d loadData) Span(m *hatching.Moment) string {
+	if m == nil {
+		return ""
+	}
+	if m.From.Equal(m.To) {
+		return d.m.Moment(m.At)
+	}
+	if d.m.Date(m.From).Equal(d.m.Date(m.To)) {
+		return d.m.Moment(m.From) + " to " + d.m.Hours(m.To)
+	}
+	return d.m.Moment(m.From) + " to " + d.m.Moment(m.To)
+}
+
+// Told puts a young that was told apart into words.
+func (d data) Told(y hatch.OneYoung) string {
+	words := []string{}
+	for _, l := range d.Loads {
+		for _, b := range l.Baskets {
+			if l.ID == y.BatchID && b.ID == y.PenID && b.Trial == y.Trial {
+				words = append(words, l.Code, b.Label())
+			}
+		}
+	}
+	for _, s := range append([]string{y.Colour, y.Sex, y.Band}, y.Signs...) {
+		if s != "" {
+			words = append(words, s)
+		}
+	}
+	if y.WeightG != nil {
+		words = append(words, d.m.Units().Mass(*y.WeightG))
+	}
+	if y.DiedAt != nil {
+		words = append(words, "died")
+	}
+	return strings.Join(words, ", ")
+}
+
+// Signs are what may be told of young.
+func (data) Signs() []string { return hatch.Signs }
+
+func (x handler) show(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	all, err := x.Hatch.Watch(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	d := data{WatchPage: all, m: m}
+	for _, l := range all.Loads {
+		d.Loads = append(d.Loads, loadData{l, draw(l, m), m})
+	}
+	meta := page.Meta{
+		Nav: "/batches", Title: "Hatch watch, " + all.Machine.Name, Dark: true, Quiet: c.QueryParam("live") != "",
+	}
+	return x.Render(c, x.page, meta, m, d)
+}
+
+// What is taken at once: so many taps, of which each has about 300 bytes.
+const (
+	most      = 500
+	mostBytes = 1 << 18
+)
+
+// taps does what the page sends and answers tap by tap.
+func (x handler) taps(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	// What waits on a shared phone is its own person's.
+	if who := c.Request().Header.Get("X-Who"); who != "" && who != page.Who(m) {
+		return c.String(http.StatusForbidden, "These taps are somebody else's.\n")
+	}
+	var all []hatch.Tap
+	body := http.MaxBytesReader(c.Response(), c.Request().Body, mostBytes)
+	if err := json.NewDecoder(body).Decode(&all); err != nil || len(all) > most {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d taps is expected.", most))
+	}
+	done, err := x.Hatch.Apply(c.Request().Context(), m, id, all)
+	if err != nil && len(done) == 0 {
+		return err
+	}
+	return c.JSON(http.StatusOK, done)
+}
+
+// tap does one of the page's forms where scripts fail.
+func (x handler) tap(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	t := hatch.Tap{
+		Key: f.Get("key"), Kind: f.Get("kind"), Batch: f.ID("batch"), Pen: f.ID("pen"), Trial: f.Get("trial") == "true",
+		Why: f.Get("why"), Place: f.Get("place"), At: x.Now(),
+		Told: hatch.Told{
+			Colour: f.Get("colour"), Sex: f.Get("sex"), Band: f.Get("band"), Signs: f.Values["signs"],
+			Died: f.Get("died") != "", Note: f.Get("note"),
+		},
+	}
+	if f.Get("n") != "" {
+		t.N = f.Int("n", "How many")
+	}
+	if f.Get("minutes") != "" {
+		t.Minutes = f.Int("minutes", "The minutes")
+	}
+	if g := f.MaybeMass("weight", "The weight", m); g != nil {
+		t.Told.WeightG = *g
+	}
+	next := fmt.Sprintf("/watch/%d", id)
+	if f.Problems != nil {
+		return x.Finish(c, farm.Done{}, f.Problems, next)
+	}
+	done, err := x.Hatch.Apply(c.Request().Context(), m, id, []hatch.Tap{t})
+	if err == nil && len(done) == 1 && !done[0].Done {
+		err = farm.Problemf("tap", "%s", done[0].Says)
+	}
+	said := ""
+	if err == nil {
+		said = done[0].Says
+	}
+	return x.Finish(c, farm.Done{Said: said}, err, next)
+}
+
+const (
+	// beat is how often an idle line shows that it stands.
+	beat = 25 * time.Second
+	// stands is how long a line is kept, so that who was signed out is heard of no more.
+	stands = 10 * time.Minute
+)
+
+// live tells the page, as server-sent events, whenever something was done on the farm.
+func (x handler) live(c *echo.Context, m *farm.Member) error {
+	told, end := x.Live.Watch(m.FarmID)
+	defer end()
+	w := c.Response()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	line := http.NewResponseController(w)
+	say := func(text string) error {
+		if err := line.SetWriteDeadline(time.Now().Add(2 * beat)); err != nil {
+			return err
+		}
+		if _, err := w.Write([]byte(text)); err != nil {
+			return err
+		}
+		return line.Flush()
+	}
+	if err := say("retry: 1000\nevent: here\ndata: \n\n"); err != nil {
+		return err
+	}
+	tick := time.NewTicker(beat)
+	defer tick.Stop()
+	for began := time.Now(); time.Since(began) < stands; {
+		text := ": still here\n\n"
+		select {
+		case <-c.Request().Context().Done():
+			return nil
+		case <-told:
+			text = "event: done\ndata: \n\n"
+		case <-tick.C:
+		}
+		if say(text) != nil {
+			return nil // nobody is there any more
+		}
+	}
+	return nil
+}
