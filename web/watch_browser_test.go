@@ -125,6 +125,55 @@ func TestAHatchByTwoPhones(t *testing.T) {
 	assert.Equal(t, [3]int{0, 3, 1}, s.young())
 }
 
+// A duck load from its last candling over the lockdown to the pull, as it is done: candled in the
+// dark, led into lockdown, shut with two that have pipped, watched, taken out, closed.
+func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
+	t.Parallel()
+	h := founded(t, 390, 844)
+	h.newPen("Marsh", "Duck")
+	h.newMachine("Cabinet", "Cabinet", map[string]int{"setting-duck": 40})
+	h.newMachine("Box", "Hatcher", map[string]int{"hatching-duck": 20})
+	h.collect("Marsh", 10, 0, 0)
+	h.open("/set?kind=duck")
+	h.reads("10 eggs → about")
+	h.press("Set these eggs")
+	h.reads("as Duck 27-01")
+	h.now = noon.AddDate(0, 0, 25)
+	h.do(chromedp.Navigate(h.URL + "/batches/1/candle"))
+	h.until(`document.getElementById("now-code").textContent.length > 1`, "the bench did not begin")
+	h.keys("q", "q", "a")
+	h.until(kept, "the calls were not kept")
+	h.reads("into lockdown, in the same going")
+	h.hit(`.bench-head a[href$="/lockdown"]`)
+	h.reads("Lockdown of Duck 27-01", "eggs into Box", "Humidity to 70–80 %", "A floor that does not slip")
+	h.hit(`.lock-steps button`)
+	h.reads("Out of the turner, into the hatcher: done.")
+	in := ask[int](h, `Number(document.querySelector(".headline").firstChild.textContent)`)
+	h.run(`document.querySelector("[name^=basket]").value = "left"; document.querySelector("[name^=pipped]").value = 2`)
+	h.hit(`#shut .is-main`)
+	h.until(`location.pathname === "/watch/2"`, "it does not go on to the watch")
+	h.reads(fmt.Sprintf("0 of %d out", in), "left · 0 out of", "2 pips counted", "Wait.")
+	h.now = noon.AddDate(0, 0, 28)
+	h.do(chromedp.Navigate(h.URL + "/watch/2"))
+	h.until(`document.getElementById("watch")?.dataset.begun === "yes"`, "the watch did not begin")
+	for range 3 {
+		h.hit(`.egg:not(.gone)`)
+		h.hit(`[data-do=out]`)
+	}
+	h.until(`document.querySelector(".watch-count b").textContent === "3"`, "they are not out")
+	h.now = noon.AddDate(0, 0, 29).Add(6 * time.Hour)
+	h.do(chromedp.Navigate(h.URL + "/watch/2"))
+	h.reads("Pull. It is a day since the first", "Leave the rest.")
+	h.hit(`#watch-more > details:nth-of-type(2) > summary`)
+	h.fill("place", "brooder")
+	h.hit(`[value=take-out] ~ button`)
+	h.reads("3 to brooder", "0 still in the machine")
+	h.now = noon.AddDate(0, 0, 31)
+	h.open("/batches/1")
+	h.press(fmt.Sprintf("Close: %d eggs did not hatch", in-3))
+	h.reads("closed: 3 hatched of 10 eggs")
+}
+
 // What is told of young, of the lid, and the pull, by the page's forms.
 func TestTheWatchsForms(t *testing.T) {
 	t.Parallel()

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/moisture"
 	"metrogon/farm"
@@ -18,7 +19,11 @@ type Session struct {
 	farm.BatchView
 	Eggs   []SessionEgg // still in the machine, in the order of their places
 	Expect string
+	Last   bool // lockdown comes after it, in the same going
 }
+
+// oneGoing is how soon before lockdown a candling leads into it.
+const oneGoing = 36 * time.Hour
 
 // SessionEgg is one egg to be candled.
 type SessionEgg struct {
@@ -39,6 +44,8 @@ func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (p
 			return err
 		}
 		page = Session{BatchView: v, Expect: candling.Expect(v.Kind, v.Day, v.HatchDay)}
+		lock, locks := v.Milestone(calendar.Lockdown)
+		page.Last = locks && v.LockedAt == nil && lock.At.Sub(w.Now) < oneGoing
 		called, err := tx.CallsSince(ctx, batchID, w.Now.Add(-candlingLasts))
 		if err != nil {
 			return err

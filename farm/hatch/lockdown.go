@@ -15,35 +15,39 @@ func (b *Service) Lockdown(
 	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time,
 ) (farm.Done, error) {
 	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		_, step, where, err := lock(ctx, tx, batch, hatcherID, told)
 		if err != nil {
-			return farm.Done{}, err
-		}
-		if hatcherID == 0 {
-			hatcherID = batch.HatcherID
-		}
-		switch v, err := w.View(batch); {
-		case err != nil:
-			return farm.Done{}, err
-		case v.Kind.IsReptile():
-			return farm.Done{}, farm.Problemf("batch", "Reptile eggs are left as they lie: there is no lockdown.")
-		case batch.LockedAt != nil:
-			return farm.Done{}, farm.Problemf("batch", "%s is in lockdown already.", batch.Code)
-		case w.Rooms[hatcherID][batch.Species].Hatching == 0:
-			return farm.Done{}, farm.Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
-		}
-		at, err := tx.When(batch, told)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		before := batch
-		batch.HatcherID, batch.LockedAt = hatcherID, &at
-		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{batchBefore.Of(before)}, "%s in lockdown in %s.",
-			batch.Code, w.MachineByID[hatcherID].Name,
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{step}, "%s in lockdown in %s.", batch.Code, where,
 		)
 	})
+}
+
+// lock moves a batch to where it hatches, and names the machine.
+func lock(
+	ctx context.Context, tx *farm.Tx, batch store.Batch, hatcherID int64, told time.Time,
+) (at time.Time, back journal.Step, where string, err error) {
+	w, v, err := tx.Viewed(ctx, batch)
+	if err != nil {
+		return at, back, "", err
+	}
+	if hatcherID == 0 {
+		hatcherID = batch.HatcherID
+	}
+	switch {
+	case v.Kind.IsReptile():
+		return at, back, "", farm.Problemf("batch", "Reptile eggs are left as they lie: there is no lockdown.")
+	case batch.LockedAt != nil:
+		return at, back, "", farm.Problemf("batch", "%s is in lockdown already.", batch.Code)
+	case w.Rooms[hatcherID][batch.Species].Hatching == 0:
+		return at, back, "", farm.Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
+	}
+	if at, err = tx.When(batch, told); err != nil {
+		return at, back, "", err
+	}
+	back = batchBefore.Of(batch)
+	batch.HatcherID, batch.LockedAt = hatcherID, &at
+	return at, back, w.MachineByID[hatcherID].Name, tx.MoveBatch(ctx, batch)
 }

@@ -10,5 +10,9 @@ import (
 // Service holds the use cases.
 type Service struct{ *farm.Service }
 
-// OneYoung is a young that was told apart.
-type OneYoung = store.OneYoung
+// Records of a hatch as they are kept.
+type (
+	OneYoung   = store.OneYoung
+	BasketName = store.HatchBasket
+	Sign       = store.HatchSign
+)

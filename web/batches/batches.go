@@ -83,7 +83,7 @@ func (d data) Step() *step {
 		if d.Batch.Next.Look {
 			return &step{"Candle " + wording.Plural(d.Batch.Next.Eggs, "egg"), page + "/candle", true}
 		}
-		return &step{"Into lockdown", "#steps", false}
+		return &step{"Lockdown, step by step", page + "/lockdown", false}
 	case calendar.Pull:
 		return &step{"Count the young", "?do=hatch#counts", false}
 	case calendar.ClearOut:

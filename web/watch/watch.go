@@ -25,13 +25,16 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page, locking page.Template
 }
 
 // Routes hangs the page and its actions in.
 func Routes(e *echo.Echo, s *page.Site) {
 	add := template.FuncMap{"add": func(a, b int) int { return a + b }}
-	x := handler{s, page.ParseWith(s, add, files, "watch.html", "basket.html", "told.html")}
+	x := handler{
+		s, page.ParseWith(s, add, files, "watch.html", "basket.html", "told.html"), page.Parse(s, files, "lockdown.html"),
+	}
+	x.lockRoutes(e)
 	e.GET("/watch/:id", s.Signed(x.show))
 	e.GET("/watch/:id/live", s.Signed(x.live))
 	e.POST("/watch/:id/taps", s.Signed(x.taps))

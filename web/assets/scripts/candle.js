@@ -155,9 +155,8 @@
       el("lid").textContent =
         `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s${s >= 1200 ? ": shut it soon, eggs cool" : ""}`;
     }, 1000);
-    bench
-      .querySelector("a")
-      .addEventListener("click", () =>
+    for (const away of bench.querySelectorAll(".bench-head a"))
+      away.addEventListener("click", () =>
         put({kind: "end", seconds: Math.floor((Date.now() - began) / 1000)}),
       );
     for (const d of dots) if (d.dataset.call) d.textContent = glyph[d.dataset.call];

@@ -1,0 +1,36 @@
+package hatching
+
+import (
+	"fmt"
+
+	"metrogon/core/species"
+)
+
+// Step is one thing to do at lockdown, and why.
+type Step struct {
+	ID, Do, Why string
+}
+
+// Lockdown lists what is done before the lid is shut [common practice]: humidity is what the kind and
+// the farm's school hold in lockdown; apart tells that the eggs move to a machine that does not turn.
+func Lockdown(humidity species.Figure, apart bool) []Step {
+	turner := Step{"turner", "Turner off, and out", "Nothing turns from now on: they take their place for the pip."}
+	if apart {
+		turner = Step{"turner", "Out of the turner, into the hatcher", "Nothing turns from now on. Warm, clean and running."}
+	}
+	return []Step{
+		turner,
+		{"liner", "A floor that does not slip", "Rubber mesh or paper towel: on a slick one legs splay."},
+		{"lay", "Eggs on their side, with room between", "In baskets or areas by pen, so that the young can be told apart."},
+		{"thermometer", "A thermometer in the middle, at egg height", "What the display shows is not what they feel."},
+		{"water", "Lukewarm water for three days", "It has to last without the lid: fill every channel that is used."},
+		{
+			"humidity", fmt.Sprintf("Humidity to %.0f–%.0f %%", humidity.From, humidity.To),
+			"Soft membranes let them through. Water's surface makes it, not its depth.",
+		},
+		{
+			"vents", "Vents a little shut, and fully open once they pip",
+			"Shut they hold the humidity; from the first pip on air matters more.",
+		},
+	}
+}

@@ -1,0 +1,204 @@
+package hatch
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/hatching"
+	"metrogon/core/season"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// LockPage is a batch that goes into lockdown, with the machine that it would hatch in.
+type LockPage struct {
+	farm.BatchView
+	Due      calendar.Milestone
+	Into     farm.Machine
+	Room     int
+	Hatchers []farm.Place
+	Baskets  []Basket
+	Share    []Sharing
+	Full     float64 // share of the room, with all that hatches there then; 1 is full
+	Clashes  []farm.Clash
+	Cures    []farm.Machine // in which it clashes with nothing
+	Uncalled int            // eggs that nobody has looked at near the end
+	Steps    []hatching.Step
+	Ticked   map[string]bool
+	Latest   time.Time // the lid should be shut by then: the first pips may come
+}
+
+// Sharing is another batch in the same machine.
+type Sharing struct {
+	farm.BatchView
+	Shut bool // in lockdown there already
+}
+
+// Lock shows a batch before its lockdown, in its own hatcher or another.
+func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64) (page LockPage, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		open, err := w.OpenBatches(ctx, tx)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id })
+		if i < 0 || open[i].Kind.IsReptile() || open[i].LockedAt != nil {
+			return farm.ErrNone
+		}
+		v := open[i]
+		into := cmp.Or(hatcherID, v.HatcherID)
+		room := w.Rooms[into][v.Species].Hatching
+		if room == 0 {
+			return farm.ErrNone
+		}
+		page = LockPage{BatchView: v, Into: w.MachineByID[into], Room: room}
+		page.Due, _ = v.Milestone(calendar.Lockdown)
+		pip, _ := v.Milestone(calendar.ExternalPip)
+		page.Latest = pip.From
+		page.around(w, open, into)
+		page.Steps = hatching.Lockdown(v.Method.Humidity(v.Kind, true), into != v.SetterID)
+		rows, err := tx.Hatch(ctx, into, []int64{id}, []string{v.Species}, w.Now)
+		if err != nil {
+			return err
+		}
+		for _, p := range w.ByPen(rows.Eggs[id], youngOf(id, rows.Counts), v) {
+			page.Baskets = append(page.Baskets, basket(w, p, v, nil, rows))
+			for _, e := range p.Left() {
+				page.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")
+			}
+		}
+		up, err := w.Upkeep(ctx, tx)
+		if err != nil {
+			return err
+		}
+		page.Ticked = map[string]bool{}
+		for _, t := range up.Done {
+			if t.BatchID == id {
+				page.Ticked[t.Kind] = true
+			}
+		}
+		return nil
+	})
+	return
+}
+
+// around sees what else stands in the machine, whether all of it fits, and where it would.
+func (p *LockPage) around(w *farm.Snapshot, open []farm.BatchView, into int64) {
+	for _, o := range open {
+		if o.ID == p.ID || o.HatcherID != into || o.Kind.IsReptile() {
+			continue
+		}
+		due := o.At(calendar.Lockdown)
+		shut := o.LockedAt != nil
+		if shut || w.Member.Date(due).Equal(w.Member.Date(p.Due.At)) {
+			p.Share = append(p.Share, Sharing{o, shut})
+			p.Full += float64(o.Alive) / float64(max(w.Rooms[into][o.Species].Hatching, 1))
+		}
+	}
+	p.Full += float64(p.Alive) / float64(p.Room)
+	p.Clashes = clashesIn(w, open, p.ID, into)
+	_, p.Hatchers = w.Places(w.AllStays(open), p.Species)
+	if len(p.Clashes) == 0 {
+		return
+	}
+	for _, h := range p.Hatchers {
+		if h.ID != into && len(clashesIn(w, open, p.ID, h.ID)) == 0 {
+			p.Cures = append(p.Cures, h.Machine)
+		}
+	}
+}
+
+// clashesIn are those of a batch's own lockdown if it hatches in a machine.
+func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (all []farm.Clash) {
+	open = slices.Clone(open)
+	for i := range open {
+		if open[i].ID == id {
+			open[i].HatcherID, open[i].Hatcher = hatcherID, w.MachineByID[hatcherID]
+		}
+	}
+	mine := func(s season.Stay) bool { return s.BatchID == id && s.Phase == season.Locked }
+	for _, c := range w.Clashes(w.AllStays(open)) {
+		if mine(c.Stay) || mine(c.With) {
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
+// Shutting is a lockdown as it is done.
+type Shutting struct {
+	HatcherID int64
+	At        time.Time // zero: now
+	Baskets   []store.HatchBasket
+	Pipped    []store.HatchSign // eggs that had pipped by then, so many of a pen
+}
+
+// Shut locks a batch down, names its baskets, and notes eggs that have pipped already: no alarm.
+func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64, s Shutting) (farm.Done, error) {
+	return b.onPens(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+		at, step, where, err := lock(ctx, tx, batch, s.HatcherID, s.At)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		u := journal.Undo{step}
+		var p farm.Problems
+		pipped := 0
+		for _, k := range s.Baskets {
+			k.BatchID, k.Name = id, p.Name("basket", "Where a basket stands", k.Name, 40, false)
+			if err := tx.NameBasket(ctx, k); err != nil {
+				return farm.Done{}, err
+			}
+		}
+		for _, x := range s.Pipped {
+			t := Tap{Pen: *x.PenID, Trial: x.Trial, N: x.N}
+			sign := store.HatchSign{BatchID: id, Kind: hatching.Pip, N: 1, At: at}
+			if _, err := whose(&sign, t, pens); err != nil {
+				return farm.Done{}, err
+			}
+			one, err := tx.AddSign(ctx, sign, m.PersonID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			u, pipped = append(u, dropSigns.Of([]int64{one})), pipped+x.N
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		said := fmt.Sprintf("%s in lockdown in %s.", batch.Code, where)
+		if pipped > 0 {
+			said += fmt.Sprintf(" %s had pipped already.", wording.Capital(wording.Plural(pipped, "egg")))
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Batch, id), u, "%s", said)
+	})
+}
+
+// Tick ticks a step of the lockdown off, or opens it again.
+func (b *Service) Tick(ctx context.Context, m *farm.Member, key string, id int64, step string, is bool) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		_, v, err := tx.Viewed(ctx, batch)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		steps := hatching.Lockdown(v.Humidity(), batch.HatcherID != batch.SetterID)
+		i := slices.IndexFunc(steps, func(s hatching.Step) bool { return s.ID == step })
+		if i < 0 {
+			return farm.Done{}, farm.Problemf("step", "That is no step of a lockdown.")
+		}
+		if is {
+			_, err = tx.MarkDone(ctx, id, step, 0, tx.At)
+			return farm.Done{Said: steps[i].Do + ": done."}, err
+		}
+		return farm.Done{Said: steps[i].Do + ": not yet."}, tx.MarkUndone(ctx, id, step, 0)
+	})
+}
