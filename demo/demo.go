@@ -266,10 +266,15 @@ func (l *loader) present(ctx context.Context) error {
 	ago := func(days int, hour int) time.Time {
 		return calendar.WallTime{Hour: hour}.On(l.now, -days, l.m.Place)
 	}
+	hens := l.now.Add(-21*calendar.Day - 3*time.Hour)
+	ducks := hens.AddDate(0, 0, -7) // a week before, so that they go into lockdown on one day
+	if early := (calendar.WallTime{Hour: 7, Minute: 1}).On(hens, -7, l.m.Place); ducks.Before(early) {
+		ducks = early
+	}
 	err := l.live(ctx, []life{
 		// hatching
 		{
-			"Cabinet", "Hatch box", l.now.Add(-21*calendar.Day - 3*time.Hour),
+			"Cabinet", "Hatch box", hens,
 			[]lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now,
 		},
 		// lockdown due
@@ -288,7 +293,7 @@ func (l *loader) present(ctx context.Context) error {
 		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
 		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
 		// hatching beside the first
-		{"Cabinet", "Hatch box", l.now.Add(-28*calendar.Day - 2*time.Hour), []lot{{4, 2, 7}, {4, 4, 6}}, 0, l.now},
+		{"Cabinet", "Hatch box", ducks, []lot{{4, 2, 7}, {4, 4, 6}}, 0, l.now},
 	})
 	if err != nil {
 		return err

@@ -225,6 +225,9 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/board/back": {"line", "option"}, "/planned/1/move": {"set_on", "setter", "hatcher", "eggs", "pen-1", "pen-x"},
 		"/planned/2/stays": {"stays"}, "/plan": {"seconds"}, "/plan/if": {"kind", "n", "pen", "from_on", "to_on"},
 		"/plan/1/accept": {"which", "some"}, "/plan/1/forbid": {"no"}, batch + "/hatcher": {"hatcher"},
+		"/watch/3/tap": {
+			"kind", "batch", "pen", "trial", "n", "minutes", "why", "place", "colour", "sex", "band", "weight", "signs", "died",
+		}, batch + "/shut": {"hatcher", "when", "basket-1", "pipped-1", "pipped-x"}, batch + "/lockdown/liner": {"is"},
 		"/settings/units": {"temperature", "clock", "count_from"}, "/settings/farm": {
 			"farm", "zone", "chore_at", "warm_hours", "rest_hours", "altitude", "out",
 		},
@@ -341,7 +344,9 @@ func bigPages(v *visitor) map[string]string {
 			"/trays", "Practice": "/practice?set=3&a=lcq",
 		"Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
 		"Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
-		"Card":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card"}
+		"Card":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card",
+		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
+			"/lockdown"}
 }
 
 func TestPagesAskLittleAndForThisFarmOnly(t *testing.T) {

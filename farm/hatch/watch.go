@@ -110,6 +110,20 @@ func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (p
 	return
 }
 
+// Known tells, by farm.ErrNone, of a machine that is not the farm's.
+func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
+	return b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		if _, ok := w.MachineByID[machineID]; !ok {
+			return farm.ErrNone
+		}
+		return nil
+	})
+}
+
 // inLockdown are the birds' batches that are shut in a machine, with their ids and kinds.
 func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, ids []int64, kinds []string) {
 	for _, v := range open {

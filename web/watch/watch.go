@@ -207,6 +207,13 @@ const (
 
 // live tells the page, as server-sent events, whenever something was done on the farm.
 func (x handler) live(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	if err := x.Hatch.Known(c.Request().Context(), m, id); err != nil {
+		return err
+	}
 	told, end := x.Live.Watch(m.FarmID)
 	defer end()
 	w := c.Response()
