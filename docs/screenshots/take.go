@@ -40,9 +40,9 @@ var pictures = []struct {
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
 	{name: "water", path: "Water and weight", width: 1280, height: 900},
 	{name: "candle", path: "In the dark, egg by egg", width: 1280, height: 800},
-	{name: "card", path: "Card and sheet", width: 1280, height: 800},
-	{name: "waiting", path: "/eggs/waiting?kind=chicken", width: 1280, height: 800},
-	{name: "kind", path: "/kinds/duck", width: 1280, height: 800},
+	{name: "lockdown", path: "lockdown", width: 1280, height: 800},
+	{name: "watch", path: "watch", width: 1280, height: 800},
+	{name: "watch-phone", path: "watch", width: 390, height: 844},
 }
 
 func main() {
@@ -67,11 +67,22 @@ func main() {
 				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running:nth-of-type(2) a`),
 				browser.See(`.tray`),
 			)
-		case "Tray map", "Card and sheet", "Water and weight", "In the dark, egg by egg":
+		case "watch":
+			steps = append(steps, chromedp.Navigate(address+"/"), browser.Click(`.hatching-batch a[href^="/watch"]`),
+				browser.See(`#watch[data-kept] .floor`))
+		case "lockdown":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
-				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Duck")]`)), browser.See(`.under`),
+				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Quail")]`)), browser.See(`.under`),
+				chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+					_, err := chromedp.Run(ctx, chromedp.Evaluate[any](`location.pathname += "/lockdown"`))
+					return err
+				}), browser.See(`.lock-steps`))
+		case "Tray map", "Water and weight", "In the dark, egg by egg":
+			steps = append(steps, chromedp.Navigate(address+"/batches"),
+				chromedp.Click(chromedp.Search(`(//main//a[starts-with(normalize-space(.), "Duck")])[2]`)),
+				browser.See(`.under`),
 				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[normalize-space(.)=%q]`, p.path))),
-				browser.See(`.map-egg, .card-paper, .water-draw, #bench`))
+				browser.See(`.map-egg, .water-draw, #bench`))
 		case "plan":
 			steps = append(
 				steps, chromedp.Navigate(address+"/board"), browser.Click(`form.ask button`), browser.See(`.proposals`),
