@@ -221,17 +221,15 @@ func (b *Service) Close(
 			return farm.Done{}, err
 		}
 		before := batch
-		u := journal.Undo{batchBefore.Of(before)}
 		left, err := endLeft(ctx, tx, batchID, pens, at)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		u = append(u, left...)
 		learned, err := learn(ctx, tx, v, pens)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		u = append(u, learned...)
+		u := append(append(journal.Undo{batchBefore.Of(before)}, left...), learned...)
 		batch.ClosedAt = &at
 		if err := tx.MoveBatch(ctx, batch); err != nil {
 			return farm.Done{}, err

@@ -58,39 +58,38 @@ func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64)
 		}
 		v := open[i]
 		into := cmp.Or(hatcherID, v.HatcherID)
-		room := w.Rooms[into][v.Species].Hatching
-		if room == 0 {
+		page = LockPage{BatchView: v, Into: w.MachineByID[into], Room: w.Rooms[into][v.Species].Hatching}
+		if page.Room == 0 {
 			return farm.ErrNone
 		}
-		page = LockPage{BatchView: v, Into: w.MachineByID[into], Room: room}
 		page.Due, _ = v.Milestone(calendar.Lockdown)
 		pip, _ := v.Milestone(calendar.ExternalPip)
 		page.Latest = pip.From
 		page.around(w, open, into)
 		page.Steps = hatching.Lockdown(v.Method.Humidity(v.Kind, true), into != v.SetterID)
-		rows, err := tx.Hatch(ctx, into, []int64{id}, []string{v.Species}, w.Now)
-		if err != nil {
-			return err
-		}
-		for _, p := range w.ByPen(rows.Eggs[id], youngOf(id, rows.Counts), v) {
-			page.Baskets = append(page.Baskets, basket(w, p, v, nil, rows))
-			for _, e := range p.Left() {
-				page.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")
-			}
-		}
-		up, err := w.Upkeep(ctx, tx)
-		if err != nil {
-			return err
-		}
-		page.Ticked = map[string]bool{}
-		for _, t := range up.Done {
-			if t.BatchID == id {
-				page.Ticked[t.Kind] = true
-			}
-		}
-		return nil
+		return page.inside(ctx, tx, w)
 	})
 	return
+}
+
+// inside are the eggs that go in, by pen, and what of the list is done.
+func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error {
+	rows, err := tx.Hatch(ctx, p.Into.ID, []int64{p.ID}, []string{p.Species}, w.Now)
+	if err != nil {
+		return err
+	}
+	for _, pen := range w.ByPen(rows.Eggs[p.ID], youngOf(p.ID, rows.Counts), p.BatchView) {
+		p.Baskets = append(p.Baskets, basket(w, pen, p.BatchView, nil, rows))
+		for _, e := range pen.Left() {
+			p.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")
+		}
+	}
+	up, err := w.Upkeep(ctx, tx)
+	p.Ticked = map[string]bool{}
+	for _, t := range up.Done {
+		p.Ticked[t.Kind] = p.Ticked[t.Kind] || t.BatchID == p.ID
+	}
+	return err
 }
 
 // around sees what else stands in the machine, whether all of it fits, and where it would.
@@ -184,7 +183,9 @@ func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64
 }
 
 // Tick ticks a step of the lockdown off, or opens it again.
-func (b *Service) Tick(ctx context.Context, m *farm.Member, key string, id int64, step string, is bool) (farm.Done, error) {
+func (b *Service) Tick(
+	ctx context.Context, m *farm.Member, key string, id int64, step string, is bool,
+) (farm.Done, error) {
 	return b.OnBatch(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		_, v, err := tx.Viewed(ctx, batch)
 		if err != nil {

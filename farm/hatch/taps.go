@@ -200,6 +200,14 @@ func (b *Service) tell(ctx context.Context, m *farm.Member, t Tap, at time.Time)
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if t.Egg != 0 {
+			if !slices.ContainsFunc(pens[i].Eggs, func(e store.Egg) bool {
+				return e.ID == t.Egg && farm.FateOf(e) == outcome.Hatched
+			}) {
+				return farm.Done{}, farm.ErrNone
+			}
+			one.EggID = &t.Egg
+		}
 		var ids []int64
 		for range t.N {
 			id, err := tx.AddOneYoung(ctx, one)
@@ -246,9 +254,6 @@ func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.One
 		p.Addf("weight", "The weight of a young may be 0.3 to 400 g.")
 	default:
 		one.WeightG = &x.WeightG
-	}
-	if t.Egg != 0 {
-		one.EggID = &t.Egg
 	}
 	if x.Died {
 		one.DiedAt = &at

@@ -85,16 +85,21 @@ func draw(l hatch.LoadView, m *farm.Member) (s strip) {
 			codes[e.ID] = e.Code
 		}
 	}
-	eggs := slices.DeleteFunc(slices.Clone(l.Watch.Eggs), func(e hatching.EggWatch) bool { return began(e).IsZero() })
-	slices.SortStableFunc(eggs, func(a, b hatching.EggWatch) int { return began(a).Compare(began(b)) })
 	y += 4
-	for _, e := range eggs[:min(len(eggs), mostRows)] {
+	for _, e := range clocked(l.Watch.Eggs) {
 		s.Rows = append(s.Rows, drawRow(e, codes[e.Egg], l.Now, y, at))
 		y += rowHigh
 	}
 	s.High = y + 4
 	s.Says = fmt.Sprintf("%s: %d out, %d pipped, by the hour.", l.Code, l.Watch.Out, l.Watch.Pipped)
 	return s
+}
+
+// clocked are the eggs whose clock runs or ran, the first first.
+func clocked(eggs []hatching.EggWatch) []hatching.EggWatch {
+	all := slices.DeleteFunc(slices.Clone(eggs), func(e hatching.EggWatch) bool { return began(e).IsZero() })
+	slices.SortStableFunc(all, func(a, b hatching.EggWatch) int { return began(a).Compare(began(b)) })
+	return all[:min(len(all), mostRows)]
 }
 
 // began is when an egg's clock began: with its star, or with its cut where nobody saw that.

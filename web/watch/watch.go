@@ -220,18 +220,8 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(http.StatusOK)
-	line := http.NewResponseController(w)
-	say := func(text string) error {
-		if err := line.SetWriteDeadline(time.Now().Add(2 * beat)); err != nil {
-			return err
-		}
-		if _, err := w.Write([]byte(text)); err != nil {
-			return err
-		}
-		return line.Flush()
-	}
-	if err := say("retry: 1000\nevent: here\ndata: \n\n"); err != nil {
-		return err
+	if say(w, "retry: 1000\nevent: here\ndata: \n\n") != nil {
+		return nil // nobody is there any more
 	}
 	tick := time.NewTicker(beat)
 	defer tick.Stop()
@@ -244,9 +234,21 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 			text = "event: done\ndata: \n\n"
 		case <-tick.C:
 		}
-		if say(text) != nil {
-			return nil // nobody is there any more
+		if say(w, text) != nil {
+			return nil
 		}
 	}
 	return nil
+}
+
+// say sends a part of an answer at once.
+func say(w http.ResponseWriter, text string) error {
+	line := http.NewResponseController(w)
+	if err := line.SetWriteDeadline(time.Now().Add(2 * beat)); err != nil {
+		return err
+	}
+	if _, err := w.Write([]byte(text)); err != nil {
+		return err
+	}
+	return line.Flush()
 }
