@@ -3,6 +3,7 @@ package demo_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -67,6 +68,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 				assert.Positive(t, state[want], want)
 			}
 			assert.Greater(t, len(closed), 20, "a past to count")
+			hatches(t, books, m, open)
 			pens, err := books.Flock.Pens(t.Context(), m)
 			require.NoError(t, err)
 			assert.Len(t, pens, 10, "eight pens, two suppliers")
@@ -119,4 +121,25 @@ func TestHalfAFarmIsNone(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, there)
 	require.NoError(t, demo.Load(t.Context(), db, now, 1), "it can be loaded again")
+}
+
+// hatches sees that two kinds hatch side by side in three baskets, with some out and some not.
+func hatches(t *testing.T, books *services.Services, m *farm.Member, open []farm.BatchView) {
+	t.Helper()
+	i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.LockedAt != nil })
+	require.GreaterOrEqual(t, i, 0)
+	watch, err := books.Hatch.Watch(t.Context(), m, open[i].HatcherID)
+	require.NoError(t, err)
+	require.Len(t, watch.Loads, 2, "two kinds")
+	baskets, pipped := 0, 0
+	for _, l := range watch.Loads {
+		baskets, pipped = baskets+len(l.Baskets), pipped+l.Pipped+l.Watch.Out
+		assert.NotEmpty(t, l.Advice)
+		assert.Positive(t, l.Shifts, "the farm's own loads have taught it")
+	}
+	assert.Equal(t, 3, baskets)
+	assert.Greater(t, pipped, 8, "in full hatch")
+	today, err := books.Today.Page(t.Context(), m)
+	require.NoError(t, err)
+	assert.Empty(t, today.Clashes)
 }

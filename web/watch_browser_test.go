@@ -117,12 +117,18 @@ func TestAHatchByTwoPhones(t *testing.T) {
 	assert.Equal(t, [3]int{0, 3, 1}, s.young())
 	a.keys("n")
 	a.until(kept, "the look was not kept")
+	// By keys alone: to an egg, picked, pipped; the hand stays where it was.
+	a.tabTo(`e.dataset.egg && e.textContent.includes("★") === false`)
+	a.keys(" ", "p")
+	a.until(kept, "the pip was not kept")
+	a.until(`document.activeElement.dataset.egg && document.activeElement.matches(".pipped")`, "the focus was lost")
+	assert.Equal(t, [3]int{0, 3, 2}, s.young())
 	// More young than eggs are refused, and say so.
 	a.hit(`.hatch-basket:nth-of-type(2) .basket-head`)
 	a.run(`document.getElementById("watch-n").value = 4`)
 	a.hit(`[data-do=out]`)
 	a.reads("4 young, but 3 eggs left; it may be 0 to 3.")
-	assert.Equal(t, [3]int{0, 3, 1}, s.young())
+	assert.Equal(t, [3]int{0, 3, 2}, s.young())
 }
 
 // A duck load from its last candling over the lockdown to the pull, as it is done: candled in the

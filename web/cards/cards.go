@@ -62,7 +62,7 @@ func (p handler) read(c *echo.Context, m *farm.Member) (incubate.Page, card.Card
 func write(b incubate.Page, v page.Meta) card.Card {
 	c := card.Card{Code: b.Code, Kind: b.Kind.Name, Farm: v.Member.FarmName, Eggs: fmt.Sprintf("%d eggs", b.Eggs),
 		Where:   b.Setter.Name,
-		Tallies: []string{"clear", "ring, quit", "live, 1st candling", "live at lockdown", "hatched", "did not hatch"},
+		Tallies: []string{"clear", "ring, quit", "live, 1st candling", "shut in: live, hour", "hatched", "did not hatch"},
 		Cautions: "Wash hands after eggs and birds. Blunt end up, pencil never ink. Leave the lid shut while " +
 			"they hatch."}
 	air := b.Air()

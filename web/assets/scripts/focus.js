@@ -2,6 +2,7 @@
 (() => {
   let was = "";
   const sign = e =>
+    e.dataset.egg ??
     [
       e.tagName,
       e.name,
