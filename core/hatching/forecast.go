@@ -22,6 +22,7 @@ type Moment struct {
 type Forecast struct {
 	FirstPip, MiddleOut, LastOut *Moment
 	Young, P10, P90              float64 // 8 times in 10 between P10 and P90
+	Due                          float64 // young that are to be expected out by now
 	Shift                        float64 // hours, by which this load is later than expected
 	ShiftSD                      float64
 }
@@ -57,6 +58,11 @@ func (l *Load) Forecast() Forecast {
 			first = append(first, x.first)
 		}
 		young = append(young, float64(len(x.outs)))
+		for _, out := range x.outs {
+			if out <= m.now {
+				f.Due += 1. / draws
+			}
+		}
 		if len(x.outs) > 0 {
 			slices.Sort(x.outs)
 			middle = append(middle, x.outs[(len(x.outs)-1)/2])
@@ -77,6 +83,7 @@ type model struct {
 	*Load
 	zero      time.Time
 	looked    float64
+	now       float64
 	starry    bool
 	egg       float64 // scatter between eggs
 	mean, sd  float64 // of the load's move, before anything is seen
@@ -98,10 +105,7 @@ type waitingFor struct {
 func (l *Load) model(s seen) *model {
 	day := l.Hatch.Day * 24
 	m := &model{Load: l, zero: l.ExternalPip.At, egg: eggSD * day, unit: distuv.UnitNormal}
-	m.looked, m.starry = hours(m.zero, l.Now), s.starry
-	if !l.Looked.IsZero() {
-		m.looked = hours(m.zero, l.Looked)
-	}
+	m.now, m.looked, m.starry = hours(m.zero, l.Now), hours(m.zero, l.looked()), s.starry
 	m.mean, m.sd = learned(l.Shifts, loadSD*day)
 	m.stay, m.cut = between(PipToOut(l.Species)), between(ZipToOut(l.Species))
 	const points = 15

@@ -56,6 +56,14 @@ const (
 	ownLoads = 5
 )
 
+// looked is when somebody looked last.
+func (l *Load) looked() time.Time {
+	if l.Looked.IsZero() {
+		return l.Now
+	}
+	return l.Looked
+}
+
 // seen is the eggs of a load by what is known of them.
 type seen struct {
 	pips   []time.Time // stars that were seen, of eggs out by now too

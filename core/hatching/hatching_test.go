@@ -209,6 +209,16 @@ func TestNeverSurerThanWhatWasSeen(t *testing.T) {
 	l.Looked = after(l.ExternalPip.At, -60)
 	assert.Greater(t, seen.Shift, 10., "somebody looked, and there was nothing: it is late")
 	assert.InDelta(t, 0, l.Forecast().Shift, .5, "nobody looked: nothing is known")
+	assert.Contains(t, l.Watch().Advice[0].Why, "Nobody has told of a look for 100 h")
+
+	// Eggs that had pipped when somebody looked last are not late because nobody has looked since.
+	l = load(t, "chicken", 20)
+	l.Events = []Event{{Egg: 3, Kind: Pip, At: l.ExternalPip.At}}
+	l.Now, l.Looked = after(l.ExternalPip.At, 40), after(l.ExternalPip.At, 10)
+	w := l.Watch()
+	assert.Equal(t, Early, w.Eggs[0].Verdict)
+	assert.False(t, w.says(AskSomeone))
+	assert.Contains(t, w.Advice[0].Why, "should be out by now")
 
 	l = load(t, "chicken", 20)
 	l.Events = []Event{{Egg: 3, Kind: Pip, At: l.ExternalPip.At}, {Kind: Out, At: after(l.ExternalPip.At, 18), N: 1}}

@@ -106,7 +106,7 @@ func later(a, b time.Time) time.Time {
 // clock holds an egg's time against what is usual.
 func (l *Load) clock(x egg, counted bool) EggWatch {
 	e := EggWatch{Egg: x.id, State: Pipped, Pip: x.pip, Zip: x.zip, Out: x.out}
-	from, until := x.pip, l.Now
+	from, until := x.pip, l.looked() // what it did since, nobody knows
 	e.UsualH[0], e.UsualH[1] = PipToOut(l.Species)
 	if from.IsZero() && !x.zip.IsZero() {
 		from = x.zip
@@ -167,6 +167,7 @@ func (w *Watch) advise(l *Load) {
 	}
 	if !over {
 		w.slow(l, say)
+		w.unseen(l, say)
 	}
 	switch {
 	case w.Out+w.Pipped == 0:
@@ -178,6 +179,24 @@ func (w *Watch) advise(l *Load) {
 		w.wait(l, say)
 	}
 	slices.SortStableFunc(w.Advice, func(a, b Advice) int { return cmp.Compare(urgency[a.Do], urgency[b.Do]) })
+}
+
+// fresh is how long a look tells how it stands, hours, while they hatch [common practice: somebody
+// looks through the window every few hours].
+const fresh = 6
+
+// unseen says so when nobody has told of a look for long.
+func (w *Watch) unseen(l *Load, say sayer) {
+	h := hours(l.looked(), l.Now)
+	if h < fresh || l.Now.Before(w.UsualFirstPip.From) {
+		return
+	}
+	more := ""
+	if n := math.Round(w.Due - float64(w.Out)); n >= 1 {
+		more = fmt.Sprintf(" About %.0f more should be out by now.", n)
+	}
+	say(LookCloser, "Nobody has told of a look for %.0f h, and what happened since is not known.%s Look through the "+
+		"window, and note what there is; the lid stays shut.", h, more)
 }
 
 // slow tells of eggs that take longer than usual.
@@ -225,9 +244,7 @@ func (w *Watch) silence(l *Load, say sayer) {
 	switch usual := w.UsualFirstPip; {
 	case l.Now.Before(usual.From):
 		say(Wait, "The first pip is usual between %s and %s. Keep the lid shut.", stamp(usual.From), stamp(usual.To))
-	case !l.Looked.IsZero() && l.Looked.Before(usual.From):
-		say(Wait, "A first pip is usual by now, from %s on, and nobody has told of a look. Listen, or look through the "+
-			"window; the lid stays shut.", stamp(usual.From))
+	case hours(l.looked(), l.Now) >= fresh: // nobody looked: unseen says so
 	case l.Now.After(usual.To):
 		say(LookCloser, "No pip yet, %.0f h after the last usual hour for the first one. A machine that was a little "+
 			"cool, or old eggs, run late: look once with the light for beaks in the air cell, and check the thermometer. "+

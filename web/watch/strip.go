@@ -40,7 +40,7 @@ type span struct {
 type row struct {
 	Code             string
 	Y                int
-	From, Wide       float64 // from star to out, or to now
+	From, Wide       float64 // from pip to out, or to the last look
 	Usual, UsualWide float64
 	Out              bool
 	Cut              float64 // where it was cut round; below 0: not seen
@@ -87,7 +87,7 @@ func draw(l hatch.LoadView, m *farm.Member) (s strip) {
 	}
 	y += 4
 	for _, e := range clocked(l.Watch.Eggs) {
-		s.Rows = append(s.Rows, drawRow(e, codes[e.Egg], l.Now, y, at))
+		s.Rows = append(s.Rows, drawRow(e, codes[e.Egg], l.Looked, y, at))
 		y += rowHigh
 	}
 	s.High = y + 4
@@ -110,8 +110,8 @@ func began(e hatching.EggWatch) time.Time {
 	return e.Pip
 }
 
-func drawRow(e hatching.EggWatch, code string, now time.Time, y int, at func(time.Time) float64) row {
-	from, until := began(e), now
+func drawRow(e hatching.EggWatch, code string, looked time.Time, y int, at func(time.Time) float64) row {
+	from, until := began(e), looked // what it did since, nobody saw
 	if !e.Out.IsZero() {
 		until = e.Out
 	}
