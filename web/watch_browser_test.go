@@ -169,7 +169,7 @@ func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
 	h.until(`document.querySelector(".watch-count b").textContent === "3"`, "they are not out")
 	h.now = noon.AddDate(0, 0, 29).Add(6 * time.Hour)
 	h.do(chromedp.Navigate(h.URL + "/watch/2"))
-	h.reads("Pull. It is a day since the first", "Leave the rest.")
+	h.reads("Pull. It is a day since the first", "Nobody has told of a look", "leave the rest")
 	h.hit(`#watch-more > details:nth-of-type(2) > summary`)
 	h.fill("place", "brooder")
 	h.hit(`[value=take-out] ~ button`)

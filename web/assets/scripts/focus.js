@@ -2,7 +2,6 @@
 (() => {
   let was = "";
   const sign = e =>
-    e.dataset.egg ??
     [
       e.tagName,
       e.name,

@@ -16,7 +16,9 @@
   const glyphs = {pip: ["pipped", "★"], zip: ["zipped", "◠"], out: ["gone", "✓"]};
   const mark = op => {
     const [state, glyph] = glyphs[op.kind] ?? [];
-    if (!state) return;
+    const marked = (el("watch-live").marked ??= new Set()); // once on what the server sent last
+    if (!state || marked.has(op.key)) return;
+    marked.add(op.key);
     const egg = op.egg && root().querySelector(`.egg[data-egg="${op.egg}"]`);
     if (egg) {
       egg.classList.add(state, "sent");
@@ -46,8 +48,9 @@
   };
   const put = op => {
     op.ago = Number(el("watch-ago").value);
+    const key = outbox.put(address(), op, op.mark);
     mark(op);
-    return outbox.put(address(), op, op.mark);
+    return key;
   };
   const act = kind => {
     const hit = root().querySelector(`[data-do="${kind}"]`);
@@ -102,12 +105,29 @@
     el("watch-n").value = 1;
   };
 
-  const part = id =>
-    htmx.ajax("GET", `${location.pathname}?live=yes`, {
-      target: id,
-      select: id,
-      swap: "outerHTML show:none",
-    });
+  // part puts a part of the page, as the server sees it now, in place of what stands there.
+  const part = async id => {
+    try {
+      const answer = await fetch(`${location.pathname}?live=yes`, {redirect: "manual"});
+      if (answer.type === "opaqueredirect")
+        return says("Sign in again. What you tap waits on this device.");
+      if (!answer.ok) return;
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      const fresh = page.querySelector(id);
+      const old = document.querySelector(id);
+      if (!fresh || !old) return;
+      const at = old.contains(document.activeElement) && document.activeElement.dataset.egg;
+      old.replaceWith(fresh);
+      htmx.process(fresh);
+      begin();
+      if (at)
+        (
+          root().querySelector(`[data-egg="${at}"]`) ?? root().querySelector(".egg") // it is out
+        )?.focus({preventScroll: true});
+    } catch {
+      // no signal: it is asked for again
+    }
+  };
   // The forms below go the same way as the keys; which of them is open stays so.
   const opened = [];
   const sent = {};
