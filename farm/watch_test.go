@@ -13,6 +13,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/stock"
 	"metrogon/store"
 )
 
@@ -134,13 +135,16 @@ func TestTheWatch(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, page.Loads[0].Looked.After(looked))
 
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: 7}), "it may be 0 to 6")
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Pip, Batch: batch, Pen: speckled, N: 0}), "may be 1 to 6")
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: "sing", Batch: batch}), "nothing that can be done")
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Open, Minutes: 5}), "Why it was opened")
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.TakeOut, Batch: batch, N: 4, Place: "box"}), "1 to 3")
-	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Tell, Batch: batch, Pen: barred, N: 1}), "Say what is to be noted")
+	y.refuses(box, batch, barred, speckled)
+}
 
+// A load that is over teaches when it came, if it was written down while it hatched; taken back with
+// its closing.
+func TestALoadThatIsOverTeaches(t *testing.T) {
+	y, batch, barred, speckled, box := loadOf(t)
+	ctx := y.Context()
+	y.now = start.Add(20*24*time.Hour + 16*time.Hour)
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: barred, N: 3}))
 	for hour, n := range map[int]int{20: 2, 24: 2} {
 		y.now = start.Add(time.Duration(20*24+hour) * time.Hour)
 		require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: n}))
@@ -158,4 +162,51 @@ func TestTheWatch(t *testing.T) {
 	_, err = y.Undo(context.WithoutCancel(ctx), y.m, key(), done.Entry)
 	require.NoError(t, err)
 	assert.Zero(t, lessons(), "taken back with the closing")
+}
+
+// refuses sees what cannot be tapped, with three of Barred out and none of Speckled.
+func (y *yard) refuses(box, batch, barred, speckled int64) {
+	t := y.T
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: 7}), "it may be 0 to 6")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatching.Pip, Batch: batch, Pen: speckled, N: 0}), "may be 1 to 6")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: "sing", Batch: batch}), "nothing that can be done")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Open, Minutes: 5}), "Why it was opened")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.TakeOut, Batch: batch, N: 4, Place: "box"}), "1 to 3")
+	assert.Contains(t, y.tap(box, hatch.Tap{Kind: hatch.Tell, Batch: batch, Pen: barred, N: 1}), "Say what is to be noted")
+}
+
+// Eggs of which the hen is known lie by hen in their pen's basket, and so a young of a known egg has
+// its dam.
+func TestABasketIsPartedByHen(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen := y.pen("Barred", "chicken")
+	box := y.machine("Box", "all-in-one", "chicken", 30, 30)
+	for _, hen := range []string{"Red 4", "", "Blue 2"} {
+		_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 2, Hen: hen})
+		require.NoError(t, err)
+	}
+	batch := y.set(incubate.Setting{
+		Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}},
+	})
+	y.now = start.AddDate(0, 0, 18)
+	_, err := y.Hatch.Shut(ctx, y.m, key(), batch, hatch.Shutting{
+		Baskets: []hatch.BasketName{{PenID: pen, Name: "left"}}, Pipped: []hatch.Sign{{PenID: &pen, N: 2}},
+	})
+	require.NoError(t, err)
+	page, err := y.Hatch.Watch(ctx, y.m, box)
+	require.NoError(t, err)
+	b := page.Loads[0].Baskets[0]
+	assert.Equal(t, [2]any{"left", 2}, [2]any{b.Place, b.Pips})
+	var hens []string
+	for _, a := range b.Areas() {
+		hens = append(hens, a.Hen)
+		assert.Len(t, a.Slots, 2)
+	}
+	assert.Equal(t, []string{"Blue 2", "Red 4", ""}, hens)
+	egg := b.Slots[0].ID
+	tell := hatch.Tap{Kind: hatch.Tell, Batch: batch, Pen: pen, N: 1, Egg: egg, Told: hatch.Told{Colour: "black"}}
+	assert.Contains(t, y.tap(box, tell), "No young of this pen are out", "it is not out")
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Egg: egg}))
+	assert.Empty(t, y.tap(box, tell))
 }

@@ -78,6 +78,7 @@ type Lesson struct {
 // Hatch is what was written down of batches while they hatch.
 type Hatch struct {
 	Eggs     map[int64][]Egg
+	Hens     map[int64]string // of eggs whose hen is known, by egg
 	Counts   []YoungCount
 	Signs    []HatchSign
 	Young    []OneYoung
@@ -95,8 +96,18 @@ func (tx *Tx) Hatch(
 		Egg
 		BatchID int64
 	}
+	type laid struct {
+		ID  int64
+		Hen string
+	}
 	var rows []row
+	var hens []laid
 	q := &pgx.Batch{}
+	ask(q, &hens, `
+		select e.id, c.hen
+		from eggs e
+		join collections c on c.farm_id = $1 and c.id = e.collection_id
+		where e.farm_id = $1 and e.batch_id = any ($2) and c.hen <> ''`, tx.FarmID, batches)
 	ask(q, &rows, `
 		select e.batch_id,`+eggColumns+`
 		from eggs e
@@ -142,7 +153,10 @@ func (tx *Tx) Hatch(
 		order by batch_id desc
 		limit 60`, tx.FarmID, kinds)
 	err = tx.SendBatch(ctx, q).Close()
-	h.Eggs = map[int64][]Egg{}
+	h.Eggs, h.Hens = map[int64][]Egg{}, map[int64]string{}
+	for _, x := range hens {
+		h.Hens[x.ID] = x.Hen
+	}
 	for _, r := range rows {
 		h.Eggs[r.BatchID] = append(h.Eggs[r.BatchID], r.Egg)
 	}

@@ -27,8 +27,9 @@ type Forecast struct {
 	ShiftSD                      float64
 }
 
-// draws are how many hatches are played through.
-const draws = 2000
+// draws are how many hatches are played through: two thousand, of large loads fewer, whose sums
+// scatter less.
+func (l *Load) draws() int { return min(2000, max(400, 400000/l.Eggs)) }
 
 // Forecast plays the rest of the hatch through, many times. External pips of the eggs of a load are
 // normal about the kind's middle, moved for the load as a whole; from the star until it is out an
@@ -51,8 +52,9 @@ func (l *Load) Forecast() Forecast {
 	dice := rand.New(rand.NewPCG(uint64(l.Eggs), 0x4a7c4))
 	var first, middle, last, young []float64
 	outs := make([]float64, 0, l.Eggs)
+	draws := l.draws()
 	for i := range draws {
-		at, _ := slices.BinarySearch(cdf, (float64(i)+dice.Float64())/draws)
+		at, _ := slices.BinarySearch(cdf, (float64(i)+dice.Float64())/float64(draws))
 		x := m.play(s.silent, shifts[min(at, len(shifts)-1)], dice, outs[:0])
 		if !math.IsInf(x.first, 1) {
 			first = append(first, x.first)
@@ -60,7 +62,7 @@ func (l *Load) Forecast() Forecast {
 		young = append(young, float64(len(x.outs)))
 		for _, out := range x.outs {
 			if out <= m.now {
-				f.Due += 1. / draws
+				f.Due += 1 / float64(draws)
 			}
 		}
 		if len(x.outs) > 0 {
@@ -72,7 +74,7 @@ func (l *Load) Forecast() Forecast {
 	f.FirstPip, f.MiddleOut, f.LastOut = m.moment(first), m.moment(middle), m.moment(last)
 	slices.Sort(young)
 	for _, n := range young {
-		f.Young += n / draws
+		f.Young += n / float64(draws)
 	}
 	f.P10, f.P90 = quantile(young, .1), quantile(young, .9)
 	return f
@@ -269,7 +271,7 @@ func (m *model) above(mean, sd, least, below float64, dice *rand.Rand) float64 {
 }
 
 func (m *model) moment(all []float64) *Moment {
-	if len(all) < draws/20 {
+	if len(all) < m.draws()/20 {
 		return nil
 	}
 	slices.Sort(all)

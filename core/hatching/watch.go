@@ -166,7 +166,7 @@ func (w *Watch) advise(l *Load) {
 		}
 	}
 	if !over {
-		w.slow(l, say)
+		w.slow(say)
 		w.unseen(l, say)
 	}
 	switch {
@@ -200,23 +200,31 @@ func (w *Watch) unseen(l *Load, say sayer) {
 }
 
 // slow tells of eggs that take longer than usual.
-func (w *Watch) slow(l *Load, say sayer) {
-	late := map[string]int{}
+func (w *Watch) slow(say sayer) {
+	late := map[string][]EggWatch{}
 	for _, e := range w.Eggs {
 		if e.State != IsOut {
-			late[e.Verdict]++
+			late[e.Verdict] = append(late[e.Verdict], e)
 		}
 	}
-	low, high := PipToOut(l.Species)
-	if n := late[Overdue]; n > 0 {
-		say(AskSomeone, "%s: more than %.0f h since the pip; %.0f to %.0f are usual. Helping is the last resort: blood in "+
-			"the membrane means that it is not done. Ask somebody who has done it, and touch nothing before.",
-			wording.Plural(n, "egg"), overdue*high, low, high)
+	if all := late[Overdue]; len(all) > 0 {
+		say(AskSomeone, "%s: more than half as long again as the usual %s. Helping is the last resort: blood in the "+
+			"membrane means that it is not done. Ask somebody who has done it, and touch nothing before.",
+			wording.Plural(len(all), "egg"), all[0].usual())
+		return
 	}
-	if n := late[Long]; n > 0 && late[Overdue] == 0 {
-		say(LookCloser, "%s past the usual %.0f to %.0f h since the pip. Look once through the window, do not help: most "+
-			"that are helped early are lost.", wording.Plural(n, "egg"), low, high)
+	if all := late[Long]; len(all) > 0 {
+		say(LookCloser, "%s past the usual %s. Look once through the window, do not help: most that are helped early are "+
+			"lost.", wording.Plural(len(all), "egg"), all[0].usual())
 	}
+}
+
+// usual says how long it takes, from where its clock began.
+func (e EggWatch) usual() string {
+	if e.Pip.IsZero() {
+		return fmt.Sprintf("%.1f to %.1f h from the cut on", e.UsualH[0], e.UsualH[1])
+	}
+	return fmt.Sprintf("%.0f to %.0f h since the pip", e.UsualH[0], e.UsualH[1])
 }
 
 // whileTheyCome is what keeps those well that still have to come, and those that are out.

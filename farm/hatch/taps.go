@@ -192,21 +192,12 @@ func (b *Service) tell(ctx context.Context, m *farm.Member, t Tap, at time.Time)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		told := 0
-		for _, y := range rows.Young {
-			told += farm.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
-		}
-		one, err := t.Told.young(batch.ID, t, at, pens[i].Hatched-told)
+		one, err := t.Told.young(batch.ID, t, at, t.left(pens[i], rows.Young))
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if t.Egg != 0 {
-			if !slices.ContainsFunc(pens[i].Eggs, func(e store.Egg) bool {
-				return e.ID == t.Egg && farm.FateOf(e) == outcome.Hatched
-			}) {
-				return farm.Done{}, farm.ErrNone
-			}
-			one.EggID = &t.Egg
+		if t.Egg != 0 && !slices.ContainsFunc(pens[i].Eggs, t.isOut) {
+			return farm.Done{}, farm.ErrNone
 		}
 		var ids []int64
 		for range t.N {
@@ -223,12 +214,27 @@ func (b *Service) tell(ctx context.Context, m *farm.Member, t Tap, at time.Time)
 	})
 }
 
+// left is how many young of a pen are out and not told apart yet.
+func (t Tap) left(p farm.PenEggs, told []store.OneYoung) int {
+	n := p.Hatched
+	for _, y := range told {
+		n -= farm.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
+	}
+	return n
+}
+
+// isOut tells whether an egg is the one tapped, and hatched.
+func (t Tap) isOut(e store.Egg) bool { return e.ID == t.Egg && farm.FateOf(e) == outcome.Hatched }
+
 // young is a row of what is told, of which so many more can be.
 func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.OneYoung, err error) {
 	var p farm.Problems
-	if t.N > left {
-		p.Addf("n", "%d young of this pen are out and not told apart yet; it may be 1 to %d.", max(0, left), max(0, left))
-	} else {
+	switch {
+	case left <= 0:
+		p.Addf("n", "No young of this pen are out that are not told apart yet.")
+	case t.N > left:
+		p.Addf("n", "%d young of this pen are out and not told apart yet; it may be 1 to %d.", left, left)
+	default:
 		p.Count("n", "The number of young", t.N, 1, 500)
 	}
 	if x.Band != "" && t.N != 1 {
@@ -240,20 +246,16 @@ func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.One
 		Band:   p.Name("band", "The band or mark", x.Band, 30, false),
 		Note:   p.Name("note", "The note", x.Note, 300, false),
 	}
-	if x.Sex != "" && x.Sex != "male" && x.Sex != "female" {
-		p.Addf("sex", "A young is male or female, or it is not told.")
-	}
-	for _, s := range x.Signs {
-		if !slices.Contains(Signs, s) {
-			p.Addf("signs", "%.20q is no sign of a young.", s)
-		}
-	}
+	x.check(&p)
 	switch {
 	case x.WeightG == 0:
 	case !(x.WeightG > 0.3 && x.WeightG < 400):
 		p.Addf("weight", "The weight of a young may be 0.3 to 400 g.")
 	default:
 		one.WeightG = &x.WeightG
+	}
+	if t.Egg != 0 {
+		one.EggID = &t.Egg
 	}
 	if x.Died {
 		one.DiedAt = &at
@@ -262,6 +264,17 @@ func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.One
 		p.Addf("told", "Say what is to be noted of them.")
 	}
 	return one, p.Err()
+}
+
+func (x Told) check(p *farm.Problems) {
+	if x.Sex != "" && x.Sex != "male" && x.Sex != "female" {
+		p.Addf("sex", "A young is male or female, or it is not told.")
+	}
+	for _, s := range x.Signs {
+		if !slices.Contains(Signs, s) {
+			p.Addf("signs", "%.20q is no sign of a young.", s)
+		}
+	}
 }
 
 // String puts what is told into words.

@@ -1,9 +1,11 @@
 package hatch
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"metrogon/core/hatching"
@@ -55,10 +57,29 @@ type Basket struct {
 // All are the eggs of the basket that hatched or still may.
 func (b Basket) All() int { return b.Alive + b.Hatched }
 
+// Area is the eggs of one hen in a basket, or of all whose hen nobody knows.
+type Area struct {
+	Hen   string
+	Slots []Slot
+}
+
+// Areas parts a basket by hen.
+func (b Basket) Areas() (all []Area) {
+	for _, s := range b.Slots {
+		if n := len(all); n == 0 || all[n-1].Hen != s.Hen {
+			all = append(all, Area{Hen: s.Hen})
+		}
+		last := &all[len(all)-1]
+		last.Slots = append(last.Slots, s)
+	}
+	return all
+}
+
 // Slot is one egg in its basket.
 type Slot struct {
 	store.Egg
 	Code  string
+	Hen   string             // that laid it, where it is known
 	Clock *hatching.EggWatch // nil: nothing was seen of it
 }
 
@@ -202,9 +223,13 @@ func basket(
 	x := Basket{PenEggs: p, Band: w.Band(p.ID), Extra: p.Counted}
 	for _, e := range p.Eggs {
 		if fate := farm.FateOf(e); fate == "" || fate == outcome.Hatched {
-			x.Slots = append(x.Slots, Slot{e, farm.CodeOf(e.Mark, e.No), clocks[e.ID]})
+			x.Slots = append(x.Slots, Slot{e, farm.CodeOf(e.Mark, e.No), rows.Hens[e.ID], clocks[e.ID]})
 		}
 	}
+	// A hen's eggs lie together, those of which nobody knows the hen last.
+	slices.SortStableFunc(x.Slots, func(a, b Slot) int {
+		return cmp.Or(farm.OneIf(a.Hen == "")-farm.OneIf(b.Hen == ""), strings.Compare(a.Hen, b.Hen))
+	})
 	for _, s := range rows.Signs {
 		if s.BatchID == v.ID && s.PenID != nil && *s.PenID == p.ID && s.Trial == p.Trial && s.EggID == nil &&
 			s.Kind == hatching.Pip {

@@ -93,6 +93,11 @@ func (d data) Told(y hatch.OneYoung) string {
 		for _, b := range l.Baskets {
 			if l.ID == y.BatchID && b.ID == y.PenID && b.Trial == y.Trial {
 				words = append(words, l.Code, b.Label())
+				for _, e := range b.Slots {
+					if y.EggID != nil && e.ID == *y.EggID && e.Hen != "" {
+						words = append(words, e.Hen)
+					}
+				}
 			}
 		}
 	}
