@@ -7,6 +7,7 @@ import (
 	"os"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -25,11 +26,17 @@ type hand struct {
 	tab context.Context
 }
 
+// chromium is one for all tests; each hand has a tab with cookies, stores and caches of its own. It
+// ends with the tests.
+var chromium = sync.OnceValues(func() (context.Context, error) {
+	ctx, _ := browser.Open(context.Background())
+	return ctx, chromedp.Do(ctx)
+})
+
 func (s *site) hand(width, height int64) *hand {
 	s.Helper()
-	ctx, end := browser.Open(s.Context())
-	s.Cleanup(end)
-	require.NoError(s, chromedp.Do(ctx))
+	ctx, err := chromium()
+	require.NoError(s, err)
 	tab, close, err := browser.Tab(ctx, width, height)
 	require.NoError(s, err)
 	s.Cleanup(close)
@@ -65,16 +72,24 @@ func (h *hand) open(path string) {
 	h.do(chromedp.Navigate(h.URL+path), browser.See(`main h1`))
 }
 
-// press taps a button or link by what stands on it.
+// press taps a button or link by what stands on it, again where it was put in anew just then.
 func (h *hand) press(label string) {
 	h.Helper()
-	h.do(
-		chromedp.Click(
-			chromedp.Search(fmt.Sprintf(
-				`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label,
-			)),
-		),
-	)
+	tap := chromedp.Click(chromedp.Search(fmt.Sprintf(
+		`//main//*[self::button or self::a or self::summary][normalize-space()=%q]`, label,
+	)))
+	ctx, stop := context.WithTimeout(h.tab, time.Minute)
+	defer stop()
+	err := chromedp.Do(ctx, tap)
+	for range 3 {
+		if err == nil || !strings.Contains(err.Error(), "Could not find node") {
+			break
+		}
+		err = chromedp.Do(ctx, tap)
+	}
+	if err != nil {
+		h.Fatalf("%s: %v\nthe page says:\n%s", label, err, h.text())
+	}
 	h.settle()
 }
 

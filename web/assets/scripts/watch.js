@@ -203,10 +203,12 @@
 
   const begin = async () => {
     if (!root()) return;
-    for (const op of await outbox.waiting(address())) mark(op);
     drawers().forEach((d, i) => (d.open = opened[i] ?? d.open));
     show();
-    if (root().dataset.begun) return;
+    if (!root().dataset.begun) listen();
+    for (const op of await outbox.waiting(address())) if (root()) mark(op);
+  };
+  const listen = () => {
     root().dataset.begun = "yes";
     root().addEventListener("click", e => {
       const drawer = e.target.closest("#watch-more > details > summary")?.parentElement;
