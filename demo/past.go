@@ -221,13 +221,13 @@ func (s *story) hatch(at time.Time) {
 	}
 }
 
-// seen is an egg with its first star.
+// seen is an egg with its pip.
 type seen struct {
 	egg store.Egg
 	pip time.Time
 }
 
-// hatched writes down the stars of a load that hatches now, and what one that is over told.
+// hatched writes down the pips of a load that hatches now, and what one that is over told.
 func (s *story) hatched(ctx context.Context) error {
 	if s.kind.IsReptile() || s.b.LockedAt == nil {
 		return nil

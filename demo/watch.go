@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"metrogon/core/outcome"
+	"metrogon/farm"
 	"metrogon/store"
 )
 
@@ -24,7 +26,7 @@ func (l *loader) watched(ctx context.Context) error {
 		}
 		out := map[int64][]store.Egg{}
 		for _, e := range eggs {
-			if e.Fate != nil && *e.Fate == "hatched" {
+			if farm.FateOf(e) == outcome.Hatched {
 				out[e.PenID] = append(out[e.PenID], e)
 			}
 			basket := store.HatchBasket{BatchID: b.ID, PenID: e.PenID, Name: names[l.byID(e.PenID).name]}

@@ -33,6 +33,23 @@ func (b *Service) Read(ctx context.Context, m *Member, work func(*Tx) error) err
 	})
 }
 
+// ReadOpen is Read on the farm as it stands, with the batches in its machines.
+func (b *Service) ReadOpen(
+	ctx context.Context, m *Member, work func(tx *Tx, w *Snapshot, open []BatchView) error,
+) error {
+	return b.Read(ctx, m, func(tx *Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		open, err := w.OpenBatches(ctx, tx)
+		if err != nil {
+			return err
+		}
+		return work(tx, w, open)
+	})
+}
+
 // Write runs work that changes something and has a key of its own kind.
 func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) error {
 	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })

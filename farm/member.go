@@ -67,6 +67,14 @@ func (m *Member) Hours(at time.Time) string {
 	return at.In(m.Place).Format("15:04")
 }
 
+// Earliest and Latest are the one of two moments.
+func Earliest(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return a
+	}
+	return b
+}
+
 func Latest(a, b time.Time) time.Time {
 	if a.After(b) {
 		return a

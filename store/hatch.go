@@ -7,7 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// HatchSign is what was seen of a hatch: a star or a cut, of an egg or of N of a pen, or that
+// HatchSign is what was seen of a hatch: a pip or a zip, of an egg or of N of a pen, or that
 // somebody looked.
 type HatchSign struct {
 	ID      int64

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
@@ -32,9 +33,9 @@ type Forecast struct {
 func (l *Load) draws() int { return min(2000, max(400, 400000/l.Eggs)) }
 
 // Forecast plays the rest of the hatch through, many times. External pips of the eggs of a load are
-// normal about the kind's middle, moved for the load as a whole; from the star until it is out an
+// normal about the kind's middle, moved for the load as a whole; from the pip until it is out an
 // egg takes a log-normal time. The load's move is known from what was seen so far, an egg that had
-// not pipped when somebody looked last included: it pips later, or it is dead. Where stars are not
+// not pipped when somebody looked last included: it pips later, or it is dead. Where pips are not
 // written down, such an egg is only known not to be out.
 func (l *Load) Forecast() Forecast {
 	s := l.see()
@@ -76,7 +77,7 @@ func (l *Load) Forecast() Forecast {
 	for _, n := range young {
 		f.Young += n / float64(draws)
 	}
-	f.P10, f.P90 = quantile(young, .1), quantile(young, .9)
+	f.P10, f.P90 = quantile(.1, young), quantile(.9, young)
 	return f
 }
 
@@ -86,19 +87,19 @@ type model struct {
 	zero      time.Time
 	looked    float64
 	now       float64
-	starry    bool
+	pipsTold  bool
 	egg       float64 // scatter between eggs
 	mean, sd  float64 // of the load's move, before anything is seen
-	stay, cut spread  // from star, and from cut, until out
+	stay, zip spread  // from pip, and from zip, until out
 	stays     []float64
 	unit      distuv.Normal
-	// What was seen: the outs, those that wait, the first star or what came after it.
+	// What was seen: the outs, those that wait, the first pip or what came after it.
 	outs  []float64
 	wait  []waitingFor
 	first float64
 }
 
-// waitingFor is an egg with a star and not out: since when, and how long that takes.
+// waitingFor is an egg that has pipped and is not out: since when, and how long that takes.
 type waitingFor struct {
 	since float64
 	takes spread
@@ -107,9 +108,9 @@ type waitingFor struct {
 func (l *Load) model(s seen) *model {
 	day := l.Hatch.Day * 24
 	m := &model{Load: l, zero: l.ExternalPip.At, egg: eggSD * day, unit: distuv.UnitNormal}
-	m.now, m.looked, m.starry = hours(m.zero, l.Now), hours(m.zero, l.looked()), s.starry
+	m.now, m.looked, m.pipsTold = hours(m.zero, l.Now), hours(m.zero, l.looked()), s.pipsTold
 	m.mean, m.sd = learned(l.Shifts, loadSD*day)
-	m.stay, m.cut = between(PipToOut(l.Species)), between(ZipToOut(l.Species))
+	m.stay, m.zip = between(PipToOut(l.Species)), between(ZipToOut(l.Species))
 	const points = 15
 	for i := range points {
 		z := distuv.UnitNormal.Quantile((float64(i) + .5) / points)
@@ -127,7 +128,7 @@ func (l *Load) model(s seen) *model {
 	for _, w := range s.wait {
 		takes := m.stay
 		if w.zipped {
-			takes = m.cut
+			takes = m.zip
 		}
 		m.wait = append(m.wait, waitingFor{hours(m.zero, w.at), takes})
 	}
@@ -198,7 +199,7 @@ func (m *model) likelihood(s seen, shift float64) (log float64) {
 
 // seen is the share of the eggs that hatch of which something would have been seen by now.
 func (m *model) seen(shift float64) (share float64) {
-	if m.starry {
+	if m.pipsTold {
 		return m.unit.CDF((m.looked - shift) / m.egg)
 	}
 	for _, stay := range m.stays {
@@ -234,7 +235,7 @@ func (m *model) play(silent int, shift float64, dice *rand.Rand, outs []float64)
 // unseen is an egg that hatches and of which nothing was seen yet.
 func (m *model) unseen(shift, seen float64, dice *rand.Rand) (pip, out float64) {
 	stay := func() float64 { return math.Exp(m.stay.mu + m.stay.sd*dice.NormFloat64()) }
-	if m.starry {
+	if m.pipsTold {
 		pip = m.above(shift, m.egg, m.looked, seen, dice)
 		return pip, pip + stay()
 	}
@@ -270,11 +271,14 @@ func (m *model) above(mean, sd, least, below float64, dice *rand.Rand) float64 {
 	return max(least, mean+sd*m.unit.Quantile(u))
 }
 
+// quantile of values in order.
+func quantile(q float64, all []float64) float64 { return stat.Quantile(q, stat.LinInterp, all, nil) }
+
 func (m *model) moment(all []float64) *Moment {
 	if len(all) < m.draws()/20 {
 		return nil
 	}
 	slices.Sort(all)
-	at := func(q float64) time.Time { return after(m.zero, quantile(all, q)).Truncate(time.Minute) }
+	at := func(q float64) time.Time { return after(m.zero, quantile(q, all)).Truncate(time.Minute) }
 	return &Moment{at(.5), at(.05), at(.95)}
 }

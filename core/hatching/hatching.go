@@ -13,7 +13,7 @@ import (
 	"metrogon/core/species"
 )
 
-// What is seen of an egg: the first star in the shell, the cut round it, the young out.
+// What is seen of an egg: the pip, the first star in the shell; the zip, the cut round it; the young out.
 const (
 	Pip = "pip"
 	Zip = "zip"
@@ -23,7 +23,7 @@ const (
 // Load is the eggs of one kind, set together, that were alive when they went into lockdown.
 type Load struct {
 	Species *species.Profile
-	// The expected moments and usual spans, from calendar.Schedule: of the first star, of the
+	// The expected moments and usual spans, from calendar.Schedule: of the first pip, of the
 	// hatch, of the pull and of clearing out.
 	ExternalPip, Hatch, Pull, ClearOut calendar.Milestone
 	SetAt                              time.Time
@@ -66,17 +66,17 @@ func (l *Load) looked() time.Time {
 
 // seen is the eggs of a load by what is known of them.
 type seen struct {
-	pips   []time.Time // stars that were seen, of eggs out by now too
-	free   []time.Time // outs of eggs whose star nobody saw
-	zipped []time.Time // cuts of eggs not out yet whose star nobody saw
-	wait   []waiting   // pipped or zipped, and not out
-	outs   []time.Time // in order of time
-	silent int
-	eggs   []egg // those whose number is known
-	starry bool  // stars are written down: of most that are out it was seen
+	pips     []time.Time // pips that were seen, of eggs out by now too
+	free     []time.Time // outs of eggs whose pip nobody saw
+	zipped   []time.Time // zips of eggs not out yet whose pip nobody saw
+	wait     []waiting   // pipped or zipped, and not out
+	outs     []time.Time // in order of time
+	silent   int
+	eggs     []egg // those whose number is known
+	pipsTold bool  // pips are written down: of most that are out it was seen
 }
 
-// waiting is an egg with a star and not out: since when, of the star or the cut.
+// waiting is an egg that has pipped and is not out: since when, of the pip or the zip.
 type waiting struct {
 	at     time.Time
 	zipped bool
@@ -138,16 +138,19 @@ func (l *Load) see() (s seen) {
 			s.eggs = append(s.eggs, egg{id: e.Egg})
 		}
 		x := &s.eggs[i]
-		for kind, at := range map[string]*time.Time{Pip: &x.pip, Zip: &x.zip, Out: &x.out} {
-			if e.Kind == kind && at.IsZero() {
-				*at = e.At
-			}
+		switch { // the first of a kind counts
+		case e.Kind == Pip && x.pip.IsZero():
+			x.pip = e.At
+		case e.Kind == Zip && x.zip.IsZero():
+			x.zip = e.At
+		case e.Kind == Out && x.out.IsZero():
+			x.out = e.At
 		}
 	}
 	for _, x := range s.eggs {
 		s.add(x.pip, x.zip, x.out)
 	}
-	// Of those counted: the first to pip are the first to be cut round, and to come out.
+	// Of those counted: the first to pip are the first to zip, and to come out.
 	pips, zips, outs := counts[Pip], counts[Zip], counts[Out]
 	for i := range max(len(pips), len(zips), len(outs)) {
 		at := func(all []time.Time) (t time.Time) {
@@ -164,7 +167,7 @@ func (l *Load) see() (s seen) {
 		s.wait, s.free, s.silent = s.wait[1:], s.free[1:], s.silent+1
 	}
 	slices.SortFunc(s.outs, time.Time.Compare)
-	s.starry = 2*len(s.free) < len(s.outs) || len(s.outs) == 0
+	s.pipsTold = 2*len(s.free) < len(s.outs) || len(s.outs) == 0
 	return s
 }
 
@@ -200,10 +203,10 @@ func between(low, high float64) spread {
 	return spread{(math.Log(low) + math.Log(high)) / 2, (math.Log(high) - math.Log(low)) / (2 * z95)}
 }
 
-// PipToOut is the usual span from the first star until a young is out, hours.
+// PipToOut is the usual span from the first pip until a young is out, hours.
 func PipToOut(p *species.Profile) (low, high float64) { return p.PipToOutH.From, p.PipToOutH.To }
 
-// ZipToOut is the usual span from the beginning of the cut until a young is out, hours: the last
+// ZipToOut is the usual span from the beginning of the zip until a young is out, hours: the last
 // part of the way takes a twenty-fourth to an eighth of the whole [common practice: in hens' eggs
 // half an hour to three].
 func ZipToOut(p *species.Profile) (low, high float64) {
@@ -215,16 +218,6 @@ func ZipToOut(p *species.Profile) (low, high float64) {
 func hours(a, b time.Time) float64 { return b.Sub(a).Hours() }
 
 func after(at time.Time, h float64) time.Time { return at.Add(time.Duration(h * float64(time.Hour))) }
-
-// quantile of values in order.
-func quantile(all []float64, q float64) float64 {
-	at := q * float64(len(all)-1)
-	i := int(at)
-	if i+1 >= len(all) {
-		return all[len(all)-1]
-	}
-	return all[i] + (at-float64(i))*(all[i+1]-all[i])
-}
 
 // Take takes the moments from a schedule.
 func (l *Load) Take(schedule []calendar.Milestone) {

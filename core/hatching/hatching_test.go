@@ -41,7 +41,7 @@ func hatch(l *Load, dice *rand.Rand) (pips, outs []time.Time) {
 	return
 }
 
-// The spans hold 9 times in 10 before the first star, after it, and when half of the young are out
+// The spans hold 9 times in 10 before the first pip, after it, and when half of the young are out
 // (formulas.md: 88 to 92 in 100 in simulation).
 func TestSpansHold(t *testing.T) {
 	for _, kind := range []string{"chicken", "coturnix-quail", "duck"} {
@@ -139,7 +139,7 @@ func middle(all []time.Time) time.Time {
 	panic("no middle")
 }
 
-// Worked by hand from common practice: a star to out takes a hen's egg 12 to 24 h, a quail's 6 to 12,
+// Worked by hand from common practice: pip to out takes a hen's egg 12 to 24 h, a quail's 6 to 12,
 // a duck's 24 to 48, a goose's 24 to 72; half as long again is overdue.
 func TestVerdicts(t *testing.T) {
 	for _, c := range []struct {
@@ -180,7 +180,7 @@ func TestWhatToDoWhen(t *testing.T) {
 	l.Now = after(l.ExternalPip.At, -40)
 	assert.Equal(t, []string{Wait}, l.does(), "shut, and nothing due")
 	l.Now = after(l.ExternalPip.At, 40)
-	assert.Equal(t, []string{LookCloser}, l.does(), "nothing for long after the usual first star")
+	assert.Equal(t, []string{LookCloser}, l.does(), "nothing for long after the usual first pip")
 	assert.Contains(t, l.Watch().Advice[0].Why, "Do not help")
 	first := after(l.Hatch.At, -6)
 	l.Events = []Event{{Kind: Out, At: first, N: 3}, {Egg: 1, Kind: Pip, At: first}}
@@ -225,12 +225,12 @@ func TestNeverSurerThanWhatWasSeen(t *testing.T) {
 	l.Now = after(l.ExternalPip.At, 40)
 	assert.Equal(t, Usual, l.Watch().Eggs[0].Verdict, "the one that was counted may be egg 3")
 
-	// Whoever counts the young alone says nothing of the others' stars.
+	// Whoever counts the young alone says nothing of the others’ pips.
 	l.Events = []Event{{Kind: Out, At: after(l.ExternalPip.At, 18), N: 6}}
 	l.Now = after(l.ExternalPip.At, 19)
 	count := l.Forecast().Shift
 	l.Events = append(l.Events, Event{Kind: Pip, At: after(l.ExternalPip.At, 2), N: 6})
-	assert.Less(t, count, l.Forecast().Shift, "with stars written down, 14 without one are late")
+	assert.Less(t, count, l.Forecast().Shift, "with pips written down, 14 without one are late")
 
 	l.Events = []Event{{Kind: Out, At: l.Now, N: 15}, {Kind: Pip, At: l.Now, N: 20}}
 	assert.NoError(t, l.Check())
@@ -247,4 +247,17 @@ func TestOwnLoadsTakeOver(t *testing.T) {
 	assert.InDelta(t, math.Sqrt((5*(64+36)+5*36)/10.), sd, 1e-9)
 	usual := load(t, "chicken", 20).Forecast()
 	assert.InDelta(t, 6, hours(usual.MiddleOut.At, l.Forecast().MiddleOut.At), 1)
+}
+
+// What is usual does not depend on what was seen, or on who has looked; and a load of which hardly
+// anything is expected to hatch is a load too.
+func TestWhatIsUsualStays(t *testing.T) {
+	l := load(t, "chicken", 20)
+	l.Now = l.SetAt
+	usual := l.Watch().UsualFirstPip
+	l.Now, l.Looked = after(l.ExternalPip.At, 40), after(l.ExternalPip.At, 39)
+	assert.Equal(t, usual, l.Watch().UsualFirstPip)
+	l.Rate, l.Eggs = .001, 1
+	assert.NotPanics(t, func() { l.Watch() })
+	assert.Nil(t, l.Watch().LastOut, "as good as nothing will come")
 }

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"time"
 
@@ -31,7 +30,7 @@ const overdue = 1.5
 type EggWatch struct {
 	Egg     int64
 	State   string
-	Since   float64    // hours since its star, or its cut where nobody saw the star; of one that is out, from then on
+	Since   float64    // hours since its pip, or its zip where nobody saw the pip; of one that is out, until then
 	UsualH  [2]float64 // hours that this takes
 	Verdict string
 	Pip     time.Time // zero: not seen
@@ -66,7 +65,7 @@ type Watch struct {
 	Advice        []Advice
 	PullAt        time.Time
 	LeaveUntil    time.Time
-	Out, Pipped   int // young out; eggs with a star that are not
+	Out, Pipped   int // young out; eggs that have pipped and are not
 	Silent        int
 	FirstOut      time.Time // zero: none yet
 	OutTimes      []time.Time
@@ -79,9 +78,7 @@ func (l *Load) Watch() Watch {
 		Forecast: l.Forecast(), Out: len(s.outs), OutTimes: s.outs, Pipped: len(s.wait), Silent: s.silent, PullAt: l.Pull.At,
 		LeaveUntil: later(l.ClearOut.At, l.Pull.At.Add(leave)),
 	}
-	before := *l
-	before.Events, before.Now = nil, l.SetAt
-	w.UsualFirstPip = *before.Forecast().FirstPip
+	w.UsualFirstPip = l.usualFirstPip()
 	if len(s.outs) > 0 {
 		w.FirstOut = s.outs[0]
 	}
@@ -91,6 +88,16 @@ func (l *Load) Watch() Watch {
 	}
 	w.advise(l)
 	return w
+}
+
+// usualFirstPip is when the first pip is to be expected of a load of which nobody has seen anything.
+func (l *Load) usualFirstPip() Moment {
+	before := *l
+	before.Events, before.Now, before.Looked = nil, l.SetAt, time.Time{}
+	if m := before.Forecast().FirstPip; m != nil {
+		return *m
+	}
+	return Moment{l.ExternalPip.At, l.ExternalPip.From, l.ExternalPip.To} // hardly anything is expected
 }
 
 // leave is how long the rest is left after the pull at least [common practice: 24 to 48 h].
@@ -130,7 +137,7 @@ func (l *Load) clock(x egg, counted bool) EggWatch {
 	return e
 }
 
-// Verdict holds a time since the star, hours, against what is usual.
+// Verdict holds a time since the pip, hours, against what is usual.
 func Verdict(h float64, usual [2]float64) string {
 	switch {
 	case h < usual[0]:
@@ -222,7 +229,7 @@ func (w *Watch) slow(say sayer) {
 // usual says how long it takes, from where its clock began.
 func (e EggWatch) usual() string {
 	if e.Pip.IsZero() {
-		return fmt.Sprintf("%.1f to %.1f h from the cut on", e.UsualH[0], e.UsualH[1])
+		return fmt.Sprintf("%.1f to %.1f h from the zip on", e.UsualH[0], e.UsualH[1])
 	}
 	return fmt.Sprintf("%.0f to %.0f h since the pip", e.UsualH[0], e.UsualH[1])
 }
@@ -273,16 +280,14 @@ func (w *Watch) wait(l *Load, say sayer) {
 }
 
 // stamp is how moments stand in sentences; a page writes them in its reader's way (Stamps).
-func stamp(t time.Time) string { return "⟦" + t.Format(time.RFC3339) + "⟧" }
-
-var stamped = regexp.MustCompile("⟦[^⟧]*⟧")
+func stamp(t time.Time) string { return wording.Mark(t.Format(time.RFC3339)) }
 
 // Stamps writes the moments in a sentence.
 func Stamps(text string, write func(time.Time) string) string {
-	return stamped.ReplaceAllStringFunc(text, func(m string) string {
-		at, err := time.Parse(time.RFC3339, m[len("⟦"):len(m)-len("⟧")])
+	return wording.Marked(text, func(what string) string {
+		at, err := time.Parse(time.RFC3339, what)
 		if err != nil {
-			return m
+			return what
 		}
 		return write(at)
 	})

@@ -16,3 +16,9 @@ func TestWording(t *testing.T) {
 	assert.Equal(t, "lockdown", wording.Lower("Lockdown"))
 	assert.Empty(t, wording.Capital(""))
 }
+
+func TestMarksAreWrittenWhenTheyAreRead(t *testing.T) {
+	says := "Set " + wording.Mark("pen-1") + " on " + wording.Mark("day 3") + "."
+	assert.Equal(t, "Set <pen-1> on <day 3>.", wording.Marked(says, func(s string) string { return "<" + s + ">" }))
+	assert.Equal(t, "none", wording.Marked("none", func(string) string { return "x" }))
+}

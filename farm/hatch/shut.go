@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"metrogon/core/calendar"
@@ -43,15 +44,7 @@ type Sharing struct {
 
 // Lock shows a batch before its lockdown, in its own hatcher or another.
 func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64) (page LockPage, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
-		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id })
 		if i < 0 || open[i].Kind.IsReptile() || open[i].LockedAt != nil {
 			return farm.ErrNone
@@ -87,7 +80,9 @@ func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) er
 	up, err := w.Upkeep(ctx, tx)
 	p.Ticked = map[string]bool{}
 	for _, t := range up.Done {
-		p.Ticked[t.Kind] = p.Ticked[t.Kind] || t.BatchID == p.ID
+		if step, is := strings.CutPrefix(t.Kind, ofLockdown); is && t.BatchID == p.ID {
+			p.Ticked[step] = true
+		}
 	}
 	return err
 }
@@ -151,10 +146,13 @@ func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64
 			return farm.Done{}, err
 		}
 		u := journal.Undo{step}
-		var p farm.Problems
 		pipped := 0
 		for _, k := range s.Baskets {
+			var p farm.Problems
 			k.BatchID, k.Name = id, p.Name("basket", "Where a basket stands", k.Name, 40, false)
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
 			if err := tx.NameBasket(ctx, k); err != nil {
 				return farm.Done{}, err
 			}
@@ -171,16 +169,16 @@ func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64
 			}
 			u, pipped = append(u, dropSigns.Of([]int64{one})), pipped+x.N
 		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
 		said := fmt.Sprintf("%s in lockdown in %s.", batch.Code, where)
 		if pipped > 0 {
-			said += fmt.Sprintf(" %s had pipped already.", wording.Capital(wording.Plural(pipped, "egg")))
+			said += fmt.Sprintf(" %s had pipped already.", wording.Plural(pipped, "egg"))
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Batch, id), u, "%s", said)
 	})
 }
+
+// ofLockdown marks the steps of a lockdown among the chores that are done.
+const ofLockdown = "lockdown-"
 
 // Tick ticks a step of the lockdown off, or opens it again.
 func (b *Service) Tick(
@@ -197,9 +195,9 @@ func (b *Service) Tick(
 			return farm.Done{}, farm.Problemf("step", "That is no step of a lockdown.")
 		}
 		if is {
-			_, err = tx.MarkDone(ctx, id, step, 0, tx.At)
+			_, err = tx.MarkDone(ctx, id, ofLockdown+step, 0, tx.At)
 			return farm.Done{Said: steps[i].Do + ": done."}, err
 		}
-		return farm.Done{Said: steps[i].Do + ": not yet."}, tx.MarkUndone(ctx, id, step, 0)
+		return farm.Done{Said: steps[i].Do + ": not yet."}, tx.MarkUndone(ctx, id, ofLockdown+step, 0)
 	})
 }

@@ -15,7 +15,7 @@ import (
 	"metrogon/store"
 )
 
-// What can be done beside a machine that hatches, besides a star, a cut and a young out.
+// What can be done beside a machine that hatches, besides a pip, a zip and a young out.
 const (
 	Look     = "look"      // looked, nothing new
 	Open     = "open"      // the lid was opened
@@ -98,7 +98,7 @@ func (b *Service) tap(ctx context.Context, m *farm.Member, machineID int64, t Ta
 	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the hatch watch.", t.Kind)
 }
 
-// sign notes a star, a cut, or that nothing new is to be seen.
+// sign notes a pip, a zip, or that nothing new is to be seen.
 func (b *Service) sign(ctx context.Context, m *farm.Member, t Tap, at time.Time) (farm.Done, error) {
 	return b.onPens(ctx, m, t.Key, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, at)
@@ -116,7 +116,7 @@ func (b *Service) sign(ctx context.Context, m *farm.Member, t Tap, at time.Time)
 			return farm.Done{}, err
 		}
 		said := map[string]string{
-			Look: "looked, nothing new", hatching.Pip: of + " pipped", hatching.Zip: of + " cut round",
+			Look: "looked, nothing new", hatching.Pip: of + " pipped", hatching.Zip: of + " zipped",
 		}[t.Kind]
 		return journal.Record(
 			ctx, tx, journal.On(journal.Batch, batch.ID), journal.Undo{dropSigns.Of([]int64{id})}, "%s: %s.", batch.Code, said,

@@ -49,7 +49,7 @@ type Basket struct {
 	marks.Band
 	Place  string // where it stands, as it was named
 	Slots  []Slot
-	Pips   int // stars that were counted without their eggs
+	Pips   int // pips that were counted without their eggs
 	Extra  int // young that were counted without their eggs
 	Number int // of young told apart
 }
@@ -96,23 +96,15 @@ func (s Slot) State() string {
 
 // Watch shows a machine in lockdown.
 func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (page WatchPage, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
-		}
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		x, ok := w.MachineByID[machineID]
 		if !ok {
 			return farm.ErrNone
 		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
 		in, ids, kinds := inLockdown(open, machineID)
 		since := w.Now
 		for _, v := range in {
-			since = earlier(since, *v.LockedAt)
+			since = farm.Earliest(since, *v.LockedAt)
 		}
 		rows, err := tx.Hatch(ctx, machineID, ids, kinds, since)
 		if err != nil {
@@ -157,13 +149,6 @@ func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, id
 		}
 	}
 	return
-}
-
-func earlier(a, b time.Time) time.Time {
-	if a.Before(b) {
-		return a
-	}
-	return b
 }
 
 // loadView puts together what is known of one batch.
@@ -268,10 +253,10 @@ func load(
 	}
 	for i := range l.Events {
 		e := &l.Events[i]
-		e.At = earlier(e.At, l.Now) // the clock may have been set back
+		e.At = farm.Earliest(e.At, l.Now) // the clock may have been set back
 		l.Looked = farm.Latest(l.Looked, e.At)
 	}
-	l.Looked = earlier(l.Looked, l.Now)
+	l.Looked = farm.Earliest(l.Looked, l.Now)
 	for _, x := range rows.Lessons {
 		if x.Species == v.Species && x.MachineID == v.HatcherID && x.BatchID != v.ID && len(l.Shifts) < mostShifts {
 			l.Shifts = append(l.Shifts, x.ShiftH)
@@ -359,7 +344,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 }
 
 // lesson is what a load that is over told: only where it was written down while it hatched, which
-// is where stars or young have more than one time.
+// is where pips or young have more than one time.
 func lesson(l *hatching.Load, v farm.BatchView) *store.Lesson {
 	times := map[time.Time]bool{}
 	var outs []time.Time

@@ -42,15 +42,7 @@ func (p Page) Counted() (n int) {
 
 // Batch shows one batch.
 func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
-		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		if i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id }); i >= 0 {
 			page.BatchView = open[i]
 		} else {

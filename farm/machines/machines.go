@@ -103,15 +103,7 @@ type MachinePage struct {
 
 // List gives the machines.
 func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
-		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err

@@ -1,6 +1,7 @@
 package season
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -18,9 +19,10 @@ import (
 
 // upsets are what goes otherwise than was planned, enough to plan the rest again: settings for a
 // promise whose machine died or whose day is one away, and promises that are short and get fewer
-// young than was planned, because fewer eggs were laid or set, or more of them were clear.
-func (s *scene) upsets() []store.Upset {
-	all := []store.Upset{}
+// young than was planned, because fewer eggs were laid or set, or more of them were clear. Stuck are
+// all planned batches that cannot stay where they are, for a promise or not.
+func (s *scene) upsets() (all []store.Upset, stuck []int64) {
+	all = []store.Upset{}
 	known, reserved := s.supply, s.reserved
 	defer func() { s.supply, s.reserved = known, reserved }()
 	s.supply, s.reserved = known.copy(), nil
@@ -30,7 +32,7 @@ func (s *scene) upsets() []store.Upset {
 	for _, p := range s.ahead {
 		for _, t := range s.troubles(y, p, p.Count) {
 			if t.Reason == planner.ClosedReason || t.Reason == planner.AwayReason {
-				s.stuck = append(s.stuck, p.ID)
+				stuck = append(stuck, p.ID)
 				if len(p.For) > 0 {
 					all = append(all, store.Upset{What: plannedID(p.ID), Lacks: float64(p.Count), Says: p.Label() + ": " + t.Says})
 				}
@@ -52,7 +54,7 @@ func (s *scene) upsets() []store.Upset {
 			)})
 		}
 	}
-	return all
+	return all, stuck
 }
 
 func plannedID(id int64) string { return fmt.Sprintf("planned-%d", id) }
@@ -68,14 +70,14 @@ func (x supply) unwritten(s *scene) {
 		if !s.collected[pen] && n > 0 {
 			x[pen] = append(x[pen], lay{s.today, 0, 0, n, false})
 		}
+		slices.SortStableFunc(x[pen], func(a, b lay) int { return cmp.Compare(a.day, b.day) })
 	}
 }
 
 // lookAhead sees what is upset, and lets the settings move that cannot stay where they are, and
 // those of which not all eggs are there on their day.
 func (s *scene) lookAhead() {
-	s.stuck = nil
-	s.upset = s.upsets()
+	s.upset, s.stuck = s.upsets()
 	s.loose = append([]int64{}, s.stuck...)
 	eggs := s.supply.copy()
 	for _, p := range s.ahead {

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -73,16 +72,13 @@ type Result struct {
 
 // Sentences of the planner keep days and ids in marks, until they are read.
 var markedWords = planner.Words{
-	Day:  func(d int) string { return fmt.Sprintf("⟦day %d⟧", d) },
-	Name: func(id string) string { return "⟦" + id + "⟧" },
+	Day:  func(d int) string { return wording.Mark(fmt.Sprintf("day %d", d)) },
+	Name: wording.Mark,
 }
-
-var marked = regexp.MustCompile(`⟦([^⟧]*)⟧`)
 
 // told writes a sentence of the planner in the farm's names and dates.
 func (s *scene) told(text string, from time.Time) string {
-	return marked.ReplaceAllStringFunc(text, func(m string) string {
-		id := strings.Trim(m, "⟦⟧")
+	return wording.Marked(text, func(id string) string {
 		if d, ok := strings.CutPrefix(id, "day "); ok {
 			n, _ := strconv.Atoi(d)
 			return from.AddDate(0, 0, n).Format("Mon 2 Jan")

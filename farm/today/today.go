@@ -28,15 +28,7 @@ type Page struct {
 
 // Page shows what is due now, today and in the next days.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
-		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		page = Page{Now: w.Now, Date: m.Date(w.Now), HasPens: len(w.Pens) > 0, HasBoxes: len(w.Machines) > 0}
 		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
 			return err

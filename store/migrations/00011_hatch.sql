@@ -1,6 +1,6 @@
 -- +goose Up
 
--- What is seen of a hatch besides the young that are out: stars (pip), cuts (zip), of an egg or of
+-- What is seen of a hatch besides the young that are out: pips, zips, of an egg or of
 -- so many of a basket; and that somebody looked and saw nothing new. A basket holds a batch's eggs
 -- of one pen; those on trial lie apart.
 create table hatch_signs (

@@ -10,8 +10,8 @@ import (
 	"metrogon/farm/hatch"
 )
 
-// strip is the drawing of a hatch: hours across, a row an egg from its star until it is out, with
-// the usual spread behind it; above them when the first star, the middle and the last are expected.
+// strip is the drawing of a hatch: hours across, a row an egg from its pip until it is out, with
+// the usual spread behind it; above them when the first pip, the middle and the last are expected.
 // Places are percent of its width, so that text stays at its size on every screen.
 type strip struct {
 	Ticks []tick
@@ -43,7 +43,7 @@ type row struct {
 	From, Wide       float64 // from pip to out, or to the last look
 	Usual, UsualWide float64
 	Out              bool
-	Cut              float64 // where it was cut round; below 0: not seen
+	Zip              float64 // where it zipped; below 0: not seen
 	Verdict, Says    string
 }
 
@@ -57,7 +57,7 @@ func draw(l hatch.LoadView, m *farm.Member) (s strip) {
 	from, to := l.UsualFirstPip.From, l.Now
 	for _, x := range []*hatching.Moment{l.FirstPip, l.MiddleOut, l.LastOut} {
 		if x != nil {
-			from, to = earlier(from, x.From), farm.Latest(to, x.To)
+			from, to = farm.Earliest(from, x.From), farm.Latest(to, x.To)
 		}
 	}
 	from, to = from.Add(-2*time.Hour), to.Add(3*time.Hour)
@@ -102,7 +102,7 @@ func clocked(eggs []hatching.EggWatch) []hatching.EggWatch {
 	return all[:min(len(all), mostRows)]
 }
 
-// began is when an egg's clock began: with its star, or with its cut where nobody saw that.
+// began is when an egg's clock began: with its pip, or with its zip where nobody saw that.
 func began(e hatching.EggWatch) time.Time {
 	if e.Pip.IsZero() {
 		return e.Zip
@@ -119,10 +119,10 @@ func drawRow(e hatching.EggWatch, code string, looked time.Time, y int, at func(
 	high := from.Add(time.Duration(e.UsualH[1] * float64(time.Hour)))
 	r := row{
 		Code: code, Y: y, From: at(from), Wide: max(at(until)-at(from), .4), Usual: at(low), UsualWide: at(high) - at(low),
-		Out: !e.Out.IsZero(), Cut: -1, Verdict: e.Verdict,
+		Out: !e.Out.IsZero(), Zip: -1, Verdict: e.Verdict,
 	}
 	if !e.Zip.IsZero() && !e.Pip.IsZero() {
-		r.Cut = at(e.Zip)
+		r.Zip = at(e.Zip)
 	}
 	r.Says = fmt.Sprintf(
 		"%s: %s for %.0f h, %s; %.0f to %.0f h are usual", code, e.State, e.Since, e.Verdict, e.UsualH[0], e.UsualH[1],
@@ -154,11 +154,4 @@ func (s *strip) ruler(from, to time.Time, m *farm.Member, at func(time.Time) flo
 		}
 		s.Ticks = append(s.Ticks, x)
 	}
-}
-
-func earlier(a, b time.Time) time.Time {
-	if a.Before(b) {
-		return a
-	}
-	return b
 }

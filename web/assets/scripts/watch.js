@@ -70,7 +70,7 @@
       );
       return says("Looked, nothing new.");
     }
-    const words = {pip: "pipped", zip: "cut round", out: "out"}[kind];
+    const words = {pip: "pipped", zip: "zipped", out: "out"}[kind];
     const all = eggs();
     if (all.length > 0) {
       done.push(
