@@ -54,7 +54,7 @@ const (
 )
 
 func draw(l hatch.LoadView, m *farm.Member) (s strip) {
-	from, to := l.UsualFirstPip.From, l.Now
+	from, to := l.Now, l.Now
 	for _, x := range []*hatching.Moment{l.FirstPip, l.MiddleOut, l.LastOut} {
 		if x != nil {
 			from, to = farm.Earliest(from, x.From), farm.Latest(to, x.To)
@@ -133,25 +133,25 @@ func drawRow(e hatching.EggWatch, code string, looked time.Time, y int, at func(
 	return r
 }
 
-// ruler has a tick every six hours, a long one at midnight.
+// mostNames is how many days have their names where the drawing is narrowest.
+const mostNames = 5
+
+// ruler has a tick every six hours, a long one at midnight, with the day's name where there is room.
 func (s *strip) ruler(from, to time.Time, m *farm.Member, at func(time.Time) float64) {
 	y, mo, d := from.In(m.Place).Date()
-	wide := to.Sub(from).Hours()
-	for h := 0; ; h += 6 {
-		t := time.Date(y, mo, d, h, 0, 0, 0, m.Place)
-		if t.After(to) {
-			return
+	days := int(to.Sub(from).Hours()/24) + 1
+	every := (days + mostNames - 1) / mostNames
+	for day := range days + 1 {
+		for h := 0; h < 24; h += 6 {
+			t := time.Date(y, mo, d+day, h, 0, 0, 0, m.Place)
+			if t.Before(from) || t.After(to) || h > 0 && every > 1 {
+				continue
+			}
+			x := tick{At: at(t), Day: h == 0}
+			if x.Day && x.At < 90 && day%every == 0 {
+				x.Name = t.Format("Mon 2")
+			}
+			s.Ticks = append(s.Ticks, x)
 		}
-		if t.Before(from) {
-			continue
-		}
-		x := tick{At: at(t), Day: t.Hour() == 0}
-		if x.Day && x.At < 92 {
-			x.Name = t.Format("Mon 2 Jan")
-		}
-		if wide > 24*8 && !x.Day {
-			continue
-		}
-		s.Ticks = append(s.Ticks, x)
 	}
 }
