@@ -32,6 +32,12 @@ type calculator struct {
 
 var calculators = []calculator{
 	{
+		"compare", "whether groups of eggs differ by more than chance",
+		`{"groups": [{"name": "Cabinet", "batches": [{"batch": "C-07", "n": 24, "k": 18}, {"batch": "C-09", "n": 20, "k": 15}]},
+			{"name": "Tabletop", "batches": [{"batch": "C-08", "n": 18, "k": 11}, {"batch": "C-09", "n": 20, "k": 13}]}]}`,
+		calcCompare,
+	},
+	{
 		"fertility", "what calls, hatch and opening tell of the fertility of one pen's eggs in one batch",
 		`{"done": true, "eggs": [{"calls": ["live"], "hatched": true}, {"calls": ["clear"], "removed": true},
 			{"calls": ["unseen"], "hatched": true}, {"calls": ["unseen"], "hatched": false}]}`,
@@ -48,6 +54,13 @@ var calculators = []calculator{
 		calcMoisture,
 	},
 	{
+		"pedigree", "how inbred birds are, and the young of matings would be",
+		`{"birds": [{"id": "Alder", "sire": null, "dam": null}, {"id": "Hazel", "sire": null, "dam": null},
+			{"id": "Rowan", "sire": "Alder", "dam": "Hazel"}, {"id": "Sorrel", "sire": "Alder", "dam": "Hazel"}],
+			"matings": [{"sire": "Rowan", "dam": "Sorrel"}]}`,
+		calcPedigree,
+	},
+	{
 		"plan", "a season of settings from promises, pens and machines, with a bound on how good any plan can be",
 		planExample, calcPlan,
 	},
@@ -62,6 +75,15 @@ var calculators = []calculator{
 			"eggs": 23, "events": [{"egg": 4, "kind": "pip", "at": "2027-03-21T20:30:00Z"},
 			{"egg": 9, "kind": "pip", "at": "2027-03-21T23:00:00Z"}, {"kind": "out", "at": "2027-03-22T11:00:00Z", "n": 3}]}`,
 		calcHatch,
+	},
+	{
+		"regress", "what moves hatch: logistic regression over eggs",
+		`{"on": ["days", "machine"], "cluster": "batch", "rows": [
+			{"hatched": 1, "days": 2, "machine": "A", "batch": "C-07"}, {"hatched": 1, "days": 3, "machine": "B", "batch": "C-08"},
+			{"hatched": 0, "days": 9, "machine": "A", "batch": "C-07"}, {"hatched": 1, "days": 8, "machine": "A", "batch": "C-07"},
+			{"hatched": 0, "days": 4, "machine": "B", "batch": "C-08"}, {"hatched": 0, "days": 11, "machine": "B", "batch": "C-09"},
+			{"hatched": 1, "days": 1, "machine": "A", "batch": "C-09"}, {"hatched": 1, "days": 5, "machine": "B", "batch": "C-09"}]}`,
+		calcRegress,
 	},
 	{
 		"schedule", "the milestones of a batch",

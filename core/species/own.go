@@ -60,6 +60,8 @@ func (p *Profile) Changeable() []Own {
 		{"pip_to_out_h", "From pip to out", "h", 1, 120},
 		{"pull_after_h", "Young pulled, after the first is out", "h", 12, 48},
 		{"females_per_male", "Females to a male", "", 1, 40},
+		{"stays_fertile_days", "Fertile after the male is out", "days", 1, 120},
+		{"first_fertile_days", "First fertile eggs of a male", "days", 1, 30},
 		{"brood_places", "Brooder places that one young takes", "", 0.05, 10},
 		{"brood_days", "Days in the brooder", "days", 1, 120},
 	}

@@ -119,6 +119,8 @@ type Profile struct {
 	InternalToExternalH Figure `toml:"internal_to_external_h"`
 	BantamEarlyDays     Figure `toml:"bantam_early_days"`
 	FemalesPerMale      Figure `toml:"females_per_male"`
+	StaysFertileDays    Figure `toml:"stays_fertile_days"`  // once the male is out: as a rule, at the longest
+	FirstFertileDays    Figure `toml:"first_fertile_days"`  // once he is in: the first ones, to be safe; birds
 	UsualFertilityPct   Figure `toml:"usual_fertility_pct"` // of set, while the farm has no record
 	UsualHatchPct       Figure `toml:"usual_hatch_pct"`     // of fertile
 	PullAfterH          Figure `toml:"pull_after_h"`        // the first young; not known: a day
@@ -290,6 +292,7 @@ func (p *Profile) figures() map[string]*Figure {
 		"bantam_early_days": &p.BantamEarlyDays, "females_per_male": &p.FemalesPerMale, "clutch": &p.Clutch,
 		"storage_stretch_days": &p.StorageStretchDays, "usual_fertility_pct": &p.UsualFertilityPct,
 		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct, "pull_after_h": &p.PullAfterH,
+		"stays_fertile_days": &p.StaysFertileDays, "first_fertile_days": &p.FirstFertileDays,
 		"extension_wet_bulb_f": &p.ExtensionWetBulbF, "brood_places": &p.BroodPlaces, "brood_days": &p.BroodDays,
 	}
 }
@@ -317,7 +320,7 @@ func (p *Profile) origins() map[string]Origin {
 	must := map[string]Origin{"candle_days": p.CandleDays.Origin}
 	needed := []string{
 		"temperature_c", "pip_to_out_h", "storage_best_days", "storage_limit_days",
-		"usual_fertility_pct", "usual_hatch_pct", "live_hatch_pct",
+		"usual_fertility_pct", "usual_hatch_pct", "live_hatch_pct", "stays_fertile_days",
 	}
 	switch p.Kind {
 	case Reptile:
@@ -326,7 +329,7 @@ func (p *Profile) origins() map[string]Origin {
 	case Bird:
 		needed = append(
 			needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct",
-			"internal_to_external_h", "storage_stretch_days",
+			"internal_to_external_h", "storage_stretch_days", "first_fertile_days",
 		)
 	default:
 		must["kind"] = Origin{}

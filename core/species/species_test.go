@@ -131,6 +131,7 @@ sex={rule="Genetic.",mark="common practice"}
 usual_fertility_pct={at=85,mark="common practice"}
 usual_hatch_pct={at=80,mark="common practice"}
 live_hatch_pct={from=86,to=91,mark="common practice"}
+stays_fertile_days={from=180,to=365,mark="common practice"}
 `
 	_, err := species.Decode([]byte(good))
 	require.NoError(t, err)
@@ -156,4 +157,19 @@ func FuzzDecode(f *testing.F) {
 			}
 		}
 	})
+}
+
+// How long hens lay fertile eggs once the male is out, and when a new one's first come: common
+// practice.
+func TestHowLongHensStayFertile(t *testing.T) {
+	for id, days := range map[string][2]float64{
+		"chicken": {14, 21}, "turkey": {42, 56}, "duck": {14, 14}, "muscovy-duck": {14, 14}, "coturnix-quail": {7, 7},
+	} {
+		p, err := species.Find(id)
+		require.NoError(t, err)
+		assert.Equal(t, days, [2]float64{p.StaysFertileDays.From, p.StaysFertileDays.To}, id)
+	}
+	p, err := species.Find("chicken")
+	require.NoError(t, err)
+	assert.Equal(t, [3]float64{2, 3, 7}, [3]float64{p.FirstFertileDays.From, p.FirstFertileDays.At, p.FirstFertileDays.To})
 }

@@ -37,6 +37,8 @@ var titles = []struct{ name, title, unit string }{
 	{"pip_to_out_h", "Pip to out", "h"},
 	{"bantam_early_days", "Bantams early by", "days"},
 	{"females_per_male", "Females to a male", ""},
+	{"stays_fertile_days", "Fertile after the male is out", "days"},
+	{"first_fertile_days", "First fertile eggs of a male", "days"},
 	{"clutch", "Clutch", "eggs"},
 	{"brood_places", "Brooder places of one young", ""},
 	{"brood_days", "Days in the brooder", "days"},
