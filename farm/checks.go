@@ -18,8 +18,22 @@ var checks = map[string]Problem{
 	"batches_check":              {"when", "A batch cannot go into lockdown before it was set."},
 	"batches_check1":             {"when", "A batch cannot be closed before it was set."},
 	"batches_storage_days_check": {"eggs", "Eggs cannot have been laid after they were set."},
-	"brooders_name_check":        {"name", "The brooder's name may have 1 to 60 characters."},
-	"brooders_places_check":      {"places", "A brooder may have 1 to 100,000 places."},
+	"birds_breed_check":          {"breed", "The breed may have 60 characters."},
+	"birds_gone_check":           {"gone", "Pick how the bird left: retired, sold, died, culled."},
+	"birds_gone_on_check":        {"gone_on", "A bird that is gone has the day and the reason."},
+	"birds_mark_check":           {"mark", "The mark may have 30 characters."},
+	"birds_name_check":           {"name", "The bird's name may have 1 to 40 characters."},
+	"birds_note_check":           {"note", "The note may have 500 characters."},
+	"birds_origin_check":         {"origin", "From whom it came may have 80 characters."},
+	"birds_parents_check":        {"sire", "No bird is its own parent."},
+	"birds_sex_check":            {"sex", "A bird is male or female."},
+	"birds_shell_check":          {"shell", "The colour of the shell may have 40 characters."},
+	"birds_weight_g_check":       {"weight", "A bird may weigh up to 30 kg."},
+
+	"bird_stays_days_check": {"until_on", "A bird cannot leave a pen before it came."},
+
+	"brooders_name_check":   {"name", "The brooder's name may have 1 to 60 characters."},
+	"brooders_places_check": {"places", "A brooder may have 1 to 100,000 places."},
 
 	"calls_call_check": {"call", "That is no call."},
 	"care_check":       {"kind", "Care is of one batch, machine or place."},
@@ -40,6 +54,14 @@ var checks = map[string]Problem{
 	"eggs_place_check":      {"place", "There is no such place on the tray."},
 	"eggs_set_check":        {"eggs", "A rejected egg is set only on trial."},
 	"eggs_fate_check":       {"fate", "That is no end of an egg."},
+
+	"farms_sell_pct_check":        {"sell_pct", "The share from which eggs are sold may be 1 to 100 %."},
+	"farms_swap_below_sell_check": {"swap_pct", "The share below which a male goes is less than that from which eggs are sold."},
+	"farms_swap_pct_check":        {"swap_pct", "The share below which a male goes may be 0 to 100 %."},
+
+	"fertility_tests_decision_check": {"decision", "What was decided may have 120 characters."},
+	"fertility_tests_eggs_check":     {"eggs", "A test may have 1 to 500 eggs."},
+	"fertility_tests_why_check":      {"why", "Why it is done may have 120 characters."},
 
 	"farms_name_check":       {"farm", "The farm's name may have 1 to 80 characters."},
 	"farms_altitude_m_check": {"altitude", "The altitude may be -400 to 5000 m."},

@@ -119,6 +119,7 @@ func (db *DB) AddFarm(
 // tables hold a farm's rows, those that others lean on last.
 var tables = []string{
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brooders", "away", "orders",
+	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
 	"eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",

@@ -6,7 +6,6 @@ import (
 
 	"metrogon/core/grading"
 	"metrogon/core/marks"
-	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
@@ -87,7 +86,8 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 	}
 	told := map[string][]farm.Told{}
 	for _, at := range order {
-		t, out := l.known(cells[at], l.ledger.Group(at.key))
+		x := cells[at]
+		t, out := farm.TellPart(l.kind, x.Record, x.Counted, x.SetClosed > 0, l.ledger.Group(at.key))
 		leftOut += out
 		told[at.name] = append(told[at.name], t)
 	}
@@ -95,19 +95,6 @@ func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
 		all = append(all, Part{n, l.ledger.Rates(told[n])})
 	}
 	return all, leftOut
-}
-
-// known is what is known of a lot whose young were counted with others of its group, and
-// how many of its eggs tell nothing of hatch.
-func (l lots) known(x store.PenLot, g store.Group) (t farm.Told, leftOut int) {
-	closed := x.SetClosed > 0
-	part := outcome.Part{Eggs: x.Set, Hatched: x.HatchedClosed, Counted: x.Counted, Of: farm.GroupOf(g)}
-	if _, _, leftOut = part.Known(); leftOut == 0 {
-		return farm.Tell(l.kind, x.Record, closed, g), 0
-	}
-	r := x.Record
-	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-	return farm.Tell(l.kind, r, closed, store.Group{}), leftOut
 }
 
 func (p *PenPage) count(l lots) {

@@ -21,6 +21,7 @@ const (
 	Planned = "planned"
 	Plan    = "plan"
 	Season  = "season" // days away, closed machines, brooders
+	Bird    = "bird"
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

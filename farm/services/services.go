@@ -5,6 +5,7 @@ import (
 	"context"
 
 	"metrogon/farm"
+	"metrogon/farm/breeders"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/flock"
@@ -30,6 +31,7 @@ type Services struct {
 	Weigh    *weigh.Service
 	Hatch    *hatch.Service
 	Flock    *flock.Service
+	Breeders *breeders.Service
 	Kinds    *kinds.Service
 	Machines *machines.Service
 	People   *people.Service
@@ -49,6 +51,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Weigh:    cells,
 		Hatch:    &hatch.Service{Service: on},
 		Flock:    &flock.Service{Service: on},
+		Breeders: &breeders.Service{Service: on},
 		Kinds:    &kinds.Service{Service: on},
 		Machines: &machines.Service{Service: on},
 		People:   people.New(on),

@@ -1,0 +1,483 @@
+// Package breeders tells whose eggs hatch and how sure that is: rates by anything that is known of
+// eggs, whether a difference is real, what moves hatch, and what follows of it.
+package breeders
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/breeding"
+	"metrogon/core/rates"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+)
+
+// Service holds the use cases.
+type Service struct{ *farm.Service }
+
+// Query says of which eggs rates are told, and by what.
+type Query struct {
+	Kind     string // species; "": the one with the most eggs
+	By       string // a dimension's ID
+	Rate     string // "fertility", "fertile" (hatch of fertile) or "set" (hatch of set)
+	From, To time.Time
+	Only     map[string]string // by dimension, the one group that is looked at
+	Compare  []string          // keys of groups that are compared
+}
+
+// The three rates.
+const (
+	Fertility      = "fertility"
+	HatchOfFertile = "fertile"
+	HatchOfSet     = "set"
+)
+
+// RateNames name the rates as they are always shown.
+var RateNames = map[string]string{
+	Fertility: "Fertility", HatchOfFertile: "Hatch of fertile", HatchOfSet: "Hatch of set",
+}
+
+// Deaths are the fertile eggs that did not hatch, of batches that are done.
+type Deaths struct{ Early, Middle, Late, Pipped, Later, NotTold int }
+
+// All of them.
+func (d Deaths) All() int { return d.Early + d.Middle + d.Late + d.Pipped + d.Later + d.NotTold }
+
+// Row is one group with its rates.
+type Row struct {
+	Key, Label string
+	Aside      bool // shown, and compared with nothing
+	Eggs       int
+	Batches    int
+	LeftOut    int // eggs that tell nothing of hatch, since young were counted of them with others
+	farm.Rates
+	Deaths  Deaths
+	Points  float64 // that its batches differ by, in the rate asked for; 0: fewer than three
+	Periods []Period
+	Changes []breeding.Change // of the male, of a pen
+	told    []farm.Told
+	rows    []*farm.Fact
+}
+
+// Rate of the row that is asked for.
+func (r Row) Rate(name string) farm.Rate { return rateOf(r.Rates, name) }
+
+func rateOf(r farm.Rates, name string) farm.Rate {
+	switch name {
+	case Fertility:
+		return r.Fertility
+	case HatchOfFertile:
+		return r.HatchOfFertile
+	}
+	return r.HatchOfSet
+}
+
+func countOf(t farm.Told, name string) rates.Count {
+	switch name {
+	case Fertility:
+		return t.Fertility
+	case HatchOfFertile:
+		return t.HatchOfFertile
+	}
+	return t.HatchOfSet
+}
+
+// Period is a part of the time looked at, with the rate asked for.
+type Period struct {
+	From, To time.Time
+	farm.Rate
+}
+
+// Kept is a kind of which eggs were set.
+type Kept struct {
+	*species.Profile
+	Eggs int
+}
+
+// Table is rates by something.
+type Table struct {
+	Query
+	Dimension
+	Kinds     []Kept // those with the most eggs first
+	Kind      *species.Profile
+	Rows      []Row
+	Mean      [3]float64 // of the groups: fertility, hatch of fertile, hatch of set; 0: not known
+	Eggs      int        // of all groups
+	LeftOut   int        // eggs that the dimension tells nothing of
+	First     time.Time  // the first and the last day of setting among them
+	Last      time.Time
+	Step      string // of the periods: month, quarter or year
+	Compared  *Compared
+	Narrowed  []Narrowed // by which the eggs are narrowed down
+	Batches   int        // of the farm that are done: of how many its spread is known
+	SpreadPts float64    // between batches, in the rate asked for
+}
+
+// Narrowed is a group that alone is looked at.
+type Narrowed struct {
+	Dimension
+	Key, Label string
+}
+
+// scene is what keys and labels are read from.
+type scene struct {
+	w        *farm.Snapshot
+	facts    *farm.Facts
+	setOn    map[int64]time.Time
+	baskets  map[farm.GroupKey]string
+	candlers map[int64]string
+	labels   map[string]string // of groups, once they were asked for
+}
+
+// Rates tells rates by a dimension.
+func (b *Service) Rates(ctx context.Context, m *farm.Member, q Query) (t Table, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, err := newScene(ctx, tx, q)
+		if err != nil {
+			return err
+		}
+		t = s.table(q)
+		return nil
+	})
+	return t, err
+}
+
+func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	s := &scene{w: w, setOn: map[int64]time.Time{}}
+	if s.facts, err = farm.ReadFacts(ctx, tx, w); err != nil {
+		return nil, err
+	}
+	for _, b := range s.facts.Batches {
+		s.setOn[b.ID] = w.Member.Date(b.SetAt)
+	}
+	uses := func(id string) bool { return q.By == id || q.Only[id] != "" }
+	if uses("basket") {
+		names, err := tx.BasketNames(ctx)
+		if err != nil {
+			return nil, err
+		}
+		s.baskets = map[farm.GroupKey]string{}
+		for _, n := range names {
+			s.baskets[farm.GroupKey{PenID: n.PenID, BatchID: n.BatchID}] = n.Name
+		}
+	}
+	if uses("candler") {
+		err = s.readCandlers(ctx, tx)
+	}
+	return s, err
+}
+
+// readCandlers reads who candled each batch: who made at least nine in ten of its calls.
+func (s *scene) readCandlers(ctx context.Context, tx *farm.Tx) error {
+	all, err := tx.Candlers(ctx)
+	if err != nil {
+		return err
+	}
+	calls := map[int64]int{}
+	for _, c := range all {
+		calls[c.BatchID] += c.Calls
+	}
+	s.candlers = map[int64]string{}
+	for _, c := range all { // those with the most calls of a batch first
+		if _, told := s.candlers[c.BatchID]; told {
+			continue
+		}
+		s.candlers[c.BatchID] = c.Who
+		if 10*c.Calls < 9*calls[c.BatchID] {
+			s.candlers[c.BatchID] = "several people"
+		}
+	}
+	return nil
+}
+
+// kinds lists those of which eggs were set, the one with the most first.
+func (s *scene) kinds() (all []Kept) {
+	eggs := map[string]int{}
+	for i := range s.facts.Rows {
+		eggs[s.facts.Rows[i].Batch.Species] += s.facts.Rows[i].Eggs
+	}
+	for id, n := range eggs {
+		if kind := s.w.Kinds[id]; kind != nil {
+			all = append(all, Kept{kind, n})
+		}
+	}
+	slices.SortFunc(all, func(a, b Kept) int {
+		if a.Eggs != b.Eggs {
+			return b.Eggs - a.Eggs
+		}
+		return farm.CompareKinds(a.Profile, b.Profile)
+	})
+	return all
+}
+
+// chosen gives the eggs that are asked for: of one kind, set within days, of one group of any
+// dimension.
+func (s *scene) chosen(q Query) (rows []*farm.Fact) {
+	only := map[*Dimension]string{}
+	for i := range Dimensions {
+		if key := q.Only[Dimensions[i].ID]; key != "" {
+			only[&Dimensions[i]] = key
+		}
+	}
+	for i := range s.facts.Rows {
+		f := &s.facts.Rows[i]
+		on := s.setOn[f.BatchID]
+		if f.Batch.Species != q.Kind || !q.From.IsZero() && on.Before(q.From) || !q.To.IsZero() && on.After(q.To) {
+			continue
+		}
+		fits := true
+		for d, key := range only {
+			fits = fits && d.key(s, f) == key
+		}
+		if fits {
+			rows = append(rows, f)
+		}
+	}
+	return rows
+}
+
+func (s *scene) table(q Query) Table {
+	t := Table{Query: q, Dimension: DimensionOf(q.By), Kinds: s.kinds(), Batches: s.facts.Ledger.Done()}
+	t.Query.By = t.Dimension.ID
+	if RateNames[q.Rate] == "" {
+		t.Query.Rate = HatchOfSet
+	}
+	if len(t.Kinds) == 0 {
+		return t
+	}
+	if !slices.ContainsFunc(t.Kinds, func(k Kept) bool { return k.ID == q.Kind }) {
+		t.Query.Kind = t.Kinds[0].ID
+	}
+	t.Kind = s.w.Kinds[t.Query.Kind]
+	for _, d := range Dimensions {
+		if key := q.Only[d.ID]; key != "" {
+			t.Narrowed = append(t.Narrowed, Narrowed{d, key, s.label(d, key)})
+		}
+	}
+	at := map[string]int{}
+	for _, f := range s.chosen(t.Query) {
+		t.add(s, f, at)
+	}
+	for i := range t.Rows {
+		s.fill(&t, &t.Rows[i])
+	}
+	slices.SortStableFunc(t.Rows, func(a, b Row) int { return before(t.Dimension, a, b) })
+	t.pool()
+	t.time(s)
+	t.SpreadPts = s.spread(t.Query.Rate).Points()
+	t.compare(s)
+	return t
+}
+
+// label names a group, also one of which there are no eggs.
+func (s *scene) label(d Dimension, key string) (label string) {
+	defer func() { // a key made up in the address
+		if recover() != nil || label == "" {
+			label = key
+		}
+	}()
+	return d.label(s, key)
+}
+
+// add puts eggs into their group, at its place among the rows.
+func (t *Table) add(s *scene, f *farm.Fact, at map[string]int) {
+	key := t.Dimension.key(s, f)
+	if key == "" {
+		t.LeftOut += f.Eggs
+		return
+	}
+	i, known := at[key]
+	if !known {
+		i = len(t.Rows)
+		at[key] = i
+		t.Rows = append(t.Rows, Row{Key: key, Label: s.label(t.Dimension, key), Aside: key[0] == '~'})
+	}
+	t.Rows[i].rows = append(t.Rows[i].rows, f)
+	t.Eggs += f.Eggs
+	on := s.setOn[f.BatchID]
+	if t.First.IsZero() || on.Before(t.First) {
+		t.First = on
+	}
+	if on.After(t.Last) {
+		t.Last = on
+	}
+}
+
+// fill tells what the eggs of a group did.
+func (s *scene) fill(t *Table, r *Row) {
+	r.told, r.LeftOut = s.facts.Told(s.w, r.rows)
+	r.Rates = s.facts.Ledger.Rates(r.told)
+	batches := map[int64]bool{}
+	for _, f := range r.rows {
+		r.Eggs += f.Eggs
+		batches[f.BatchID] = true
+		if !f.Batch.Closed {
+			continue
+		}
+		d := &r.Deaths
+		d.Early, d.Middle, d.Late = d.Early+f.Early, d.Middle+f.Middle, d.Late+f.Late
+		d.Pipped, d.Later = d.Pipped+f.Pipped, d.Later+f.Quit
+		d.NotTold += f.Fertile - f.HatchedFertile - f.CountedFertile -
+			f.Early - f.Middle - f.Late - f.Pipped - f.Quit
+	}
+	r.Batches = len(batches)
+	var of []rates.Count
+	for _, told := range r.told {
+		if c := countOf(told, t.Query.Rate); c.N > 0 {
+			of = append(of, c)
+		}
+	}
+	if len(of) > 2 {
+		r.Points = rates.SpreadOf([][]rates.Count{of}).Points()
+	}
+	if t.Dimension.ID == "pen" {
+		r.Changes = s.facts.Flock.Changes(s.w, idOf(r.Key))
+	}
+}
+
+// pool draws the groups' rates together, those aside left out.
+func (t *Table) pool() {
+	for i, of := range []func(*Row) *farm.Rate{
+		func(r *Row) *farm.Rate { return &r.Fertility },
+		func(r *Row) *farm.Rate { return &r.HatchOfFertile },
+		func(r *Row) *farm.Rate { return &r.HatchOfSet },
+	} {
+		var counts []rates.Count
+		eggs, known := 0, 0
+		for j := range t.Rows {
+			if r := of(&t.Rows[j]); !t.Rows[j].Aside {
+				counts = append(counts, r.Worth)
+				eggs, known = eggs+r.N, known+farm.OneIf(r.N > 0)
+			}
+		}
+		if eggs == 0 {
+			continue
+		}
+		prior := rates.Pool(counts)
+		t.Mean[i] = prior.Mean()
+		for j := range t.Rows {
+			if r := of(&t.Rows[j]); !t.Rows[j].Aside && r.N > 0 && known > 1 {
+				in := prior.Of(r.Worth, 0.95)
+				r.Pooled = &in
+			}
+		}
+	}
+}
+
+// mostPeriods is how many parts of time one small drawing shows.
+const mostPeriods = 16
+
+// time parts the rows by month, or by quarter or year where those would be too many.
+func (t *Table) time(s *scene) {
+	if t.First.IsZero() || len(t.Rows) > mostSeries {
+		return
+	}
+	months := 12*(t.Last.Year()-t.First.Year()) + int(t.Last.Month()) - int(t.First.Month()) + 1
+	size := 1
+	t.Step = "month"
+	if months > mostPeriods {
+		size, t.Step = 3, "quarter"
+	}
+	if months > 3*mostPeriods {
+		size, t.Step = 12, "year"
+	}
+	start := time.Date(t.First.Year(), t.First.Month()-(t.First.Month()-1)%time.Month(size), 1, 0, 0, 0, 0, time.UTC)
+	for i := range t.Rows {
+		r := &t.Rows[i]
+		rest := r.told
+		for from := start; !from.After(t.Last); from = from.AddDate(0, size, 0) {
+			p := Period{From: from, To: from.AddDate(0, size, 0)}
+			n := 0
+			for n < len(rest) && s.setOn[rest[n].BatchID].Before(p.To) {
+				n++
+			}
+			p.Rate = rateOf(s.facts.Ledger.Rates(rest[:n]), t.Query.Rate)
+			rest = rest[n:]
+			r.Periods = append(r.Periods, p)
+		}
+	}
+}
+
+// mostSeries is how many groups are drawn over time.
+const mostSeries = 40
+
+func (s *scene) spread(rate string) rates.Spread {
+	switch rate {
+	case Fertility:
+		return s.facts.Ledger.Fertility
+	case HatchOfFertile:
+		return s.facts.Ledger.HatchOfFertile
+	}
+	return s.facts.Ledger.HatchOfSet
+}
+
+// Compared is whether the groups picked differ by more than chance.
+type Compared struct {
+	rates.Comparison
+	Groups []rates.Group
+	Says   string
+	Rate   string
+	// Eggs are those that tell, and Apart how many of the batches of the groups held one of them alone.
+	Batches int
+	// Many warns that so many groups were looked through that one stands out by chance.
+	Many string
+}
+
+// compare compares the groups picked.
+func (t *Table) compare(s *scene) {
+	if len(t.Query.Compare) < 2 {
+		return
+	}
+	c := &Compared{Rate: t.Query.Rate}
+	batches := map[int64]bool{}
+	for _, r := range t.Rows {
+		if r.Aside || !slices.Contains(t.Query.Compare, r.Key) {
+			continue
+		}
+		g := rates.Group{Name: r.Label}
+		for _, told := range r.told {
+			k := countOf(told, t.Query.Rate)
+			if n := int(k.N + .5); n > 0 {
+				g.Lots = append(g.Lots, rates.BatchTally{
+					Batch: told.BatchID, Tally: rates.Tally{K: min(int(k.K+.5), n), N: n},
+				})
+				batches[told.BatchID] = true
+			}
+		}
+		c.Groups = append(c.Groups, g)
+	}
+	if len(c.Groups) < 2 {
+		return
+	}
+	c.Batches = len(batches)
+	c.Comparison = rates.Compare(c.Groups, s.spread(t.Query.Rate))
+	c.Says = c.Comparison.Says(t.Dimension.What)
+	others := 0
+	for _, r := range t.Rows {
+		others += farm.OneIf(!r.Aside && rateOf(r.Rates, t.Query.Rate).N > 0)
+	}
+	c.Many = manyLookedAt(len(c.Groups), others)
+	t.Compared = c
+}
+
+// manyLookedAt warns where so many groups lie before her that two picked out of them, because they
+// looked unlike, differ by chance more often than the test knows.
+func manyLookedAt(picked, of int) string {
+	if of < 5 || picked == of {
+		return ""
+	}
+	pairs := of * (of - 1) / 2
+	if pairs < 20 {
+		return "You picked from " + wording.Plural(of, "group") +
+			": the best and the worst of several differ more than two taken blindly."
+	}
+	return fmt.Sprintf("You picked from %s. Among their %d pairs about %d would look unlike (one time in twenty) if all "+
+		"were the same.", wording.Plural(of, "group"), pairs, pairs/20)
+}

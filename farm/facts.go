@@ -1,0 +1,263 @@
+package farm
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"metrogon/core/breeding"
+	"metrogon/core/outcome"
+	"metrogon/core/species"
+	"metrogon/store"
+)
+
+// Fact is the eggs of one pen in one batch that share all by which rates are told apart, with
+// what follows of it.
+type Fact struct {
+	store.Fact
+	Batch *store.BatchFacts
+	Age   int           // days that they had waited when they were set
+	Sire  breeding.Sire // who can have sired them
+	Dam   int64         // the hen, where she is a bird with a name; 0: not known
+}
+
+// Facts are all eggs that were ever set, the oldest batches first.
+type Facts struct {
+	Rows    []Fact // but for those on trial
+	Batches []store.BatchFacts
+	Ledger  Ledger
+	Flock   Flock
+	whole   map[GroupKey]cell
+}
+
+// cell is all eggs of a pen in a batch.
+type cell struct {
+	eggs int
+	told Told
+}
+
+type factsKey struct{}
+
+// ReadFacts reads all eggs that were ever set; what is read is shared, nobody changes it.
+func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
+	ledger, err := ReadLedger(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	return recall(ctx, tx, factsKey{}, func() (*Facts, error) {
+		rows, batches, err := tx.Facts(ctx)
+		if err != nil {
+			return nil, err
+		}
+		flock, err := w.Flock(ctx, tx)
+		if err != nil {
+			return nil, err
+		}
+		return newFacts(w, rows, batches, ledger, flock), nil
+	})
+}
+
+func newFacts(
+	w *Snapshot, rows []store.Fact, batches []store.BatchFacts, ledger Ledger, flock Flock,
+) *Facts {
+	all := &Facts{Batches: batches, Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{}}
+	for id, of := range ledger.byPen {
+		for _, t := range of {
+			all.whole[GroupKey{id, t.BatchID, false}] = cell{t.Eggs, t}
+		}
+	}
+	byID := make(map[int64]*store.BatchFacts, len(batches))
+	setOn := make(map[int64]time.Time, len(batches))
+	for i := range batches {
+		byID[batches[i].ID], setOn[batches[i].ID] = &batches[i], w.Member.Date(batches[i].SetAt)
+	}
+	type laid struct {
+		pen, dam int64
+		on       time.Time
+	}
+	sires := map[laid]breeding.Sire{}
+	for _, r := range rows {
+		if r.Trial {
+			continue
+		}
+		f := Fact{Fact: r, Batch: byID[r.BatchID], Age: max(0, AgeDays(r.LaidOn, setOn[r.BatchID]))}
+		f.Dam = flock.Dam(r.PenID, r.Hen)
+		at := laid{r.PenID, f.Dam, r.LaidOn}
+		sire, known := sires[at]
+		if !known {
+			sire = flock.SireOf(w, r.PenID, f.Dam, r.LaidOn)
+			sires[at] = sire
+		}
+		f.Sire = sire
+		all.Rows = append(all.Rows, f)
+	}
+	return all
+}
+
+// Told is what some of the facts tell, batch by batch, the oldest first; and of how many eggs
+// nothing is known of their own hatch, since young were counted of them together with others.
+// Where they are all eggs of their pen in a batch, it is what every page tells of these.
+func (a *Facts) Told(w *Snapshot, rows []*Fact) (told []Told, leftOut int) {
+	for len(rows) > 0 {
+		key := GroupKey{rows[0].PenID, rows[0].BatchID, false}
+		n, eggs := 0, 0
+		for n < len(rows) && rows[n].PenID == key.PenID && rows[n].BatchID == key.BatchID {
+			eggs += rows[n].Eggs
+			n++
+		}
+		if whole := a.whole[key]; whole.eggs == eggs {
+			told = append(told, whole.told)
+		} else if kind := w.Kinds[rows[0].Batch.Species]; kind != nil {
+			t, out := tellPart(kind, rows[:n], a.Ledger.groups[key])
+			told, leftOut = append(told, t), leftOut+out
+		}
+		rows = rows[n:]
+	}
+	return told, leftOut
+}
+
+func tellPart(kind *species.Profile, rows []*Fact, g store.Group) (Told, int) {
+	closed := rows[0].Batch.Closed
+	r := store.Record{PenID: rows[0].PenID, BatchID: rows[0].BatchID}
+	counted := 0
+	for _, f := range rows {
+		r.Set += f.Eggs
+		r.Examined += f.Examined
+		r.Fertile += f.Fertile
+		r.HatchedUnseen += f.HatchedUnseen
+		counted += f.Counted
+		if closed {
+			r.SetClosed += f.Eggs
+			r.HatchedClosed += f.Hatched
+			r.FertileClosed += f.Fertile - f.CountedFertile
+			r.HatchedFertile += f.HatchedFertile
+		}
+	}
+	return TellPart(kind, r, counted, closed, g)
+}
+
+// TellPart is what is told of a part of a pen's eggs in a batch, of which counted are of the group
+// whose own end nobody saw; and how many of them tell nothing of hatch.
+func TellPart(kind *species.Profile, r store.Record, counted int, closed bool, g store.Group) (Told, int) {
+	part := outcome.Part{Eggs: r.Set, Hatched: r.HatchedClosed, Counted: counted, Of: GroupOf(g)}
+	_, _, leftOut := part.Known()
+	if leftOut == 0 {
+		return Tell(kind, r, closed, g), 0
+	}
+	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
+	return Tell(kind, r, closed, store.Group{}), leftOut
+}
+
+// Flock is the farm's birds, and where each was when.
+type Flock struct {
+	Birds  map[int64]store.Bird
+	ByName []store.Bird
+	Stays  []store.BirdStay
+	all    breeding.Flock
+	dams   map[damKey]int64
+}
+
+type damKey struct {
+	pen int64
+	hen string // in lower case
+}
+
+type flockKey struct{}
+
+// Flock reads the farm's birds; in a use case that changes nothing they are read once for as long
+// as nothing is changed of them.
+func (w *Snapshot) Flock(ctx context.Context, tx *Tx) (Flock, error) {
+	return recall(ctx, tx, flockKey{}, func() (Flock, error) {
+		birds, err := tx.Birds(ctx)
+		if err != nil {
+			return Flock{}, err
+		}
+		stays, err := tx.BirdStays(ctx)
+		return newFlock(w.Pens, birds, stays), err
+	})
+}
+
+// secondUnnamed tells a second unnamed male of a pen from the first.
+const secondUnnamed = 1 << 40
+
+// newFlock puts birds and stays together. A pen that has more males than are named has unnamed
+// ones, from its first day; they stand as negative numbers, one a pen, or two, which is several.
+func newFlock(pens []Pen, birds []store.Bird, stays []store.BirdStay) Flock {
+	f := Flock{Birds: map[int64]store.Bird{}, ByName: birds, Stays: stays, dams: map[damKey]int64{}}
+	for _, b := range birds {
+		f.Birds[b.ID] = b
+	}
+	named := map[int64]int{}
+	for _, s := range stays {
+		stay := breeding.Stay{Bird: s.BirdID, Pen: s.PenID, Male: s.Sex == Male, From: s.FromOn}
+		if s.UntilOn != nil {
+			stay.Until = *s.UntilOn
+		}
+		f.all = append(f.all, stay)
+		if stay.Male && s.UntilOn == nil {
+			named[s.PenID]++
+		}
+		if !stay.Male {
+			b := f.Birds[s.BirdID]
+			for _, name := range []string{b.Name, b.Mark} {
+				if name != "" {
+					f.dams[damKey{s.PenID, strings.ToLower(name)}] = b.ID
+				}
+			}
+		}
+	}
+	for _, p := range pens {
+		unnamed := p.Males - named[p.ID]
+		for i := range min(unnamed, 2) {
+			stay := breeding.Stay{Bird: -p.ID - int64(i)*secondUnnamed, Pen: p.ID, Male: true, From: p.FromOn}
+			if p.UntilOn != nil {
+				stay.Until = *p.UntilOn
+			}
+			f.all = append(f.all, stay)
+		}
+	}
+	return f
+}
+
+// The sexes as they are kept.
+const (
+	Male   = "male"
+	Female = "female"
+)
+
+// Dam finds the hen of a pen that was noted with an egg, by her name or mark.
+func (f Flock) Dam(penID int64, hen string) int64 {
+	if hen == "" {
+		return 0
+	}
+	return f.dams[damKey{penID, strings.ToLower(hen)}]
+}
+
+// SireOf tells who can have sired an egg laid in a pen on a day.
+func (f Flock) SireOf(w *Snapshot, penID, dam int64, laidOn time.Time) breeding.Sire {
+	kind := w.Kinds[w.PenByID[penID].Species]
+	if kind == nil {
+		return breeding.Sire{How: breeding.NoMale}
+	}
+	return f.all.SireOf(penID, dam, laidOn, breeding.FertileOf(kind))
+}
+
+// Changes lists the males that came into a pen, with what follows of each.
+func (f Flock) Changes(w *Snapshot, penID int64) []breeding.Change {
+	kind := w.Kinds[w.PenByID[penID].Species]
+	if kind == nil || w.PenByID[penID].Supplier {
+		return nil
+	}
+	return f.all.Changes(penID, breeding.FertileOf(kind))
+}
+
+// MaleName names a male, also one that nobody named.
+func (f Flock) MaleName(w *Snapshot, id int64) string {
+	if b, ok := f.Birds[id]; ok {
+		return b.Name
+	}
+	if id < 0 {
+		return "the unnamed male of " + w.PenByID[-id%secondUnnamed].Name
+	}
+	return "a male without a name"
+}

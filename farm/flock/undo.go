@@ -1,0 +1,33 @@
+package flock
+
+import (
+	"context"
+
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// counts are how many birds a pen had.
+type counts struct{ Pen, Males, Females int64 }
+
+// Steps of what is done with birds.
+var (
+	dropBird = journal.NewKind("drop_bird", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropBird(ctx, id)
+	})
+	birdBefore = journal.NewKind("bird", func(ctx context.Context, tx *farm.Tx, before store.Bird) error {
+		_, err := tx.SaveBird(ctx, before)
+		return err
+	})
+	dropStay = journal.NewKind("drop_stay", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropStay(ctx, id)
+	})
+	stayBefore = journal.NewKind("stay", func(ctx context.Context, tx *farm.Tx, before store.BirdStay) error {
+		_, err := tx.SaveStay(ctx, before)
+		return err
+	})
+	countsBefore = journal.NewKind("pen_counts", func(ctx context.Context, tx *farm.Tx, c counts) error {
+		return tx.SetPenCounts(ctx, c.Pen, int(c.Males), int(c.Females))
+	})
+)
