@@ -301,6 +301,9 @@ func (l *loader) present(ctx context.Context) error {
 	if err := l.watched(ctx); err != nil {
 		return err
 	}
+	if err := l.birds(ctx); err != nil {
+		return err
+	}
 	if err := l.room(ctx); err != nil {
 		return err
 	}

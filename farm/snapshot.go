@@ -24,6 +24,7 @@ type (
 	Pen     = store.Pen
 	Machine = store.Machine
 	Room    = store.Room
+	Bird    = store.Bird
 	Person  = store.Member
 )
 

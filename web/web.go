@@ -22,6 +22,7 @@ import (
 	"metrogon/web/account"
 	"metrogon/web/assets"
 	"metrogon/web/batches"
+	"metrogon/web/birds"
 	"metrogon/web/board"
 	"metrogon/web/candle"
 	"metrogon/web/cards"
@@ -35,6 +36,7 @@ import (
 	"metrogon/web/plan"
 	"metrogon/web/practice"
 	"metrogon/web/promises"
+	"metrogon/web/rates"
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/today"
@@ -72,7 +74,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
-	plan.Routes, pens.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes,
+	plan.Routes, pens.Routes, rates.Routes, birds.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {

@@ -64,6 +64,9 @@ func (c Comparison) P() float64 {
 	return c.ByBatch
 }
 
+// ByBatchKnown tells that batches are known, so that there is a p that respects them.
+func (c Comparison) ByBatchKnown() bool { return !math.IsNaN(c.ByBatch) }
+
 // MaxMore bounds how many more eggs are worth a promise that they would settle something.
 const MaxMore = 5000
 

@@ -8,12 +8,15 @@ import (
 	"metrogon/store"
 )
 
+// Egg is one of those behind a figure.
+type Egg = store.EggBehind
+
 // Behind is what stands behind the figures of one group.
 type Behind struct {
 	Table
 	Row
 	Batches []BehindBatch // the newest first
-	Eggs    []store.EggBehind
+	Eggs    []Egg
 	More    int // eggs that are not listed
 }
 

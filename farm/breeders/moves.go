@@ -311,6 +311,9 @@ func (m *Moves) tell(d regress.Data, fit *regress.Fit, asked []Mover) {
 			}
 			of.Effects = append(of.Effects, e)
 		}
+		if len(of.Effects) == 0 {
+			of.Effects = []Effect{{Name: against, Eggs: m.Eggs, Unknown: "the same for all of these eggs: nothing to compare"}}
+		}
 		m.Groups = append(m.Groups, of)
 	}
 }
@@ -337,6 +340,7 @@ func (m *Moves) warn(fit *regress.Fit) {
 func (m *Moves) whatIf(d regress.Data, fit *regress.Fit, asked []Mover) {
 	w := m.WhatIf
 	if w == nil || w.On == "" {
+		m.suggest(d, asked)
 		return
 	}
 	i := slices.IndexFunc(asked, func(x Mover) bool { return x.ID == w.On })
@@ -356,6 +360,19 @@ func (m *Moves) whatIf(d regress.Data, fit *regress.Fit, asked []Mover) {
 	}
 	n := float64(w.Eggs)
 	w.Young, w.Low, w.High = n*c.By, n*c.Low, n*c.High
+}
+
+// suggest fills in a change to ask for: from the most to the least, or from one group to another.
+func (m *Moves) suggest(d regress.Data, asked []Mover) {
+	if m.WhatIf == nil || len(asked) == 0 {
+		return
+	}
+	if x := d.Factors[0]; asked[0].level == nil {
+		m.WhatIf.From, m.WhatIf.To = fmt.Sprintf("%.3g", slices.Max(x.Numbers)), fmt.Sprintf("%.3g", slices.Min(x.Numbers))
+		return
+	}
+	all := d.Factors[0].All()
+	m.WhatIf.From, m.WhatIf.To = all[0], all[len(all)-1]
 }
 
 // valueOf reads what was typed: a number within what was seen, or a group.

@@ -203,7 +203,6 @@ type NewBird struct {
 	Choices
 	Batch    *store.Batch
 	Why      string // why a parent is not filled in
-	Sexes    string
 	PenNamed string
 }
 

@@ -29,6 +29,7 @@ type PenPage struct {
 	Trials                          []Part     // rejected or doubtful eggs that were set on trial, by reason
 	LeftOut                         int        // eggs that tell nothing of hens and shells: young were counted by pen
 	Band                            marks.Band // of its hatch basket
+	InPen                           InPen
 }
 
 // Reject is how many eggs were not fit for a reason; "" is none told.
@@ -187,6 +188,9 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		page.compare(l)
 		page.Band = w.Band(id)
 		if page.PenRates, err = penRates(w, pen, l.ledger); err != nil {
+			return err
+		}
+		if page.InPen, err = inPen(ctx, tx, w, pen); err != nil {
 			return err
 		}
 		told := l.byBatch(id)

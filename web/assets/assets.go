@@ -26,7 +26,7 @@ var bundles = map[string][]string{
 		"styles/theme.css", "styles/layout.css", "styles/messages.css", "styles/forms.css", "styles/eggs.css",
 		"styles/bands.css", "styles/trays.css", "styles/picking.css", "styles/cards.css", "styles/today.css",
 		"styles/drawings.css", "styles/board.css", "styles/batch.css", "styles/set.css", "styles/door.css",
-		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css",
+		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css", "styles/breeders.css",
 		"styles/narrow.css", "styles/print.css",
 	},
 	"app.js": {

@@ -42,8 +42,11 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"num":     Number,
 		"f1":      func(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) },
 		"pct":     func(share float64) string { return strconv.Itoa(int(math.Round(100 * share))) },
+		"chance":  chance,
 		"blank":   blank,
 		"percent": Percent,
+
+		"breederPages": breederPages,
 
 		"plot":   plot,
 		"ribbon": Draw,
@@ -56,6 +59,25 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 	maps.Copy(funcs, own)
 	return Template{
 		template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, views...)),
+	}
+}
+
+// chance writes one as people say it, never as certain.
+func chance(p float64) string {
+	switch {
+	case p > 0.99:
+		return "more than 99 in 100"
+	case p < 0.01:
+		return "fewer than 1 in 100"
+	}
+	return fmt.Sprintf("%.0f in 100", 100*p)
+}
+
+// breederPages are the pages about whose eggs hatch.
+func breederPages() []Entry {
+	return []Entry{
+		{Path: "/pens", Name: "Pens"}, {Path: "/rates", Name: "Rates"}, {Path: "/rates/moves", Name: "What moves hatch"},
+		{Path: "/birds", Name: "Birds"}, {Path: "/birds/mating", Name: "Matings"},
 	}
 }
 

@@ -5,6 +5,7 @@ package pens
 import (
 	"embed"
 	"fmt"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -25,7 +26,7 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	y := handler{
-		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html"),
+		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html", "birds.html"),
 		page.Parse(s, files, "new.html", "fields.html"),
 	}
 	e.GET("/pens", s.Signed(y.showList))
@@ -42,7 +43,10 @@ type fresh struct {
 }
 
 // pen is one pen with what its eggs did.
-type pen struct{ flock.PenPage }
+type pen struct {
+	flock.PenPage
+	today time.Time
+}
 
 // Reason names why eggs were rejected.
 func (pen) Reason(id string) string {
@@ -79,7 +83,7 @@ func (y handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/pens", one.Name
-	return y.Render(c, y.pen, meta, m, pen{one})
+	return y.Render(c, y.pen, meta, m, pen{one, m.Date(y.Now())})
 }
 
 func (y handler) save(c *echo.Context, m *farm.Member) error {

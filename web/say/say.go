@@ -3,6 +3,8 @@
 package say
 
 import (
+	"math"
+	"strconv"
 	"time"
 
 	"metrogon/core/calendar"
@@ -67,3 +69,8 @@ func (r Reader) Position(days, hatchDay float64) string {
 
 // Count numbers elapsed days the person's way.
 func (r Reader) Count(days float64) int { return r.Member.Counting().Count(days) }
+
+// InUnit writes a mass as a bare number in the person's unit, as it is typed.
+func (r Reader) InUnit(g *float64) string {
+	return strconv.FormatFloat(math.Round(*g/r.UnitGrams()*100)/100, 'f', -1, 64)
+}

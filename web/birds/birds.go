@@ -1,0 +1,219 @@
+// Package birds shows the breeding birds: the list, one with its family, matings with what comes of
+// them, and what selection did.
+package birds
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"net/url"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/breeding"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/farm/flock"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	list, bird, fresh, mating, selection page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	own := template.FuncMap{
+		"times100": func(x float64) float64 { return 100 * x },
+		"ref": func(id *int64) int64 { // 0: none
+			if id == nil {
+				return 0
+			}
+			return *id
+		},
+	}
+	h := handler{
+		s, page.Parse(s, files, "list.html"), page.ParseWith(s, own, files, "bird.html", "fields.html"),
+		page.ParseWith(s, own, files, "new.html", "fields.html"), page.Parse(s, files, "mating.html"),
+		page.ParseWith(s, own, files, "selection.html"),
+	}
+	e.GET("/birds", s.Signed(h.showList))
+	e.GET("/birds/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.form(c, m, page.Meta{}) }))
+	e.POST("/birds/new", s.Signed(h.save))
+	e.GET("/birds/mating", s.Signed(h.showMating))
+	e.GET("/birds/selection", s.Signed(h.showSelection))
+	e.GET("/birds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
+	e.POST("/birds/:id", s.Signed(h.save))
+	e.POST("/birds/:id/leave", s.Signed(h.leave))
+	e.POST("/pens/:id/birds", s.Signed(h.putIn))
+}
+
+func (h handler) showList(c *echo.Context, m *farm.Member) error {
+	all, err := h.Flock.Birds(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.list, page.Meta{Nav: "/pens", Title: "Birds"}, m, listView{all})
+}
+
+type listView struct{ Birds []flock.BirdRow }
+
+func (h handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	v := c.Request().URL.Query()
+	if meta.Typed != nil {
+		v = meta.Typed
+	}
+	id := func(name string) int64 { n, _ := strconv.ParseInt(v.Get(name), 10, 64); return n }
+	kind := v.Get("species")
+	if _, err := species.Find(kind); err != nil {
+		kind = ""
+	}
+	n, err := h.Flock.NewBird(c.Request().Context(), m, kind, id("batch"), id("pen"))
+	if err != nil {
+		return err
+	}
+	if sex := v.Get("sex"); sex == farm.Male || sex == farm.Female {
+		n.Sex = sex
+	}
+	meta.Nav, meta.Title = "/pens", "New bird"
+	return h.Render(c, h.fresh, meta, m, n)
+}
+
+// birdOf reads a bird as it was typed.
+func birdOf(f *page.Form, m *farm.Member) farm.Bird {
+	b := farm.Bird{
+		Name: f.Get("name"), Mark: f.Get("mark"), Species: f.Get("species"), Breed: f.Get("breed"), Sex: f.Get("sex"),
+		HatchedOn: f.MaybeDate("hatched_on", "The day on which it hatched"), Origin: f.Get("origin"),
+		WeightG: f.MaybeMass("weight", "The weight", m), Shell: f.Get("shell"), Note: f.Get("note"),
+	}
+	for _, of := range []struct {
+		field string
+		into  **int64
+	}{{"sire", &b.SireID}, {"dam", &b.DamID}, {"batch", &b.BatchID}} {
+		if id := f.ID(of.field); id > 0 {
+			*of.into = &id
+		}
+	}
+	return b
+}
+
+func (h handler) save(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	b := birdOf(f, m)
+	b.ID = id
+	again, next := h.form, "/birds"
+	if id != 0 {
+		again, next = h.show, fmt.Sprintf("/birds/%d", id)
+	}
+	return h.Save(c, f, next, func() (farm.Done, error) {
+		return h.Flock.SaveBird(c.Request().Context(), m, f.Get("key"), b)
+	}, func(meta page.Meta) error { return again(c, m, meta) })
+}
+
+// birdView is one bird as its page shows it.
+type birdView struct {
+	flock.Family
+	Tree tree
+}
+
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	f, err := h.Flock.Bird(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	meta.Nav, meta.Title = "/pens", f.Name
+	return h.Render(c, h.bird, meta, m, birdView{f, draw(f)})
+}
+
+func (h handler) leave(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	in := flock.Leave{BirdID: id, On: f.Date("on", "The day"), Gone: f.Get("gone")}
+	return h.Save(c, f, page.Back(c, fmt.Sprintf("/birds/%d", id)), func() (farm.Done, error) {
+		return h.Flock.Leave(c.Request().Context(), m, f.Get("key"), in)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+// putIn puts a bird into a pen; what is wrong is told on the pen's page.
+func (h handler) putIn(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	next := fmt.Sprintf("/pens/%d", id)
+	in := flock.PutIn{PenID: id, Bird: farm.Bird{ID: f.ID("bird")}, On: f.Date("on", "The day"), How: f.Get("how")}
+	if in.Bird.ID == 0 {
+		in.Bird = birdOf(f, m)
+	}
+	if f.Problems != nil {
+		return h.Finish(c, farm.Done{}, f.Problems, next+"#birds")
+	}
+	done, err := h.Flock.PutIn(c.Request().Context(), m, f.Get("key"), in)
+	return h.Finish(c, done, err, next+"#birds")
+}
+
+// matingView is a mating as its page shows it.
+type matingView struct {
+	flock.Mating
+	here url.Values
+}
+
+// To is the address with one thing changed.
+func (v matingView) To(name string, value any) string {
+	to := url.Values{}
+	for k, x := range v.here {
+		to[k] = x
+	}
+	to.Set(name, fmt.Sprint(value))
+	return "/birds/mating?" + to.Encode()
+}
+
+// Closeness says how related the two are.
+func (v matingView) Closeness() string { return breeding.Closeness(v.F) }
+
+// CopiesName says what is known of a parent.
+func (matingView) CopiesName(c breeding.Copies) string {
+	return map[breeding.Copies]string{
+		breeding.Two: "two copies, bred pure", breeding.One: "one copy", breeding.None: "none, it does not show",
+		breeding.Shows: "it shows, one or two", breeding.Unknown: "not known",
+	}[c]
+}
+
+func (h handler) showMating(c *echo.Context, m *farm.Member) error {
+	v := c.Request().URL.Query()
+	id := func(name string) int64 { n, _ := strconv.ParseInt(v.Get(name), 10, 64); return n }
+	copies := map[string][2]breeding.Copies{}
+	for name := range v {
+		if len(name) > 3 && (name[:2] == "s:" || name[:2] == "d:") {
+			gene := name[2:]
+			copies[gene] = [2]breeding.Copies{breeding.Copies(v.Get("s:" + gene)), breeding.Copies(v.Get("d:" + gene))}
+		}
+	}
+	mating, err := h.Flock.Mating(c.Request().Context(), m, v.Get("kind"), id("sire"), id("dam"), copies)
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.mating, page.Meta{Nav: "/pens", Title: "Matings"}, m, matingView{mating, v})
+}
+
+func (h handler) showSelection(c *echo.Context, m *farm.Member) error {
+	all, err := h.Flock.Selection(c.Request().Context(), m, c.QueryParam("kind"))
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.selection, page.Meta{Nav: "/pens", Title: "Selection"}, m, selectionView{all, steps(all)})
+}
