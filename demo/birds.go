@@ -86,7 +86,10 @@ func (l *loader) birds(ctx context.Context) error {
 			return err
 		}
 	}
-	return nil
+	_, err := l.tx.SaveTest(ctx, store.FertilityTest{
+		PenID: l.pens[2].id, AskedOn: ago(1), Eggs: 10, Why: "many clears in spring",
+	})
+	return err
 }
 
 // quail are four generations selected by weight: the heaviest of each have the young of the next.
@@ -100,6 +103,9 @@ func (l *loader) quail() (all []bred) {
 			}
 			if g > 0 {
 				b.sire, b.dam = fmt.Sprintf("Oat %d-5", g-1), fmt.Sprintf("Oat %d-%d", g-1, 4+2*(i%2))
+			}
+			if g < 2 { // their time is over
+				b.gone, b.until = "sold", 150
 			}
 			if g == 3 && (i == 0 || i == 2 || i == 3) {
 				b.pen, b.since = 3, 190

@@ -72,8 +72,8 @@ func henAge(s *scene, f *farm.Fact) (years float64, known bool) {
 			f.LaidOn.Before(stay.FromOn) || stay.UntilOn != nil && f.LaidOn.After(*stay.UntilOn) {
 			continue
 		}
-		if on := s.facts.Flock.Birds[stay.BirdID].HatchedOn; on != nil {
-			sum += f.LaidOn.Sub(*on).Hours() / 24 / 365.25
+		if b := s.facts.Flock.Birds[stay.BirdID]; b.HatchedOn != nil {
+			sum += farm.AgeYears(b, f.LaidOn)
 			n++
 		}
 	}

@@ -46,8 +46,8 @@ func checkBird(w *farm.Snapshot, f farm.Flock, b store.Bird) (store.Bird, error)
 		}
 	}
 	if len(p) == 0 && b.ID != 0 {
-		ids, parents := Pedigree(f)
-		parents[b.ID] = parentsOf(b)
+		ids, parents := f.Pedigree()
+		parents[b.ID] = farm.ParentsOf(b)
 		if _, err := breeding.NewPedigree(ids, parents); err != nil {
 			p.Addf("sire", "%s would descend from itself.", b.Name)
 		}
@@ -63,26 +63,6 @@ func checkParent(p *farm.Problems, f farm.Flock, b store.Bird, field, sex string
 	case of.HatchedOn != nil && b.HatchedOn != nil && !of.HatchedOn.Before(*b.HatchedOn):
 		p.Addf(field, "%s hatched on %s, and not before its young.", of.Name, of.HatchedOn.Format("2 Jan 2006"))
 	}
-}
-
-// Pedigree gives all birds with their parents.
-func Pedigree(f farm.Flock) (ids []int64, parents map[int64]breeding.Parents[int64]) {
-	parents = map[int64]breeding.Parents[int64]{}
-	for _, b := range f.ByName {
-		ids = append(ids, b.ID)
-		parents[b.ID] = parentsOf(b)
-	}
-	return ids, parents
-}
-
-func parentsOf(b store.Bird) (p breeding.Parents[int64]) {
-	if b.SireID != nil {
-		p.Sire = *b.SireID
-	}
-	if b.DamID != nil {
-		p.Dam = *b.DamID
-	}
-	return p
 }
 
 // SaveBird makes a bird (ID 0) or changes one. Whoever is gone leaves its pen on that day.

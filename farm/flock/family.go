@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"time"
 
 	"metrogon/core/breeding"
 	"metrogon/core/species"
@@ -21,14 +20,6 @@ type BirdRow struct {
 	Sire, Dam  string    // names; "": not known
 	Inbreeding float64
 	Young      int // birds on the list that descend from it directly
-}
-
-// AgeYears of a bird on a day; 0 where its hatch date is not known.
-func (b BirdRow) AgeYears(on time.Time) float64 {
-	if b.HatchedOn == nil {
-		return 0
-	}
-	return on.Sub(*b.HatchedOn).Hours() / 24 / 365.25
 }
 
 // Birds lists all birds: those that are here first, by kind and name.
@@ -67,11 +58,11 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 			return err
 		}
 		r := &registry{w: w, flock: flock, young: map[int64][]store.Bird{}}
-		if r.pedigree, err = breeding.NewPedigree(Pedigree(flock)); err != nil {
+		if r.pedigree, err = breeding.NewPedigree(flock.Pedigree()); err != nil {
 			return err
 		}
 		for _, b := range flock.ByName {
-			of := parentsOf(b)
+			of := farm.ParentsOf(b)
 			for _, parent := range []int64{of.Sire, of.Dam} {
 				if parent != 0 {
 					r.young[parent] = append(r.young[parent], b)
@@ -83,7 +74,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 }
 
 func (r *registry) row(b store.Bird) BirdRow {
-	of := parentsOf(b)
+	of := farm.ParentsOf(b)
 	row := BirdRow{
 		Bird: b, Kind: r.w.Kinds[b.Species], Sire: r.flock.Birds[of.Sire].Name, Dam: r.flock.Birds[of.Dam].Name,
 		Inbreeding: r.pedigree.Inbreeding(b.ID), Young: len(r.young[b.ID]),
@@ -141,7 +132,7 @@ func (s *Service) Bird(ctx context.Context, m *farm.Member, id int64) (f Family,
 		}
 		f.BirdRow = r.row(b)
 		r.ancestors(&f, b.ID)
-		of := parentsOf(b)
+		of := farm.ParentsOf(b)
 		for _, a := range r.pedigree.Common(of.Sire, of.Dam) {
 			f.Common = append(f.Common, r.flock.Birds[a.Bird].Name)
 		}
@@ -171,7 +162,7 @@ func (r *registry) ancestors(f *Family, id int64) {
 		if known {
 			rel.Bird, rel.Again = &b, seen[b.ID]
 			seen[b.ID] = true
-			p := parentsOf(b)
+			p := farm.ParentsOf(b)
 			of[2*no], of[2*no+1] = p.Sire, p.Dam
 			f.Known = f.Known || no > 1
 		}
@@ -500,7 +491,7 @@ func (g *GenerationRow) shells(of map[string]int) {
 
 // generation of a bird: one after the later of its parents, 0 where none is known.
 func (r *registry) generation(id int64) int {
-	p := parentsOf(r.flock.Birds[id])
+	p := farm.ParentsOf(r.flock.Birds[id])
 	no := 0
 	for _, parent := range []int64{p.Sire, p.Dam} {
 		if parent != 0 {

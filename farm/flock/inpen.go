@@ -89,7 +89,7 @@ func (in *InPen) fill(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.T
 		in.Unnamed.Females--
 		in.Birds = append(in.Birds, b)
 		if b.HatchedOn != nil {
-			years += today.Sub(*b.HatchedOn).Hours() / 24 / 365.25
+			years += farm.AgeYears(b.Bird, today)
 			aged++
 		}
 	}

@@ -57,7 +57,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		People:   people.New(on),
 		Season:   season.New(on),
 		Today: &today.Service{
-			Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores, season.Chores},
+			Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores, season.Chores, breeders.Chores},
 		},
 	}
 }

@@ -67,7 +67,7 @@ create index fertility_tests_of_pen on fertility_tests (farm_id, pen_id, asked_o
 -- From which share of fertile eggs on the farm sells hatching eggs, and below which a male goes.
 alter table farms
   add column sell_pct smallint not null default 80 check (sell_pct between 1 and 100),
-  add column swap_pct smallint not null default 50 check (swap_pct between 0 and 100),
+  add column swap_pct smallint not null default 40 check (swap_pct between 0 and 100),
   add constraint farms_swap_below_sell_check check (swap_pct < sell_pct);
 
 alter table journal_subjects drop constraint journal_subjects_kind_check;

@@ -78,6 +78,7 @@ func breederPages() []Entry {
 	return []Entry{
 		{Path: "/pens", Name: "Pens"}, {Path: "/rates", Name: "Rates"}, {Path: "/rates/moves", Name: "What moves hatch"},
 		{Path: "/birds", Name: "Birds"}, {Path: "/birds/mating", Name: "Matings"},
+		{Path: "/tests", Name: "Fertility tests"},
 	}
 }
 

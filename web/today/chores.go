@@ -8,6 +8,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/breeders"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
@@ -130,6 +131,10 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "See what changes", Of: "in the plan", Link: "/plan", Main: true}}
 	case season.HandOver:
 		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
+	case breeders.SetTest:
+		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
+	case breeders.ReadTest:
+		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
 	case stock.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}

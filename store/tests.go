@@ -1,0 +1,84 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// FertilityTest is a few eggs of a pen set to see whether it is fertile.
+type FertilityTest struct {
+	ID, PenID int64
+	AskedOn   time.Time
+	Eggs      int // planned
+	BatchID   *int64
+	RetestOf  *int64
+	Why       string
+	EndedOn   *time.Time
+	Decision  string
+}
+
+const testColumns = `id, pen_id, asked_on, eggs, batch_id, retest_of, why, ended_on, decision`
+
+// FertilityTests lists all, the newest first.
+func (tx *Tx) FertilityTests(ctx context.Context) ([]FertilityTest, error) {
+	return list[FertilityTest](ctx, tx, `
+		select `+testColumns+`
+		from fertility_tests
+		where farm_id = $1
+		order by asked_on desc, id desc`, tx.FarmID)
+}
+
+// OpenTests lists those that are not ended.
+func (tx *Tx) OpenTests(ctx context.Context) ([]FertilityTest, error) {
+	return list[FertilityTest](ctx, tx, `
+		select `+testColumns+`
+		from fertility_tests
+		where farm_id = $1 and ended_on is null
+		order by asked_on, id`, tx.FarmID)
+}
+
+// FertilityTest finds one.
+func (tx *Tx) FertilityTest(ctx context.Context, id int64) (FertilityTest, error) {
+	return one[FertilityTest](ctx, tx, `
+		select `+testColumns+` from fertility_tests where farm_id = $1 and id = $2`, tx.FarmID, id)
+}
+
+// SaveTest makes a test (ID 0) or changes one, and returns its id.
+func (tx *Tx) SaveTest(ctx context.Context, t FertilityTest) (int64, error) {
+	if t.ID == 0 {
+		return value[int64](ctx, tx, `
+			insert into fertility_tests (
+				farm_id, pen_id, asked_on, eggs, batch_id, retest_of, why, ended_on, decision
+			)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+			returning id`,
+			tx.FarmID, t.PenID, t.AskedOn, t.Eggs, t.BatchID, t.RetestOf, t.Why, t.EndedOn, t.Decision)
+	}
+	return value[int64](ctx, tx, `
+		update fertility_tests
+		set eggs = $3, batch_id = $4, why = $5, ended_on = $6, decision = $7
+		where farm_id = $1 and id = $2
+		returning id`, tx.FarmID, t.ID, t.Eggs, t.BatchID, t.Why, t.EndedOn, t.Decision)
+}
+
+// DropTest forgets one.
+func (tx *Tx) DropTest(ctx context.Context, id int64) error {
+	_, err := tx.Exec(ctx, `delete from fertility_tests where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
+// Thresholds are from which share of fertile eggs on the farm sells hatching eggs, and below which a
+// male goes, in percent.
+type Thresholds struct{ SellPct, SwapPct int }
+
+// Thresholds reads them.
+func (tx *Tx) Thresholds(ctx context.Context) (Thresholds, error) {
+	return one[Thresholds](ctx, tx, `select sell_pct, swap_pct from farms where id = $1`, tx.FarmID)
+}
+
+// SetThresholds changes them.
+func (tx *Tx) SetThresholds(ctx context.Context, t Thresholds) error {
+	_, err := tx.Exec(ctx, `update farms set sell_pct = $2, swap_pct = $3 where id = $1`,
+		tx.FarmID, t.SellPct, t.SwapPct)
+	return err
+}

@@ -1,0 +1,173 @@
+// Package fertility shows fertility tests, what may be told to a buyer of hatching eggs, which birds
+// might go, and what young cost.
+package fertility
+
+import (
+	"embed"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/rates"
+	"metrogon/farm"
+	"metrogon/farm/breeders"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	tests, statement, cull, money page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	h := handler{
+		s, page.Parse(s, files, "tests.html"), page.Parse(s, files, "statement.html"), page.Parse(s, files, "cull.html"),
+		page.Parse(s, files, "money.html"),
+	}
+	e.GET("/tests", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
+	e.POST("/tests", s.Signed(h.ask))
+	e.POST("/tests/thresholds", s.Signed(h.thresholds))
+	e.POST("/tests/:id/batch", s.Signed(h.mark))
+	e.POST("/tests/:id/end", s.Signed(h.end))
+	e.GET("/pens/:id/statement", s.Signed(h.showStatement))
+	e.GET("/birds/cull", s.Signed(h.showCull))
+	e.GET("/rates/money", s.Signed(h.showMoney))
+}
+
+// testsView is the tests as their page shows them: those that are open, and those that are ended.
+type testsView struct {
+	breeders.Tests
+	Open, Ended []breeders.Test
+	Pen         int64 // that a new one is for
+	RetestOf    int64
+}
+
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	all, err := h.Breeders.Tests(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	v := testsView{Tests: all}
+	v.Pen, _ = strconv.ParseInt(c.QueryParam("pen"), 10, 64)
+	v.RetestOf, _ = strconv.ParseInt(c.QueryParam("again"), 10, 64)
+	for _, t := range all.Tests {
+		if t.EndedOn == nil {
+			v.Open = append(v.Open, t)
+			continue
+		}
+		v.Ended = append(v.Ended, t)
+	}
+	meta.Nav, meta.Title = "/pens", "Fertility tests"
+	return h.Render(c, h.tests, meta, m, v)
+}
+
+func (h handler) ask(c *echo.Context, m *farm.Member) error {
+	_, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	t := breeders.Asked{PenID: f.ID("pen"), Eggs: f.Int("eggs", "The number of eggs"), Why: f.Get("why")}
+	if id := f.ID("again"); id > 0 {
+		t.RetestOf = &id
+	}
+	return h.Save(c, f, "/tests", func() (farm.Done, error) {
+		return h.Breeders.AskTest(c.Request().Context(), m, f.Get("key"), t)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+func (h handler) mark(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := h.Breeders.MarkTest(c.Request().Context(), m, f.Get("key"), id, f.ID("batch"))
+	return h.Finish(c, done, err, "/tests")
+}
+
+func (h handler) end(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := h.Breeders.EndTest(c.Request().Context(), m, f.Get("key"), id, f.Get("decision"))
+	return h.Finish(c, done, err, "/tests")
+}
+
+func (h handler) thresholds(c *echo.Context, m *farm.Member) error {
+	_, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	sell, swap := f.Int("sell_pct", "The share from which eggs are sold"), f.Int("swap_pct", "The share below which a male goes")
+	if f.Problems != nil {
+		return h.Finish(c, farm.Done{}, f.Problems, "/tests")
+	}
+	done, err := h.Breeders.SetThresholds(c.Request().Context(), m, f.Get("key"), breeders.Thresholds{SellPct: sell, SwapPct: swap})
+	return h.Finish(c, done, err, "/tests")
+}
+
+func (h handler) showStatement(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	s, err := h.Breeders.Statement(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.statement, page.Meta{Nav: "/pens", Title: "Fertility of " + s.Pen.Name}, m, s)
+}
+
+func (h handler) showCull(c *echo.Context, m *farm.Member) error {
+	all, err := h.Breeders.Cull(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.cull, page.Meta{Nav: "/pens", Title: "Who might go"}, m, all)
+}
+
+// moneyView is what a young costs.
+type moneyView struct {
+	breeders.Costs
+	Typed map[string]string
+}
+
+func (h handler) showMoney(c *echo.Context, m *farm.Member) error {
+	typed := map[string]string{}
+	amount := func(name string, usual float64) float64 {
+		text := strings.TrimSpace(c.QueryParam(name))
+		v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+		if err != nil || v < 0 || v > 1e6 {
+			v = usual
+		}
+		typed[name] = strconv.FormatFloat(v, 'f', -1, 64)
+		return v
+	}
+	q := breeders.CostQuery{
+		Eggs: int(amount("eggs", 24)), Egg: amount("egg", 0), Batch: amount("batch", 0), Feed: amount("feed", 0),
+		Price: amount("price", 0), Machine: amount("machine", 0), Better: amount("better", 5), PerYear: int(amount("year", 300)),
+	}
+	q.Pen, _ = strconv.ParseInt(c.QueryParam("pen"), 10, 64)
+	all, err := h.Breeders.Costs(c.Request().Context(), m, q)
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.money, page.Meta{Nav: "/pens", Title: "What a young costs"}, m, moneyView{all, typed})
+}
+
+// Money writes an amount without a currency.
+func (moneyView) Money(x float64) string { return fmt.Sprintf("%.2f", x) }
+
+// advices name what a test says to do.
+var advices = map[rates.Advice]string{
+	rates.SellEggs: "sell", rates.SetEggs: "set", rates.SwapMale: "swap the male", rates.TestAgain: "set ten more",
+}
+
+// Advice names what a reading says to do.
+func (testsView) Advice(a rates.Advice) string { return advices[a] }
