@@ -29,8 +29,14 @@ func (l *loader) birds(ctx context.Context) error {
 			name: "Alder", mark: "red 04", sex: "male", breed: "Barred Fold", origin: "Thistledown Farm", old: 1480,
 			weightG: 3650, shell: "brown", pen: 0, since: 420, until: 12, gone: "retired",
 		},
-		{name: "Hazel", mark: "red 11", sex: "female", breed: "Barred Fold", old: 1400, weightG: 2710, shell: "brown", pen: 0, since: 420},
-		{name: "Rowan", mark: "red 12", sex: "female", breed: "Barred Fold", old: 1310, weightG: 2640, shell: "dark brown", pen: 0, since: 420},
+		{
+			name: "Hazel", mark: "red 11", sex: "female", breed: "Barred Fold", old: 1400, weightG: 2710, shell: "brown",
+			pen: 0, since: 420,
+		},
+		{
+			name: "Rowan", mark: "red 12", sex: "female", breed: "Barred Fold", old: 1310, weightG: 2640,
+			shell: "dark brown", pen: 0, since: 420,
+		},
 		{
 			name: "Briar", mark: "blue 02", sex: "male", breed: "Barred Fold", old: 720, sire: "Alder", dam: "Hazel",
 			weightG: 3580, shell: "brown", pen: 1, since: 380,
@@ -43,7 +49,10 @@ func (l *loader) birds(ctx context.Context) error {
 			name: "Cobnut", mark: "green 01", sex: "male", breed: "Barred Fold", old: 400, sire: "Briar", dam: "Tansy",
 			weightG: 3610, shell: "brown", pen: 0, since: 12,
 		},
-		{name: "Sedge", sex: "male", breed: "Lavender", origin: "Perrin Oake", old: 810, weightG: 820, shell: "cream", pen: 2, since: 400},
+		{
+			name: "Sedge", sex: "male", breed: "Lavender", origin: "Perrin Oake", old: 810, weightG: 820, shell: "cream",
+			pen: 2, since: 400,
+		},
 		{name: "Marl", sex: "male", breed: "Marsh runner", old: 950, weightG: 2050, shell: "pale green", pen: 4, since: 410},
 	}
 	all = append(all, l.quail()...)
@@ -86,10 +95,24 @@ func (l *loader) birds(ctx context.Context) error {
 			return err
 		}
 	}
-	_, err := l.tx.SaveTest(ctx, store.FertilityTest{
-		PenID: l.pens[2].id, AskedOn: ago(1), Eggs: 10, Why: "many clears in spring",
-	})
-	return err
+	return l.tested(ctx, ago)
+}
+
+// tested is a fertility test of the turkeys, whose eggs are in and not candled yet.
+func (l *loader) tested(ctx context.Context, ago func(days int) time.Time) error {
+	open, err := l.tx.OpenBatches(ctx)
+	if err != nil {
+		return err
+	}
+	for _, b := range open {
+		if b.Species == "turkey" {
+			_, err := l.tx.SaveTest(ctx, store.FertilityTest{
+				PenID: l.pens[5].id, AskedOn: ago(6), Eggs: 12, BatchID: &b.ID, Why: "many clears in spring",
+			})
+			return err
+		}
+	}
+	return nil
 }
 
 // quail are four generations selected by weight: the heaviest of each have the young of the next.
@@ -97,9 +120,9 @@ func (l *loader) quail() (all []bred) {
 	for g := range 4 {
 		for i := range 6 {
 			b := bred{
-				name: fmt.Sprintf("Oat %d-%d", g, i+1), sex: []string{"male", "female"}[i%2], breed: "Oat", old: 900 - 210*g,
-				weightG: float64(236 + 9*g + 7*i - l.dice.IntN(9)), shell: []string{"spotted", "spotted", "pale blue"}[(g+i)%3],
-				pen: -1,
+				name: fmt.Sprintf("Oat %d-%d", g, i+1), sex: []string{"male", "female"}[i%2], breed: "Oat",
+				old: 900 - 210*g, weightG: float64(236 + 9*g + 7*i - l.dice.IntN(9)),
+				shell: []string{"spotted", "spotted", "pale blue"}[(g+i)%3], pen: -1,
 			}
 			if g > 0 {
 				b.sire, b.dam = fmt.Sprintf("Oat %d-5", g-1), fmt.Sprintf("Oat %d-%d", g-1, 4+2*(i%2))

@@ -47,7 +47,8 @@ func (y *yard) call(batch int64, from, live, clear int) {
 		}
 		return all
 	}
-	for call, eggs := range map[candling.Call][]int64{candling.Live: ids(from, live), candling.Clear: ids(from+live, clear)} {
+	called := map[candling.Call][]int64{candling.Live: ids(from, live), candling.Clear: ids(from+live, clear)}
+	for call, eggs := range called {
 		if len(eggs) == 0 {
 			continue
 		}
@@ -158,38 +159,44 @@ func TestBirdsAreChecked(t *testing.T) {
 	rowan := y.bird("Rowan")
 	assert.Equal(t, "Alder", rowan.Sire)
 	future := day(-3)
+	save := func(b farm.Bird) (farm.Done, error) { return y.Flock.SaveBird(ctx, y.m, key(), b) }
+	putIn := func(pen, bird int64, on time.Time) (farm.Done, error) {
+		return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{
+			PenID: pen, Bird: farm.Bird{ID: bird}, On: on, How: flock.Beside,
+		})
+	}
 	for name, c := range map[string]struct {
 		try  func() (farm.Done, error)
 		says string
 	}{
 		"a name twice": {func() (farm.Done, error) {
-			return y.Flock.SaveBird(ctx, y.m, key(), farm.Bird{Name: "Alder", Species: "chicken", Sex: farm.Male})
+			return save(farm.Bird{Name: "Alder", Species: "chicken", Sex: farm.Male})
 		}, "There is a bird of that name already"},
 		"a hen as sire": {func() (farm.Done, error) {
-			return y.Flock.SaveBird(ctx, y.m, key(), farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, SireID: &hazel})
+			return save(farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, SireID: &hazel})
 		}, "Pick the sire among the males of its kind."},
 		"its own ancestor": {func() (farm.Done, error) {
 			b := y.bird("Hazel").Bird
 			b.DamID = &rowan.ID
-			return y.Flock.SaveBird(ctx, y.m, key(), b)
+			return save(b)
 		}, "Hazel would descend from itself."},
 		"hatched tomorrow": {func() (farm.Done, error) {
-			return y.Flock.SaveBird(ctx, y.m, key(), farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, HatchedOn: &future})
+			return save(farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, HatchedOn: &future})
 		}, "The day on which it hatched is 4 Mar 2027"},
 		"no sex": {func() (farm.Done, error) {
-			return y.Flock.SaveBird(ctx, y.m, key(), farm.Bird{Name: "X", Species: "chicken"})
+			return save(farm.Bird{Name: "X", Species: "chicken"})
 		}, "Say whether it is male or female."},
 		"a cock among quail": {func() (farm.Done, error) {
-			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{PenID: quail, Bird: farm.Bird{ID: alder}, On: day(1), How: flock.Beside})
+			return putIn(quail, alder, day(1))
 		}, "Alder is no coturnix quail."},
 		"in twice": {func() (farm.Done, error) {
-			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{PenID: pen, Bird: farm.Bird{ID: alder}, On: day(1), How: flock.Beside})
+			return putIn(pen, alder, day(1))
 		}, "Alder is in Barred already."},
 		"tomorrow": {func() (farm.Done, error) {
-			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{PenID: pen, Bird: farm.Bird{ID: rowan.ID}, On: future, How: flock.Beside})
+			return putIn(pen, rowan.ID, future)
 		}, "Say it once the bird is in"},
 		"before the pen was": {func() (farm.Done, error) {
-			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{PenID: pen, Bird: farm.Bird{ID: rowan.ID}, On: day(900), How: flock.Beside})
+			return putIn(pen, rowan.ID, day(900))
 		}, "Barred has been there since"},
 		"out before it came": {func() (farm.Done, error) {
 			return y.Flock.Leave(ctx, y.m, key(), flock.Leave{BirdID: alder, On: day(90), Gone: "sold"})
@@ -213,7 +220,8 @@ func TestBirdsAreChecked(t *testing.T) {
 func TestEveryEggIsToldOfOnce(t *testing.T) {
 	y := newYard(t)
 	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
-	box, other := y.machine("Cabinet", "all-in-one", "chicken", 60, 60), y.machine("Table", "all-in-one", "chicken", 60, 60)
+	box := y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
+	other := y.machine("Table", "all-in-one", "chicken", 60, 60)
 	y.putIn(a, "Alder", farm.Male, 60, flock.Already)
 	y.putIn(a, "Hazel", farm.Female, 60, flock.Already)
 	for i, pen := range []int64{a, a, b} {
@@ -278,7 +286,12 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	assert.ErrorContains(t, err, "The number of eggs is 0; it may be 3 to 500.")
 	require.Len(t, y.chores(breeders.SetTest), 1)
 
-	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 10}}})
+	setTen := func() int64 {
+		return y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
+			{PenID: pen, LaidOn: day(1), Eggs: 10},
+		}})
+	}
+	id := setTen()
 	test := func(i int) breeders.Test {
 		all, err := y.Breeders.Tests(ctx, y.m)
 		require.NoError(t, err)
@@ -302,7 +315,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 
 	_, err = y.Breeders.AskTest(ctx, y.m, key(), breeders.Asked{PenID: pen, Eggs: 10, RetestOf: &first})
 	require.NoError(t, err)
-	again := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 10}}})
+	again := setTen()
 	_, err = y.Breeders.MarkTest(ctx, y.m, key(), test(0).ID, again)
 	require.NoError(t, err)
 	y.call(again, 1, 10, 0)
@@ -316,7 +329,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	assert.Equal(t, [2]int{13, 20}, [2]int{s.Rate.K, s.Rate.N}, "of the last months, the bad test as well")
 	assert.True(t, s.MayBeSigned())
 	_, err = y.Breeders.SetThresholds(ctx, y.m, key(), breeders.Thresholds{SellPct: 60, SwapPct: 70})
-	assert.ErrorContains(t, err, "is less than that from which eggs are sold")
+	assert.ErrorContains(t, err, "A male goes below less than the share from which eggs are sold.")
 }
 
 func TestWhatFollowsOfAPen(t *testing.T) {

@@ -56,7 +56,7 @@ var checks = map[string]Problem{
 	"eggs_fate_check":       {"fate", "That is no end of an egg."},
 
 	"farms_sell_pct_check":        {"sell_pct", "The share from which eggs are sold may be 1 to 100 %."},
-	"farms_swap_below_sell_check": {"swap_pct", "The share below which a male goes is less than that from which eggs are sold."},
+	"farms_swap_below_sell_check": {"swap_pct", "A male goes below less than the share from which eggs are sold."},
 	"farms_swap_pct_check":        {"swap_pct", "The share below which a male goes may be 0 to 100 %."},
 
 	"fertility_tests_decision_check": {"decision", "What was decided may have 120 characters."},

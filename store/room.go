@@ -283,6 +283,7 @@ type Upkeep struct {
 	Done    []ChoreDone    // of batches in the machines
 	Places  []StoragePlace // by name, those in use first
 	Stored  []Stored
+	Tests   []TestDue // fertility tests that are not ended
 }
 
 // Emptied is when a machine was last emptied.
@@ -326,6 +327,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		join collections c on c.farm_id = $1 and c.id = e.collection_id
 		where e.farm_id = $1 and `+inStore+`
 		group by c.place_id`, tx.FarmID, now)
+	ask(q, &u.Tests, testsDue, tx.FarmID)
 	return u, tx.SendBatch(ctx, q).Close()
 }
 

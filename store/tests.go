@@ -28,14 +28,32 @@ func (tx *Tx) FertilityTests(ctx context.Context) ([]FertilityTest, error) {
 		order by asked_on desc, id desc`, tx.FarmID)
 }
 
-// OpenTests lists those that are not ended.
-func (tx *Tx) OpenTests(ctx context.Context) ([]FertilityTest, error) {
-	return list[FertilityTest](ctx, tx, `
-		select `+testColumns+`
-		from fertility_tests
-		where farm_id = $1 and ended_on is null
-		order by asked_on, id`, tx.FarmID)
+// TestDue is a test that is not ended, as far as it can be acted upon.
+type TestDue struct {
+	ID, PenID int64
+	Eggs      int // planned
+	BatchID   *int64
+	Stored    int // eggs of its pen in store, while it has no batch
+	Looked    int // eggs of it of which it is known whether they are fertile
+	Fertile   int
 }
+
+const testsDue = `
+	select t.id, t.pen_id, t.eggs, t.batch_id,
+		case when t.batch_id is null then (
+			select count(*)::int
+			from eggs e
+			where e.farm_id = $1 and e.pen_id = t.pen_id and not e.trial and ` + inStore + `
+		) else 0 end as stored,
+		coalesce(s.looked, 0) as looked, coalesce(s.fertile, 0) as fertile
+	from fertility_tests t
+	left join lateral (
+		select sum(examined)::int as looked, sum(fertile)::int as fertile
+		from egg_sums
+		where farm_id = $1 and batch_id = t.batch_id and pen_id = t.pen_id and not trial
+	) s on true
+	where t.farm_id = $1 and t.ended_on is null
+	order by t.asked_on, t.id`
 
 // FertilityTest finds one.
 func (tx *Tx) FertilityTest(ctx context.Context, id int64) (FertilityTest, error) {

@@ -218,6 +218,11 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/pens/new": {"name", "species", "breed", "females", "males", "from_on", "until_on", "bantam"}, "/pens/1": {
 			"name", "species", "females", "from_on",
 		},
+		"/birds/new": {
+			"name", "mark", "species", "breed", "sex", "hatched_on", "origin", "weight", "shell", "note", "sire", "dam", "batch",
+		}, "/birds/6": {"name", "sex", "species", "sire", "dam", "weight"}, "/birds/2/leave": {"on", "gone"},
+		"/pens/1/birds": {"bird", "name", "sex", "on", "how"}, "/tests": {"pen", "eggs", "why", "again"},
+		"/tests/1/batch": {"batch"}, "/tests/1/end": {"decision"}, "/tests/thresholds": {"sell_pct", "swap_pct"},
 		"/machines/new":       {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
 		"/promises/new":       {"who", "what", "species", "count", "from_on", "to_on", "sure_pct", "price", "pens", "note"},
 		"/promises/1":         {"who", "what", "species", "count", "from_on", "to_on", "sure_pct"},
@@ -353,6 +358,12 @@ func bigPages(v *visitor) map[string]string {
 		"Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
 		"Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
 		"Card":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card",
+		"Rates": "/rates?by=pen&compare=1&compare=2", "By days": "/rates?by=age&rate=fertility",
+		"Behind a rate": "/rates/eggs?by=pen&kind=chicken&group=1", "What moves": "/rates/moves?on=age&on=pen&on=season",
+		"Birds": "/birds", "Bird": "/birds/6", "New bird": "/birds/new?batch=1&pen=1", "Mating": "/birds/mating?sire=6&dam=3",
+		"Selection": "/birds/selection?kind=coturnix-quail", "Tests": "/tests", "Statement": "/pens/1/statement",
+		"Follows": "/pens/1/follows?want=12&sure=90", "Who might go": "/birds/cull",
+		"Costs": "/rates/money?price=5&egg=1&machine=300",
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}
 }

@@ -75,7 +75,8 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
-	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes, settings.Routes,
+	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
+	settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {

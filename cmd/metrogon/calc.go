@@ -33,7 +33,8 @@ type calculator struct {
 var calculators = []calculator{
 	{
 		"compare", "whether groups of eggs differ by more than chance",
-		`{"groups": [{"name": "Cabinet", "batches": [{"batch": "C-07", "n": 24, "k": 18}, {"batch": "C-09", "n": 20, "k": 15}]},
+		`{"groups": [{"name": "Cabinet", "batches": [{"batch": "C-07", "n": 24, "k": 18},
+			{"batch": "C-09", "n": 20, "k": 15}]},
 			{"name": "Tabletop", "batches": [{"batch": "C-08", "n": 18, "k": 11}, {"batch": "C-09", "n": 20, "k": 13}]}]}`,
 		calcCompare,
 	},
@@ -79,10 +80,14 @@ var calculators = []calculator{
 	{
 		"regress", "what moves hatch: logistic regression over eggs",
 		`{"on": ["days", "machine"], "cluster": "batch", "rows": [
-			{"hatched": 1, "days": 2, "machine": "A", "batch": "C-07"}, {"hatched": 1, "days": 3, "machine": "B", "batch": "C-08"},
-			{"hatched": 0, "days": 9, "machine": "A", "batch": "C-07"}, {"hatched": 1, "days": 8, "machine": "A", "batch": "C-07"},
-			{"hatched": 0, "days": 4, "machine": "B", "batch": "C-08"}, {"hatched": 0, "days": 11, "machine": "B", "batch": "C-09"},
-			{"hatched": 1, "days": 1, "machine": "A", "batch": "C-09"}, {"hatched": 1, "days": 5, "machine": "B", "batch": "C-09"}]}`,
+			{"hatched": 1, "days": 2, "machine": "A", "batch": "C-07"},
+			{"hatched": 1, "days": 3, "machine": "B", "batch": "C-08"},
+			{"hatched": 0, "days": 9, "machine": "A", "batch": "C-07"},
+			{"hatched": 1, "days": 8, "machine": "A", "batch": "C-07"},
+			{"hatched": 0, "days": 4, "machine": "B", "batch": "C-08"},
+			{"hatched": 0, "days": 11, "machine": "B", "batch": "C-09"},
+			{"hatched": 1, "days": 1, "machine": "A", "batch": "C-09"},
+			{"hatched": 1, "days": 5, "machine": "B", "batch": "C-09"}]}`,
 		calcRegress,
 	},
 	{

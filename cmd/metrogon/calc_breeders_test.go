@@ -20,7 +20,8 @@ func TestCompareAgainstR(t *testing.T) {
 	best := out["prob_best"].([]any)[0].(map[string]any)
 	assert.Equal(t, "a", best["name"])
 	assert.InEpsilon(t, 0.95352294412586, best["p"], 1e-6)
-	out = calc(t, "compare", `{"groups":[{"name":"a","n":20,"k":14},{"name":"b","n":20,"k":9},{"name":"c","n":24,"k":18}]}`)
+	out = calc(t, "compare", `{"groups":[{"name":"a","n":20,"k":14},{"name":"b","n":20,"k":9},
+		{"name":"c","n":24,"k":18}]}`)
 	assert.InDelta(t, 0.09597944057472, out["p_value"], 1e-10)
 	assert.Nil(t, out["more_eggs_each"], "of two groups alone")
 }

@@ -181,6 +181,8 @@ func (f Flock) Changes(pen int64, t Fertile) (all []Change) {
 		}
 		all = append(all, c)
 	}
-	slices.SortStableFunc(all, func(a, b Change) int { return cmp.Or(a.From.Compare(b.From), cmp.Compare(a.Male, b.Male)) })
+	slices.SortStableFunc(all, func(a, b Change) int {
+		return cmp.Or(a.From.Compare(b.From), cmp.Compare(a.Male, b.Male))
+	})
 	return all
 }

@@ -18,17 +18,17 @@ func TestAFertilityTestInWords(t *testing.T) {
 		says   string
 	}{
 		{5, 10, rates.TestAgain, "5 of 10: 24–76 %. That cannot tell 80 % from 40 %: set ten more."},
-		{5, 5, rates.SetEggs, "5 of 5: 57–100 %. Good enough to set. To sell, ten more would have to be as good: only 72 in " +
-			"100 so far that it is 80 % or more."},
+		{5, 5, rates.SetEggs, "5 of 5: 57–100 %. Good enough to set. To sell, ten more would have to be as good: only " +
+			"72 in 100 so far that it is 80 % or more."},
 		{26, 40, rates.SetEggs, "26 of 40: 50–78 %. Set them, and set more for the clear ones; do not sell hatching eggs."},
 		{10, 10, rates.SellEggs,
 			"10 of 10: 72–100 %. Fertile enough to sell hatching eggs: 88 in 100 that it is 80 % or more."},
-		{9, 10, rates.SetEggs, "9 of 10: 60–98 %. Good enough to set. To sell, ten more would have to be as good: only 64 in " +
-			"100 so far that it is 80 % or more."},
+		{9, 10, rates.SetEggs, "9 of 10: 60–98 %. Good enough to set. To sell, ten more would have to be as good: only " +
+			"64 in 100 so far that it is 80 % or more."},
 		{3, 10, rates.TestAgain,
 			"3 of 10: 11–60 %. Do not sell hatching eggs; whether it is poor, below 40 %, ten more will tell."},
-		{2, 10, rates.SwapMale, "2 of 10: 6–51 %. Poor: 86 in 100 that it is below 40 %. Look at the number of females, the " +
-			"hens' age and how long the male is there; then swap him."},
+		{2, 10, rates.SwapMale, "2 of 10: 6–51 %. Poor: 86 in 100 that it is below 40 %. Look at the number of females, " +
+			"the hens' age and how long the male is there; then swap him."},
 	} {
 		got := rates.ReadTest(rates.Tally{K: c.k, N: c.n}, usual, .02)
 		assert.Equal(t, c.advice, got.Advice, "%d of %d", c.k, c.n)

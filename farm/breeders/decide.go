@@ -142,6 +142,7 @@ type EvenDam struct {
 
 // Decisions are what follows of a pen's record.
 type Decisions struct {
+	Pen     farm.Pen
 	Fertile Fertile
 	Order   Order
 	Eggs    *rates.SetCount // for the order
@@ -164,10 +165,10 @@ func (b *Service) Decide(ctx context.Context, m *farm.Member, penID int64, o Ord
 			return farm.ErrNone
 		}
 		kind := r.w.Kinds[pen.Species]
+		d.Pen, d.Fertile, d.Order = pen, r.recent(penID), o
 		if kind == nil || kind.IsReptile() {
 			return nil
 		}
-		d.Fertile, d.Order = r.recent(penID), o
 		ages, err := farm.ReadAges(ctx, tx, pen.Species)
 		if err != nil {
 			return err

@@ -96,7 +96,9 @@ func (b *Service) MarkTest(ctx context.Context, m *farm.Member, key string, id, 
 }
 
 // EndTest ends a test with what was decided upon it.
-func (b *Service) EndTest(ctx context.Context, m *farm.Member, key string, id int64, decision string) (farm.Done, error) {
+func (b *Service) EndTest(
+	ctx context.Context, m *farm.Member, key string, id int64, decision string,
+) (farm.Done, error) {
 	return b.change(ctx, m, key, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
 		var p farm.Problems
 		t.Decision = p.Name("decision", "What was decided", decision, 120, false)
@@ -140,7 +142,9 @@ func (b *Service) change(
 
 // SetThresholds changes from which share of fertile eggs on the farm sells, and below which a male
 // goes.
-func (b *Service) SetThresholds(ctx context.Context, m *farm.Member, key string, t store.Thresholds) (farm.Done, error) {
+func (b *Service) SetThresholds(
+	ctx context.Context, m *farm.Member, key string, t store.Thresholds,
+) (farm.Done, error) {
 	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
 		if !m.Owner() {
 			return farm.Done{}, farm.ErrNotOwner
@@ -149,7 +153,7 @@ func (b *Service) SetThresholds(ctx context.Context, m *farm.Member, key string,
 		p.Count("sell_pct", "The share from which eggs are sold", t.SellPct, 1, 100)
 		p.Count("swap_pct", "The share below which a male goes", t.SwapPct, 0, 100)
 		if t.SwapPct >= t.SellPct {
-			p.Addf("swap_pct", "The share below which a male goes is less than that from which eggs are sold.")
+			p.Addf("swap_pct", "A male goes below less than the share from which eggs are sold.")
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
@@ -376,26 +380,22 @@ const (
 
 // Chores are fertility tests whose eggs are to be set, and those that can be read.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
-	open, err := tx.OpenTests(ctx)
-	if err != nil || len(open) == 0 {
-		return nil, err
-	}
-	r, err := newReader(ctx, tx)
+	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	for _, row := range open {
-		t := r.read(row, open)
+	for _, t := range up.Tests {
+		pen := w.PenByID[t.PenID]
 		c := chores.Chore{
-			About: store.Subject{Kind: journal.Pen, ID: t.PenID}, Of: t.Pen.Name, Species: t.Pen.Species, Day: int(t.ID),
+			About: store.Subject{Kind: journal.Pen, ID: pen.ID}, Of: pen.Name, Species: pen.Species, Day: int(t.ID),
 		}
 		switch {
-		case t.Batch == nil && t.Store > 0:
-			c.Kind, c.Title = SetTest, "Set a fertility test of "+t.Pen.Name
-			c.Reason = fmt.Sprintf("%s planned, %d in store", wording.Plural(t.Eggs, "egg"), t.Store)
-		case t.Reading != nil:
-			c.Kind, c.Title = ReadTest, "Fertility test of "+t.Pen.Name
-			c.Reason = fmt.Sprintf("%d of %d fertile", t.Reading.K, t.Reading.N)
+		case t.BatchID == nil && t.Stored > 0:
+			c.Kind, c.Title = SetTest, "Set a fertility test of "+pen.Name
+			c.Reason = fmt.Sprintf("%s planned, %d in store", wording.Plural(t.Eggs, "egg"), t.Stored)
+		case t.Looked > 0:
+			c.Kind, c.Title = ReadTest, "Fertility test of "+pen.Name
+			c.Reason = fmt.Sprintf("%d of %d fertile so far", t.Fertile, t.Looked)
 		default:
 			continue
 		}

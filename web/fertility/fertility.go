@@ -21,14 +21,14 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	tests, statement, cull, money page.Template
+	tests, statement, follows, cull, money page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
-		s, page.Parse(s, files, "tests.html"), page.Parse(s, files, "statement.html"), page.Parse(s, files, "cull.html"),
-		page.Parse(s, files, "money.html"),
+		s, page.Parse(s, files, "tests.html"), page.Parse(s, files, "statement.html"),
+		page.Parse(s, files, "follows.html"), page.Parse(s, files, "cull.html"), page.Parse(s, files, "money.html"),
 	}
 	e.GET("/tests", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
 	e.POST("/tests", s.Signed(h.ask))
@@ -36,6 +36,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/tests/:id/batch", s.Signed(h.mark))
 	e.POST("/tests/:id/end", s.Signed(h.end))
 	e.GET("/pens/:id/statement", s.Signed(h.showStatement))
+	e.GET("/pens/:id/follows", s.Signed(h.showFollows))
 	e.GET("/birds/cull", s.Signed(h.showCull))
 	e.GET("/rates/money", s.Signed(h.showMoney))
 }
@@ -104,11 +105,14 @@ func (h handler) thresholds(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	sell, swap := f.Int("sell_pct", "The share from which eggs are sold"), f.Int("swap_pct", "The share below which a male goes")
+	limits := breeders.Thresholds{
+		SellPct: f.Int("sell_pct", "The share from which eggs are sold"),
+		SwapPct: f.Int("swap_pct", "The share below which a male goes"),
+	}
 	if f.Problems != nil {
 		return h.Finish(c, farm.Done{}, f.Problems, "/tests")
 	}
-	done, err := h.Breeders.SetThresholds(c.Request().Context(), m, f.Get("key"), breeders.Thresholds{SellPct: sell, SwapPct: swap})
+	done, err := h.Breeders.SetThresholds(c.Request().Context(), m, f.Get("key"), limits)
 	return h.Finish(c, done, err, "/tests")
 }
 
@@ -122,6 +126,33 @@ func (h handler) showStatement(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	return h.Render(c, h.statement, page.Meta{Nav: "/pens", Title: "Fertility of " + s.Pen.Name}, m, s)
+}
+
+// orderOf reads what somebody wants of a pen from the address; 0 wanted: nothing.
+func orderOf(c *echo.Context) breeders.Order {
+	return breeders.Order{
+		Want: number(c, "want", 0), SurePct: number(c, "sure", 80), Pullets: c.QueryParam("what") == "pullets",
+	}
+}
+
+func number(c *echo.Context, name string, usual int) int {
+	n, err := strconv.Atoi(c.QueryParam(name))
+	if err != nil {
+		return usual
+	}
+	return n
+}
+
+func (h handler) showFollows(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	d, err := h.Breeders.Decide(c.Request().Context(), m, id, orderOf(c), number(c, "even", 0))
+	if err != nil {
+		return err
+	}
+	return h.Render(c, h.follows, page.Meta{Nav: "/pens", Title: "What follows: " + d.Pen.Name}, m, d)
 }
 
 func (h handler) showCull(c *echo.Context, m *farm.Member) error {
@@ -151,7 +182,8 @@ func (h handler) showMoney(c *echo.Context, m *farm.Member) error {
 	}
 	q := breeders.CostQuery{
 		Eggs: int(amount("eggs", 24)), Egg: amount("egg", 0), Batch: amount("batch", 0), Feed: amount("feed", 0),
-		Price: amount("price", 0), Machine: amount("machine", 0), Better: amount("better", 5), PerYear: int(amount("year", 300)),
+		Price: amount("price", 0), Machine: amount("machine", 0), Better: amount("better", 5),
+		PerYear: int(amount("year", 300)),
 	}
 	q.Pen, _ = strconv.ParseInt(c.QueryParam("pen"), 10, 64)
 	all, err := h.Breeders.Costs(c.Request().Context(), m, q)

@@ -5,14 +5,12 @@ package pens
 import (
 	"embed"
 	"fmt"
-	"strconv"
 	"time"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/grading"
 	"metrogon/farm"
-	"metrogon/farm/breeders"
 	"metrogon/farm/flock"
 	"metrogon/web/page"
 )
@@ -28,7 +26,7 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	y := handler{
-		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html", "birds.html", "follows.html"),
+		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html", "birds.html"),
 		page.Parse(s, files, "new.html", "fields.html"),
 	}
 	e.GET("/pens", s.Signed(y.showList))
@@ -47,8 +45,7 @@ type fresh struct {
 // pen is one pen with what its eggs did.
 type pen struct {
 	flock.PenPage
-	Follows breeders.Decisions
-	today   time.Time
+	today time.Time
 }
 
 // Reason names why eggs were rejected.
@@ -85,27 +82,8 @@ func (y handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	follows, err := y.Breeders.Decide(c.Request().Context(), m, id, orderOf(c), number(c, "even", 0))
-	if err != nil {
-		return err
-	}
 	meta.Nav, meta.Title = "/pens", one.Name
-	return y.Render(c, y.pen, meta, m, pen{one, follows, m.Date(y.Now())})
-}
-
-// orderOf reads what somebody wants of a pen from the address; 0 wanted: nothing.
-func orderOf(c *echo.Context) breeders.Order {
-	return breeders.Order{
-		Want: number(c, "want", 0), SurePct: number(c, "sure", 80), Pullets: c.QueryParam("what") == "pullets",
-	}
-}
-
-func number(c *echo.Context, name string, usual int) int {
-	n, err := strconv.Atoi(c.QueryParam(name))
-	if err != nil {
-		return usual
-	}
-	return n
+	return y.Render(c, y.pen, meta, m, pen{one, m.Date(y.Now())})
 }
 
 func (y handler) save(c *echo.Context, m *farm.Member) error {

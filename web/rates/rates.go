@@ -185,7 +185,9 @@ func (h handler) sendCSV(c *echo.Context, m *farm.Member) error {
 	w := csv.NewWriter(c.Response())
 	head := []string{t.Dimension.Name, "eggs", "batches"}
 	for _, name := range []string{"fertility", "hatch_of_fertile", "hatch_of_set"} {
-		for _, of := range []string{"k", "n", "pct", "low_pct", "high_pct", "pooled_pct", "pooled_low_pct", "pooled_high_pct"} {
+		for _, of := range []string{
+			"k", "n", "pct", "low_pct", "high_pct", "pooled_pct", "pooled_low_pct", "pooled_high_pct",
+		} {
 			head = append(head, name+"_"+of)
 		}
 	}
