@@ -48,11 +48,16 @@ func newFlock(pens []Pen, birds []store.Bird, stays []store.BirdStay) Flock {
 	for _, b := range birds {
 		f.Birds[b.ID] = b
 	}
-	named := map[int64]int{}
+	named, ended := map[int64]int{}, map[int64]*time.Time{}
+	for _, p := range pens {
+		ended[p.ID] = p.UntilOn
+	}
 	for _, s := range stays {
 		stay := breeding.Stay{Bird: s.BirdID, Pen: s.PenID, Male: s.Sex == Male, From: s.FromOn}
 		if s.UntilOn != nil {
 			stay.Until = *s.UntilOn
+		} else if end := ended[s.PenID]; end != nil { // nobody stays in a pen that is no more
+			stay.Until = Latest(*end, s.FromOn)
 		}
 		f.all = append(f.all, stay)
 		if stay.Male && s.UntilOn == nil {

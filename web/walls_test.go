@@ -516,3 +516,19 @@ func BenchmarkFloor(b *testing.B) {
 	slices.Sort(took)
 	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "median-ms")
 }
+
+// BenchmarkRatesAfterAChange opens the rates once an egg was called, when what is remembered of all eggs
+// has to be read anew.
+func BenchmarkRatesAfterAChange(b *testing.B) {
+	seasons, err := strconv.Atoi(cmp.Or(os.Getenv("SEASONS"), "10"))
+	require.NoError(b, err)
+	s := newSite(b).demo(seasons)
+	v := s.signedIn(demo.Email, demo.Password)
+	for b.Loop() {
+		b.StopTimer()
+		_, err := s.owner.Pool.Exec(b.Context(), `update farms set eggs_version = nextval('egg_versions')`)
+		require.NoError(b, err)
+		b.StartTimer()
+		require.Equal(b, http.StatusOK, v.get("/rates?by=machine").status)
+	}
+}

@@ -80,8 +80,7 @@ func (r *registry) row(b store.Bird) BirdRow {
 		Inbreeding: r.pedigree.Inbreeding(b.ID), Young: len(r.young[b.ID]),
 	}
 	for _, s := range staysOf(r.flock, b.ID) {
-		if s.UntilOn == nil {
-			pen := r.w.PenByID[s.PenID]
+		if pen := r.w.PenByID[s.PenID]; s.UntilOn == nil && pen.UntilOn == nil {
 			row.Pen = &pen
 		}
 	}
