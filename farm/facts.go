@@ -15,14 +15,15 @@ import (
 type Fact struct {
 	store.Fact
 	Batch *store.BatchFacts
-	Age   int           // days that they had waited when they were set
+	SetOn time.Time     // the day of setting
+	Age   int           // days that they had waited then
 	Sire  breeding.Sire // who can have sired them
 	Dam   int64         // the hen, where she is a bird with a name; 0: not known
 }
 
 // Facts are all eggs that were ever set, the oldest batches first.
 type Facts struct {
-	Rows    []Fact // but for those on trial
+	ByKind  map[string][]*Fact // by species, but for those on trial
 	Batches []store.BatchFacts
 	Ledger  Ledger
 	Flock   Flock
@@ -59,7 +60,9 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 func newFacts(
 	w *Snapshot, rows []store.Fact, batches []store.BatchFacts, ledger Ledger, flock Flock,
 ) *Facts {
-	all := &Facts{Batches: batches, Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{}}
+	all := &Facts{
+		ByKind: map[string][]*Fact{}, Batches: batches, Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{},
+	}
 	for id, of := range ledger.byPen {
 		for _, t := range of {
 			all.whole[GroupKey{id, t.BatchID, false}] = cell{t.Eggs, t}
@@ -79,7 +82,8 @@ func newFacts(
 		if r.Trial {
 			continue
 		}
-		f := Fact{Fact: r, Batch: byID[r.BatchID], Age: max(0, AgeDays(r.LaidOn, setOn[r.BatchID]))}
+		f := &Fact{Fact: r, Batch: byID[r.BatchID], SetOn: setOn[r.BatchID]}
+		f.Age = max(0, AgeDays(r.LaidOn, f.SetOn))
 		f.Dam = flock.Dam(r.PenID, r.Hen)
 		at := laid{r.PenID, f.Dam, r.LaidOn}
 		sire, known := sires[at]
@@ -88,9 +92,19 @@ func newFacts(
 			sires[at] = sire
 		}
 		f.Sire = sire
-		all.Rows = append(all.Rows, f)
+		all.ByKind[f.Batch.Species] = append(all.ByKind[f.Batch.Species], f)
 	}
 	return all
+}
+
+// Of gives the eggs of one pen, the oldest batches first.
+func (a *Facts) Of(pen Pen) (rows []*Fact) {
+	for _, f := range a.ByKind[pen.Species] {
+		if f.PenID == pen.ID {
+			rows = append(rows, f)
+		}
+	}
+	return rows
 }
 
 // Told is what some of the facts tell, batch by batch, the oldest first; and of how many eggs

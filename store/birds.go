@@ -1,8 +1,12 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"slices"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Bird is one that is a parent, or will be; reptiles as well.
@@ -128,26 +132,34 @@ type BatchFacts struct {
 	Closed              bool
 }
 
-// Facts lists all eggs that were ever set, summed as far as they are alike, the oldest batches
-// first, and the batches.
+// Facts lists all eggs that were ever set, summed as far as they are alike, by batch, the oldest
+// first, and pen; and the batches.
 func (tx *Tx) Facts(ctx context.Context) (facts []Fact, batches []BatchFacts, err error) {
-	batches, err = list[BatchFacts](ctx, tx, `
+	q := &pgx.Batch{}
+	ask(q, &batches, `
 		select id, code, species, setter_id, hatcher_id, set_at, closed_at is not null as closed
 		from batches
 		where farm_id = $1
 		order by set_at, id`, tx.FarmID)
-	if err != nil {
+	ask(q, &facts, `
+		select pen_id, batch_id, laid_on, trial, hen, washing, spot, eggs, examined, fertile, hatched, hatched_fertile,
+			hatched_unseen, counted, counted_fertile, counted_unseen, early, middle, late, pipped, quit
+		from egg_sums
+		where farm_id = $1`, tx.FarmID)
+	if err := tx.SendBatch(ctx, q).Close(); err != nil {
 		return nil, nil, err
 	}
-	facts, err = list[Fact](ctx, tx, `
-		select s.pen_id, s.batch_id, s.laid_on, s.trial, s.hen, s.washing, s.spot, s.eggs, s.examined, s.fertile,
-			s.hatched, s.hatched_fertile, s.hatched_unseen, s.counted, s.counted_fertile, s.counted_unseen,
-			s.early, s.middle, s.late, s.pipped, s.quit
-		from egg_sums s
-		join batches b on b.farm_id = $1 and b.id = s.batch_id
-		where s.farm_id = $1
-		order by b.set_at, s.batch_id, s.pen_id, s.laid_on, s.hen, s.washing, s.spot`, tx.FarmID)
-	return facts, batches, err
+	place := make(map[int64]int, len(batches))
+	for i, b := range batches {
+		place[b.ID] = i
+	}
+	slices.SortFunc(facts, func(a, b Fact) int {
+		return cmp.Or(
+			place[a.BatchID]-place[b.BatchID], cmp.Compare(a.PenID, b.PenID), a.LaidOn.Compare(b.LaidOn),
+			cmp.Compare(a.Hen, b.Hen), cmp.Compare(a.Washing, b.Washing), cmp.Compare(a.Spot, b.Spot),
+		)
+	})
+	return facts, batches, nil
 }
 
 // Candler is how many calls somebody made in a batch.

@@ -34,13 +34,10 @@ func (r *reader) recent(penID int64) Fertile {
 	since := r.w.Member.Date(r.w.Now).AddDate(0, 0, -recentDays)
 	var rows []*farm.Fact
 	batches := map[int64]bool{}
-	for i := range r.facts.Rows {
-		row := &r.facts.Rows[i]
-		on := r.w.Member.Date(row.Batch.SetAt)
-		if row.PenID != penID || on.Before(since) {
-			continue
+	for _, row := range r.facts.Of(r.w.PenByID[penID]) {
+		if !row.SetOn.Before(since) {
+			rows = append(rows, row)
 		}
-		rows = append(rows, row)
 	}
 	told, _ := r.facts.Told(r.w, rows)
 	for _, t := range told {
@@ -52,7 +49,7 @@ func (r *reader) recent(penID int64) Fertile {
 			if row.BatchID != t.BatchID {
 				continue
 			}
-			f.To = r.w.Member.Date(row.Batch.SetAt)
+			f.To = row.SetOn
 			if f.From.IsZero() {
 				f.From = f.To
 			}
@@ -273,9 +270,8 @@ func (d *Decisions) even(
 	dams := make([]breeding.Dam, len(d.Even))
 	for i := range d.Even {
 		e := &d.Even[i]
-		for j := range r.facts.Rows {
-			f := &r.facts.Rows[j]
-			if f.PenID == pen.ID && strings.EqualFold(f.Hen, e.Name) && !f.LaidOn.Before(since) {
+		for _, f := range r.facts.Of(pen) {
+			if strings.EqualFold(f.Hen, e.Name) && !f.LaidOn.Before(since) {
 				e.Young += f.Hatched
 			}
 		}
@@ -314,10 +310,7 @@ func (b *Service) Cull(ctx context.Context, m *farm.Member) (all []Cull, err err
 		if err != nil {
 			return err
 		}
-		s := &scene{w: r.w, facts: r.facts, setOn: map[int64]time.Time{}}
-		for _, batch := range r.facts.Batches {
-			s.setOn[batch.ID] = r.w.Member.Date(batch.SetAt)
-		}
+		s := &scene{w: r.w, facts: r.facts}
 		all, err = r.cull(s)
 		return err
 	})

@@ -168,7 +168,7 @@ func ageLabel(s *scene, key string) string {
 }
 
 func weekKey(s *scene, f *farm.Fact) string {
-	_, week := s.setOn[f.BatchID].ISOWeek()
+	_, week := f.SetOn.ISOWeek()
 	return fmt.Sprintf("%02d", week)
 }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 
 	"metrogon/core/rates"
 	"metrogon/core/rates/regress"
@@ -41,9 +42,9 @@ var Movers = []Mover{
 	{"washing", "Treatment of shells", "", nil, func(s *scene, f *farm.Fact) string { return f.Washing }},
 	{"henage", "Hens’ age", "a year", henAge, nil},
 	{"season", "Season", "", nil, func(s *scene, f *farm.Fact) string {
-		return [4]string{"winter", "spring", "summer", "autumn"}[int(s.setOn[f.BatchID].Month())%12/3]
+		return [4]string{"winter", "spring", "summer", "autumn"}[int(f.SetOn.Month())%12/3]
 	}},
-	{"year", "Year", "", nil, func(s *scene, f *farm.Fact) string { return fmt.Sprint(s.setOn[f.BatchID].Year()) }},
+	{"year", "Year", "", nil, func(s *scene, f *farm.Fact) string { return strconv.Itoa(f.SetOn.Year()) }},
 }
 
 // dimensionLevel reads a group by a dimension, named as it is shown.
@@ -202,7 +203,7 @@ func (x Mover) value(s *scene, f *farm.Fact) (string, bool) {
 		return v, v != ""
 	}
 	n, ok := x.number(s, f)
-	return fmt.Sprint(n), ok
+	return strconv.FormatFloat(n, 'g', 6, 64), ok
 }
 
 // data lays out the eggs of batches that are done, as far as all that is asked for is known of them;

@@ -126,7 +126,6 @@ type Narrowed struct {
 type scene struct {
 	w        *farm.Snapshot
 	facts    *farm.Facts
-	setOn    map[int64]time.Time
 	baskets  map[farm.GroupKey]string
 	candlers map[int64]string
 	labels   map[string]string // of groups, once they were asked for
@@ -150,12 +149,9 @@ func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &scene{w: w, setOn: map[int64]time.Time{}}
+	s := &scene{w: w}
 	if s.facts, err = farm.ReadFacts(ctx, tx, w); err != nil {
 		return nil, err
-	}
-	for _, b := range s.facts.Batches {
-		s.setOn[b.ID] = w.Member.Date(b.SetAt)
 	}
 	uses := func(id string) bool { return q.By == id || q.Only[id] != "" }
 	if uses("basket") {
@@ -200,8 +196,10 @@ func (s *scene) readCandlers(ctx context.Context, tx *farm.Tx) error {
 // kinds lists those of which eggs were set, the one with the most first.
 func (s *scene) kinds() (all []Kept) {
 	eggs := map[string]int{}
-	for i := range s.facts.Rows {
-		eggs[s.facts.Rows[i].Batch.Species] += s.facts.Rows[i].Eggs
+	for id, rows := range s.facts.ByKind {
+		for _, f := range rows {
+			eggs[id] += f.Eggs
+		}
 	}
 	for id, n := range eggs {
 		if kind := s.w.Kinds[id]; kind != nil {
@@ -226,10 +224,8 @@ func (s *scene) chosen(q Query) (rows []*farm.Fact) {
 			only[&Dimensions[i]] = key
 		}
 	}
-	for i := range s.facts.Rows {
-		f := &s.facts.Rows[i]
-		on := s.setOn[f.BatchID]
-		if f.Batch.Species != q.Kind || !q.From.IsZero() && on.Before(q.From) || !q.To.IsZero() && on.After(q.To) {
+	for _, f := range s.facts.ByKind[q.Kind] {
+		if !q.From.IsZero() && f.SetOn.Before(q.From) || !q.To.IsZero() && f.SetOn.After(q.To) {
 			continue
 		}
 		fits := true
@@ -301,23 +297,21 @@ func (t *Table) add(s *scene, f *farm.Fact, at map[string]int) {
 	}
 	t.Rows[i].rows = append(t.Rows[i].rows, f)
 	t.Eggs += f.Eggs
-	on := s.setOn[f.BatchID]
-	if t.First.IsZero() || on.Before(t.First) {
-		t.First = on
+	if t.First.IsZero() { // the oldest come first
+		t.First = f.SetOn
 	}
-	if on.After(t.Last) {
-		t.Last = on
-	}
+	t.Last = f.SetOn
 }
 
 // fill tells what the eggs of a group did.
 func (s *scene) fill(t *Table, r *Row) {
 	r.told, r.LeftOut = s.facts.Told(s.w, r.rows)
 	r.Rates = s.facts.Ledger.Rates(r.told)
-	batches := map[int64]bool{}
-	for _, f := range r.rows {
+	last := int64(0)
+	for _, f := range r.rows { // those of a batch lie together
 		r.Eggs += f.Eggs
-		batches[f.BatchID] = true
+		r.Batches += farm.OneIf(f.BatchID != last)
+		last = f.BatchID
 		if !f.Batch.Closed {
 			continue
 		}
@@ -327,7 +321,6 @@ func (s *scene) fill(t *Table, r *Row) {
 		d.NotTold += f.Fertile - f.HatchedFertile - f.CountedFertile -
 			f.Early - f.Middle - f.Late - f.Pipped - f.Quit
 	}
-	r.Batches = len(batches)
 	var of []rates.Count
 	for _, told := range r.told {
 		if c := countOf(told, t.Query.Rate); c.N > 0 {
@@ -391,11 +384,15 @@ func (t *Table) time(s *scene) {
 	start := time.Date(t.First.Year(), t.First.Month()-(t.First.Month()-1)%time.Month(size), 1, 0, 0, 0, 0, time.UTC)
 	for i := range t.Rows {
 		r := &t.Rows[i]
+		setOn := map[int64]time.Time{}
+		for _, f := range r.rows {
+			setOn[f.BatchID] = f.SetOn
+		}
 		rest := r.told
 		for from := start; !from.After(t.Last); from = from.AddDate(0, size, 0) {
 			p := Period{From: from, To: from.AddDate(0, size, 0)}
 			n := 0
-			for n < len(rest) && s.setOn[rest[n].BatchID].Before(p.To) {
+			for n < len(rest) && setOn[rest[n].BatchID].Before(p.To) {
 				n++
 			}
 			p.Rate = rateOf(s.facts.Ledger.Rates(rest[:n]), t.Query.Rate)

@@ -292,11 +292,13 @@ func (r *reader) read(row store.FertilityTest, all []store.FertilityTest) Test {
 
 // offer lists the batches since the test was asked for that hold eggs of its pen.
 func (r *reader) offer(t *Test) {
-	seen := map[int64]bool{}
-	for i := len(r.facts.Rows) - 1; i >= 0 && len(t.Offers) < 5; i-- {
-		f := &r.facts.Rows[i]
-		if f.PenID == t.PenID && !seen[f.BatchID] && !r.w.Member.Date(f.Batch.SetAt).Before(t.AskedOn) {
-			seen[f.BatchID] = true
+	last := int64(0)
+	for _, f := range slices.Backward(r.facts.Of(t.Pen)) {
+		if f.SetOn.Before(t.AskedOn) || len(t.Offers) == 5 {
+			return
+		}
+		if f.BatchID != last {
+			last = f.BatchID
 			t.Offers = append(t.Offers, *f.Batch)
 		}
 	}
@@ -304,9 +306,8 @@ func (r *reader) offer(t *Test) {
 
 func (r *reader) count(t *Test) {
 	var rows []*farm.Fact
-	for i := range r.facts.Rows {
-		f := &r.facts.Rows[i]
-		if f.PenID != t.PenID || f.BatchID != t.Batch.ID {
+	for _, f := range r.facts.Of(t.Pen) {
+		if f.BatchID != t.Batch.ID {
 			continue
 		}
 		rows = append(rows, f)

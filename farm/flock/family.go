@@ -244,9 +244,8 @@ func (r *registry) parents(ctx context.Context, tx *farm.Tx, n *NewBird, batch s
 	}
 	sires, dams := map[int64]bool{}, map[int64]bool{}
 	sure := true
-	for i := range facts.Rows {
-		f := &facts.Rows[i]
-		if f.BatchID != batch.ID || f.PenID != penID {
+	for _, f := range facts.Of(pen) {
+		if f.BatchID != batch.ID {
 			continue
 		}
 		sure = sure && f.Sire.How == breeding.Sure
