@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"metrogon/farm"
 	"metrogon/store"
 )
 
@@ -27,15 +28,15 @@ func (l *loader) birds(ctx context.Context) error {
 	all := []bred{
 		{
 			name: "Alder", mark: "red 04", sex: "male", breed: "Barred Fold", origin: "Thistledown Farm", old: 1480,
-			weightG: 3650, shell: "brown", pen: 0, since: 420, until: 12, gone: "retired",
+			weightG: 3650, shell: "brown", pen: 0, since: 900, until: 12, gone: "retired",
 		},
 		{
 			name: "Hazel", mark: "red 11", sex: "female", breed: "Barred Fold", old: 1400, weightG: 2710, shell: "brown",
-			pen: 0, since: 420,
+			pen: 0, since: 900,
 		},
 		{
 			name: "Rowan", mark: "red 12", sex: "female", breed: "Barred Fold", old: 1310, weightG: 2640,
-			shell: "dark brown", pen: 0, since: 420,
+			shell: "dark brown", pen: 0, since: 900,
 		},
 		{
 			name: "Briar", mark: "blue 02", sex: "male", breed: "Barred Fold", old: 720, sire: "Alder", dam: "Hazel",
@@ -86,7 +87,7 @@ func (l *loader) birds(ctx context.Context) error {
 		if b.pen < 0 {
 			continue
 		}
-		stay := store.BirdStay{BirdID: id, PenID: l.pens[b.pen].id, FromOn: ago(b.since)}
+		stay := store.BirdStay{BirdID: id, PenID: l.pens[b.pen].id, FromOn: farm.Latest(ago(b.since), l.from)}
 		if b.until > 0 {
 			until := ago(b.until)
 			stay.UntilOn = &until

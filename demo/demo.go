@@ -161,7 +161,8 @@ type loader struct {
 	tx   *store.Tx
 	m    *farm.Member
 	now  time.Time
-	big  bool // many pens, larger lots, set less often
+	from time.Time // the pens' first day
+	big  bool      // many pens, larger lots, set less often
 	dice *rand.Rand
 	pens []pen
 	box  map[string]int64
@@ -169,6 +170,7 @@ type loader struct {
 
 func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error) {
 	from := l.m.Date(l.now).AddDate(-seasons, -1, 0)
+	l.from = from
 	for _, p := range pens {
 		if p.id, err = l.tx.SavePen(
 			ctx,

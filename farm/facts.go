@@ -24,7 +24,9 @@ type Fact struct {
 // Facts are all eggs that were ever set, the oldest batches first.
 type Facts struct {
 	ByKind  map[string][]*Fact // by species, but for those on trial
+	Eggs    map[string]int     // set, by species
 	Batches []store.BatchFacts
+	SetOn   map[int64]time.Time // by batch
 	Ledger  Ledger
 	Flock   Flock
 	whole   map[GroupKey]cell
@@ -61,7 +63,8 @@ func newFacts(
 	w *Snapshot, rows []store.Fact, batches []store.BatchFacts, ledger Ledger, flock Flock,
 ) *Facts {
 	all := &Facts{
-		ByKind: map[string][]*Fact{}, Batches: batches, Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{},
+		ByKind: map[string][]*Fact{}, Eggs: map[string]int{}, Batches: batches, SetOn: map[int64]time.Time{},
+		Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{},
 	}
 	for id, of := range ledger.byPen {
 		for _, t := range of {
@@ -69,9 +72,8 @@ func newFacts(
 		}
 	}
 	byID := make(map[int64]*store.BatchFacts, len(batches))
-	setOn := make(map[int64]time.Time, len(batches))
 	for i := range batches {
-		byID[batches[i].ID], setOn[batches[i].ID] = &batches[i], w.Member.Date(batches[i].SetAt)
+		byID[batches[i].ID], all.SetOn[batches[i].ID] = &batches[i], w.Member.Date(batches[i].SetAt)
 	}
 	type laid struct {
 		pen, dam int64
@@ -82,7 +84,7 @@ func newFacts(
 		if r.Trial {
 			continue
 		}
-		f := &Fact{Fact: r, Batch: byID[r.BatchID], SetOn: setOn[r.BatchID]}
+		f := &Fact{Fact: r, Batch: byID[r.BatchID], SetOn: all.SetOn[r.BatchID]}
 		f.Age = max(0, AgeDays(r.LaidOn, f.SetOn))
 		f.Dam = flock.Dam(r.PenID, r.Hen)
 		at := laid{r.PenID, f.Dam, r.LaidOn}
@@ -93,6 +95,7 @@ func newFacts(
 		}
 		f.Sire = sire
 		all.ByKind[f.Batch.Species] = append(all.ByKind[f.Batch.Species], f)
+		all.Eggs[f.Batch.Species] += f.Eggs
 	}
 	return all
 }

@@ -137,6 +137,10 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		tallies, err := tx.Tallies(t.Context(), []int64{1})
 		require.NoError(t, err)
 		assert.Equal(t, 19, tallies[1].Alive)
+		facts, _, err := tx.Facts(t.Context())
+		require.NoError(t, err)
+		require.Len(t, facts, 1)
+		assert.Equal(t, 20, facts[0].Eggs, "what was set is summed anew")
 		return nil
 	}))
 	again, err := store.Migrate(t.Context(), storetest.Owned(url))

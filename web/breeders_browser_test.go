@@ -104,6 +104,7 @@ func TestAFertilityTestByHand(t *testing.T) {
 	h.reads("Chicken 27-01 is the fertility test of Barred.", "It can be read from Wed 21 Apr")
 	h.now = noon.AddDate(0, 0, 7)
 	h.open("/batches/1?do=candle")
+	h.reads("fertility test of Barred")
 	h.mark(1, 2)
 	h.press("Clear")
 	h.reads("2 eggs called clear")

@@ -37,7 +37,7 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 		if err != nil {
 			return err
 		}
-		all.Table = s.table(q)
+		all.Table = s.groups(q)
 		i := slices.IndexFunc(all.Table.Rows, func(r Row) bool { return r.Key == key })
 		if i < 0 {
 			return farm.ErrNone

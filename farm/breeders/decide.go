@@ -345,7 +345,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 		by := map[string]string{farm.Male: "sire", farm.Female: "dam"}[b.Sex]
 		key := b.Species + by
 		if _, known := tables[key]; !known {
-			tables[key] = s.table(Query{Kind: b.Species, By: by, Rate: Fertility})
+			tables[key] = s.groups(Query{Kind: b.Species, By: by, Rate: Fertility})
 		}
 		c.eggs(r, tables[key])
 		c.self(r, pedigree, parents)

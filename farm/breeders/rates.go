@@ -195,13 +195,7 @@ func (s *scene) readCandlers(ctx context.Context, tx *farm.Tx) error {
 
 // kinds lists those of which eggs were set, the one with the most first.
 func (s *scene) kinds() (all []Kept) {
-	eggs := map[string]int{}
-	for id, rows := range s.facts.ByKind {
-		for _, f := range rows {
-			eggs[id] += f.Eggs
-		}
-	}
-	for id, n := range eggs {
+	for id, n := range s.facts.Eggs {
 		if kind := s.w.Kinds[id]; kind != nil {
 			all = append(all, Kept{kind, n})
 		}
@@ -239,7 +233,17 @@ func (s *scene) chosen(q Query) (rows []*farm.Fact) {
 	return rows
 }
 
+// table tells rates, over time as well, and compares what was picked.
 func (s *scene) table(q Query) Table {
+	t := s.groups(q)
+	t.time(s)
+	t.SpreadPts = s.spread(t.Query.Rate).Points()
+	t.compare(s)
+	return t
+}
+
+// groups tells the rates of each group.
+func (s *scene) groups(q Query) Table {
 	t := Table{Query: q, Dimension: DimensionOf(q.By), Kinds: s.kinds(), Batches: s.facts.Ledger.Done()}
 	t.Query.By = t.Dimension.ID
 	if RateNames[q.Rate] == "" {
@@ -266,9 +270,6 @@ func (s *scene) table(q Query) Table {
 	}
 	slices.SortStableFunc(t.Rows, func(a, b Row) int { return before(t.Dimension, a, b) })
 	t.pool()
-	t.time(s)
-	t.SpreadPts = s.spread(t.Query.Rate).Points()
-	t.compare(s)
 	return t
 }
 
@@ -384,15 +385,11 @@ func (t *Table) time(s *scene) {
 	start := time.Date(t.First.Year(), t.First.Month()-(t.First.Month()-1)%time.Month(size), 1, 0, 0, 0, 0, time.UTC)
 	for i := range t.Rows {
 		r := &t.Rows[i]
-		setOn := map[int64]time.Time{}
-		for _, f := range r.rows {
-			setOn[f.BatchID] = f.SetOn
-		}
 		rest := r.told
 		for from := start; !from.After(t.Last); from = from.AddDate(0, size, 0) {
 			p := Period{From: from, To: from.AddDate(0, size, 0)}
 			n := 0
-			for n < len(rest) && setOn[rest[n].BatchID].Before(p.To) {
+			for n < len(rest) && s.facts.SetOn[rest[n].BatchID].Before(p.To) {
 				n++
 			}
 			p.Rate = rateOf(s.facts.Ledger.Rates(rest[:n]), t.Query.Rate)

@@ -30,6 +30,7 @@ type Page struct {
 	Proofs   []farm.Proof
 	Prospect farm.Prospect
 	Next     *chores.Chore // what is to be done next, late or to come
+	Tested   []string      // pens whose fertility test this is
 }
 
 // Counted is how many young were counted of which nobody saw the eggs.
@@ -90,6 +91,11 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
+		}
+		for _, t := range up.Tests {
+			if t.BatchID != nil && *t.BatchID == id {
+				page.Tested = append(page.Tested, w.PenByID[t.PenID].Name)
+			}
 		}
 		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
 		page.Next = next(w, page.BatchView, up.Done)

@@ -103,18 +103,15 @@ type selectionView struct {
 }
 
 // curve is the mean of each generation with its spread, and that of its parents.
-type curve struct {
-	Points []point
-	Levels []page.Level
-}
+type curve struct{ Points []point }
 
 type point struct {
-	X                string
-	Mean, Low, High  float64
-	Parents          float64
-	HasParents       bool
-	Label            string
-	Birds, OfParents int
+	X               string
+	Mean, Low, High float64 // from the top
+	Parents         float64
+	HasParents      bool
+	Label           string
+	Value           float64 // the mean itself, g
 }
 
 func steps(s flock.Selection) (c curve) {
@@ -140,7 +137,7 @@ func steps(s flock.Selection) (c curve) {
 		c.Points = append(c.Points, point{
 			X:    page.Percent((float64(i) + .5) / float64(len(s.Generations))),
 			Mean: y(g.Mean), Low: y(g.Mean - g.SD), High: y(g.Mean + g.SD), Parents: y(g.Selected),
-			HasParents: g.Parents > 0, Label: fmt.Sprintf("%d", g.No), Birds: g.Birds, OfParents: g.Parents,
+			HasParents: g.Parents > 0, Label: fmt.Sprint(g.No), Value: g.Generation.Mean,
 		})
 	}
 	return c
