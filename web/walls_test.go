@@ -221,7 +221,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/birds/new": {
 			"name", "mark", "species", "breed", "sex", "hatched_on", "origin", "weight", "shell", "note", "sire", "dam", "batch",
 		}, "/birds/6": {"name", "sex", "species", "sire", "dam", "weight"}, "/birds/2/leave": {"on", "gone"},
-		"/pens/1/birds": {"bird", "name", "sex", "on", "how"}, "/tests": {"pen", "eggs", "why", "again"},
+		"/pens/1/birds": {"bird", "bird_name", "bird_sex", "on", "how"}, "/tests": {"pen", "eggs", "why", "again"},
 		"/tests/1/batch": {"batch"}, "/tests/1/end": {"decision"}, "/tests/thresholds": {"sell_pct", "swap_pct"},
 		"/machines/new":       {"name", "kind", "counter_from", "counter_started_at", "setting-chicken", "until_on"},
 		"/promises/new":       {"who", "what", "species", "count", "from_on", "to_on", "sure_pct", "price", "pens", "note"},

@@ -136,8 +136,9 @@ func calcRegress(ctx context.Context, in []byte) (any, error) {
 			continue
 		}
 		low, high := c.Within()
-		p, odds, low, high := c.P(), math.Exp(c.Estimate), math.Exp(low), math.Exp(high)
-		all[i] = coefficientOut{c.Name, &c.Estimate, &c.StdError, &p, &odds, &low, &high}
+		odds := func(x float64) float64 { return math.Exp(min(x, 700)) } // what a number can hold
+		p, ratio, low, high := c.P(), odds(c.Estimate), odds(low), odds(high)
+		all[i] = coefficientOut{c.Name, &c.Estimate, &c.StdError, &p, &ratio, &low, &high}
 	}
 	return map[string]any{
 		"coefficients": all, "log_likelihood": fit.LogLikelihood, "rows": len(q.Rows),

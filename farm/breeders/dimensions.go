@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"metrogon/core/breeding"
@@ -72,13 +73,14 @@ func sireKey(s *scene, f *farm.Fact) string {
 }
 
 func sireLabel(s *scene, key string) string {
-	if key[0] != '~' {
+	why, aside := strings.CutPrefix(key, "~")
+	if !aside {
 		return s.facts.Flock.MaleName(s.w, idOf(key))
 	}
 	return map[breeding.Certainty]string{
 		breeding.NoMale: "No male on record", breeding.TooEarly: "Too early to count for a new male",
 		breeding.SeveralMales: "Several males", breeding.NotCertain: "Sire not certain",
-	}[breeding.Certainty(key[1:])]
+	}[breeding.Certainty(why)]
 }
 
 func damKey(s *scene, f *farm.Fact) string {
@@ -95,8 +97,8 @@ func damLabel(s *scene, key string) string {
 	if b, ok := s.facts.Flock.Birds[idOf(key)]; ok {
 		return b.Name
 	}
-	i := slices.Index([]byte(key), '/')
-	return key[len("hen "):i] + ", " + penLabel(s, key[i+1:])
+	hen, pen, _ := strings.Cut(strings.TrimPrefix(key, "hen "), "/")
+	return hen + ", " + penLabel(s, pen)
 }
 
 func pairKey(s *scene, f *farm.Fact) string {
@@ -108,12 +110,8 @@ func pairKey(s *scene, f *farm.Fact) string {
 }
 
 func pairLabel(s *scene, key string) string {
-	for i, r := range key {
-		if r == '×' {
-			return sireLabel(s, key[:i]) + " × " + damLabel(s, key[i+len("×"):])
-		}
-	}
-	return key
+	sire, dam, _ := strings.Cut(key, "×")
+	return sireLabel(s, sire) + " × " + damLabel(s, dam)
 }
 
 func breedKey(s *scene, f *farm.Fact) string { return s.w.PenByID[f.PenID].Breed }

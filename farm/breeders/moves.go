@@ -325,8 +325,8 @@ func (m *Moves) warn(fit *regress.Fit) {
 		m.Says = append(m.Says, fmt.Sprintf("Only %d eggs: what is drawn here may be chance alone.", m.Eggs))
 	}
 	if m.Batches < fewBatches {
-		m.Says = append(m.Says, fmt.Sprintf("Only %d batches: how far batches differ is hardly known, so that the "+
-			"bars are wide, and still too sure.", m.Batches))
+		m.Says = append(m.Says, fmt.Sprintf("Only %s: how far batches differ is hardly known, so that the "+
+			"bars are wide, and still too sure.", batches(m.Batches)))
 	}
 	for _, name := range fit.Separated {
 		m.Says = append(m.Says, fmt.Sprintf("%s: in one of its groups all eggs hatched, or none. How much it does "+
@@ -335,6 +335,13 @@ func (m *Moves) warn(fit *regress.Fit) {
 	if n := len(fit.Coefficients); n > 1 && m.Eggs < 10*n {
 		m.Says = append(m.Says, "So many things are asked of so few eggs that each is known badly. Ask for fewer.")
 	}
+}
+
+func batches(n int) string {
+	if n == 1 {
+		return "1 batch"
+	}
+	return fmt.Sprintf("%d batches", n)
 }
 
 // whatIf reckons a change of one thing, over the eggs as they were.

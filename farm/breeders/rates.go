@@ -3,6 +3,7 @@
 package breeders
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -273,15 +274,8 @@ func (s *scene) groups(q Query) Table {
 	return t
 }
 
-// label names a group, also one of which there are no eggs.
-func (s *scene) label(d Dimension, key string) (label string) {
-	defer func() { // a key made up in the address
-		if recover() != nil || label == "" {
-			label = key
-		}
-	}()
-	return d.label(s, key)
-}
+// label names a group; one that is not known, made up in an address, by its key.
+func (s *scene) label(d Dimension, key string) string { return cmp.Or(d.label(s, key), key) }
 
 // add puts eggs into their group, at its place among the rows.
 func (t *Table) add(s *scene, f *farm.Fact, at map[string]int) {
@@ -415,11 +409,10 @@ func (s *scene) spread(rate string) rates.Spread {
 // Compared is whether the groups picked differ by more than chance.
 type Compared struct {
 	rates.Comparison
-	Groups []rates.Group
-	Says   string
-	Rate   string
-	// Eggs are those that tell, and Apart how many of the batches of the groups held one of them alone.
-	Batches int
+	Groups  []rates.Group
+	Says    string
+	Rate    string
+	Batches int // that held eggs of any of them
 	// Many warns that so many groups were looked through that one stands out by chance.
 	Many string
 }

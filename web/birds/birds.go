@@ -50,7 +50,6 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/birds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
 	e.POST("/birds/:id", s.Signed(h.save))
 	e.POST("/birds/:id/leave", s.Signed(h.leave))
-	e.POST("/pens/:id/birds", s.Signed(h.putIn))
 }
 
 func (h handler) showList(c *echo.Context, m *farm.Member) error {
@@ -137,33 +136,19 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	return h.Render(c, h.bird, meta, m, birdView{f, draw(f)})
 }
 
+// leave lets a bird go; what is wrong is told on its page.
 func (h handler) leave(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
+	next := fmt.Sprintf("/birds/%d", id)
 	in := flock.Leave{BirdID: id, On: f.Date("on", "The day"), Gone: f.Get("gone")}
-	return h.Save(c, f, page.Back(c, fmt.Sprintf("/birds/%d", id)), func() (farm.Done, error) {
-		return h.Flock.Leave(c.Request().Context(), m, f.Get("key"), in)
-	}, func(meta page.Meta) error { return h.show(c, m, meta) })
-}
-
-// putIn puts a bird into a pen; what is wrong is told on the pen's page.
-func (h handler) putIn(c *echo.Context, m *farm.Member) error {
-	id, f, err := page.Posted(c)
-	if err != nil {
-		return err
-	}
-	next := fmt.Sprintf("/pens/%d", id)
-	in := flock.PutIn{PenID: id, Bird: farm.Bird{ID: f.ID("bird")}, On: f.Date("on", "The day"), How: f.Get("how")}
-	if in.Bird.ID == 0 {
-		in.Bird = birdOf(f, m)
-	}
 	if f.Problems != nil {
-		return h.Finish(c, farm.Done{}, f.Problems, next+"#birds")
+		return h.Finish(c, farm.Done{}, f.Problems, next)
 	}
-	done, err := h.Flock.PutIn(c.Request().Context(), m, f.Get("key"), in)
-	return h.Finish(c, done, err, next+"#birds")
+	done, err := h.Flock.Leave(c.Request().Context(), m, f.Get("key"), in)
+	return h.Finish(c, done, err, next)
 }
 
 // matingView is a mating as its page shows it.

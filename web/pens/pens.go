@@ -31,9 +31,12 @@ func Routes(e *echo.Echo, s *page.Site) {
 	}
 	e.GET("/pens", s.Signed(y.showList))
 	e.GET("/pens/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.form(c, m, page.Meta{}) }))
-	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.show(c, m, page.Meta{}) }))
+	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error {
+		return y.show(c, m, page.Meta{}, page.Meta{})
+	}))
 	e.POST("/pens/new", s.Signed(y.save))
 	e.POST("/pens/:id", s.Signed(y.save))
+	e.POST("/pens/:id/birds", s.Signed(y.putIn))
 }
 
 // fresh is what the form of a new pen begins with.
@@ -45,6 +48,7 @@ type fresh struct {
 // pen is one pen with what its eggs did.
 type pen struct {
 	flock.PenPage
+	Bird  page.Meta // what was typed of a bird that is put in, and what is wrong with it
 	today time.Time
 }
 
@@ -73,7 +77,7 @@ func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	return y.Render(c, y.fresh, meta, m, fresh{supplier, meta.ISO(m.Date(y.Now()))})
 }
 
-func (y handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+func (y handler) show(c *echo.Context, m *farm.Member, meta, bird page.Meta) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
@@ -83,7 +87,10 @@ func (y handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/pens", one.Name
-	return y.Render(c, y.pen, meta, m, pen{one, m.Date(y.Now())})
+	if bird.Typed != nil {
+		meta.Problems = bird.Problems
+	}
+	return y.Render(c, y.pen, meta, m, pen{one, bird, m.Date(y.Now())})
 }
 
 func (y handler) save(c *echo.Context, m *farm.Member) error {
@@ -96,14 +103,30 @@ func (y handler) save(c *echo.Context, m *farm.Member) error {
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
 		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"),
 		Supplier: f.Get("supplier") != ""}
-	again, next := y.form, "/pens"
+	again, next := func(meta page.Meta) error { return y.form(c, m, meta) }, "/pens"
 	if in.Supplier {
 		next = "/parcels"
 	}
 	if id != 0 {
-		again, next = y.show, fmt.Sprintf("/pens/%d", in.ID)
+		next = fmt.Sprintf("/pens/%d", in.ID)
+		again = func(meta page.Meta) error { return y.show(c, m, meta, page.Meta{}) }
 	}
 	return y.Save(c, f, next, func() (farm.Done, error) {
 		return y.Flock.SavePen(c.Request().Context(), m, f.Get("key"), in)
-	}, func(meta page.Meta) error { return again(c, m, meta) })
+	}, again)
+}
+
+// putIn puts a bird into a pen.
+func (y handler) putIn(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	in := flock.PutIn{
+		PenID: id, On: f.Date("on", "The day"), How: f.Get("how"),
+		Bird: farm.Bird{ID: f.ID("bird"), Name: f.Get("bird_name"), Sex: f.Get("bird_sex")},
+	}
+	return y.Save(c, f, fmt.Sprintf("/pens/%d", id), func() (farm.Done, error) {
+		return y.Flock.PutIn(c.Request().Context(), m, f.Get("key"), in)
+	}, func(bird page.Meta) error { return y.show(c, m, page.Meta{}, bird) })
 }

@@ -38,9 +38,9 @@ func (f *Fit) Change(d Data, factor int, from, to Value) Change {
 			for a, j := range f.use {
 				x[a] = f.columns[j][row]
 				if c := f.Coefficients[j]; c.Factor == factor {
-					x[a] = c.at(side.v)
+					x[a] = (c.at(side.v) - f.scale[j].shift) / f.scale[j].size
 				}
-				eta += x[a] * f.Coefficients[j].Estimate
+				eta += x[a] * f.beta[a]
 			}
 			q := 1 / (1 + math.Exp(-eta))
 			w := side.sign * d.N[row]

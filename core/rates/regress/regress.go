@@ -61,10 +61,31 @@ type Fit struct {
 	Separated     []string // factors of which a part hatched all its eggs, or none
 	Aliased       []string // coefficients that say the same as those before them
 
-	columns [][]float64
-	cov     *mat.SymDense // of the coefficients in use
+	columns [][]float64 // numbers less their mean, in standard deviations, so that years fit as well as days
+	scale   []unit
+	beta    []float64     // of the columns in use
+	cov     *mat.SymDense // of these
 	rows    []int         // that they are estimated from
 	use     []int         // of them, those that are estimated
+}
+
+// unit is how a column was put: less shift, divided by size.
+type unit struct{ shift, size float64 }
+
+// unitOf numbers, each of so many eggs.
+func unitOf(x, n []float64) unit {
+	eggs, sum, squares := 0.0, 0.0, 0.0
+	for i := range x {
+		eggs, sum = eggs+n[i], sum+n[i]*x[i]
+	}
+	mean := sum / eggs
+	for i := range x {
+		squares += n[i] * (x[i] - mean) * (x[i] - mean)
+	}
+	if sd := math.Sqrt(squares / eggs); sd > 1e-12*(1+math.Abs(mean)) {
+		return unit{mean, sd}
+	}
+	return unit{0, 1} // all the same: it says nothing, and is found out
 }
 
 // ErrTooLittle tells that there is nothing to fit: no eggs, or all hatched, or none.
@@ -116,24 +137,30 @@ func Logistic(d Data) (*Fit, error) {
 
 // design lays out a column for each coefficient.
 func (f *Fit) design(d Data) {
-	add := func(c Coefficient, column []float64) {
+	add := func(c Coefficient, column []float64, u unit) {
 		c.Estimate, c.StdError = math.NaN(), math.NaN()
 		for i, x := range column {
 			if x != 0 || c.Level == "" {
 				c.Eggs += d.N[i]
 			}
 		}
-		f.use = append(f.use, len(f.columns))
+		f.use, f.scale = append(f.use, len(f.columns)), append(f.scale, u)
 		f.Coefficients, f.columns = append(f.Coefficients, c), append(f.columns, column)
 	}
 	ones := make([]float64, len(d.N))
 	for i := range ones {
 		ones[i] = 1
 	}
-	add(Coefficient{Name: "(intercept)", Factor: -1}, ones)
+	plain := unit{0, 1}
+	add(Coefficient{Name: "(intercept)", Factor: -1}, ones, plain)
 	for i, x := range d.Factors {
 		if x.Levels == nil {
-			add(Coefficient{Name: x.Name, Factor: i}, x.Numbers)
+			u := unitOf(x.Numbers, d.N)
+			column := make([]float64, len(d.N))
+			for r, v := range x.Numbers {
+				column[r] = (v - u.shift) / u.size
+			}
+			add(Coefficient{Name: x.Name, Factor: i}, column, u)
 			continue
 		}
 		for _, level := range x.All()[1:] {
@@ -143,7 +170,7 @@ func (f *Fit) design(d Data) {
 					column[r] = 1
 				}
 			}
-			add(Coefficient{Name: x.Name + "=" + level, Factor: i, Level: level}, column)
+			add(Coefficient{Name: x.Name + "=" + level, Factor: i, Level: level}, column, plain)
 		}
 	}
 }
@@ -345,9 +372,24 @@ func (f *Fit) settle(d Data, r *run) {
 	if d.Cluster != nil {
 		f.cluster(d, r)
 	}
+	f.beta = r.beta
 	for a, j := range f.use {
-		f.Coefficients[j].Estimate = r.beta[a]
-		f.Coefficients[j].StdError = math.Sqrt(f.cov.At(a, a))
+		t := make([]float64, p) // what it is made of
+		t[a] = 1 / f.scale[j].size
+		if j == 0 { // the intercept, where all numbers are 0
+			for b, k := range f.use {
+				if b != a {
+					t[b] = -f.scale[k].shift / f.scale[k].size
+				}
+			}
+		}
+		c := &f.Coefficients[j]
+		c.Estimate, c.StdError = 0, 0
+		for b, tb := range t {
+			c.Estimate += tb * f.beta[b]
+		}
+		v := mat.NewVecDense(p, t)
+		c.StdError = math.Sqrt(mat.Inner(v, f.cov, v))
 	}
 }
 

@@ -154,6 +154,25 @@ func TestWhatSaysTheSameTwiceIsLeftOut(t *testing.T) {
 	assert.Empty(t, fit.Separated)
 }
 
+// Years are as good a number as days: what is added to all of them changes the intercept alone.
+func TestNumbersMayBeLarge(t *testing.T) {
+	d := ninety(t)
+	plain, err := regress.Logistic(d)
+	require.NoError(t, err)
+	far := make([]float64, len(d.N))
+	for i, x := range d.Factors[0].Numbers {
+		far[i] = 1e9 + x
+	}
+	d.Factors[0].Numbers = far
+	fit, err := regress.Logistic(d)
+	require.NoError(t, err)
+	for i := 1; i < 4; i++ {
+		assert.InEpsilon(t, plain.Coefficients[i].Estimate, fit.Coefficients[i].Estimate, 1e-6)
+		assert.InEpsilon(t, plain.Coefficients[i].StdError, fit.Coefficients[i].StdError, 1e-6)
+	}
+	assert.Empty(t, fit.Separated)
+}
+
 func TestNothingToFit(t *testing.T) {
 	for _, d := range []regress.Data{{}, {K: []float64{0}, N: []float64{4}}, {K: []float64{4}, N: []float64{4}}} {
 		_, err := regress.Logistic(d)
