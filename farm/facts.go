@@ -81,10 +81,11 @@ func newFacts(
 	}
 	sires := map[laid]breeding.Sire{}
 	for _, r := range rows {
-		if r.Trial {
+		batch := byID[r.BatchID]
+		if r.Trial || batch == nil { // set, or taken back, between the two questions: the next reader sees it whole
 			continue
 		}
-		f := &Fact{Fact: r, Batch: byID[r.BatchID], SetOn: all.SetOn[r.BatchID]}
+		f := &Fact{Fact: r, Batch: batch, SetOn: all.SetOn[r.BatchID]}
 		f.Age = max(0, AgeDays(r.LaidOn, f.SetOn))
 		f.Dam = flock.Dam(r.PenID, r.Hen)
 		at := laid{r.PenID, f.Dam, r.LaidOn}

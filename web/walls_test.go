@@ -293,7 +293,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 					}
 					form.Set(field, value)
 					r := v.post(path, form)
-					if !assert.Less(t, r.status, 500, "%s with %s = %.30q: %.200s", path, field, value, r.body) {
+					if !assert.Less(t, r.status, 500, "%s with %s = %.30q", path, field, value) {
+						t.Log(s.log.String()[max(0, s.log.Len()-2000):]) // what the server wrote last
 						return
 					}
 					assert.NotContains(t, r.body, "<script>alert", "%s %s", path, field)
@@ -358,7 +359,7 @@ func bigPages(v *visitor) map[string]string {
 		"Bench": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
 		"Water": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
 		"Card":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card",
-		"Rates": "/rates?by=pen&compare=1&compare=2", "By days": "/rates?by=age&rate=fertility",
+		"Rates": "/rates?by=pen&compare=1&compare=2",
 		"Behind a rate": "/rates/eggs?by=pen&kind=chicken&group=1", "What moves": "/rates/moves?on=age&on=pen&on=season",
 		"Birds": "/birds", "Bird": "/birds/6", "New bird": "/birds/new?batch=1&pen=1", "Mating": "/birds/mating?sire=6&dam=3",
 		"Selection": "/birds/selection?kind=coturnix-quail", "Tests": "/tests", "Statement": "/pens/1/statement",
