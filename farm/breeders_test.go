@@ -192,6 +192,16 @@ func TestBirdsAreChecked(t *testing.T) {
 		"in twice": {func() (farm.Done, error) {
 			return putIn(pen, alder, day(1))
 		}, "Alder is in Barred already."},
+		"another sex": {func() (farm.Done, error) {
+			b := y.bird("Alder").Bird
+			b.Sex = farm.Female
+			return save(b)
+		}, "Alder was in a pen, or has young; its sex stays."},
+		"before the one he replaces": {func() (farm.Done, error) {
+			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{
+				PenID: pen, Bird: farm.Bird{Name: "Birch", Sex: farm.Male}, On: day(90), How: flock.Instead,
+			})
+		}, "Alder came on 31 Dec 2026; another can take his place from then on."},
 		"tomorrow": {func() (farm.Done, error) {
 			return putIn(pen, rowan.ID, future)
 		}, "Say it once the bird is in"},

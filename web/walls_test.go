@@ -199,6 +199,7 @@ func TestABackAddressStaysOnTheSite(t *testing.T) {
 }
 
 func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
+	t.Parallel()
 	s := newSite(t).demo(1)
 	v := s.signedIn(demo.Email, demo.Password)
 	batch := v.find("/batches", `href="(/batches/\d+)"`)

@@ -75,6 +75,9 @@ func (s *Service) SaveBird(ctx context.Context, m *farm.Member, key string, b st
 		if known && before.Species != b.Species && len(staysOf(f, b.ID)) > 0 {
 			return farm.Done{}, farm.Problemf("species", "%s was in a pen; its kind stays.", before.Name)
 		}
+		if known && before.Sex != b.Sex && (len(staysOf(f, b.ID)) > 0 || hasYoung(f, b.ID)) {
+			return farm.Done{}, farm.Problemf("sex", "%s was in a pen, or has young; its sex stays.", before.Name)
+		}
 		b, err := checkBird(w, f, b)
 		if err != nil {
 			return farm.Done{}, err
@@ -129,6 +132,13 @@ func (s *Service) owned(
 			return farm.Done{}, err
 		}
 		return work(tx, w, f)
+	})
+}
+
+func hasYoung(f farm.Flock, bird int64) bool {
+	return slices.ContainsFunc(f.ByName, func(b store.Bird) bool {
+		of := farm.ParentsOf(b)
+		return of.Sire == bird || of.Dam == bird
 	})
 }
 
@@ -209,6 +219,7 @@ type change struct {
 	undo   journal.Undo
 	before []counts // of the pens touched
 	now    []counts
+	made   []string // names given to males that had none
 }
 
 func (c *change) check(pen farm.Pen, in PutIn) error {
@@ -225,6 +236,12 @@ func (c *change) check(pen farm.Pen, in PutIn) error {
 	}
 	if !slices.Contains([]string{Instead, Beside, Already}, in.How) {
 		p.Addf("how", "Say whether it comes instead of another, beside, or is there already.")
+	}
+	for _, s := range c.f.Stays {
+		if in.How == Instead && s.PenID == pen.ID && s.Sex == farm.Male && s.UntilOn == nil && s.FromOn.After(in.On) {
+			p.Addf("on", "%s came on %s; another can take his place from then on.", c.f.Birds[s.BirdID].Name,
+				s.FromOn.Format("2 Jan 2006"))
+		}
 	}
 	return p.Err()
 }
@@ -313,7 +330,7 @@ func (c *change) out(ctx context.Context, pen farm.Pen) (names []string, err err
 			return nil, err
 		}
 		c.undo = append(c.undo, dropBird.Of(id)) // its stay goes with it
-		c.f.ByName = append(c.f.ByName, store.Bird{ID: id, Name: name})
+		c.made = append(c.made, name)
 		n.Males--
 		names = append(names, name)
 	}
@@ -329,7 +346,8 @@ func (c *change) nameFor(pen farm.Pen) string {
 			end = fmt.Sprintf(" (%d)", i)
 		}
 		name := string(base[:min(len(base), 40-len(end))]) + end
-		if !slices.ContainsFunc(c.f.ByName, func(b store.Bird) bool { return b.Name == name }) {
+		has := func(b store.Bird) bool { return b.Name == name }
+		if !slices.ContainsFunc(c.f.ByName, has) && !slices.Contains(c.made, name) {
 			return name
 		}
 	}
