@@ -2,6 +2,7 @@ package breeders
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"metrogon/farm"
@@ -37,7 +38,12 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 		if err != nil {
 			return err
 		}
-		all.Table = s.groups(q)
+		alone := q // of the other groups nothing is shown
+		if alone.Only = maps.Clone(q.Only); alone.Only == nil {
+			alone.Only = map[string]string{}
+		}
+		alone.Only[DimensionOf(q.By).ID] = key
+		all.Table = s.groups(alone)
 		i := slices.IndexFunc(all.Table.Rows, func(r Row) bool { return r.Key == key })
 		if i < 0 {
 			return farm.ErrNone
