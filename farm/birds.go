@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -106,6 +107,13 @@ func (f Flock) SireOf(w *Snapshot, penID, dam int64, laidOn time.Time) breeding.
 		return breeding.Sire{How: breeding.NoMale}
 	}
 	return f.all.SireOf(penID, dam, laidOn, breeding.FertileOf(kind))
+}
+
+// Former tells that the sire of eggs is sure, and is no longer in their pen.
+func (f Flock) Former(penID int64, sire breeding.Sire) bool {
+	return sire.How == breeding.Sure && !slices.ContainsFunc(f.all, func(s breeding.Stay) bool {
+		return s.Pen == penID && s.Bird == sire.Males[0] && s.Until.IsZero()
+	})
 }
 
 // Changes lists the males that came into a pen, with what follows of each.

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm/flock"
 	"metrogon/farm/incubate"
 	"metrogon/farm/stock"
+	"metrogon/store"
 )
 
 func (y *yard) putIn(pen int64, name, sex string, back int, how string) (farm.Done, int64) {
@@ -340,6 +341,62 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	assert.True(t, s.MayBeSigned())
 	_, err = y.Breeders.SetThresholds(ctx, y.m, key(), breeders.Thresholds{SellPct: 60, SwapPct: 70})
 	assert.ErrorContains(t, err, "A male goes below less than the share from which eggs are sold.")
+}
+
+// The eggs tested are the former male's, and the new one's are not sure yet: neither the test nor the
+// statement says anything of him.
+func TestATestOfAFormerMalesEggs(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
+	y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
+	y.collect(pen, 3, 10, 0)
+	y.putIn(pen, "Birch", farm.Male, 1, flock.Instead)
+	_, err := y.Breeders.AskTest(y.Context(), y.m, key(), breeders.Asked{PenID: pen, Eggs: 10})
+	require.NoError(t, err)
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
+		{PenID: pen, LaidOn: day(3), Eggs: 10},
+	}})
+	all, err := y.Breeders.Tests(y.Context(), y.m)
+	require.NoError(t, err)
+	_, err = y.Breeders.MarkTest(y.Context(), y.m, key(), all.Tests[0].ID, id)
+	require.NoError(t, err)
+	y.call(id, 1, 10, 0)
+	all, err = y.Breeders.Tests(y.Context(), y.m)
+	require.NoError(t, err)
+	assert.Equal(t, "10 eggs of it laid with a male that is no longer in the pen: this says nothing of the one who is. "+
+		"Wait, and test eggs laid from 22 Mar on.", all.Tests[0].Why)
+	s, err := y.Breeders.Statement(y.Context(), y.m, pen)
+	require.NoError(t, err)
+	assert.Equal(t, 10, s.Former)
+	assert.Equal(t, "Birch", s.Males[0].Name)
+}
+
+// Two pens' eggs in one machine's batches: by machine, a batch is one, whosever eggs it held, and the
+// interval is as wide as a batch's luck makes it.
+func TestABatchOfTwoPensIsOneBatch(t *testing.T) {
+	var sums []store.Sum
+	for b := range int64(8) {
+		for pen := range int64(2) {
+			k := 15 - 5*int(b%2)
+			sums = append(sums, store.Sum{
+				PenID: pen + 1, BatchID: b + 1, Species: "chicken", Closed: true, Eggs: 20, Examined: 20, Fertile: k,
+			})
+		}
+	}
+	ledger := farm.NewLedger(sums)
+	var told []farm.Told
+	for b := range 8 {
+		told = append(told, ledger.Of(1)[b], ledger.Of(2)[b])
+	}
+	both := ledger.Rates(told).Fertility
+	var joined []rates.Count
+	for b := range 8 {
+		joined = append(joined, rates.Count{K: float64(30 - 10*(b%2)), N: 40})
+	}
+	assert.Equal(t, [2]int{200, 320}, [2]int{both.K, both.N})
+	assert.InDelta(t, ledger.Fertility.Worth(joined).N, both.Worth.N, 1e-9)
+	apart := ledger.Rates(ledger.Of(1)).Fertility.Worth.N + ledger.Rates(ledger.Of(2)).Fertility.Worth.N
+	assert.Less(t, both.Worth.N, apart, "less than as if each pen had batches of its own")
 }
 
 func TestWhatFollowsOfAPen(t *testing.T) {

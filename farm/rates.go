@@ -166,19 +166,36 @@ type Rate struct {
 // Rates are what a pen's eggs did. A rate with N 0 is not known.
 type Rates struct{ Fertility, HatchOfFertile, HatchOfSet Rate }
 
-// Rates of some eggs, batch by batch.
+// ByBatch counts what eggs tell of a rate, batch by batch: what several pens' eggs did in one batch,
+// which lie together, is one count, since they fared alike.
+func ByBatch(told []Told, of func(Told) rates.Count) (all []rates.Count) {
+	last := int64(0)
+	for _, t := range told {
+		c := of(t)
+		if n := len(all); n > 0 && t.BatchID == last {
+			all[n-1] = rates.Count{K: all[n-1].K + c.K, N: all[n-1].N + c.N}
+			continue
+		}
+		last = t.BatchID
+		all = append(all, c)
+	}
+	return all
+}
+
+// Rates of some eggs, the eggs of a batch together.
 func (l Ledger) Rates(of []Told) (r Rates) {
-	fertility, hatchOfFertile, hatchOfSet := make([]rates.Count, len(of)), make([]rates.Count, len(of)),
-		make([]rates.Count, len(of))
 	var looked outcome.Looked
 	done := true
-	for i, t := range of {
-		fertility[i], hatchOfFertile[i], hatchOfSet[i] = t.Fertility, t.HatchOfFertile, t.HatchOfSet
+	for _, t := range of {
 		if t.Looked.Unknown < t.Looked.All() { // somebody has looked
 			looked, done = looked.Plus(t.Looked), done && t.Closed
 		}
 	}
-	r = Rates{rate(l.Fertility, fertility), rate(l.HatchOfFertile, hatchOfFertile), rate(l.HatchOfSet, hatchOfSet)}
+	r = Rates{
+		rate(l.Fertility, ByBatch(of, func(t Told) rates.Count { return t.Fertility })),
+		rate(l.HatchOfFertile, ByBatch(of, func(t Told) rates.Count { return t.HatchOfFertile })),
+		rate(l.HatchOfSet, ByBatch(of, func(t Told) rates.Count { return t.HatchOfSet })),
+	}
 	if looked.All() > 0 && !looked.Known() {
 		_, r.Fertility.Why = looked.Count(done, outcome.UsualHatch)
 		if r.Fertility.N > 0 {
@@ -203,4 +220,26 @@ func rate(spread rates.Spread, batches []rates.Count) Rate {
 // RatesOf tells of the eggs of one batch alone: what they did, not what their pen does.
 func RatesOf(kind *species.Profile, r store.Record, closed bool, g store.Group) Rates {
 	return Ledger{}.Rates([]Told{Tell(kind, r, closed, g)})
+}
+
+// Pool draws the rates of several groups together (rates.Pool), those without eggs left out, and gives
+// their mean; 0 where nothing is known.
+func Pool(groups []*Rate) float64 {
+	counts := make([]rates.Count, len(groups))
+	known := 0
+	for i, r := range groups {
+		counts[i] = r.Worth
+		known += OneIf(r.N > 0)
+	}
+	if known == 0 {
+		return 0
+	}
+	prior := rates.Pool(counts)
+	for i, r := range groups {
+		if r.N > 0 && known > 1 {
+			in := prior.Of(counts[i], 0.95)
+			r.Pooled = &in
+		}
+	}
+	return prior.Mean()
 }

@@ -17,6 +17,7 @@ type Behind struct {
 	Table
 	Row
 	Batches []BehindBatch // the newest first
+	Older   int           // batches that are not listed
 	Eggs    []Egg
 	More    int // eggs that are not listed
 }
@@ -28,8 +29,11 @@ type BehindBatch struct {
 	farm.Rates
 }
 
-// mostEggs is how many single eggs are listed.
-const mostEggs = 300
+// How many batches and single eggs are listed.
+const (
+	mostBatches = 60
+	mostEggs    = 300
+)
 
 // Behind opens a group of a table; farm.ErrNone if there is none of that key.
 func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key string) (all Behind, err error) {
@@ -49,18 +53,8 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 			return farm.ErrNone
 		}
 		all.Row = all.Table.Rows[i]
+		all.batches(s)
 		eggs := 0
-		for _, t := range slices.Backward(all.Row.told) {
-			rates := s.facts.Ledger.Rates([]farm.Told{t})
-			j := slices.IndexFunc(all.Batches, func(b BehindBatch) bool { return b.ID == t.BatchID })
-			if j < 0 {
-				at := slices.IndexFunc(s.facts.Batches, func(b store.BatchFacts) bool { return b.ID == t.BatchID })
-				all.Batches = append(all.Batches, BehindBatch{s.facts.Batches[at], t.Eggs, rates})
-				continue
-			}
-			all.Batches[j].Eggs += t.Eggs // another pen's in the same batch
-			all.Batches[j].Rates = s.facts.Ledger.Rates(of(all.Row.told, t.BatchID))
-		}
 		var newest []store.Fact
 		for _, f := range slices.Backward(all.Row.rows) {
 			if eggs < mostEggs {
@@ -75,12 +69,24 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 	return all, err
 }
 
-// of gives what is told of one batch.
-func of(told []farm.Told, batchID int64) (some []farm.Told) {
-	for _, t := range told {
-		if t.BatchID == batchID {
-			some = append(some, t)
-		}
+// batches tells of the newest batches, the eggs of all pens in one together.
+func (all *Behind) batches(s *scene) {
+	facts := map[int64]*store.BatchFacts{}
+	for _, f := range all.Row.rows {
+		facts[f.BatchID] = f.Batch
 	}
-	return some
+	for told := all.Row.told; len(told) > 0; {
+		n, eggs := len(told), 0
+		id := told[n-1].BatchID
+		for n > 0 && told[n-1].BatchID == id {
+			n--
+			eggs += told[n].Eggs
+		}
+		if len(all.Batches) == mostBatches {
+			all.Older++
+		} else {
+			all.Batches = append(all.Batches, BehindBatch{*facts[id], eggs, s.facts.Ledger.Rates(told[n:])})
+		}
+		told = told[:n]
+	}
 }

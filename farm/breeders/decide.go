@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"metrogon/core/breeding"
+	"metrogon/core/laying"
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/farm"
@@ -26,6 +27,7 @@ type Fertile struct {
 	Reading  *rates.Reading // nil: no eggs in that time
 	Limits   store.Thresholds
 	Unsure   int // eggs among them whose sire is not certain
+	Former   int // eggs whose sire is no longer in the pen
 }
 
 // recent reads a pen's fertility of the last months.
@@ -55,6 +57,9 @@ func (r *reader) recent(penID int64) Fertile {
 			}
 			if row.Sire.How != breeding.Sure {
 				f.Unsure += row.Eggs
+			}
+			if r.facts.Flock.Former(penID, row.Sire) {
+				f.Former += row.Eggs
 			}
 		}
 	}
@@ -205,14 +210,14 @@ func (d *Decisions) wait(
 	ctx context.Context, tx *farm.Tx, r *reader, pen farm.Pen, kind *species.Profile, b farm.Beliefs,
 ) error {
 	today := r.w.Member.Date(r.w.Now)
-	laid, err := tx.Laying(ctx, today.AddDate(0, 0, -14), today)
+	laid, err := tx.Laying(ctx, today.AddDate(0, 0, -laying.Days), today)
 	if err != nil {
 		return err
 	}
 	perDay := 0.0
 	for _, l := range laid {
 		if l.PenID == pen.ID {
-			perDay = float64(l.Eggs) / 14
+			perDay = float64(l.Eggs) / laying.Days
 		}
 	}
 	for _, days := range []int{0, 2, 4, 7} {
@@ -338,8 +343,8 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 		}
 		c := Cull{Bird: b, Kind: r.w.Kinds[b.Species]}
 		for _, stay := range r.facts.Flock.Stays {
-			if stay.BirdID == b.ID && stay.UntilOn == nil {
-				c.Pen, c.InPen = r.w.PenByID[stay.PenID], true
+			if pen := r.w.PenByID[stay.PenID]; stay.BirdID == b.ID && stay.UntilOn == nil && pen.UntilOn == nil {
+				c.Pen, c.InPen = pen, true
 			}
 		}
 		by := map[string]string{farm.Male: "sire", farm.Female: "dam"}[b.Sex]
@@ -347,7 +352,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 		if _, known := tables[key]; !known {
 			tables[key] = s.groups(Query{Kind: b.Species, By: by, Rate: Fertility})
 		}
-		c.eggs(r, tables[key])
+		c.eggs(tables[key])
 		c.self(r, pedigree, parents)
 		for _, reason := range c.Reasons {
 			c.Weight += 2*farm.OneIf(reason.Against) - 1
@@ -358,7 +363,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 }
 
 // eggs tells how the bird's eggs did against those of the others.
-func (c *Cull) eggs(r *reader, t Table) {
+func (c *Cull) eggs(t Table) {
 	if t.Query.Kind != c.Species {
 		return // none of its kind were set
 	}

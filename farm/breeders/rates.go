@@ -63,9 +63,6 @@ type Row struct {
 	rows    []*farm.Fact
 }
 
-// Rate of the row that is asked for.
-func (r Row) Rate(name string) farm.Rate { return rateOf(r.Rates, name) }
-
 func rateOf(r farm.Rates, name string) farm.Rate {
 	switch name {
 	case Fertility:
@@ -113,7 +110,6 @@ type Table struct {
 	Step      string // of the periods: month, quarter or year
 	Compared  *Compared
 	Narrowed  []Narrowed // by which the eggs are narrowed down
-	Batches   int        // of the farm that are done: of how many its spread is known
 	SpreadPts float64    // between batches, in the rate asked for
 }
 
@@ -245,7 +241,7 @@ func (s *scene) table(q Query) Table {
 
 // groups tells the rates of each group.
 func (s *scene) groups(q Query) Table {
-	t := Table{Query: q, Dimension: DimensionOf(q.By), Kinds: s.kinds(), Batches: s.facts.Ledger.Done()}
+	t := Table{Query: q, Dimension: DimensionOf(q.By), Kinds: s.kinds()}
 	t.Query.By = t.Dimension.ID
 	if RateNames[q.Rate] == "" {
 		t.Query.Rate = HatchOfSet
@@ -316,14 +312,10 @@ func (s *scene) fill(t *Table, r *Row) {
 		d.NotTold += f.Fertile - f.HatchedFertile - f.CountedFertile -
 			f.Early - f.Middle - f.Late - f.Pipped - f.Quit
 	}
-	var of []rates.Count
-	for _, told := range r.told {
-		if c := countOf(told, t.Query.Rate); c.N > 0 {
-			of = append(of, c)
-		}
-	}
-	if len(of) > 2 {
-		r.Points = rates.SpreadOf([][]rates.Count{of}).Points()
+	batches := farm.ByBatch(r.told, func(told farm.Told) rates.Count { return countOf(told, t.Query.Rate) })
+	batches = slices.DeleteFunc(batches, func(c rates.Count) bool { return c.N == 0 })
+	if len(batches) > 2 {
+		r.Points = rates.SpreadOf([][]rates.Count{batches}).Points()
 	}
 	if t.Dimension.ID == "pen" {
 		r.Changes = s.facts.Flock.Changes(s.w, idOf(r.Key))
@@ -337,25 +329,13 @@ func (t *Table) pool() {
 		func(r *Row) *farm.Rate { return &r.HatchOfFertile },
 		func(r *Row) *farm.Rate { return &r.HatchOfSet },
 	} {
-		var counts []rates.Count
-		eggs, known := 0, 0
+		var all []*farm.Rate
 		for j := range t.Rows {
-			if r := of(&t.Rows[j]); !t.Rows[j].Aside {
-				counts = append(counts, r.Worth)
-				eggs, known = eggs+r.N, known+farm.OneIf(r.N > 0)
+			if !t.Rows[j].Aside {
+				all = append(all, of(&t.Rows[j]))
 			}
 		}
-		if eggs == 0 {
-			continue
-		}
-		prior := rates.Pool(counts)
-		t.Mean[i] = prior.Mean()
-		for j := range t.Rows {
-			if r := of(&t.Rows[j]); !t.Rows[j].Aside && r.N > 0 && known > 1 {
-				in := prior.Of(r.Worth, 0.95)
-				r.Pooled = &in
-			}
-		}
+		t.Mean[i] = farm.Pool(all)
 	}
 }
 

@@ -182,7 +182,6 @@ type Test struct {
 	Why     string    // nothing is read yet, or what is to be minded
 	ReadOn  time.Time // when it can be read: the first candling
 	Unsure  int       // eggs whose sire is not certain, or for whom it was too early
-	Safe    time.Time // from then on the new male's are all to be expected; zero: no new male
 	Before  *Test     // the one that it repeats
 	Change  *rates.Comparison
 	Offers  []store.BatchFacts // batches that may be it
@@ -306,6 +305,7 @@ func (r *reader) offer(t *Test) {
 
 func (r *reader) count(t *Test) {
 	var rows []*farm.Fact
+	former := 0
 	for _, f := range r.facts.Of(t.Pen) {
 		if f.BatchID != t.Batch.ID {
 			continue
@@ -315,6 +315,9 @@ func (r *reader) count(t *Test) {
 		t.Looked += f.Examined
 		if f.Sire.How == breeding.TooEarly || f.Sire.How == breeding.NotCertain {
 			t.Unsure += f.Eggs
+		}
+		if r.facts.Flock.Former(t.PenID, f.Sire) {
+			former += f.Eggs
 		}
 	}
 	told, _ := r.facts.Told(r.w, rows)
@@ -326,14 +329,27 @@ func (r *reader) count(t *Test) {
 	n := int(c.N + .5)
 	reading := rates.ReadTest(rates.Tally{K: min(int(c.K+.5), n), N: n}, r.thresholds(), r.rho())
 	t.Reading = &reading
-	if t.Unsure > 0 && !t.Pen.Supplier {
-		for _, change := range r.facts.Flock.Changes(r.w, t.PenID) {
-			t.Safe = change.Safe
+	r.mind(t, former)
+}
+
+// mind says what is to be minded of a reading: that the eggs tell little of the male who is there now,
+// from when on they would, or that some are not known yet.
+func (r *reader) mind(t *Test, former int) {
+	later := ""
+	for _, c := range r.facts.Flock.Changes(r.w, t.PenID) {
+		if c.Surely.After(r.w.Member.Date(t.Batch.SetAt)) {
+			later = fmt.Sprintf(" Wait, and test eggs laid from %s on.", c.Surely.Format("2 Jan"))
 		}
-		t.Why = fmt.Sprintf("%s laid while the sire was not certain, or too early for a new male: this says little of him.",
-			wording.Plural(t.Unsure, "egg")+" of it "+map[bool]string{true: "was", false: "were"}[t.Unsure == 1])
 	}
-	if open := t.Set - n; open > 0 && t.Why == "" {
+	open := t.Set - t.Reading.N
+	switch {
+	case t.Unsure > 0 && !t.Pen.Supplier:
+		t.Why = fmt.Sprintf("%s of it laid while the sire was not certain, or too early for a new male: this says "+
+			"little of him.%s", wording.Plural(t.Unsure, "egg"), later)
+	case former > 0:
+		t.Why = fmt.Sprintf("%s of it laid with a male that is no longer in the pen: this says nothing of the one "+
+			"who is.%s", wording.Plural(former, "egg"), later)
+	case open > 0:
 		t.Why = fmt.Sprintf("Of %s nobody can say yet.", wording.Plural(open, "egg"))
 	}
 }

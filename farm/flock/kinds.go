@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/farm"
 )
@@ -44,7 +43,7 @@ func (o Overview) Says() string {
 }
 
 // ByKind groups pens, which stand by kind, and draws the rates of each towards the others
-// of its kind (rates.Pool).
+// of its kind (farm.Pool).
 func ByKind(pens []PenRates) (all []KindRates) {
 	for _, p := range pens {
 		n := len(all)
@@ -65,25 +64,9 @@ func ByKind(pens []PenRates) (all []KindRates) {
 
 // pool draws one of the rates of pens together and gives its mean.
 func pool(pens []PenRates, of func(*PenRates) *farm.Rate) float64 {
-	counts := make([]rates.Count, len(pens))
-	eggs, known := 0, 0
+	all := make([]*farm.Rate, len(pens))
 	for i := range pens {
-		r := of(&pens[i])
-		counts[i] = r.Worth
-		eggs += r.N
-		if r.N > 0 {
-			known++
-		}
+		all[i] = of(&pens[i])
 	}
-	if eggs == 0 {
-		return 0
-	}
-	prior := rates.Pool(counts)
-	for i := range pens {
-		if r := of(&pens[i]); r.N > 0 && known > 1 {
-			in := prior.Of(counts[i], 0.95)
-			r.Pooled = &in
-		}
-	}
-	return prior.Mean()
+	return farm.Pool(all)
 }
