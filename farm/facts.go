@@ -82,7 +82,7 @@ func newFacts(
 	sires := map[laid]breeding.Sire{}
 	for _, r := range rows {
 		batch := byID[r.BatchID]
-		if r.Trial || batch == nil { // set, or taken back, between the two questions: the next reader sees it whole
+		if r.Trial {
 			continue
 		}
 		f := &Fact{Fact: r, Batch: batch, SetOn: all.SetOn[r.BatchID]}

@@ -151,14 +151,16 @@ type Tx struct {
 	FarmID int64
 }
 
-// Read runs work in one transaction bound to a farm that changes nothing.
+// Read runs work in one transaction bound to a farm that changes nothing. All its
+// questions see the farm of one moment, whatever others write meanwhile.
 func (db *DB) Read(ctx context.Context, farmID int64, work func(*Tx) error) error {
 	leave, err := db.gates.enter(ctx, farmID, false)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	return db.farm(ctx, farmID, pgx.TxOptions{AccessMode: pgx.ReadOnly}, work)
+	o := pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}
+	return db.farm(ctx, farmID, o, work)
 }
 
 // Write runs work in one transaction bound to a farm, and commits it if it
