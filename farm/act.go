@@ -77,11 +77,14 @@ func Asked(ctx context.Context, what string) context.Context {
 	return context.WithValue(ctx, askedKey{}, hex.EncodeToString(sum[:]))
 }
 
-// Act runs a use case that changes something: farm by farm one after the other,
-// and once for each key.
+// Act runs a use case that changes something: farm by farm one after the other, once
+// for each key, and only for whoever has the right that it needs.
 func (b *Service) Act(
-	ctx context.Context, m *Member, key string, work func(*Tx) (Done, error),
+	ctx context.Context, m *Member, needs Right, key string, work func(*Tx) (Done, error),
 ) (done Done, err error) {
+	if err := m.Refuse(needs); err != nil {
+		return done, err
+	}
 	if uuid.Validate(key) != nil {
 		return done, Problemf("key", "This form is broken; open the page again.")
 	}

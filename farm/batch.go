@@ -30,7 +30,7 @@ func (b *Service) OnBatch(
 	ctx context.Context, m *Member, key string, id int64,
 	work func(tx *Tx, batch store.Batch, eggs Eggs) (Done, error),
 ) (Done, error) {
-	return b.Act(ctx, m, key, func(tx *Tx) (Done, error) {
+	return b.Act(ctx, m, Helping, key, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
 			return Done{}, err

@@ -149,6 +149,16 @@ var checks = map[string]Problem{
 	"trays_tray_columns_check": {"columns", "A row of a tray may have 1 to 1000 places."},
 	"trays_tray_rows_check":    {"rows", "A tray may have 0 to 60 rows."},
 
+	"farms_kinds_check": {"kinds", "A farm may keep up to 100 kinds."},
+
+	"invitations_check":      {"until", "An invitation ends after it was made."},
+	"invitations_check1":     {"link", "An invitation is taken by somebody, at a moment."},
+	"invitations_name_check": {"name", "The name may have 1 to 80 characters."},
+	"invitations_role_check": {"role", "A person is owner, keeper, helper or reader."},
+
+	"password_links_check":   {"link", "A link ends after it was made."},
+	"signed_in_device_check": {"device", "How a device names itself may have 200 characters."},
+
 	"weighings_cell_pct_check": {"cell", "An air cell may take 0 to 60 % of the egg."},
 	"weighings_check":          {"mass", "Give a weight, or an air cell."},
 	"weighings_check1":         {"code", "A single egg is weighed by itself."},

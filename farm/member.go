@@ -10,12 +10,6 @@ import (
 	"metrogon/store"
 )
 
-// What a person may be on a farm.
-const (
-	OwnerRole  = "owner"
-	HelperRole = "helper"
-)
-
 // Member is a person at work on a farm.
 type Member struct {
 	store.Member
@@ -36,9 +30,6 @@ func NewMember(m store.Member) (*Member, error) {
 func (m *Member) Units() units.Reader {
 	return units.Reader{Fahrenheit: m.Temperature == "F", Ounces: m.Mass == "oz"}
 }
-
-// Owner tells whether the member may change pens, machines, people and settings.
-func (m *Member) Owner() bool { return m.Role == OwnerRole }
 
 // TakesOut tells whether an egg called so is taken out of the machine here.
 func (m *Member) TakesOut(c candling.Call) bool { return slices.Contains(m.OutCalls, string(c)) }

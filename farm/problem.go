@@ -3,6 +3,7 @@ package farm
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -20,7 +21,11 @@ func (p *Problems) Zone(zone string) {
 	}
 }
 
-var ErrNotOwner = Problemf("", "Only an owner of the farm may change this.")
+func (p *Problems) Role(role string) {
+	if !slices.Contains(Roles, role) {
+		p.Addf("role", "%q is no role; it may be %s.", role, strings.Join(Roles, ", "))
+	}
+}
 
 func (p *Problems) Measure(field, what string, v *float64, least, most float64, unit string) {
 	if outside(v, least, most) {

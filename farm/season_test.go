@@ -583,9 +583,9 @@ func TestPromisesAreChecked(t *testing.T) {
 	helper := *s.m
 	helper.Role = farm.HelperRole
 	_, err = s.Season.Drop(ctx, &helper, key(), 1)
-	assert.ErrorContains(t, err, "Only an owner", "a helper sets what is planned, and plans nothing")
+	assert.ErrorContains(t, err, "for a keeper or an owner", "a helper sets what is planned, and plans nothing")
 	_, err = s.Season.SaveOrder(ctx, &helper, key(), o)
-	assert.ErrorContains(t, err, "Only an owner")
+	assert.ErrorContains(t, err, "for a keeper or an owner")
 	for _, says := range []error{
 		errOf(s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(2), ToOn: in(1)})),
 		errOf(s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: 99, FromOn: in(1)})),

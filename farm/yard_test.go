@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -68,6 +69,18 @@ func (y *yard) settle(name, email string) *farm.Member {
 	)
 	require.NoError(y, err)
 	m, err := y.People.Member(y.Context(), id)
+	require.NoError(y, err)
+	return m
+}
+
+// joined is somebody else on the farm.
+func (y *yard) joined(name, role string) *farm.Member {
+	y.Helper()
+	email := strings.ToLower(name) + "@wickfold.example"
+	require.NoError(y, y.People.AddPerson(y.Context(), y.m, name, email, "a-long-password", role))
+	in, err := y.People.SignIn(y.Context(), people.Attempt{Email: email, Password: "a-long-password"})
+	require.NoError(y, err)
+	m, err := y.People.Member(y.Context(), in.PersonID)
 	require.NoError(y, err)
 	return m
 }

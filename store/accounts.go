@@ -29,6 +29,7 @@ type Farm struct {
 	WarmHours, RestHours int      // 0: the usual ones
 	AltitudeM            int      // above the sea
 	OutCalls             []string // eggs called so are taken out; of a new farm the usual ones
+	Kinds                []string // that it said it keeps, when it began
 }
 
 // Member is a person on a farm.
@@ -46,18 +47,21 @@ type Member struct {
 	RestHours        int // that shipped eggs rest
 	AltitudeM        int // of the farm, above the sea
 	OutCalls         []string
+	Kinds            []string // that the farm said it keeps, when it began
 	Role             string
+	Farms            int // that the person is on
 }
 
 const (
 	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
 	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at,
-		warm_hours, rest_hours, altitude_m, out_calls`
+		warm_hours, rest_hours, altitude_m, out_calls, kinds`
 
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
-			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, m.role
+			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, f.kinds, m.role,
+			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null
 		join farms f on f.id = m.farm_id
@@ -79,9 +83,12 @@ func (db *DB) PersonByID(ctx context.Context, id int64) (Person, error) {
 	return one[Person](ctx, db.door, `select `+personColumns+` from people where id = $1`, id)
 }
 
-// MemberByPerson finds the farm of a person; of several the first.
-func (db *DB) MemberByPerson(ctx context.Context, personID int64) (Member, error) {
-	return one[Member](ctx, db.door, member+`p.id = $1 order by m.farm_id limit 1`, personID)
+// MemberByPerson finds a person on a farm, or on the first of theirs where it is none of them;
+// and, where a sign-in is named, only while that one holds.
+func (db *DB) MemberByPerson(ctx context.Context, personID, farmID int64, signedIn string) (Member, error) {
+	return one[Member](ctx, db.door, member+`p.id = $1
+		and ($3 = '' or exists (select from signed_in s where s.id = $3 and s.person_id = p.id and s.ended_at is null))
+		order by m.farm_id = $2 desc, m.farm_id limit 1`, personID, farmID, signedIn)
 }
 
 // FarmByName finds a farm by its name.
@@ -105,13 +112,17 @@ func (db *DB) AddFarm(
 		if some && onlyFirst {
 			return ErrNone
 		}
-		farmID, err = value[int64](ctx, tx,
-			`insert into farms (name, zone, created_at) values ($1, $2, $3) returning id`, f.Name, f.Zone, at)
+		farmID, err = value[int64](ctx, tx, `
+			insert into farms (name, zone, kinds, created_at) values ($1, $2, coalesce($3::text[], '{}'), $4)
+			returning id`, f.Name, f.Zone, f.Kinds, at)
 		if err != nil {
 			return err
 		}
-		personID, err = addPerson(ctx, tx, farmID, p, "owner")
-		return err
+		if personID, err = addPerson(ctx, tx, farmID, p, "owner"); err != nil || p.Temperature == "" {
+			return err
+		}
+		p.ID = personID
+		return setUnits(ctx, tx, p)
 	})
 	return
 }
@@ -123,7 +134,7 @@ var tables = []string{
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
 	"eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
-	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests",
+	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests", "invitations",
 }
 
 // DropFarm forgets a farm with all its records and people. Only the owner of the
@@ -186,7 +197,7 @@ func addPerson(ctx context.Context, tx pgx.Tx, farmID int64, p Person, role stri
 	return id, err
 }
 
-// EndMembership takes somebody off a farm, ends their sessions, and tells record.
+// EndMembership takes somebody off a farm, ends their sessions if it was their last, and tells record.
 // ErrNone: nobody such is on it, or nobody would be left to own it.
 func (db *DB) EndMembership(
 	ctx context.Context, farmID, personID int64, at time.Time, record func(*Tx) error,
@@ -208,7 +219,10 @@ func (db *DB) EndMembership(
 		if tag.RowsAffected() == 0 {
 			return ErrNone
 		}
-		_, err = tx.Exec(ctx, `update people set epoch = epoch + 1 where id = $1`, personID)
+		_, err = tx.Exec(ctx, `
+			update people set epoch = epoch + 1
+			where id = $1
+				and not exists (select from memberships m where m.person_id = $1 and m.ended_at is null)`, personID)
 		return err
 	}, record)
 }
@@ -216,6 +230,7 @@ func (db *DB) EndMembership(
 // SetPassword replaces a person's password and ends all sessions of theirs.
 func (db *DB) SetPassword(ctx context.Context, personID int64, hash string) (epoch int, err error) {
 	return value[int](ctx, db.door, `
+		with signed_out as (`+signOut+`)
 		update people set password_hash = $2, epoch = epoch + 1
 		where id = $1 returning epoch`, personID, hash)
 }
@@ -228,14 +243,22 @@ func (db *DB) Rehash(ctx context.Context, personID int64, before, hash string) e
 	return err
 }
 
+const signOut = `update signed_in set ended_at = clock_timestamp() where person_id = $1 and ended_at is null`
+
 // EndSessions ends every session of a person; a new one needs the epoch returned.
 func (db *DB) EndSessions(ctx context.Context, personID int64) (epoch int, err error) {
-	return value[int](ctx, db.door, `update people set epoch = epoch + 1 where id = $1 returning epoch`, personID)
+	return value[int](ctx, db.door, `
+		with signed_out as (`+signOut+`)
+		update people set epoch = epoch + 1 where id = $1 returning epoch`, personID)
 }
 
 // SetUnits keeps how a person reads figures.
 func (db *DB) SetUnits(ctx context.Context, p Person) error {
-	_, err := db.door.Exec(ctx, `
+	return setUnits(ctx, db.door, p)
+}
+
+func setUnits(ctx context.Context, on execer, p Person) error {
+	_, err := on.Exec(ctx, `
 		update people set temperature = $2, mass = $3, clock = $4, count_from = $5
 		where id = $1`, p.ID, p.Temperature, p.Mass, p.Clock, p.CountFrom)
 	return err

@@ -15,13 +15,15 @@ type Subject struct {
 
 // Entry is one line of the journal.
 type Entry struct {
-	ID      int64
-	At      time.Time
-	Who     string
-	BatchID *int64
-	Said    string
-	Undo    json.RawMessage // null: it cannot be taken back
-	Undone  bool
+	ID  int64
+	At  time.Time
+	Who string
+	// PersonID is who did it; 0: the program.
+	PersonID int64
+	BatchID  *int64
+	Said     string
+	Undo     json.RawMessage // null: it cannot be taken back
+	Undone   bool
 }
 
 // Line is an entry that is to be written.
@@ -60,7 +62,8 @@ func (tx *Tx) AddEntry(ctx context.Context, l Line) (int64, error) {
 }
 
 const entry = `
-	select j.id, j.at, coalesce(p.name, 'the program') as who, j.batch_id, j.said, j.undo,
+	select j.id, j.at, coalesce(p.name, 'the program') as who, coalesce(j.person_id, 0) as person_id,
+		j.batch_id, j.said, j.undo,
 		exists (select from journal u where u.farm_id = $1 and u.undoes = j.id) as undone
 	from journal j
 	left join people p on p.id = j.person_id

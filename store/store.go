@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -195,6 +196,10 @@ func asFarm(ctx context.Context, tx pgx.Tx, farmID int64) error {
 		select set_config('role', 'metrogon_farm', true), set_config('app.farm_id', $1::text, true)`,
 		fmt.Sprint(farmID))
 	return err
+}
+
+type execer interface {
+	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
 }
 
 type querier interface {

@@ -185,7 +185,7 @@ func TestSessionsEnd(t *testing.T) {
 	owner := s.signedIn(anna, "some-other-words")
 	assert.True(t, helper.in())
 	assert.NotContains(t, helper.get("/settings").body, "Renew the key", "only owners see the scale's key")
-	assert.Equal(t, http.StatusUnprocessableEntity, helper.post("/settings/people/1/remove", form(nil)).status)
+	assert.Equal(t, http.StatusForbidden, helper.post("/settings/people/1/remove", form(nil)).status)
 	assert.Contains(t, owner.post("/settings/people/1/remove", form(nil)).body, "A farm needs an owner")
 	require.Equal(t, http.StatusSeeOther, owner.post("/settings/people/2/remove", form(nil)).status)
 	assert.Contains(

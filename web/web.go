@@ -200,6 +200,15 @@ func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// told is what a page itself says of a refusal.
+func told(err error) string {
+	var coded *echo.HTTPError
+	if errors.As(err, &coded) {
+		return coded.Message
+	}
+	return "This is not open to you."
+}
+
 // errorHandler turns what went wrong into a page with one sentence.
 func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 	t := page.Parse(site, files, "lost.html")
@@ -220,6 +229,10 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 			status, says = http.StatusServiceUnavailable, awayText
 			site.Log.Error("unavailable", "path", c.Request().URL.Path, "err", err)
 			c.Response().Header().Set("Retry-After", "3")
+		case errors.As(err, &coded) && coded.StatusCode() == http.StatusForbidden:
+			status, title, says = http.StatusForbidden, "Not yours to do", told(err)
+		case errors.As(err, &coded) && coded.StatusCode() == http.StatusGone:
+			status, title, says = http.StatusGone, "This link is spent", told(err)
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
 			status, says = coded.StatusCode(), "This cannot be read. Go back and send it again."
 		}

@@ -38,7 +38,7 @@ type Thresholds = store.Thresholds
 
 // AskTest plans a fertility test of so many eggs of a pen; a retest names the one before it.
 func (b *Service) AskTest(ctx context.Context, m *farm.Member, key string, t store.FertilityTest) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -116,7 +116,7 @@ func (b *Service) change(
 	ctx context.Context, m *farm.Member, key string, id int64,
 	change func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -145,10 +145,7 @@ func (b *Service) change(
 func (b *Service) SetThresholds(
 	ctx context.Context, m *farm.Member, key string, t store.Thresholds,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("sell_pct", "The share from which eggs are sold", t.SellPct, 1, 100)
 		p.Count("swap_pct", "The share below which a male goes", t.SwapPct, 0, 100)

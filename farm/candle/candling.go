@@ -135,7 +135,7 @@ func calledBefore(
 func (b *Service) RecordOpened(
 	ctx context.Context, m *farm.Member, key string, batchID int64, ids []int64, stage candling.Stage,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err

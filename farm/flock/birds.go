@@ -119,10 +119,7 @@ func (s *Service) owned(
 	ctx context.Context, m *farm.Member, key string,
 	work func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return s.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

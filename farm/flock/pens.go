@@ -12,10 +12,7 @@ import (
 
 // SavePen makes a pen (ID 0) or changes one.
 func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen farm.Pen) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		pen, err := farm.CheckPen(pen, b.Now())
 		if err != nil {
 			return farm.Done{}, err

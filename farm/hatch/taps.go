@@ -149,7 +149,7 @@ func whose(s *store.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 
 // opened notes that the lid was opened, and why.
 func (b *Service) opened(ctx context.Context, m *farm.Member, machineID int64, t Tap, at time.Time) (farm.Done, error) {
-	return b.Act(ctx, m, t.Key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, t.Key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

@@ -335,14 +335,26 @@ func overlapsMachine(c farm.Clash, own []season.Stay) bool {
 	})
 }
 
+// onTheList tells a setting that is on today's list: one that was planned, or a parcel.
+func onTheList(w *farm.Snapshot, s Setting) bool {
+	return s.PlannedID != 0 || !s.Unrested && !slices.ContainsFunc(s.Picks, func(p Pick) bool {
+		return !w.PenByID[p.PenID].Supplier
+	})
+}
+
 // Set sets the picked eggs. If somebody else took some of them meanwhile,
 // nothing is set, and the problem names which went. Shipped eggs that still rest
 // are not set unless s.Unrested says so, which is written down.
 func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
+		}
+		if !m.Keeper() && !onTheList(w, s) {
+			return farm.Done{}, farm.Problemf(
+				"eggs", "A helper sets what is planned for today, and parcels that have rested; not eggs from the store.",
+			)
 		}
 		batch, err := check(w, s)
 		if err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"time"
 
 	"metrogon/farm"
 	"metrogon/store"
@@ -68,13 +69,21 @@ func Record(
 	return done, err
 }
 
+// helpersDay is for how long a helper may take back what he did.
+const helpersDay = 24 * time.Hour
+
 // TakeBack takes the action of a journal line back, if nothing that came after it on
 // one of its subjects still stands.
 func TakeBack(ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		e, err := tx.Entry(ctx, entryID)
 		if err != nil {
 			return farm.Done{}, err
+		}
+		if !m.May(farm.Keeping) && (e.PersonID != m.PersonID || tx.At.Sub(e.At) > helpersDay) {
+			return farm.Done{}, farm.Problemf(
+				"entry", "A helper takes back what he did himself, within a day. A keeper or an owner can take this back.",
+			)
 		}
 		if e.Undone || e.Undo == nil {
 			return farm.Done{}, farm.Problemf("entry", "This was taken back already.")

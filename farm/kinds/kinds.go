@@ -142,10 +142,7 @@ func check(m *farm.Member, shipped *species.Profile, changes []species.Change, w
 func (b *Service) SaveKind(
 	ctx context.Context, m *farm.Member, key, id string, changes []species.Change, way method.Method,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
 		shipped, err := species.Find(id)
 		if err != nil {
 			return farm.Done{}, farm.ErrNone

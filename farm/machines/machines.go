@@ -18,7 +18,7 @@ import (
 func (b *Service) MadeReady(
 	ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -57,10 +57,7 @@ func (b *Service) MadeReady(
 func (b *Service) SaveMachine(
 	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
 		if _, err := machine.Find(x.Kind); err != nil {

@@ -8,14 +8,28 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
-// Member finds who a signed-in person is and on which farm.
+// Member finds who a person is, on the first of their farms.
 func (b *Service) Member(ctx context.Context, personID int64) (*farm.Member, error) {
-	m, err := b.DB.MemberByPerson(ctx, personID)
+	return b.Signed(ctx, SignedIn{PersonID: personID})
+}
+
+// SignedIn is what a session holds.
+type SignedIn struct {
+	PersonID int64
+	FarmID   int64  // on which they are at work; 0: the first
+	ID       string // of the sign-in on this device; "" for none
+}
+
+// Signed finds who is signed in and on which farm. ErrNone: on none any more, or the sign-in was
+// ended.
+func (b *Service) Signed(ctx context.Context, in SignedIn) (*farm.Member, error) {
+	m, err := b.DB.MemberByPerson(ctx, in.PersonID, in.FarmID, in.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -42,7 +56,12 @@ func (b *Service) Owner(ctx context.Context, farmName string) (*farm.Member, err
 func (b *Service) Populated(ctx context.Context) (bool, error) { return b.DB.Populated(ctx) }
 
 // NewFarm is what the first-run set-up asks.
-type NewFarm struct{ Farm, Zone, Name, Email, Password string }
+type NewFarm struct {
+	Farm, Zone, Name, Email, Password string
+
+	Units Units    // how the owner reads figures; zero: the usual ones
+	Kinds []string // species that the farm keeps
+}
 
 // SetUp makes a farm with its owner. firstRun refuses with ErrNone where
 // anybody has an account already.
@@ -60,6 +79,15 @@ func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID
 	n.Farm = p.Name("farm", "The farm's name", n.Farm, 80, true)
 	p.Zone(n.Zone)
 	owner := person(&p, n.Name, n.Email)
+	if n.Units != (Units{}) {
+		n.Units.check(&p)
+		n.Units.onto(&owner)
+	}
+	for _, id := range n.Kinds {
+		if _, err := species.Find(id); err != nil {
+			p.Addf("kinds", "%v.", err)
+		}
+	}
 	checkPassword(&p, n.Password, n.Name, n.Email, n.Farm)
 	if err := p.Err(); err != nil {
 		return 0, err
@@ -67,7 +95,8 @@ func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID
 	if owner.PasswordHash, err = b.hashing.hash(ctx, n.Password); err != nil {
 		return 0, err
 	}
-	_, personID, err = b.DB.AddFarm(ctx, store.Farm{Name: n.Farm, Zone: n.Zone}, owner, b.Now(), firstRun)
+	fresh := store.Farm{Name: n.Farm, Zone: n.Zone, Kinds: n.Kinds}
+	_, personID, err = b.DB.AddFarm(ctx, fresh, owner, b.Now(), firstRun)
 	return personID, farm.Taken(err, "email", "That e-mail address has an account already.")
 }
 
@@ -82,15 +111,13 @@ func person(p *farm.Problems, name, email string) store.Person {
 
 // AddPerson gives somebody an account on the member's farm.
 func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, password, role string) error {
-	if !m.Owner() {
-		return farm.ErrNotOwner
+	if err := m.Refuse(farm.Owning); err != nil {
+		return err
 	}
 	var p farm.Problems
 	person := person(&p, name, email)
 	checkPassword(&p, password, name, email, m.FarmName)
-	if role != farm.OwnerRole && role != farm.HelperRole {
-		p.Addf("role", "%q is no role; it may be owner or helper.", role)
-	}
+	p.Role(role)
 	if err := p.Err(); err != nil {
 		return err
 	}
@@ -110,8 +137,8 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 // RemovePerson takes somebody off the member's farm and ends their sessions; what
 // they did stays in the journal under their name.
 func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int64) error {
-	if !m.Owner() {
-		return farm.ErrNotOwner
+	if err := m.Refuse(farm.Owning); err != nil {
+		return err
 	}
 	people, err := b.DB.People(ctx, m.FarmID)
 	if err != nil {
@@ -204,6 +231,19 @@ type Units struct {
 // SaveUnits keeps how the member reads figures.
 func (b *Service) SaveUnits(ctx context.Context, m *farm.Member, u Units) error {
 	var p farm.Problems
+	if u.check(&p); p != nil {
+		return p
+	}
+	person := store.Person{ID: m.PersonID}
+	u.onto(&person)
+	return b.DB.SetUnits(ctx, person)
+}
+
+func (u Units) onto(p *store.Person) {
+	p.Temperature, p.Mass, p.Clock, p.CountFrom = u.Temperature, u.Mass, u.Clock, u.CountFrom
+}
+
+func (u Units) check(p *farm.Problems) {
 	if u.Temperature != "C" && u.Temperature != "F" {
 		p.Addf("temperature", "%q is no unit; it may be C or F.", u.Temperature)
 	}
@@ -214,12 +254,6 @@ func (b *Service) SaveUnits(ctx context.Context, m *farm.Member, u Units) error 
 		p.Addf("clock", "The clock has %d hours; it may have 12 or 24.", u.Clock)
 	}
 	p.Count("count_from", "The number of the set day", u.CountFrom, 0, 1)
-	if err := p.Err(); err != nil {
-		return err
-	}
-	return b.DB.SetUnits(ctx, store.Person{
-		ID: m.PersonID, Temperature: u.Temperature, Mass: u.Mass, Clock: u.Clock, CountFrom: u.CountFrom,
-	})
 }
 
 // Rules are the farm's name, zone and hour of chores, for how many hours a machine
@@ -234,10 +268,7 @@ type Rules struct {
 
 // SaveFarm keeps the farm's rules.
 func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Rules) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		r.Name = p.Name("farm", "The farm's name", r.Name, 80, true)
 		p.Zone(r.Zone)

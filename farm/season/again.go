@@ -209,7 +209,8 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 		return err
 	}
 	// one key for what is upset today, so that of many processes one asks
-	_, err = b.Act(ctx, m, uuid.NewSHA1(uuid.NameSpaceOID, key).String(), func(tx *farm.Tx) (farm.Done, error) {
+	once := uuid.NewSHA1(uuid.NameSpaceOID, key).String()
+	_, err = b.Act(ctx, m, farm.Keeping, once, func(tx *farm.Tx) (farm.Done, error) {
 		id, err := tx.AddPlan(ctx, *ask, 0)
 		return farm.Done{BatchID: id}, err
 	})

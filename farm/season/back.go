@@ -66,10 +66,7 @@ func (s *scene) layAhead() {
 func (b *Service) AcceptBack(
 	ctx context.Context, m *farm.Member, key, line string, which []int,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := see(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err

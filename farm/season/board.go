@@ -364,7 +364,7 @@ func (page *Board) eggs(s *scene) {
 func (b *Service) ChangeHatcher(
 	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err

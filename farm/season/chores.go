@@ -49,7 +49,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		all = append(all, c)
 	}
 	for _, because := range book.Again {
-		if len(because) > 0 && w.Member.Owner() {
+		if len(because) > 0 && w.Member.May(farm.Keeping) {
 			all = append(all, chores.Chore{
 				Kind: Replanned, About: store.Subject{Kind: journal.Plan}, At: w.Now, Title: "The season is planned again",
 				Reason: because[0].Says, Why: "Nothing moves before you accept it.",

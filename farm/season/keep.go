@@ -17,10 +17,7 @@ func (b *Service) owner(
 	ctx context.Context, m *farm.Member, key string, about journal.Subjects,
 	work func(tx *farm.Tx) (journal.Undo, string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		u, said, err := work(tx)
 		if err != nil {
 			return farm.Done{}, err

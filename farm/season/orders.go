@@ -86,10 +86,7 @@ func plural(one string, n int) string {
 
 // SaveOrder makes a promise or changes one.
 func (b *Service) SaveOrder(ctx context.Context, m *farm.Member, key string, o store.Order) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -163,7 +160,7 @@ func checkOrder(w *farm.Snapshot, o *store.Order) error {
 func (b *Service) Deliver(
 	ctx context.Context, m *farm.Member, key string, id int64, n int, end bool,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		o, err := tx.Order(ctx, id)
 		if err != nil {
 			return farm.Done{}, err

@@ -275,10 +275,7 @@ func (b *Service) change(
 	ctx context.Context, m *farm.Member, key string, id int64,
 	work func(*scene, farm.Planned) (farm.Planned, string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		s, p, err := b.find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

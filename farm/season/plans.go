@@ -35,10 +35,7 @@ type answer struct {
 func (b *Service) Ask(
 	ctx context.Context, m *farm.Member, key string, seconds int, what *WhatIf,
 ) (id int64, done farm.Done, err error) {
-	done, err = b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("seconds", "The number of seconds", seconds, 1, 300)
 		if err := p.Err(); err != nil {
@@ -135,7 +132,7 @@ func (x supply) forget() {
 
 // Cancel calls a plan off that is worked on.
 func (b *Service) Cancel(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	done, err := b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	done, err := b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		if _, err := tx.Plan(ctx, id); err != nil {
 			return farm.Done{}, err
 		}
@@ -283,10 +280,7 @@ func (b *Service) solve(ctx context.Context, row store.Plan, tell func(planner.P
 
 // Accept keeps settings of a plan, by their number; none named: all.
 func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int64, which []int) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		s, row, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -326,10 +320,7 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 
 // Throw throws a plan away; what was accepted of it stays.
 func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		row, err := tx.Plan(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -345,10 +336,7 @@ func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int6
 
 // Forbid keeps a setting of a plan out of the next one: this kind in this machine on that day.
 func (b *Service) Forbid(ctx context.Context, m *farm.Member, key string, id int64, no int) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		_, _, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

@@ -111,10 +111,7 @@ func (w *WhatIf) says(s *scene) string {
 // the plan that was made with them becomes the farm's. Hens are bought, not written down: the
 // plan is kept once they lay.
 func (b *Service) Keep(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		s, row, v, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

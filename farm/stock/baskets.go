@@ -121,7 +121,7 @@ func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectVi
 func (b *Service) MoveBaskets(
 	ctx context.Context, m *farm.Member, key string, ids []int64, placeID int64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("basket", "Mark what is to be moved.")
 		}

@@ -65,7 +65,7 @@ func next(r farm.EggRoom) int64 {
 func (b *Service) OnTrial(
 	ctx context.Context, m *farm.Member, key string, collectionID int64, reason string, eggs int,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
 		if err := p.Err(); err != nil {
@@ -117,7 +117,7 @@ func (c Collected) rejects() (n int) {
 // Collect records what was gathered, gives each sound egg its pencil code, and
 // says what is odd about its size.
 func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all ...Collected) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -281,7 +281,7 @@ func gathering(p *farm.Problems, laidOn time.Time, eggs, rejected int, note stri
 func (b *Service) CastOut(
 	ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
 		p.Date("date", "The day of laying", laidOn, m.Date(b.Now()))

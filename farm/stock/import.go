@@ -48,6 +48,9 @@ type Imported struct {
 func (b *Service) ImportEggs(
 	ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool,
 ) (done Imported, err error) {
+	if err := m.Refuse(farm.Keeping); err != nil {
+		return done, err
+	}
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {
 		done = Imported{}
 		pens, err := tx.Pens(ctx)
@@ -61,9 +64,6 @@ func (b *Service) ImportEggs(
 		done.check(lines, byName, m.Date(b.Now()))
 		if len(done.Bad) > 0 || (len(done.NewPens) > 0 && !makePens) {
 			return nil
-		}
-		if len(done.NewPens) > 0 && !m.Owner() {
-			return farm.ErrNotOwner
 		}
 		for _, p := range done.NewPens {
 			if p.ID, err = tx.SavePen(ctx, p); err != nil {

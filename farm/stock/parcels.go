@@ -39,7 +39,7 @@ func (b *Service) Parcels(
 
 // Order notes eggs that a supplier is to send.
 func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store.Parcel) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -80,7 +80,7 @@ type Arrival struct {
 // Arrived brings a parcel's sound eggs into store, where they rest: pointed end
 // down, at room temperature, not turned, so that the air cell settles.
 func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id int64, a Arrival) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

@@ -14,7 +14,7 @@ import (
 func (b *Service) SaveStoragePlace(
 	ctx context.Context, m *farm.Member, key string, place store.StoragePlace,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		place.Name = p.Name("name", "The name of the place", place.Name, 60, true)
 		p.Temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
@@ -57,7 +57,7 @@ func (b *Service) StoragePlace(
 
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Service) Tilted(ctx context.Context, m *farm.Member, key string, placeID int64) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return farm.Done{}, err

@@ -164,10 +164,7 @@ func (b *Service) ScaleKey(ctx context.Context, m *farm.Member) (key string, err
 
 // RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
 func (b *Service) RenewScaleKey(ctx context.Context, m *farm.Member, key string) (farm.Done, error) {
-	return b.Act(ctx, m, key, func(tx *farm.Tx) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
-		}
+	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
 		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
 			return farm.Done{}, err
 		}

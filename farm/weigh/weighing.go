@@ -239,8 +239,8 @@ func (b *Service) NoteResponse(
 // on whatever humidity brings its eggs to the right loss.
 func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
 	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		if !m.Owner() {
-			return farm.Done{}, farm.ErrNotOwner
+		if err := m.Refuse(farm.Owning); err != nil {
+			return farm.Done{}, err
 		}
 		w, err := tx.Snapshot(ctx)
 		if err != nil {

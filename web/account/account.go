@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/people"
 	"metrogon/web/page"
@@ -19,27 +20,45 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page, join, password, farms page.Template
 }
 
 // Routes hangs the pages in. These are the only ones open to strangers.
 func Routes(e *echo.Echo, s *page.Site) {
-	d := handler{s, page.Parse(s, files, "account.html")}
+	d := handler{
+		s, page.Parse(s, files, "account.html"), page.Parse(s, files, "join.html"), page.Parse(s, files, "password.html"),
+		page.Parse(s, files, "farms.html"),
+	}
 	e.GET("/sign-in", d.signIn)
 	e.POST("/sign-in", d.enter)
 	e.POST("/sign-out", d.leave)
 	e.GET("/set-up", d.setUp)
 	e.POST("/set-up", d.found)
+	e.GET("/join/:link", d.invited)
+	e.POST("/join/:link", d.accept)
+	e.GET("/password/:link", d.forgot)
+	e.POST("/password/:link", d.remember)
+	e.GET("/farms", s.Signed(d.showFarms))
+	s.Post(e, "/farms/:id", farm.Reading, d.goTo)
 }
 
-type data struct{ SetUp bool }
+// data is the door: signing in, on the way to the page that was asked for, or setting up.
+type data struct {
+	SetUp bool
+	Next  string
+	Kinds []*species.Profile
+}
 
 func (d handler) show(c *echo.Context, setUp bool, meta page.Meta) error {
 	meta.Title = "Sign in"
 	if setUp {
 		meta.Title = "Set up"
 	}
-	return d.Render(c, d.page, meta, nil, data{setUp})
+	at := data{SetUp: setUp, Next: page.Inside(c.FormValue("next"), "/")}
+	if setUp {
+		at.Kinds = species.All()
+	}
+	return d.Render(c, d.page, meta, nil, at)
 }
 
 func (d handler) signIn(c *echo.Context) error {
@@ -84,7 +103,7 @@ func (d handler) enter(c *echo.Context) error {
 	if err := d.SignIn(c, in.PersonID, in.Epoch); err != nil {
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/")
+	return c.Redirect(http.StatusSeeOther, page.Inside(f.Get("next"), "/"))
 }
 
 // deviceCookie keeps on a device that it was signed in before.
@@ -131,7 +150,10 @@ func (d handler) found(c *echo.Context) error {
 		c.Request().Context(),
 		people.NewFarm{
 			Farm: f.Get("farm"), Zone: f.Get("zone"), Name: f.Get("name"), Email: f.Get("email"),
-			Password: f.Get("password"),
+			Password: f.Get("password"), Kinds: f.Values["kind"], Units: people.Units{
+				Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: f.Int("clock", "The clock"),
+				CountFrom: f.Int("count_from", "The number of the set day"),
+			},
 		},
 		true,
 	)
@@ -148,5 +170,5 @@ func (d handler) found(c *echo.Context) error {
 	if err := d.SignIn(c, id, 0); err != nil { // a new account's first epoch
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/")
+	return c.Redirect(http.StatusSeeOther, "/start")
 }

@@ -43,7 +43,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end,
 		"close": d.close, "done": d.done, "care": d.care, "open": d.opened,
 	} {
-		e.POST("/batches/:id/"+name, s.Signed(d.acting(act)))
+		s.Post(e, "/batches/:id/"+name, farm.Helping, d.acting(act))
 	}
 }
 

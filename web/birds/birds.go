@@ -43,13 +43,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 		page.ParseWith(s, own, files, "selection.html"),
 	}
 	e.GET("/birds", s.Signed(h.showList))
-	e.GET("/birds/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.form(c, m, page.Meta{}) }))
-	e.POST("/birds/new", s.Signed(h.save))
+	s.Get(e, "/birds/new", farm.Keeping, page.Fresh(h.form))
+	s.Post(e, "/birds/new", farm.Keeping, h.save)
 	e.GET("/birds/mating", s.Signed(h.showMating))
 	e.GET("/birds/selection", s.Signed(h.showSelection))
-	e.GET("/birds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
-	e.POST("/birds/:id", s.Signed(h.save))
-	e.POST("/birds/:id/leave", s.Signed(h.leave))
+	e.GET("/birds/:id", s.Signed(page.Fresh(h.show)))
+	s.Post(e, "/birds/:id", farm.Keeping, h.save)
+	s.Post(e, "/birds/:id/leave", farm.Keeping, h.leave)
 }
 
 func (h handler) showList(c *echo.Context, m *farm.Member) error {

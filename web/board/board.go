@@ -36,21 +36,21 @@ func Routes(e *echo.Echo, s *page.Site) {
 			"board.html", "cures.html", "line.html",
 		), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
 	}
-	e.GET("/board", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
+	e.GET("/board", s.Signed(page.Fresh(x.show)))
 	e.GET("/board/sheet.pdf", s.Signed(x.sheet))
-	e.POST("/board/back", s.Signed(x.acceptBack))
-	e.POST("/batches/:id/hatcher", s.Signed(x.changeHatcher))
-	e.GET("/planned/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.one(c, m, page.Meta{}) }))
-	e.GET("/planned/:id/try", s.Signed(x.try))
-	e.POST("/planned/:id/move", s.Signed(x.move))
-	e.POST("/planned/:id/stays", s.Signed(x.pin))
-	e.POST("/planned/:id/drop", s.Signed(x.drop))
-	e.POST("/planned/:id/set", s.Signed(x.set))
-	e.GET("/board/days", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.binds(c, m, page.Meta{}) }))
-	e.POST("/board/away", s.Signed(x.addAway))
-	e.POST("/board/closed", s.Signed(x.addClosed))
-	e.POST("/board/brooders", s.Signed(x.saveBrooder))
-	e.POST("/board/:list/:id/drop", s.Signed(x.dropDays))
+	s.Post(e, "/board/back", farm.Keeping, x.acceptBack)
+	s.Post(e, "/batches/:id/hatcher", farm.Keeping, x.changeHatcher)
+	e.GET("/planned/:id", s.Signed(page.Fresh(x.one)))
+	s.Get(e, "/planned/:id/try", farm.Keeping, x.try)
+	s.Post(e, "/planned/:id/move", farm.Keeping, x.move)
+	s.Post(e, "/planned/:id/stays", farm.Keeping, x.pin)
+	s.Post(e, "/planned/:id/drop", farm.Keeping, x.drop)
+	s.Post(e, "/planned/:id/set", farm.Helping, x.set)
+	e.GET("/board/days", s.Signed(page.Fresh(x.binds)))
+	s.Post(e, "/board/away", farm.Keeping, x.addAway)
+	s.Post(e, "/board/closed", farm.Keeping, x.addClosed)
+	s.Post(e, "/board/brooders", farm.Keeping, x.saveBrooder)
+	s.Post(e, "/board/:list/:id/drop", farm.Keeping, x.dropDays)
 }
 
 // link is the page of a bar.

@@ -29,8 +29,8 @@ type handler struct {
 // Routes hangs the page and its actions in.
 func Routes(e *echo.Echo, s *page.Site) {
 	b := handler{s, page.Parse(s, files, "candle.html")}
-	e.GET("/batches/:id/candle", s.Signed(b.show))
-	e.POST("/batches/:id/calls", s.Signed(b.take))
+	s.Get(e, "/batches/:id/candle", farm.Helping, b.show)
+	s.Post(e, "/batches/:id/calls", farm.Helping, b.take)
 }
 
 type data struct {

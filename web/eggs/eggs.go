@@ -32,16 +32,17 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	view := func(name string) page.Template { return page.Parse(s, files, name) }
 	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("import.html")}
-	e.GET("/eggs", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Meta{}) }))
-	e.POST("/eggs", s.Signed(r.collecting(r.typed)))
-	e.POST("/eggs/line", s.Signed(r.collecting(r.line)))
-	e.POST("/eggs/cast-out", s.Signed(r.castOut))
+	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
+	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
+	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
+	s.Post(e, "/eggs/cast-out", farm.Keeping, r.castOut)
 	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
-	e.POST("/eggs/store", s.Signed(r.move))
-	e.POST("/eggs/trial", s.Signed(r.trial))
+	s.Post(e, "/eggs/store", farm.Keeping, r.move)
+	s.Post(e, "/eggs/trial", farm.Keeping, r.trial)
 	e.GET("/eggs/waiting", s.Signed(r.waiting))
-	e.GET("/eggs/import", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) }))
-	e.POST("/eggs/import", s.Signed(r.bring))
+	s.Get(e, "/eggs/import", farm.Keeping,
+		func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) })
+	s.Post(e, "/eggs/import", farm.Keeping, r.bring)
 }
 
 type data struct {

@@ -30,11 +30,11 @@ func Routes(e *echo.Echo, s *page.Site) {
 		s, page.Parse(s, files, "tests.html"), page.Parse(s, files, "statement.html"),
 		page.Parse(s, files, "follows.html"), page.Parse(s, files, "cull.html"), page.Parse(s, files, "money.html"),
 	}
-	e.GET("/tests", s.Signed(func(c *echo.Context, m *farm.Member) error { return h.show(c, m, page.Meta{}) }))
-	e.POST("/tests", s.Signed(h.ask))
-	e.POST("/tests/thresholds", s.Signed(h.thresholds))
-	e.POST("/tests/:id/batch", s.Signed(h.mark))
-	e.POST("/tests/:id/end", s.Signed(h.end))
+	e.GET("/tests", s.Signed(page.Fresh(h.show)))
+	s.Post(e, "/tests", farm.Keeping, h.ask)
+	s.Post(e, "/tests/thresholds", farm.Owning, h.thresholds)
+	s.Post(e, "/tests/:id/batch", farm.Keeping, h.mark)
+	s.Post(e, "/tests/:id/end", farm.Keeping, h.end)
 	e.GET("/pens/:id/statement", s.Signed(h.showStatement))
 	e.GET("/pens/:id/follows", s.Signed(h.showFollows))
 	e.GET("/birds/cull", s.Signed(h.showCull))

@@ -28,8 +28,8 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	k := handler{s, page.Parse(s, files, "kinds.html")}
-	e.GET("/kinds/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return k.show(c, m, page.Meta{}) }))
-	e.POST("/kinds/:id", s.Signed(k.save))
+	e.GET("/kinds/:id", s.Signed(page.Fresh(k.show)))
+	s.Post(e, "/kinds/:id", farm.Owning, k.save)
 }
 
 type data struct {

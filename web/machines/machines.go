@@ -28,12 +28,12 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html")}
-	e.GET("/machines", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
-	e.POST("/machines/:id/ready", s.Signed(x.ready))
-	e.POST("/machines/:id/trays", s.Signed(x.saveTray))
+	e.GET("/machines", s.Signed(page.Fresh(x.show)))
+	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
+	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
-		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return x.form(c, m, page.Meta{}) }))
-		e.POST(path, s.Signed(x.save))
+		e.GET(path, s.Signed(page.Fresh(x.form)))
+		s.Post(e, path, farm.Keeping, x.save)
 	}
 }
 

@@ -3,9 +3,11 @@ package page
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"time"
 
 	"metrogon/farm"
+	"metrogon/farm/people"
 	"metrogon/web/say"
 )
 
@@ -61,6 +63,17 @@ func (s Meta) On(name string, usual bool) bool {
 		return s.Typed.Get(name) != ""
 	}
 	return usual
+}
+
+// Has tells whether a value was among those typed or ticked under a name.
+func (s Meta) Has(name, value string) bool { return slices.Contains(s.Typed[name], value) }
+
+// Reads is how the reader sees figures; before the door as most do.
+func (s Meta) Reads() people.Units {
+	if m := s.Member; m != nil {
+		return people.Units{Temperature: m.Temperature, Mass: m.Mass, Clock: m.Clock, CountFrom: m.CountFrom}
+	}
+	return people.Units{Temperature: "C", Mass: "g", Clock: 24}
 }
 
 // Problem gives what is wrong with a field.

@@ -5,16 +5,19 @@ package page
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"log/slog"
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/web/assets"
 	"metrogon/web/say"
@@ -27,11 +30,16 @@ type Site struct {
 	Assets   *assets.Server
 	Log      *slog.Logger
 	Secure   bool // cookies over HTTPS only
+
+	rights *http.ServeMux // what pages and actions need
 }
 
 // Session keys.
 const (
 	personKey = "person"
+	farmKey   = "farm"
+	signKey   = "signed-in"
+	seenKey   = "seen"
 	epochKey  = "epoch"
 	flashKey  = "flash"
 )
@@ -43,23 +51,50 @@ type Handler func(c *echo.Context, m *farm.Member) error
 func (s *Site) Signed(h Handler) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		ctx := c.Request().Context()
-		id := s.Sessions.GetInt64(ctx, personKey)
-		if id == 0 {
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
-		}
-		m, err := s.People.Member(ctx, id)
-		if err != nil && !errors.Is(err, farm.ErrNone) {
+		m, err := s.Signer(ctx)
+		if err != nil {
 			return err
 		}
-		// no longer on the farm, or signed out everywhere
-		if err != nil || m.Epoch != s.Sessions.GetInt(ctx, epochKey) {
-			if err := s.Sessions.Destroy(ctx); err != nil {
-				return err
-			}
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
+		if m == nil {
+			return toTheDoor(c)
 		}
 		return h(c, m)
 	}
+}
+
+// Signer tells who is signed in; nil for a stranger, and for somebody who is on no farm any more or
+// was signed out from elsewhere.
+func (s *Site) Signer(ctx context.Context) (*farm.Member, error) {
+	in := people.SignedIn{
+		PersonID: s.Sessions.GetInt64(ctx, personKey), FarmID: s.Sessions.GetInt64(ctx, farmKey),
+		ID: s.Sessions.GetString(ctx, signKey),
+	}
+	if in.PersonID == 0 {
+		return nil, nil
+	}
+	m, err := s.People.Signed(ctx, in)
+	if err != nil && !errors.Is(err, farm.ErrNone) {
+		return nil, err
+	}
+	if err != nil || m.Epoch != s.Sessions.GetInt(ctx, epochKey) {
+		return nil, s.Sessions.Destroy(ctx)
+	}
+	if seen := time.Unix(s.Sessions.GetInt64(ctx, seenKey), 0); in.ID != "" && s.Now().Sub(seen) > time.Hour {
+		if err := s.People.Seen(ctx, in.ID); err != nil {
+			return nil, err
+		}
+		s.Sessions.Put(ctx, seenKey, s.Now().Unix())
+	}
+	return m, nil
+}
+
+// toTheDoor sends a stranger to sign in, and afterwards to the page that was asked for.
+func toTheDoor(c *echo.Context) error {
+	to, asked := "/sign-in", c.Request().URL
+	if c.Request().Method == http.MethodGet && asked.Path != "/" && c.Request().Header.Get("HX-Request") == "" {
+		to += "?next=" + url.QueryEscape(asked.RequestURI())
+	}
+	return c.Redirect(http.StatusSeeOther, to)
 }
 
 // SignIn makes this session a person's, under a new token. It holds as long as the
@@ -69,9 +104,20 @@ func (s *Site) SignIn(c *echo.Context, personID int64, epoch int) error {
 	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
+	id, err := s.People.NoteSignIn(ctx, personID, c.Request().UserAgent())
+	if err != nil {
+		return err
+	}
+	s.Sessions.Put(ctx, signKey, id)
+	s.Sessions.Put(ctx, seenKey, s.Now().Unix())
 	s.Sessions.Put(ctx, personKey, personID)
 	s.Sessions.Put(ctx, epochKey, epoch)
 	return nil
+}
+
+// Fresh is a page as it is opened, before anything was typed into its form.
+func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
+	return func(c *echo.Context, m *farm.Member) error { return show(c, m, Meta{}) }
 }
 
 // Render renders a page. If a form came back with problems, they and what was
@@ -87,12 +133,19 @@ func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, da
 	if err := t.ExecuteTemplate(&b, "layout", View{meta, data}); err != nil {
 		return err
 	}
+	whole := b.Bytes()
+	if m != nil && !m.Owner() {
+		var err error
+		if whole, err = s.trim(whole, m); err != nil {
+			return err
+		}
+	}
 	status := http.StatusOK
 	if len(meta.Problems) > 0 && c.Request().Method == http.MethodPost {
 		status = http.StatusUnprocessableEntity
 		c.Response().Header().Set("HX-Push-Url", "false")
 	}
-	return c.HTMLBlob(status, b.Bytes())
+	return c.HTMLBlob(status, whole)
 }
 
 // RedirectWith keeps what an action did for the next page, and goes there.
@@ -114,9 +167,32 @@ func (s *Site) Finish(c *echo.Context, done farm.Done, err error, next string) e
 	return s.RedirectWith(c, done, next)
 }
 
+// AtWork makes a farm the one that this session is at work on.
+func (s *Site) AtWork(c *echo.Context, farmID int64) {
+	s.Sessions.Put(c.Request().Context(), farmKey, farmID)
+}
+
+// SignInID is the id of the sign-in of this session.
+func (s *Site) SignInID(c *echo.Context) string {
+	return s.Sessions.GetString(c.Request().Context(), signKey)
+}
+
+// Address is a page of this site as it is handed to others.
+func (s *Site) Address(c *echo.Context, path string) string {
+	scheme := "http://"
+	if s.Secure {
+		scheme = "https://"
+	}
+	return scheme + c.Request().Host + path
+}
+
 // Back gives the page of this site that a form names as its own, or other.
 func Back(c *echo.Context, other string) string {
-	back := c.FormValue("back")
+	return Inside(c.FormValue("back"), other)
+}
+
+// Inside gives back if it is a page of this site, or other.
+func Inside(back, other string) string {
 	if u, err := url.Parse(back); err == nil && strings.HasPrefix(back, "/") && !strings.HasPrefix(back, "//") &&
 		!strings.Contains(back, `\`) && u.Host == "" {
 		return back

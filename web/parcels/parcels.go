@@ -25,8 +25,8 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	p := handler{s, page.Parse(s, files, "parcels.html")}
 	e.GET("/parcels", s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Meta{}, 0) }))
-	e.POST("/parcels", s.Signed(p.order))
-	e.POST("/parcels/:id", s.Signed(p.arrived))
+	s.Post(e, "/parcels", farm.Keeping, p.order)
+	s.Post(e, "/parcels/:id", farm.Helping, p.arrived)
 }
 
 type data struct {

@@ -30,13 +30,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 		page.Parse(s, files, "new.html", "fields.html"),
 	}
 	e.GET("/pens", s.Signed(y.showList))
-	e.GET("/pens/new", s.Signed(func(c *echo.Context, m *farm.Member) error { return y.form(c, m, page.Meta{}) }))
+	s.Get(e, "/pens/new", farm.Keeping, page.Fresh(y.form))
 	e.GET("/pens/:id", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		return y.show(c, m, page.Meta{}, page.Meta{})
 	}))
-	e.POST("/pens/new", s.Signed(y.save))
-	e.POST("/pens/:id", s.Signed(y.save))
-	e.POST("/pens/:id/birds", s.Signed(y.putIn))
+	s.Post(e, "/pens/new", farm.Keeping, y.save)
+	s.Post(e, "/pens/:id", farm.Keeping, y.save)
+	s.Post(e, "/pens/:id/birds", farm.Keeping, y.putIn)
 }
 
 // fresh is what the form of a new pen begins with.

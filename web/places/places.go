@@ -22,10 +22,10 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	p := handler{s, page.Parse(s, files, "place.html")}
 	for _, path := range []string{"/places/new", "/places/:id"} {
-		e.GET(path, s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Meta{}) }))
-		e.POST(path, s.Signed(p.save))
+		e.GET(path, s.Signed(page.Fresh(p.show)))
+		s.Post(e, path, farm.Keeping, p.save)
 	}
-	e.POST("/places/:id/tilted", s.Signed(p.tilted))
+	s.Post(e, "/places/:id/tilted", farm.Helping, p.tilted)
 }
 
 func (p handler) tilted(c *echo.Context, m *farm.Member) error {

@@ -26,19 +26,19 @@ type handler struct {
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.ParseWith(s, nil, files, "plan.html", "proposals.html")}
-	e.GET("/plan", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
-	e.POST("/plan", s.Signed(x.ask))
-	e.POST("/plan/if", s.Signed(x.whatIf))
+	e.GET("/plan", s.Signed(page.Fresh(x.show)))
+	s.Post(e, "/plan", farm.Keeping, x.ask)
+	s.Post(e, "/plan/if", farm.Keeping, x.whatIf)
 	e.GET("/plan/:id/problem.json", s.Signed(x.export(true)))
 	e.GET("/plan/:id/plan.json", s.Signed(x.export(false)))
-	e.POST("/plan/:id/accept", s.Signed(x.accept))
-	e.POST("/plan/:id/forbid", s.Signed(x.forbid))
+	s.Post(e, "/plan/:id/accept", farm.Keeping, x.accept)
+	s.Post(e, "/plan/:id/forbid", farm.Keeping, x.forbid)
 	for path, act := range map[string]func(*season.Service) action{
 		"cancel": func(s *season.Service) action { return s.Cancel },
 		"throw":  func(s *season.Service) action { return s.Throw },
 		"keep":   func(s *season.Service) action { return s.Keep },
 	} {
-		e.POST("/plan/:id/"+path, s.Signed(x.tap(act(s.Season))))
+		s.Post(e, "/plan/:id/"+path, farm.Keeping, x.tap(act(s.Season)))
 	}
 }
 

@@ -24,11 +24,11 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.Parse(s, files, "list.html", "fields.html"), page.Parse(s, files, "promise.html", "fields.html")}
-	e.GET("/promises", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }))
-	e.POST("/promises/new", s.Signed(x.save))
-	e.GET("/promises/:id", s.Signed(func(c *echo.Context, m *farm.Member) error { return x.one(c, m, page.Meta{}) }))
-	e.POST("/promises/:id", s.Signed(x.save))
-	e.POST("/promises/:id/deliver", s.Signed(x.deliver))
+	e.GET("/promises", s.Signed(page.Fresh(x.show)))
+	s.Post(e, "/promises/new", farm.Keeping, x.save)
+	e.GET("/promises/:id", s.Signed(page.Fresh(x.one)))
+	s.Post(e, "/promises/:id", farm.Keeping, x.save)
+	s.Post(e, "/promises/:id/deliver", farm.Helping, x.deliver)
 }
 
 // data is the list, with a form for a new promise or one to be changed.

@@ -31,11 +31,11 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	b := handler{s, page.Parse(s, files, "set.html")}
-	e.GET("/set", s.Signed(func(c *echo.Context, m *farm.Member) error {
+	s.Get(e, "/set", farm.Helping, func(c *echo.Context, m *farm.Member) error {
 		return b.show(c, m, incubate.Setting{Species: c.QueryParam("kind")}, page.Meta{})
-	}))
-	e.POST("/set/answer", s.Signed(b.work(false)))
-	e.POST("/set", s.Signed(b.work(true)))
+	})
+	s.Post(e, "/set/answer", farm.Helping, b.work(false))
+	s.Post(e, "/set", farm.Helping, b.work(true))
 }
 
 type data struct {

@@ -3,6 +3,7 @@ package settings
 
 import (
 	"embed"
+	"html/template"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -24,39 +25,42 @@ type handler struct {
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	o := handler{s, page.Parse(s, files, "settings.html")}
-	e.GET("/settings", s.Signed(func(c *echo.Context, m *farm.Member) error { return o.show(c, m, page.Meta{}) }))
-	e.POST("/settings/units", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		clock, from := f.Int("clock", "The clock"), f.Int("count_from", "The number of the set day")
-		if f.Problems != nil {
-			return farm.Done{}, f.Problems
-		}
-		units := people.Units{Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: clock, CountFrom: from}
-		return farm.Done{Said: "Your units are kept."}, o.People.SaveUnits(c.Request().Context(), m, units)
-	})))
-	e.POST("/settings/farm", s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-		rules := people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
-			WarmHours: f.Int("warm_hours", "The warm-up in hours"),
-			RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"),
-			AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)}
-		if f.Problems != nil {
-			return farm.Done{}, f.Problems
-		}
-		return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), rules)
-	})))
-	e.POST("/settings/password", s.Signed(o.saving(o.password)))
-	e.POST("/settings/sign-out-everywhere", s.Signed(o.signOutEverywhere))
-	e.POST("/settings/people/:id/remove", s.Signed(o.saving(o.remove)))
-	e.POST("/settings/scale-key",
-		s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+	o := handler{s, page.ParseWith(s, template.FuncMap{
+		"device": device, "roleSays": farm.RoleSays, "roles": func() []string { return farm.Roles },
+	}, files, "settings.html")}
+	e.GET("/settings", s.Signed(page.Fresh(o.show)))
+	s.Post(e, "/settings/units", farm.Reading,
+		o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+			clock, from := f.Int("clock", "The clock"), f.Int("count_from", "The number of the set day")
+			if f.Problems != nil {
+				return farm.Done{}, f.Problems
+			}
+			units := people.Units{Temperature: f.Get("temperature"), Mass: f.Get("mass"), Clock: clock, CountFrom: from}
+			return farm.Done{Said: "Your units are kept."}, o.People.SaveUnits(c.Request().Context(), m, units)
+		}))
+	s.Post(e, "/settings/farm", farm.Owning,
+		o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
+			rules := people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
+				WarmHours: f.Int("warm_hours", "The warm-up in hours"),
+				RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"),
+				AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)}
+			if f.Problems != nil {
+				return farm.Done{}, f.Problems
+			}
+			return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), rules)
+		}))
+	s.Post(e, "/settings/password", farm.Reading, o.saving(o.password))
+	s.Post(e, "/settings/sign-out-everywhere", farm.Reading, o.signOutEverywhere)
+	s.Post(e, "/settings/people/:id/remove", farm.Owning, o.saving(o.remove))
+	s.Post(e, "/settings/scale-key", farm.Owning,
+		o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 			return o.Weigh.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
-		})))
-	e.POST("/settings/people",
-		s.Signed(o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-			return farm.Done{Said: "The account is made."}, o.People.AddPerson(
-				c.Request().Context(), m, f.Get("name"), f.Get("email"), f.Get("password"), f.Get("role"),
-			)
-		})))
+		}))
+	s.Post(e, "/settings/people/:id/role", farm.Owning, o.saving(o.role))
+	s.Post(e, "/settings/people/:id/password", farm.Owning, o.saving(o.passwordLink))
+	s.Post(e, "/settings/invitations", farm.Owning, o.saving(o.invite))
+	s.Post(e, "/settings/invitations/:id/withdraw", farm.Owning, o.saving(o.withdraw))
+	s.Post(e, "/settings/devices", farm.Reading, o.saving(o.signOut))
 }
 
 // password changes the person's own password; this session goes on, others end.
@@ -97,29 +101,37 @@ func outs(f *page.Form) (all []candling.Call) {
 }
 
 type data struct {
-	Outs     []candling.Call
-	People   []farm.Person
-	ScaleKey string           // owners see it
-	Kept     []kinds.KindPage // of the farm's pens
-	Others   []kinds.KindPage
+	Outs        []candling.Call
+	People      []farm.Person
+	Invitations []people.Invitation
+	Link        *handed
+	Devices     []people.Device
+	Here        string           // the sign-in of this device
+	ScaleKey    string           // owners see it
+	Kept        []kinds.KindPage // of the farm's pens
+	Others      []kinds.KindPage
 }
 
-func (o handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+func (o handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
 	ctx := c.Request().Context()
-	people, err := o.People.People(ctx, m)
-	if err != nil {
+	d := data{Outs: candling.Outs, Here: o.SignInID(c), Link: o.justMade(c)}
+	if d.People, err = o.People.People(ctx, m); err != nil {
 		return err
 	}
-	key, err := o.Weigh.ScaleKey(ctx, m)
-	if err != nil {
+	if d.Invitations, err = o.People.Invitations(ctx, m); err != nil {
 		return err
 	}
-	kept, others, err := o.Kinds.List(ctx, m)
-	if err != nil {
+	if d.Devices, err = o.People.SignIns(ctx, m); err != nil {
+		return err
+	}
+	if d.ScaleKey, err = o.Weigh.ScaleKey(ctx, m); err != nil {
+		return err
+	}
+	if d.Kept, d.Others, err = o.Kinds.List(ctx, m); err != nil {
 		return err
 	}
 	meta.Nav, meta.Title = "/settings", "Settings"
-	return o.Render(c, o.page, meta, m, data{candling.Outs, people, key, kept, others})
+	return o.Render(c, o.page, meta, m, d)
 }
 
 func (o handler) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {

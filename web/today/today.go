@@ -31,7 +31,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		}
 		return s.Render(c, t, page.Meta{Nav: "/", Title: "Today"}, m, data{morning, groups(morning.Due, morning.Now)})
 	}))
-	e.POST("/undo", s.Signed(func(c *echo.Context, m *farm.Member) error {
+	s.Post(e, "/undo", farm.Helping, func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
 		if err != nil {
 			return err
@@ -42,5 +42,5 @@ func Routes(e *echo.Echo, s *page.Site) {
 			back = "/batches" // the batch itself was taken back
 		}
 		return s.Finish(c, done, err, back)
-	}))
+	})
 }

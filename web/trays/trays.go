@@ -30,10 +30,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 	r := handler{s, page.Parse(s, files, "trays.html")}
 	e.GET(
 		"/batches/:id/trays",
-		s.Signed(func(c *echo.Context, m *farm.Member) error { return r.show(c, m, page.Meta{}) }),
+		s.Signed(page.Fresh(r.show)),
 	)
-	e.POST("/batches/:id/trays", s.Signed(r.move))
-	e.POST("/batches/:id/trays/by-pen", s.Signed(r.byPen))
+	s.Post(e, "/batches/:id/trays", farm.Keeping, r.move)
+	s.Post(e, "/batches/:id/trays/by-pen", farm.Keeping, r.byPen)
 }
 
 type data struct {

@@ -14,11 +14,9 @@ import (
 
 // lockRoutes hang the page of a lockdown in.
 func (x handler) lockRoutes(e *echo.Echo) {
-	e.GET("/batches/:id/lockdown", x.Signed(func(c *echo.Context, m *farm.Member) error {
-		return x.lock(c, m, page.Meta{})
-	}))
-	e.POST("/batches/:id/shut", x.Signed(x.shut))
-	e.POST("/batches/:id/lockdown/:step", x.Signed(x.tick))
+	x.Get(e, "/batches/:id/lockdown", farm.Helping, page.Fresh(x.lock))
+	x.Post(e, "/batches/:id/shut", farm.Helping, x.shut)
+	x.Post(e, "/batches/:id/lockdown/:step", farm.Helping, x.tick)
 }
 
 type lockData struct {

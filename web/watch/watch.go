@@ -37,8 +37,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	x.lockRoutes(e)
 	e.GET("/watch/:id", s.Signed(x.show))
 	e.GET("/watch/:id/live", s.Signed(x.live))
-	e.POST("/watch/:id/taps", s.Signed(x.taps))
-	e.POST("/watch/:id/tap", s.Signed(x.tap))
+	s.Post(e, "/watch/:id/taps", farm.Helping, x.taps)
+	s.Post(e, "/watch/:id/tap", farm.Helping, x.tap)
 }
 
 type data struct {

@@ -31,13 +31,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.Parse(s, files, "water.html"), page.Parse(s, files, "scale.html")}
 	e.GET(
 		"/batches/:id/water",
-		s.Signed(func(c *echo.Context, m *farm.Member) error { return x.show(c, m, page.Meta{}) }),
+		s.Signed(page.Fresh(x.show)),
 	)
-	e.POST("/batches/:id/water", s.Signed(x.weigh))
-	e.POST("/batches/:id/response", s.Signed(x.response))
-	e.POST("/batches/:id/by-weight", s.Signed(x.byWeight))
-	e.GET("/batches/:id/scale", s.Signed(x.hands))
-	e.POST("/batches/:id/scale", s.Signed(x.hear))
+	s.Post(e, "/batches/:id/water", farm.Helping, x.weigh)
+	s.Post(e, "/batches/:id/response", farm.Helping, x.response)
+	s.Post(e, "/batches/:id/by-weight", farm.Owning, x.byWeight)
+	s.Get(e, "/batches/:id/scale", farm.Helping, x.hands)
+	s.Post(e, "/batches/:id/scale", farm.Helping, x.hear)
 	e.POST("/scale", x.sent)
 }
 

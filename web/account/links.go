@@ -1,0 +1,151 @@
+package account
+
+import (
+	"errors"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/people"
+	"metrogon/web/page"
+)
+
+// invitation is what a link asks to. Signed is who is signed in on this device already.
+type invitation struct {
+	people.Invitation
+	Link   string
+	May    string // what the role may do
+	Signed *farm.Member
+}
+
+func (d handler) invited(c *echo.Context) error { return d.showInvitation(c, page.Meta{}) }
+
+func (d handler) showInvitation(c *echo.Context, meta page.Meta) error {
+	ctx := c.Request().Context()
+	in, err := d.People.Invited(ctx, c.Param("link"))
+	if errors.Is(err, farm.ErrNone) {
+		return d.spent(c, "This invitation was taken, withdrawn, or is too old. Ask for a new one.")
+	}
+	if err != nil {
+		return err
+	}
+	signed, err := d.Signer(ctx)
+	if err != nil {
+		return err
+	}
+	meta.Title = "Come onto " + in.FarmName
+	return d.Render(c, d.join, meta, nil, invitation{in, c.Param("link"), farm.RoleSays(in.Role), signed})
+}
+
+// spent tells that a link does not hold any more.
+func (d handler) spent(c *echo.Context, says string) error {
+	return echo.NewHTTPError(http.StatusGone, says)
+}
+
+func (d handler) accept(c *echo.Context) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	ctx, link := c.Request().Context(), c.Param("link")
+	var farmID int64
+	if f.Get("as") == "signed" {
+		m, err := d.Signer(ctx)
+		if err != nil {
+			return err
+		}
+		if m == nil {
+			return d.showInvitation(c, page.Meta{})
+		}
+		if farmID, err = d.People.JoinSigned(ctx, m, link); err != nil && !errors.Is(err, farm.ErrNone) {
+			return err
+		}
+	} else {
+		var personID int64
+		personID, farmID, err = d.People.Join(ctx, link, f.Get("name"), f.Get("email"), f.Get("password"))
+		if p := page.ProblemsOf(err); p != nil {
+			f.Del("password")
+			return d.showInvitation(c, page.Meta{Typed: f.Values, Problems: p})
+		}
+		if err != nil && !errors.Is(err, farm.ErrNone) {
+			return err
+		}
+		if err == nil {
+			if err := d.SignIn(c, personID, 0); err != nil {
+				return err
+			}
+		}
+	}
+	if farmID == 0 {
+		return d.showInvitation(c, page.Meta{}) // says why
+	}
+	d.AtWork(c, farmID)
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+// forgotten is whose password a link changes.
+type forgotten struct{ Name, Link string }
+
+func (d handler) forgot(c *echo.Context) error { return d.showForgotten(c, page.Meta{}) }
+
+func (d handler) showForgotten(c *echo.Context, meta page.Meta) error {
+	name, err := d.People.OfLink(c.Request().Context(), c.Param("link"))
+	if errors.Is(err, farm.ErrNone) {
+		return d.spent(c, "This link was used, or is too old. Ask for a new one.")
+	}
+	if err != nil {
+		return err
+	}
+	meta.Title = "New password"
+	return d.Render(c, d.password, meta, nil, forgotten{name, c.Param("link")})
+}
+
+func (d handler) remember(c *echo.Context) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	id, epoch, err := d.People.NewPassword(c.Request().Context(), c.Param("link"), f.Get("password"))
+	f.Del("password")
+	if p := page.ProblemsOf(err); p != nil {
+		return d.showForgotten(c, page.Meta{Typed: f.Values, Problems: p})
+	}
+	if errors.Is(err, farm.ErrNone) {
+		return d.showForgotten(c, page.Meta{})
+	}
+	if err != nil {
+		return err
+	}
+	if err := d.SignIn(c, id, epoch); err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, "/")
+}
+
+func (d handler) showFarms(c *echo.Context, m *farm.Member) error {
+	all, err := d.People.Farms(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	return d.Render(c, d.farms, page.Meta{Nav: "/settings", Title: "Your farms"}, m, all)
+}
+
+// goTo goes to work on another of the person's farms.
+func (d handler) goTo(c *echo.Context, m *farm.Member) error {
+	id, _, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	all, err := d.People.Farms(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	for _, one := range all {
+		if one.FarmID == id {
+			d.AtWork(c, id)
+			return c.Redirect(http.StatusSeeOther, "/")
+		}
+	}
+	return farm.ErrNone
+}
