@@ -125,6 +125,26 @@ func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err er
 	if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, farm.HelperRole); err != nil {
 		return err
 	}
+	return live(ctx, db, m, now, seasons)
+}
+
+// Beside makes the demo farm for somebody who has an account, beside their own.
+func Beside(ctx context.Context, db *store.DB, now time.Time, personID int64) (farmID int64, err error) {
+	now = now.Truncate(time.Minute)
+	books := services.New(db, func() time.Time { return now })
+	farmID, err = db.AddDemo(ctx, store.Farm{Name: Name, Zone: Zone}, personID, now)
+	if err != nil {
+		return 0, err
+	}
+	m, err := books.People.Signed(ctx, people.SignedIn{PersonID: personID, FarmID: farmID})
+	if err != nil {
+		return 0, err
+	}
+	return farmID, live(ctx, db, m, now, 1)
+}
+
+// live makes the past seasons and the present of a farm up.
+func live(ctx context.Context, db *store.DB, m *farm.Member, now time.Time, seasons int) (err error) {
 	defer func() {
 		if err != nil { // half a farm is none
 			err = errors.Join(err, db.DropFarm(context.WithoutCancel(ctx), m.FarmID))

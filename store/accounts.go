@@ -49,7 +49,8 @@ type Member struct {
 	OutCalls         []string
 	Kinds            []string // that the farm said it keeps, when it began
 	Role             string
-	Farms            int // that the person is on
+	Farms            int  // that the person is on
+	Demo             bool // a farm to look around on
 }
 
 const (
@@ -60,7 +61,7 @@ const (
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
-			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, f.kinds, m.role,
+			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, f.kinds, f.demo, m.role,
 			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null
@@ -93,7 +94,10 @@ func (db *DB) MemberByPerson(ctx context.Context, personID, farmID int64, signed
 
 // FarmByName finds a farm by its name.
 func (db *DB) FarmByName(ctx context.Context, name string) (Farm, error) {
-	return one[Farm](ctx, db.door, `select `+farmColumns+` from farms where name = $1 order by id limit 1`, name)
+	return one[Farm](ctx, db.door, `
+		select `+farmColumns+` from farms
+		where name = $1 and not demo
+		order by id limit 1`, name)
 }
 
 // AddFarm makes a farm and its owner in one step. onlyFirst refuses with
@@ -127,6 +131,21 @@ func (db *DB) AddFarm(
 	return
 }
 
+// AddDemo makes a farm to look around on, of somebody who has an account.
+func (db *DB) AddDemo(ctx context.Context, f Farm, ownerID int64, at time.Time) (farmID int64, err error) {
+	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		farmID, err = value[int64](ctx, tx, `
+			insert into farms (name, zone, demo, created_at) values ($1, $2, true, $3) returning id`, f.Name, f.Zone, at)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			insert into memberships (farm_id, person_id, role) values ($1, $2, 'owner')`, farmID, ownerID)
+		return err
+	})
+	return farmID, err
+}
+
 // tables hold a farm's rows, those that others lean on last.
 var tables = []string{
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brooders", "away", "orders",
@@ -148,8 +167,9 @@ func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 		}
 		for _, sql := range []string{
 			`delete from memberships where farm_id = $1`,
-			`delete from people p where $1::bigint is not null
-				and not exists (select from memberships m where m.person_id = p.id)`,
+			gone + `delete from signed_in where person_id in (select id from gone)`,
+			gone + `delete from password_links where person_id in (select id from gone)`,
+			gone + `delete from people where id in (select id from gone)`,
 			`delete from farms where id = $1`,
 		} {
 			if _, err := tx.Exec(ctx, sql, farmID); err != nil {
@@ -159,6 +179,14 @@ func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 		return nil
 	})
 }
+
+// gone are those who are on no farm any more, and never were on another.
+const gone = `
+	with gone as (
+		select id from people p
+		where $1::bigint is not null and not exists (select from memberships m where m.person_id = p.id)
+	)
+	`
 
 // AddPerson makes an account on a farm, and tells record in the same transaction.
 func (db *DB) AddPerson(

@@ -435,3 +435,8 @@ func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (m
 	}
 	return by, err
 }
+
+// HasBatches tells whether anything was ever set on the farm.
+func (tx *Tx) HasBatches(ctx context.Context) (bool, error) {
+	return value[bool](ctx, tx, `select exists (select from batches where farm_id = $1)`, tx.FarmID)
+}

@@ -200,3 +200,36 @@ func (db *DB) EndSignIn(ctx context.Context, personID int64, id string, at time.
 func (db *DB) MembershipsOf(ctx context.Context, personID int64) ([]Member, error) {
 	return list[Member](ctx, db.door, member+`p.id = $1 order by f.name, f.id`, personID)
 }
+
+// ForgetPerson ends all memberships of a person and wipes name, address, password and devices out.
+// ErrNone: a farm would be left without an owner.
+func (db *DB) ForgetPerson(ctx context.Context, personID int64, at time.Time) error {
+	return pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		last, err := value[bool](ctx, tx, `
+			select exists (
+				select from memberships m
+				where m.person_id = $1 and m.role = 'owner' and m.ended_at is null
+					and not exists (
+						select from memberships o
+						where o.farm_id = m.farm_id and o.person_id <> $1 and o.role = 'owner' and o.ended_at is null
+					)
+			)`, personID)
+		if err != nil {
+			return err
+		}
+		if last {
+			return ErrNone
+		}
+		for _, sql := range []string{
+			`update memberships set ended_at = $2 where person_id = $1 and ended_at is null`,
+			`update signed_in set device = '', ended_at = coalesce(ended_at, $2) where person_id = $1`,
+			`update people set name = 'somebody who left', email = 'gone-' || id, password_hash = '', epoch = epoch + 1
+				where id = $1 and $2::timestamptz is not null`,
+		} {
+			if _, err := tx.Exec(ctx, sql, personID, at); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

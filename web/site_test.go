@@ -95,7 +95,12 @@ func newSite(t testing.TB) *site {
 	told, stop := context.WithCancel(context.Background())
 	t.Cleanup(stop)
 	go s.books.Tell(told)
-	h, err := New(s.books, Options{Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil))})
+	h, err := New(s.books, Options{
+		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Forget: s.owner.DropFarm,
+		LoadDemo: func(ctx context.Context, personID int64) (int64, error) {
+			return demo.Beside(ctx, s.owner, s.now, personID)
+		},
+	})
 	require.NoError(t, err)
 	s.Server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.cut.Load() { // what a lost signal does
@@ -182,6 +187,14 @@ func (v *visitor) post(path string, form url.Values) reply {
 	require.NoError(v, err)
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	return v.send(r)
+}
+
+// typed sends a form as it is written in an address.
+func (v *visitor) typed(path string, fields ...string) reply {
+	v.Helper()
+	form, err := url.ParseQuery(strings.Join(fields, "&"))
+	require.NoError(v, err)
+	return v.post(path, form)
 }
 
 // find returns the first group of the first match on a page.

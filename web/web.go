@@ -40,6 +40,7 @@ import (
 	"metrogon/web/rates"
 	"metrogon/web/set"
 	"metrogon/web/settings"
+	"metrogon/web/start"
 	"metrogon/web/today"
 	"metrogon/web/trays"
 	"metrogon/web/watch"
@@ -54,6 +55,10 @@ type Options struct {
 	Sessions scs.CtxStore // where sessions are kept
 	Secure   bool         // behind a proxy that speaks HTTPS
 	Log      *slog.Logger
+
+	// LoadDemo makes a demo farm beside a person's own; Forget wipes a farm out with all its records.
+	LoadDemo func(ctx context.Context, personID int64) (farmID int64, err error)
+	Forget   func(ctx context.Context, farmID int64) error
 }
 
 // what a page may load: this server's own, and nothing inline
@@ -73,7 +78,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
-	account.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
+	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	settings.Routes,
@@ -96,7 +101,10 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 		w.Header().Set("Retry-After", "3")
 		http.Error(w, awayText, http.StatusServiceUnavailable)
 	}
-	site := &page.Site{Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure}
+	site := &page.Site{
+		Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure,
+		LoadDemo: o.LoadDemo, Forget: o.Forget,
+	}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()
 	if o.Secure {

@@ -60,7 +60,19 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	go sweep(ctx, db.Sessions(), log)
 	go books.Season.Work(ctx, log)
 	go books.Tell(ctx)
-	h, err := web.New(books, web.Options{Sessions: db.Sessions(), Secure: s.Secure, Log: log})
+	h, err := web.New(books, web.Options{
+		Sessions: db.Sessions(), Secure: s.Secure, Log: log,
+		LoadDemo: func(ctx context.Context, personID int64) (id int64, err error) {
+			err = asOwner(ctx, o.owner, func(db *store.DB) error {
+				id, err = demo.Beside(ctx, db, c.Now.clock()(), personID)
+				return err
+			})
+			return id, err
+		},
+		Forget: func(ctx context.Context, farmID int64) error {
+			return asOwner(ctx, o.owner, func(db *store.DB) error { return db.DropFarm(ctx, farmID) })
+		},
+	})
 	if err != nil {
 		return err
 	}
@@ -91,19 +103,26 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 
 // loadDemo loads the demo farm where there is no farm yet.
 func loadDemo(ctx context.Context, o opened, clock farm.Clock) error {
-	db, err := store.OpenOwner(ctx, o.owner)
+	return asOwner(ctx, o.owner, func(db *store.DB) error {
+		some, err := db.Populated(ctx)
+		if err != nil || some {
+			return err
+		}
+		if err := demo.Load(ctx, db, clock(), 2); err != nil {
+			return fmt.Errorf("the demo farm could not be loaded: %w", err)
+		}
+		return nil
+	})
+}
+
+// asOwner does what only the owner of the tables may: loading whole farms, and dropping them.
+func asOwner(ctx context.Context, url string, work func(*store.DB) error) error {
+	db, err := store.OpenOwner(ctx, url)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	some, err := db.Populated(ctx)
-	if err != nil || some {
-		return err
-	}
-	if err := demo.Load(ctx, db, clock(), 2); err != nil {
-		return fmt.Errorf("the demo farm could not be loaded: %w", err)
-	}
-	return nil
+	return work(db)
 }
 
 // sweep removes sessions that are over, now and then.

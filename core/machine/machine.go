@@ -5,7 +5,11 @@ package machine
 
 import (
 	"fmt"
+	"math"
 	"slices"
+
+	"metrogon/core/species"
+	"metrogon/core/tray"
 )
 
 // ID names a kind of machine.
@@ -89,6 +93,31 @@ var (
 
 // Kinds lists every kind, the common ones first.
 func Kinds() []Kind { return slices.Clone(kinds) }
+
+// How many hens' eggs a machine of a kind usually holds, setting and hatching [common practice]:
+// what a form begins with.
+var usual = map[ID][2]int{
+	ForcedAir: {48, 36}, StillAir: {40, 36}, Cabinet: {180, 0}, Hatcher: {0, 60}, AllInOne: {24, 20}, BroodyHen: {10, 10},
+	ReptileBox: {24, 0},
+}
+
+// UsualRoom is how many eggs of a kind of animal a machine of this kind usually holds: those of
+// hens by the area that an egg covers, four quail's eggs in the place of one. Birds' machines hold
+// no reptiles, nor the other way round.
+func (k Kind) UsualRoom(p *species.Profile) (setting, hatching int) {
+	room := usual[k.ID]
+	if p.IsReptile() != (k.ID == ReptileBox) {
+		return 0, 0
+	}
+	if p.IsReptile() {
+		return room[0], room[1]
+	}
+	per := float64(tray.PerPlace(p))
+	if per == 1 {
+		per = min(1, math.Pow(58/p.EggG.At, 2./3))
+	}
+	return int(per * float64(room[0])), int(per * float64(room[1]))
+}
 
 // Find gives a kind by its id, or an error that names it.
 func Find(id string) (Kind, error) {

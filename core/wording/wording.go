@@ -3,6 +3,7 @@ package wording
 
 import (
 	"fmt"
+	"strings"
 	"unicode"
 	"unicode/utf8"
 )
@@ -13,6 +14,14 @@ func Plural(n int, one string) string {
 		return fmt.Sprintf("%d %s", n, one)
 	}
 	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// And lists names: a, b and c.
+func And(all []string) string {
+	if len(all) < 2 {
+		return strings.Join(all, "")
+	}
+	return strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
 }
 
 // Capital begins a text with a capital letter.

@@ -10,6 +10,8 @@ import (
 
 func TestWording(t *testing.T) {
 	assert.Equal(t, "1 egg", wording.Plural(1, "egg"))
+	assert.Equal(t, "a, b and c", wording.And([]string{"a", "b", "c"}))
+	assert.Equal(t, "a", wording.And([]string{"a"}))
 	assert.Equal(t, "0 eggs", wording.Plural(0, "egg"))
 	assert.Equal(t, "12 young", wording.Plural(12, "young"))
 	assert.Equal(t, "Übung", wording.Capital("übung"))

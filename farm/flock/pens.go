@@ -3,6 +3,7 @@ package flock
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"metrogon/core/species"
 	"metrogon/core/units"
@@ -12,36 +13,60 @@ import (
 
 // SavePen makes a pen (ID 0) or changes one.
 func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen farm.Pen) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		pen, err := farm.CheckPen(pen, b.Now())
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if pen.ID != 0 {
-			pens, err := tx.Pens(ctx)
-			if err != nil {
-				return farm.Done{}, err
-			}
-			i := slices.IndexFunc(pens, func(p farm.Pen) bool { return p.ID == pen.ID })
-			if i < 0 {
-				return farm.Done{}, farm.ErrNone
-			}
-			pen.Supplier = pens[i].Supplier
-			some, err := tx.PenHasEggs(ctx, pen.ID)
-			if err != nil {
-				return farm.Done{}, err
-			}
-			if some && pens[i].Species != pen.Species {
-				return farm.Done{}, farm.Problemf(
-					"species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name,
-				)
-			}
-		}
-		if pen.ID, err = tx.SavePen(ctx, pen); err != nil {
-			return farm.Done{}, farm.Taken(err, "name", "There is a pen of that name already.")
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+		if pen.ID, err = b.savePen(ctx, tx, pen); err != nil {
+			return done, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Pen, pen.ID), nil, "Saved the pen %s.", pen.Name)
 	})
+}
+
+// NamePens makes several pens at once, as a farm begins with.
+func (b *Service) NamePens(ctx context.Context, m *farm.Member, key string, pens []farm.Pen) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		if len(pens) == 0 {
+			return farm.Done{}, farm.Problemf("name-0", "Name at least one pen.")
+		}
+		var names []string
+		about := journal.Subjects{}
+		for _, pen := range pens {
+			id, err := b.savePen(ctx, tx, pen)
+			if p, typed := farm.AsProblems(err); typed && len(pens) > 1 {
+				return farm.Done{}, farm.Problemf(p[0].Field, "%s: %s", pen.Name, p.Error())
+			}
+			if err != nil {
+				return farm.Done{}, err
+			}
+			names, about = append(names, pen.Name), about.And(journal.Pen, id)
+		}
+		return journal.Record(ctx, tx, about, nil, "Saved the pens %s.", strings.Join(names, ", "))
+	})
+}
+
+func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id int64, err error) {
+	if pen, err = farm.CheckPen(pen, b.Now()); err != nil {
+		return 0, err
+	}
+	if pen.ID != 0 {
+		pens, err := tx.Pens(ctx)
+		if err != nil {
+			return 0, err
+		}
+		i := slices.IndexFunc(pens, func(p farm.Pen) bool { return p.ID == pen.ID })
+		if i < 0 {
+			return 0, farm.ErrNone
+		}
+		pen.Supplier = pens[i].Supplier
+		some, err := tx.PenHasEggs(ctx, pen.ID)
+		if err != nil {
+			return 0, err
+		}
+		if some && pens[i].Species != pen.Species {
+			return 0, farm.Problemf("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
+		}
+	}
+	id, err = tx.SavePen(ctx, pen)
+	return id, farm.Taken(err, "name", "There is a pen of that name already.")
 }
 
 // PenRates is a pen with its rates.

@@ -57,38 +57,101 @@ func (b *Service) MadeReady(
 func (b *Service) SaveMachine(
 	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		var p farm.Problems
-		x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
-		if _, err := machine.Find(x.Kind); err != nil {
-			p.Addf("kind", "Pick what kind of machine it is.")
-		}
-		p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
-		p.Count("clean_days", "The days of cleaning", x.CleanDays, 0, 30)
-		rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
-		if len(rooms) == 0 {
-			p.Addf("rooms", "Say how many eggs of at least one kind it holds.")
-		}
-		for _, r := range rooms {
-			if _, err := species.Find(r.Species); err != nil {
-				p.Addf("rooms", "%v.", err)
-			}
-			p.Count("rooms", "What it holds while setting", r.Setting, 0, 100000)
-			p.Count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
-			p.Count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
-		}
-		if at := x.CounterStartedAt; at != nil {
-			p.Date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		var err error
-		if x.ID, err = tx.SaveMachine(ctx, x, rooms); err != nil {
-			return farm.Done{}, farm.Taken(err, "name", "There is a machine of that name already.")
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+		if x.ID, err = b.save(ctx, tx, x, rooms); err != nil {
+			return done, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), nil, "Saved the machine %s.", x.Name)
 	})
+}
+
+// Hatcher is where eggs of a new setter hatch, if it is named with it.
+type Hatcher struct {
+	Name  string
+	Rooms []farm.Room
+}
+
+// NameMachine makes a machine, and a hatcher with it if one is given. What is set in it has to be able
+// to hatch somewhere: in it, in a hatcher that is there, or in the new one.
+func (b *Service) NameMachine(
+	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room, with *Hatcher,
+) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+		said := "Saved the machine " + x.Name + "."
+		if x.ID, err = b.save(ctx, tx, x, rooms); err != nil {
+			return done, err
+		}
+		about := journal.On(journal.Machine, x.ID)
+		if with != nil {
+			box := farm.Machine{Name: with.Name, Kind: string(machine.Hatcher), CleanDays: x.CleanDays}
+			id, err := b.save(ctx, tx, box, with.Rooms)
+			if p, typed := farm.AsProblems(err); typed {
+				return done, farm.Problemf("hatcher", "The hatcher: %s", p.Error())
+			}
+			if err != nil {
+				return done, err
+			}
+			about = about.And(journal.Machine, id)
+			said = "Saved the machines " + x.Name + " and " + with.Name + "."
+		}
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return done, err
+		}
+		if stranded := strands(w, rooms); len(stranded) > 0 {
+			return done, farm.Problemf("hatches", "%s could hatch nowhere: say how many hatch in %s, or name a hatcher "+
+				"with it.", wording.And(stranded), x.Name)
+		}
+		return journal.Record(ctx, tx, about, nil, "%s", said)
+	})
+}
+
+// strands names the kinds that can be set in a machine and hatch in none. Reptiles hatch where
+// they lie.
+func strands(w *farm.Snapshot, rooms []farm.Room) (kinds []string) {
+	for _, r := range rooms {
+		kind, err := species.Find(r.Species)
+		if err != nil || r.Setting == 0 || kind.IsReptile() {
+			continue
+		}
+		hatches := slices.ContainsFunc(w.Machines, func(x farm.Machine) bool {
+			return w.Rooms[x.ID][r.Species].Hatching > 0
+		})
+		if !hatches {
+			kinds = append(kinds, kind.Name)
+		}
+	}
+	return kinds
+}
+
+func (b *Service) save(ctx context.Context, tx *farm.Tx, x farm.Machine, rooms []farm.Room) (int64, error) {
+	var p farm.Problems
+	x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
+	if _, err := machine.Find(x.Kind); err != nil {
+		p.Addf("kind", "Pick what kind of machine it is.")
+	}
+	p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
+	p.Count("clean_days", "The days of cleaning", x.CleanDays, 0, 30)
+	rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
+	if len(rooms) == 0 {
+		p.Addf("rooms", "Say how many eggs of at least one kind it holds.")
+	}
+	for _, r := range rooms {
+		if _, err := species.Find(r.Species); err != nil {
+			p.Addf("rooms", "%v.", err)
+		}
+		p.Count("rooms", "What it holds while setting", r.Setting, 0, 100000)
+		p.Count("rooms", "What it holds while hatching", r.Hatching, 0, 100000)
+		p.Count("rooms", "The eggs in one place of a tray", max(1, r.PerPlace), 1, 20)
+	}
+	if at := x.CounterStartedAt; at != nil {
+		p.Date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
+	}
+	if err := p.Err(); err != nil {
+		return 0, err
+	}
+	id, err := tx.SaveMachine(ctx, x, rooms)
+	return id, farm.Taken(err, "name", "There is a machine of that name already.")
 }
 
 // MachinePage is one machine with what it holds and what stands in it.

@@ -256,3 +256,18 @@ func (b *Service) EndSignIn(ctx context.Context, m *farm.Member, id string) erro
 	}
 	return err
 }
+
+// Forget takes the member off every farm and wipes their name, address, password and devices out.
+// What they did stays in the farms' journals, by nobody. email is typed as they sign in, to be sure.
+func (b *Service) Forget(ctx context.Context, m *farm.Member, email string) error {
+	if !strings.EqualFold(strings.TrimSpace(email), m.Email) {
+		return farm.Problemf("email", "To delete your account for good, type its address: %s.", m.Email)
+	}
+	err := b.DB.ForgetPerson(ctx, m.PersonID, b.Now())
+	if errors.Is(err, farm.ErrNone) {
+		return farm.Problemf(
+			"person", "You are the last owner of a farm: make somebody else one first, or delete the farm.",
+		)
+	}
+	return err
+}

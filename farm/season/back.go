@@ -95,7 +95,7 @@ func (b *Service) AcceptBack(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, about, u, "Planned to set %s.", and(said))
+		return journal.Record(ctx, tx, about, u, "Planned to set %s.", wording.And(said))
 	})
 }
 
@@ -207,9 +207,9 @@ func understood(w wish.Wish, kinds []*species.Profile) string {
 	for _, k := range kinds {
 		names = append(names, strings.ToLower(k.Name))
 	}
-	what := wording.Capital(and(names))
+	what := wording.Capital(wording.And(names))
 	if w.Count > 0 {
-		what = fmt.Sprintf("%d %s of %s", w.Count, map[bool]string{false: "young", true: "females"}[w.Pullets], and(names))
+		what = fmt.Sprintf("%d %s of %s", w.Count, map[bool]string{false: "young", true: "females"}[w.Pullets], wording.And(names))
 	}
 	switch {
 	case w.Every != nil:

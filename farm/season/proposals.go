@@ -462,9 +462,10 @@ func (p Proposal) sentence(s *scene, a answer) string {
 		}
 	}
 	slices.Sort(pens)
-	says := fmt.Sprintf("%s of %s on %s", wording.Plural(p.Count, "egg"), and(pens), p.SetOn.Format("Mon 2 January"))
+	of, on := wording.And(pens), p.SetOn.Format("Mon 2 January")
+	says := fmt.Sprintf("%s of %s on %s", wording.Plural(p.Count, "egg"), of, on)
 	if p.Replaces != nil {
-		says = fmt.Sprintf("%d instead of %d eggs of %s on %s", p.Count, p.Before, and(pens), p.SetOn.Format("Mon 2 January"))
+		says = fmt.Sprintf("%d instead of %d eggs of %s on %s", p.Count, p.Before, of, on)
 	}
 	var whom []string
 	sure := 1.0
@@ -484,15 +485,8 @@ func (p Proposal) sentence(s *scene, a answer) string {
 		return says + ", to fill the setting."
 	}
 	return fmt.Sprintf(
-		"%s, so that %s come on %s; %s.", says, and(whom), p.PullOn.Format("Mon 2 January"), InTen(sure),
+		"%s, so that %s come on %s; %s.", says, wording.And(whom), p.PullOn.Format("Mon 2 January"), InTen(sure),
 	)
-}
-
-func and(all []string) string {
-	if len(all) < 2 {
-		return strings.Join(all, "")
-	}
-	return strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
 }
 
 // keep makes a planned batch of a proposal, in place of the one that it replaces.

@@ -21,22 +21,76 @@ type Page struct {
 	Running  []farm.Running
 	Clashes  []farm.Clash
 	OnTheWay []farm.ParcelView
-	Empty    bool // nothing on the farm yet
-	HasPens  bool
-	HasBoxes bool
+	Begun    Begun
+}
+
+// Begun is how far a new farm has come on its way to the first batch.
+type Begun struct {
+	Pens     []farm.Pen
+	Machines []farm.Machine
+	Eggs     int  // in store
+	Set      bool // something was set, ever
+}
+
+// Step is one on that way.
+type Step struct {
+	Name       string
+	Done, Next bool
+}
+
+// Steps are all of them, with the one that comes next.
+func (x Begun) Steps() []Step {
+	steps := []Step{
+		{Name: "Pens", Done: len(x.Pens) > 0}, {Name: "Machines", Done: len(x.Machines) > 0},
+		{Name: "Eggs in store", Done: x.Eggs > 0}, {Name: "Set", Done: x.Set},
+	}
+	for i := range steps {
+		if !steps[i].Done {
+			steps[i].Next = true
+			break
+		}
+	}
+	return steps
+}
+
+// Begun tells how far the member's farm has come.
+func (b *Service) Begun(ctx context.Context, m *farm.Member) (x Begun, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		room, err := w.EggRoom(ctx, tx)
+		if err != nil {
+			return err
+		}
+		x, err = begun(ctx, tx, w, room.Eggs)
+		return err
+	})
+	return x, err
+}
+
+func begun(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs int) (x Begun, err error) {
+	x = Begun{Pens: w.Pens, Machines: w.Machines, Eggs: eggs}
+	x.Set, err = tx.HasBatches(ctx)
+	return x, err
 }
 
 // Page shows what is due now, today and in the next days.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
 	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		page = Page{Now: w.Now, Date: m.Date(w.Now), HasPens: len(w.Pens) > 0, HasBoxes: len(w.Machines) > 0}
+		page = Page{Now: w.Now, Date: m.Date(w.Now)}
 		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
 			return err
 		}
 		if page.Room, err = w.EggRoom(ctx, tx); err != nil {
 			return err
 		}
-		page.Empty = len(open) == 0 && page.Room.Eggs == 0
+		if page.Begun = (Begun{Set: true}); len(open) == 0 {
+			if page.Begun, err = begun(ctx, tx, w, page.Room.Eggs); err != nil {
+				return err
+			}
+		}
 		page.Hatching, page.Next = hatches(open, w.Now)
 		stays := w.AllStays(open)
 		page.Clashes = w.Clashes(stays)

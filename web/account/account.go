@@ -40,6 +40,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/password/:link", d.remember)
 	e.GET("/farms", s.Signed(d.showFarms))
 	s.Post(e, "/farms/:id", farm.Reading, d.goTo)
+	s.Post(e, "/farms/demo", farm.Owning, d.lookAround)
+	s.Post(e, "/farms/:id/forget", farm.Owning, d.forget)
+	s.Post(e, "/account/forget", farm.Reading, d.forgetMe)
 }
 
 // data is the door: signing in, on the way to the page that was asked for, or setting up.

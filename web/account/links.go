@@ -122,30 +122,3 @@ func (d handler) remember(c *echo.Context) error {
 	}
 	return c.Redirect(http.StatusSeeOther, "/")
 }
-
-func (d handler) showFarms(c *echo.Context, m *farm.Member) error {
-	all, err := d.People.Farms(c.Request().Context(), m)
-	if err != nil {
-		return err
-	}
-	return d.Render(c, d.farms, page.Meta{Nav: "/settings", Title: "Your farms"}, m, all)
-}
-
-// goTo goes to work on another of the person's farms.
-func (d handler) goTo(c *echo.Context, m *farm.Member) error {
-	id, _, err := page.Posted(c)
-	if err != nil {
-		return err
-	}
-	all, err := d.People.Farms(c.Request().Context(), m)
-	if err != nil {
-		return err
-	}
-	for _, one := range all {
-		if one.FarmID == id {
-			d.AtWork(c, id)
-			return c.Redirect(http.StatusSeeOther, "/")
-		}
-	}
-	return farm.ErrNone
-}

@@ -160,9 +160,28 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 				"per-"+k.ID, "The eggs in one place, "+k.Name,
 			)})
 	}
+	with := apart(f)
 	return x.Save(c, f, "/machines", func() (farm.Done, error) {
+		if id == 0 {
+			return x.Machines.NameMachine(c.Request().Context(), m, f.Get("key"), machine, rooms, with)
+		}
 		return x.Machines.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
+}
+
+// apart reads the hatcher that is named with a machine; nil for none.
+func apart(f *page.Form) *machines.Hatcher {
+	with := &machines.Hatcher{Name: f.Get("hatcher")}
+	for _, k := range species.All() {
+		n := f.Int("apart-"+k.ID, "The room for hatching "+k.Name)
+		if n != 0 {
+			with.Rooms = append(with.Rooms, farm.Room{Species: k.ID, Hatching: n, PerPlace: tray.PerPlace(k)})
+		}
+	}
+	if with.Name == "" && len(with.Rooms) == 0 {
+		return nil
+	}
+	return with
 }
 
 func (x handler) ready(c *echo.Context, m *farm.Member) error {

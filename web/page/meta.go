@@ -28,6 +28,7 @@ type Meta struct {
 	Problems farm.Problems
 	Now      time.Time
 	Dark     bool // dressed for the dark, without the side of pages
+	Tour     int  // the stop of the tour that is shown; 0: none
 	Quiet    bool // asked for by the page itself: what is to be said to its reader stays for later
 }
 

@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -30,6 +31,10 @@ type Site struct {
 	Assets   *assets.Server
 	Log      *slog.Logger
 	Secure   bool // cookies over HTTPS only
+
+	// LoadDemo makes a demo farm beside a person's own; Forget wipes a farm out with all its records.
+	LoadDemo func(ctx context.Context, personID int64) (farmID int64, err error)
+	Forget   func(ctx context.Context, farmID int64) error
 
 	rights *http.ServeMux // what pages and actions need
 }
@@ -124,6 +129,7 @@ func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
 // typed are in meta.
 func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, data any) error {
 	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
+	meta.Tour, _ = strconv.Atoi(c.QueryParam("tour"))
 	if m != nil && !meta.Quiet {
 		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
 			meta.Flash = &f
