@@ -121,6 +121,15 @@ func Taken(err error, field, says string) error {
 	return err
 }
 
+// Leant turns a row that cannot go, since others name it, into a sentence.
+func Leant(err error, field, says string) error {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "23503" {
+		return Problemf(field, "%s", says)
+	}
+	return err
+}
+
 var (
 	oldest = time.Date(1990, 1, 1, 0, 0, 0, 0, time.UTC)
 	// MaxEggs is the most eggs that one entry may hold.

@@ -101,6 +101,25 @@ func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 		returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID)
 }
 
+// DropPen forgets a pen that nothing names.
+func (tx *Tx) DropPen(ctx context.Context, id int64) error {
+	_, err := tx.Exec(ctx, `delete from pens where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
+// DropMachine forgets a machine in which nothing was ever set.
+func (tx *Tx) DropMachine(ctx context.Context, id int64) error {
+	for _, table := range []string{"care", "trays", "machine_room"} {
+		if _, err := tx.Exec(
+			ctx, `delete from `+table+` where farm_id = $1 and machine_id = $2`, tx.FarmID, id,
+		); err != nil {
+			return err
+		}
+	}
+	_, err := tx.Exec(ctx, `delete from machines where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
 // PenHasEggs tells whether any egg came from a pen.
 func (tx *Tx) PenHasEggs(ctx context.Context, id int64) (bool, error) {
 	return value[bool](ctx, tx, `select exists (select from eggs where farm_id = $1 and pen_id = $2)`, tx.FarmID, id)

@@ -86,6 +86,60 @@ func (tx *Tx) BatchJournal(ctx context.Context, batchID int64, most int) ([]Entr
 	return list[Entry](ctx, tx, entry+`j.batch_id = $2 order by j.id desc limit $3`, tx.FarmID, batchID, most)
 }
 
+// JournalQuery picks lines of the journal; what is zero does not matter.
+type JournalQuery struct {
+	PersonID int64 // -1: the program
+	About    string
+	Words    string
+	From, To time.Time // a span of moments
+	Before   int64     // lines older than this one
+	Standing bool      // only those that can be taken back and were not
+}
+
+// Journal lists lines, the newest first.
+func (tx *Tx) Journal(ctx context.Context, q JournalQuery, most int) ([]Entry, error) {
+	return list[Entry](ctx, tx, entry+`true
+		and ($2 = 0 or j.person_id = $2 or $2 = -1 and j.person_id is null)
+		and ($3 = '' or exists (
+			select from journal_subjects s where s.farm_id = $1 and s.entry_id = j.id and s.kind = $3
+		))
+		and ($4 = '' or strpos(lower(j.said), lower($4)) > 0)
+		and ($5::timestamptz is null or j.at >= $5)
+		and ($6::timestamptz is null or j.at < $6)
+		and ($7 = 0 or j.id < $7)
+		and (not $8 or j.undo is not null
+			and not exists (select from journal u where u.farm_id = $1 and u.undoes = j.id))
+		order by j.id desc
+		limit $9`,
+		tx.FarmID, q.PersonID, q.About, q.Words, moment(q.From), moment(q.To), q.Before, q.Standing, most)
+}
+
+// moment is null for none.
+func moment(at time.Time) *time.Time {
+	if at.IsZero() {
+		return nil
+	}
+	return &at
+}
+
+// Leaning lists the lines that have to be taken back before one can be, and itself, the newest
+// first: those that still stand, came later, and are about one of the same things as it or as
+// one of these. Gatherings of one pen do not lean on one another.
+func (tx *Tx) Leaning(ctx context.Context, id int64) ([]Entry, error) {
+	return list[Entry](ctx, tx, `
+		with recursive leaning as (
+			select $2::bigint as id
+			union
+			select s.entry_id
+			from leaning n
+			join journal_subjects mine on mine.farm_id = $1 and mine.entry_id = n.id and mine.kind <> 'pen'
+			join journal_subjects s on s.farm_id = $1 and s.kind = mine.kind and s.subject_id = mine.subject_id
+				and s.entry_id > n.id
+			join journal l on l.farm_id = $1 and l.id = s.entry_id and l.undo is not null
+			where not exists (select from journal u where u.farm_id = $1 and u.undoes = l.id)
+		)`+entry+`j.id in (select id from leaning) order by j.id desc`, tx.FarmID, id)
+}
+
 // InTheWay gives what the newest line says that can be taken back, was not, and
 // came after this line on one of its subjects; "" if there is none. Gatherings of one
 // pen do not lean on one another: whether their eggs are still there is seen when

@@ -3,10 +3,10 @@ package flock
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"metrogon/core/species"
 	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 )
@@ -14,10 +14,11 @@ import (
 // SavePen makes a pen (ID 0) or changes one.
 func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen farm.Pen) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
-		if pen.ID, err = b.savePen(ctx, tx, pen); err != nil {
+		id, back, err := b.savePen(ctx, tx, pen)
+		if err != nil {
 			return done, err
 		}
-		return journal.Record(ctx, tx, journal.On(journal.Pen, pen.ID), nil, "Saved the pen %s.", pen.Name)
+		return journal.Record(ctx, tx, journal.On(journal.Pen, id), journal.Undo{back}, "Saved the pen %s.", pen.Name)
 	})
 }
 
@@ -28,45 +29,53 @@ func (b *Service) NamePens(ctx context.Context, m *farm.Member, key string, pens
 			return farm.Done{}, farm.Problemf("name-0", "Name at least one pen.")
 		}
 		var names []string
-		about := journal.Subjects{}
+		about, back := journal.Subjects{}, journal.Undo{}
 		for _, pen := range pens {
-			id, err := b.savePen(ctx, tx, pen)
+			id, drop, err := b.savePen(ctx, tx, pen)
 			if p, typed := farm.AsProblems(err); typed && len(pens) > 1 {
 				return farm.Done{}, farm.Problemf(p[0].Field, "%s: %s", pen.Name, p.Error())
 			}
 			if err != nil {
 				return farm.Done{}, err
 			}
-			names, about = append(names, pen.Name), about.And(journal.Pen, id)
+			names, about, back = append(names, pen.Name), about.And(journal.Pen, id), append(back, drop)
 		}
-		return journal.Record(ctx, tx, about, nil, "Saved the pens %s.", strings.Join(names, ", "))
+		return journal.Record(ctx, tx, about, back, "Saved the pens %s.", wording.And(names))
 	})
 }
 
-func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id int64, err error) {
+// savePen makes or changes a pen, and gives the step that takes it back.
+func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id int64, back journal.Step, err error) {
 	if pen, err = farm.CheckPen(pen, b.Now()); err != nil {
-		return 0, err
+		return 0, back, err
 	}
 	if pen.ID != 0 {
 		pens, err := tx.Pens(ctx)
 		if err != nil {
-			return 0, err
+			return 0, back, err
 		}
 		i := slices.IndexFunc(pens, func(p farm.Pen) bool { return p.ID == pen.ID })
 		if i < 0 {
-			return 0, farm.ErrNone
+			return 0, back, farm.ErrNone
 		}
 		pen.Supplier = pens[i].Supplier
 		some, err := tx.PenHasEggs(ctx, pen.ID)
 		if err != nil {
-			return 0, err
+			return 0, back, err
 		}
 		if some && pens[i].Species != pen.Species {
-			return 0, farm.Problemf("species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name)
+			return 0, back, farm.Problemf(
+				"species", "%s has eggs on record; for another kind make a new pen.", pens[i].Name,
+			)
 		}
+		back = penBefore.Of(pens[i])
 	}
+	fresh := pen.ID == 0
 	id, err = tx.SavePen(ctx, pen)
-	return id, farm.Taken(err, "name", "There is a pen of that name already.")
+	if fresh {
+		back = dropPen.Of(id)
+	}
+	return id, back, farm.Taken(err, "name", "There is a pen of that name already.")
 }
 
 // PenRates is a pen with its rates.

@@ -11,8 +11,15 @@ import (
 // counts are how many birds a pen had.
 type counts struct{ Pen, Males, Females int64 }
 
-// Steps of what is done with birds.
+// Steps of what is done with pens and birds.
 var (
+	dropPen = journal.NewKind("drop_pen", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return farm.Leant(tx.DropPen(ctx, id), "pen", "There are eggs, birds or promises of this pen; take those back first.")
+	})
+	penBefore = journal.NewKind("pen", func(ctx context.Context, tx *farm.Tx, before store.Pen) error {
+		_, err := tx.SavePen(ctx, before)
+		return farm.Taken(err, "name", "Another pen has that name now.")
+	})
 	dropBird = journal.NewKind("drop_bird", func(ctx context.Context, tx *farm.Tx, id int64) error {
 		return tx.DropBird(ctx, id)
 	})

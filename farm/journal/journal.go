@@ -4,8 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -95,25 +98,62 @@ func TakeBack(ctx context.Context, b *farm.Service, m *farm.Member, key string, 
 		if later != "" {
 			return farm.Done{}, farm.Problemf("entry", "Take back first what was done after it: %s", later)
 		}
-		about, err := tx.Subjects(ctx, entryID)
+		return undone(ctx, tx, e)
+	})
+}
+
+// TakeBackAll takes the action of a line back with all that leans on it, the newest first.
+func TakeBackAll(
+	ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64, shown []int64,
+) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+		all, err := tx.Leaning(ctx, entryID)
 		if err != nil {
-			return farm.Done{}, err
+			return done, err
 		}
-		if err := takeBack(ctx, tx, e.Undo); err != nil {
-			return farm.Done{}, err
+		if len(all) == 0 {
+			return done, farm.ErrNone
 		}
-		done := farm.Done{Said: "Taken back: " + e.Said}
-		if e.BatchID != nil {
-			done.BatchID, err = refresh(ctx, tx, *e.BatchID)
-			if err != nil {
-				return farm.Done{}, err
+		for _, e := range all {
+			if !slices.Contains(shown, e.ID) {
+				return done, farm.Problemf("entry", "Something else was done meanwhile: %s Look again.", e.Said)
+			}
+			if e.Undone || e.Undo == nil {
+				return done, farm.Problemf("entry", "This was taken back already, or cannot be: %s", e.Said)
+			}
+			if done, err = undone(ctx, tx, e); err != nil {
+				if p, typed := farm.AsProblems(err); typed {
+					return done, farm.Problemf("entry", "%s %s", e.Said, p.Error())
+				}
+				return done, err
 			}
 		}
-		_, err = tx.AddEntry(ctx, store.Line{
-			PersonID: m.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said, Undoes: entryID,
-		})
-		return done, err
+		if n := len(all) - 1; n > 0 {
+			done.Said = fmt.Sprintf("%s, and %s after it.", strings.TrimSuffix(done.Said, "."), wording.Plural(n, "line"))
+		}
+		return done, nil
 	})
+}
+
+// undone takes a line back and writes that down.
+func undone(ctx context.Context, tx *farm.Tx, e store.Entry) (done farm.Done, err error) {
+	about, err := tx.Subjects(ctx, e.ID)
+	if err != nil {
+		return done, err
+	}
+	if err := takeBack(ctx, tx, e.Undo); err != nil {
+		return done, err
+	}
+	done = farm.Done{Said: "Taken back: " + e.Said}
+	if e.BatchID != nil {
+		if done.BatchID, err = refresh(ctx, tx, *e.BatchID); err != nil {
+			return farm.Done{}, err
+		}
+	}
+	_, err = tx.AddEntry(ctx, store.Line{
+		PersonID: tx.Member.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said, Undoes: e.ID,
+	})
+	return done, err
 }
 
 // refresh brings up to date what is known of the eggs of a batch, and gives its

@@ -3,6 +3,7 @@ package machines
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 
 	"metrogon/core/machine"
@@ -58,10 +59,13 @@ func (b *Service) SaveMachine(
 	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room,
 ) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
-		if x.ID, err = b.save(ctx, tx, x, rooms); err != nil {
+		id, back, err := b.save(ctx, tx, x, rooms)
+		if err != nil {
 			return done, err
 		}
-		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), nil, "Saved the machine %s.", x.Name)
+		return journal.Record(
+			ctx, tx, journal.On(journal.Machine, id), journal.Undo{back}, "Saved the machine %s.", x.Name,
+		)
 	})
 }
 
@@ -78,20 +82,21 @@ func (b *Service) NameMachine(
 ) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
 		said := "Saved the machine " + x.Name + "."
-		if x.ID, err = b.save(ctx, tx, x, rooms); err != nil {
+		id, drop, err := b.save(ctx, tx, x, rooms)
+		if err != nil {
 			return done, err
 		}
-		about := journal.On(journal.Machine, x.ID)
+		about, back := journal.On(journal.Machine, id), journal.Undo{drop}
 		if with != nil {
 			box := farm.Machine{Name: with.Name, Kind: string(machine.Hatcher), CleanDays: x.CleanDays}
-			id, err := b.save(ctx, tx, box, with.Rooms)
+			id, drop, err := b.save(ctx, tx, box, with.Rooms)
 			if p, typed := farm.AsProblems(err); typed {
 				return done, farm.Problemf("hatcher", "The hatcher: %s", p.Error())
 			}
 			if err != nil {
 				return done, err
 			}
-			about = about.And(journal.Machine, id)
+			about, back = about.And(journal.Machine, id), append(back, drop)
 			said = "Saved the machines " + x.Name + " and " + with.Name + "."
 		}
 		w, err := tx.Snapshot(ctx)
@@ -102,7 +107,7 @@ func (b *Service) NameMachine(
 			return done, farm.Problemf("hatches", "%s could hatch nowhere: say how many hatch in %s, or name a hatcher "+
 				"with it.", wording.And(stranded), x.Name)
 		}
-		return journal.Record(ctx, tx, about, nil, "%s", said)
+		return journal.Record(ctx, tx, about, back, "%s", said)
 	})
 }
 
@@ -124,7 +129,10 @@ func strands(w *farm.Snapshot, rooms []farm.Room) (kinds []string) {
 	return kinds
 }
 
-func (b *Service) save(ctx context.Context, tx *farm.Tx, x farm.Machine, rooms []farm.Room) (int64, error) {
+// save makes or changes a machine, and gives the step that takes it back.
+func (b *Service) save(
+	ctx context.Context, tx *farm.Tx, x farm.Machine, rooms []farm.Room,
+) (id int64, back journal.Step, err error) {
 	var p farm.Problems
 	x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
 	if _, err := machine.Find(x.Kind); err != nil {
@@ -148,11 +156,43 @@ func (b *Service) save(ctx context.Context, tx *farm.Tx, x farm.Machine, rooms [
 		p.Date("counter_started_at", "The counter's start", *at, b.Now().AddDate(0, 0, 1))
 	}
 	if err := p.Err(); err != nil {
-		return 0, err
+		return 0, back, err
 	}
-	id, err := tx.SaveMachine(ctx, x, rooms)
-	return id, farm.Taken(err, "name", "There is a machine of that name already.")
+	fresh := x.ID == 0
+	if !fresh {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return 0, back, err
+		}
+		before, ok := w.MachineByID[x.ID]
+		if !ok {
+			return 0, back, farm.ErrNone
+		}
+		back = machineBefore.Of(saved{before, slices.Collect(maps.Values(w.Rooms[x.ID]))})
+	}
+	id, err = tx.SaveMachine(ctx, x, rooms)
+	if fresh {
+		back = dropMachine.Of(id)
+	}
+	return id, back, farm.Taken(err, "name", "There is a machine of that name already.")
 }
+
+// saved is a machine as it was.
+type saved struct {
+	Machine farm.Machine
+	Rooms   []farm.Room
+}
+
+// Steps of what is done with machines.
+var (
+	dropMachine = journal.NewKind("drop_machine", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return farm.Leant(tx.DropMachine(ctx, id), "machine", "Eggs were set in this machine; take that back first.")
+	})
+	machineBefore = journal.NewKind("machine", func(ctx context.Context, tx *farm.Tx, before saved) error {
+		_, err := tx.SaveMachine(ctx, before.Machine, before.Rooms)
+		return farm.Taken(err, "name", "Another machine has that name now.")
+	})
+)
 
 // MachinePage is one machine with what it holds and what stands in it.
 type MachinePage struct {

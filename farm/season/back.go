@@ -209,7 +209,8 @@ func understood(w wish.Wish, kinds []*species.Profile) string {
 	}
 	what := wording.Capital(wording.And(names))
 	if w.Count > 0 {
-		what = fmt.Sprintf("%d %s of %s", w.Count, map[bool]string{false: "young", true: "females"}[w.Pullets], wording.And(names))
+		young := map[bool]string{false: "young", true: "females"}[w.Pullets]
+		what = fmt.Sprintf("%d %s of %s", w.Count, young, wording.And(names))
 	}
 	switch {
 	case w.Every != nil:

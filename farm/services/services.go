@@ -62,6 +62,23 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	}
 }
 
+// Journal reads what was done on the member's farm.
+func (s *Services) Journal(ctx context.Context, m *farm.Member, q journal.Query) (journal.Page, error) {
+	return journal.Read(ctx, s.Service, m, q)
+}
+
+// Line finds one line of the journal, with what leans on it.
+func (s *Services) Line(ctx context.Context, m *farm.Member, id int64) (journal.One, error) {
+	return journal.Find(ctx, s.Service, m, id)
+}
+
+// UndoAll takes an action back with all that leans on it, as it was shown.
+func (s *Services) UndoAll(
+	ctx context.Context, m *farm.Member, key string, entryID int64, shown []int64,
+) (farm.Done, error) {
+	return journal.TakeBackAll(ctx, s.Service, m, key, entryID, shown)
+}
+
 // Undo takes an action back by its line in the journal.
 func (s *Services) Undo(ctx context.Context, m *farm.Member, key string, entryID int64) (farm.Done, error) {
 	return journal.TakeBack(ctx, s.Service, m, key, entryID)

@@ -42,8 +42,9 @@ func (Meta) Entries() []Entry {
 			"/batches", "Batches", "4", "batches",
 		},
 		{"/board", "Board", "5", ""}, {"/pens", "Pens", "6", ""}, {"/machines", "Machines", "7", ""}, {
-			"/settings", "Settings", "8", "",
+			"/journal", "Journal", "8", "",
 		},
+		{"/settings", "Settings", "9", ""},
 	}
 }
 
