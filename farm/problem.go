@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -53,7 +54,30 @@ var ErrNone = store.ErrNone
 
 // Problem is one thing wrong with what was typed: the field, and a sentence
 // that says what it may be.
-type Problem struct{ Field, Says string }
+type Problem struct {
+	Field, Says string
+	Ask         bool // a doubt: once it is said that it is so, it is taken
+}
+
+// Doubtful tells problems that are doubts and nothing else.
+func (p Problems) Doubtful() bool {
+	return len(p) > 0 && !slices.ContainsFunc(p, func(one Problem) bool { return !one.Ask })
+}
+
+type sureKey struct{}
+
+// Asking marks work that somebody does by hand and can be asked about; sure tells that they were
+// asked, and said that it is so.
+func Asking(ctx context.Context, sure bool) context.Context {
+	return context.WithValue(ctx, sureKey{}, !sure)
+}
+
+// Doubtf asks about what is hardly so, if there is somebody to ask who was not asked yet.
+func (p *Problems) Doubtf(ctx context.Context, field, format string, args ...any) {
+	if ask, _ := ctx.Value(sureKey{}).(bool); ask {
+		*p = append(*p, Problem{field, fmt.Sprintf(format, args...), true})
+	}
+}
 
 // Problems are all things wrong with one form.
 type Problems []Problem
@@ -77,11 +101,11 @@ func AsProblems(err error) (Problems, bool) {
 func Unavailable(err error) bool { return store.Unavailable(err) }
 
 func Problemf(field, format string, args ...any) error {
-	return Problems{{field, fmt.Sprintf(format, args...)}}
+	return Problems{{Field: field, Says: fmt.Sprintf(format, args...)}}
 }
 
 func (p *Problems) Addf(field, format string, args ...any) {
-	*p = append(*p, Problem{field, fmt.Sprintf(format, args...)})
+	*p = append(*p, Problem{Field: field, Says: fmt.Sprintf(format, args...)})
 }
 
 func (p Problems) Err() error {

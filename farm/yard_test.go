@@ -85,6 +85,14 @@ func (y *yard) joined(name, role string) *farm.Member {
 	return m
 }
 
+// must gives what worked, and stops the test where it did not.
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
 func key() string { return farm.NewKey() }
 
 func (y *yard) pen(name, species string) int64 {

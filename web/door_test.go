@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"html"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -320,4 +321,27 @@ func slices5000() (all []string) {
 		all = append(all, "1-2027-04-14")
 	}
 	return
+}
+
+// A form that is doubted comes back with the question; sent again with the word that it is so, it is
+// taken, with everything that was typed.
+func TestADoubtIsAskedOnce(t *testing.T) {
+	s := household(t)
+	v := s.signedIn(anna, words)
+	pen := v.typed("/pens/new", "name=Barred&species=chicken&females=5&males=1&from_on=2027-01-01")
+	require.Equal(t, http.StatusSeeOther, pen.status)
+	r := v.typed("/eggs", "pen=1&eggs=1000&date=2027-04-14&note=a+%22basket%22")
+	assert.Equal(t, http.StatusUnprocessableEntity, r.status)
+	assert.Contains(t, r.body, "1000 from 5 females of Barred, laid on one day?")
+	again := url.Values{}
+	form := regexp.MustCompile(`(?s)class="it-is-so">.*?</form>`).FindString(r.body)
+	for _, f := range regexp.MustCompile(`name="([^"]*)" value="([^"]*)"`).FindAllStringSubmatch(form, -1) {
+		again.Add(f[1], html.UnescapeString(f[2]))
+	}
+	assert.Equal(t, `a "basket"`, again.Get("note"))
+	assert.Equal(t, http.StatusSeeOther, v.post("/eggs", again).status)
+	assert.Contains(t, v.get("/eggs").body, "1000")
+	line := v.find("/journal", `<a href="(/journal/\d+)">1000 eggs from Barred`)
+	assert.Equal(t, http.StatusSeeOther, v.typed(line+"/back", "").status)
+	assert.NotContains(t, v.get("/eggs").body, "<b>1000</b>", "and it does not stay for good")
 }

@@ -44,6 +44,9 @@ func (c Counting) Number(start, now time.Time) int {
 // Count gives the number of the day in which so many elapsed days fall.
 func (c Counting) Count(days float64) int { return int(math.Floor(days+1e-9)) + int(c) }
 
+// Day names the day on which so many whole days have passed.
+func (c Counting) Day(days float64) string { return fmt.Sprintf("day %d", c.Count(days)) }
+
 // Position says on which day of how many eggs stand: "7 of 21", "8 of 22" counted
 // from one.
 func (c Counting) Position(days, hatchDay float64) string {

@@ -42,8 +42,23 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if err := tooEarly(ctx, batch, call, at, m); err != nil {
+			return farm.Done{}, err
+		}
 		return called(ctx, tx, batch, call, ids, takeOut && m.TakesOut(call), at)
 	})
+}
+
+// tooEarly asks about calls on days on which nothing is to be seen yet.
+func tooEarly(ctx context.Context, batch store.Batch, call candling.Call, at time.Time, m *farm.Member) error {
+	const nothing = 3 // completed days before which no vein shows, also in quail's eggs [common practice]
+	var p farm.Problems
+	day := calendar.Elapsed(batch.SetAt, at)
+	if day < nothing && (call == candling.Live || call == candling.Clear || call == candling.Quit) {
+		p.Doubtf(ctx, "call", "Called %s on %s? Before %s nothing is to be seen.",
+			call, m.Counting().Day(day), m.Counting().Day(nothing))
+	}
+	return p.Err()
 }
 
 // CandleRest calls every egg live that is still in the batch and was not called
@@ -72,6 +87,9 @@ func (b *Service) CandleRest(
 		}
 		if len(rest) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
+		}
+		if err := tooEarly(ctx, batch, candling.Live, at, m); err != nil {
+			return farm.Done{}, err
 		}
 		slices.Sort(rest)
 		return called(ctx, tx, batch, candling.Live, rest, false, at)

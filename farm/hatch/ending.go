@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/core/wording"
@@ -34,6 +35,9 @@ func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batch
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if err := soon(ctx, tx, batch, at); err != nil {
+			return farm.Done{}, err
+		}
 		counts, err := tx.CountYoung(ctx, batchID, all, at, m.PersonID)
 		if err != nil {
 			return farm.Done{}, err
@@ -47,6 +51,20 @@ func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batch
 			batch.Code, n,
 		)
 	})
+}
+
+// soon asks about young that came days before the first usually do.
+func soon(ctx context.Context, tx *farm.Tx, batch store.Batch, at time.Time) error {
+	_, v, err := tx.Viewed(ctx, batch)
+	if err != nil {
+		return err
+	}
+	var p farm.Problems
+	if first := v.Hatch().From; at.Before(first.AddDate(0, 0, -earlyDays)) {
+		p.Doubtf(ctx, "hatched", "Young on %s? The first are due %s.",
+			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(first))
+	}
+	return p.Err()
 }
 
 func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young, err error) {

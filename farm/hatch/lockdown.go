@@ -4,10 +4,14 @@ import (
 	"context"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
 )
+
+// earlyDays is how many days before it is due a lockdown or a hatch is asked about.
+const earlyDays = 2
 
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
@@ -46,6 +50,14 @@ func lock(
 	}
 	if at, err = tx.When(batch, told); err != nil {
 		return at, back, "", err
+	}
+	var p farm.Problems
+	if due := v.At(calendar.Lockdown); at.Before(due.AddDate(0, 0, -earlyDays)) {
+		p.Doubtf(ctx, "when", "Lockdown on %s? It is due %s.",
+			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(due))
+		if p != nil {
+			return at, back, "", p
+		}
 	}
 	back = batchBefore.Of(batch)
 	batch.HatcherID, batch.LockedAt = hatcherID, &at

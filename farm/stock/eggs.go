@@ -137,7 +137,14 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		for i, c := range all {
 			rows[i] = collection(&p, w, up, c)
 			about = about.And(journal.Pen, c.PenID)
-			said = append(said, gathered(w, c, weighed))
+			line := gathered(w, c, weighed)
+			if p != nil {
+				continue // what is wrong comes before what is odd
+			}
+			if err := c.doubt(ctx, &p, tx, w, line); err != nil {
+				return farm.Done{}, err
+			}
+			said = append(said, line)
 		}
 		if len(all) == 0 {
 			p.Addf("eggs", "Say how many eggs there were.")
@@ -156,6 +163,30 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		said = append(said, toMark(codes)...)
 		return journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
 	})
+}
+
+// doubt asks about what hardly anybody gathers.
+func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *farm.Snapshot, line string) error {
+	const (
+		penless = 100 // eggs of a pen of which it is not known how many lay
+		months  = 28  // days after which eggs are written down rarely
+	)
+	pen, n := w.PenByID[c.PenID], c.Eggs+c.rejects()
+	switch today := w.Member.Date(w.Now); {
+	case pen.Females > 0 && n > 2*pen.Females+2:
+		p.Doubtf(ctx, "eggs", "%d from %d females of %s, laid on one day?", n, pen.Females, pen.Name)
+	case pen.Females == 0 && n > penless:
+		p.Doubtf(ctx, "eggs", "%d from %s, laid on one day?", n, pen.Name)
+	case c.rejects() >= 10 && c.rejects() > c.Eggs:
+		p.Doubtf(ctx, "reasons", "%d not fit to set, and %d sound?", c.rejects(), c.Eggs)
+	case farm.AgeDays(c.LaidOn, today) > months:
+		p.Doubtf(ctx, "date", "Laid %d days ago?", farm.AgeDays(c.LaidOn, today))
+	}
+	again, err := tx.SaidSince(ctx, w.Member.PersonID, w.Now.Add(-time.Minute), line)
+	if again {
+		p.Doubtf(ctx, "eggs", "You entered the same a moment ago: %s Once more?", line)
+	}
+	return err
 }
 
 // toMark says which codes are to be pencilled on new eggs.

@@ -25,16 +25,20 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	room, inStore, curve, file page.Template
+	room, inStore, curve, file, right page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	view := func(name string) page.Template { return page.Parse(s, files, name) }
-	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("import.html")}
+	r := handler{
+		s, view("eggs.html"), view("store.html"), view("waiting.html"), view("import.html"), view("gathered.html"),
+	}
 	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
 	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
 	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
+	s.Get(e, "/eggs/gathered/:id", farm.Keeping, page.Fresh(r.gathered))
+	s.Post(e, "/eggs/gathered/:id", farm.Keeping, r.putRight)
 	s.Post(e, "/eggs/cast-out", farm.Keeping, r.castOut)
 	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
 	s.Post(e, "/eggs/store", farm.Keeping, r.move)

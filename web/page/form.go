@@ -53,9 +53,13 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	if n > maxValues {
 		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
 	}
-	c.SetRequest(c.Request().WithContext(farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))))
+	ctx := farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))
+	c.SetRequest(c.Request().WithContext(farm.Asking(ctx, v.Get(sureField) != "")))
 	return &Form{Values: v}, nil
 }
+
+// sureField says in a form that what was asked about is so.
+const sureField = "sure-it-is-so"
 
 // asked is what a form asks for: where it was sent and all that is in it, but for
 // its key.

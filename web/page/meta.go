@@ -23,6 +23,7 @@ type Meta struct {
 	say.Reader
 	Nav      string // the entry that is current
 	Title    string
+	Path     string // that was asked for
 	Flash    *Flash
 	Typed    url.Values // what was typed, when a form comes back
 	Problems farm.Problems
@@ -65,6 +66,14 @@ func (s Meta) On(name string, usual bool) bool {
 		return s.Typed.Get(name) != ""
 	}
 	return usual
+}
+
+// Question is the form that came back only to be asked about; nil if it did not.
+func (s Meta) Question() *Question {
+	if !s.Problems.Doubtful() {
+		return nil
+	}
+	return &Question{s.Path, s.Typed}
 }
 
 // Has tells whether a value was among those typed or ticked under a name.

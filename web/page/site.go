@@ -129,6 +129,7 @@ func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
 // typed are in meta.
 func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, data any) error {
 	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
+	meta.Path = c.Request().URL.Path
 	meta.Tour, _ = strconv.Atoi(c.QueryParam("tour"))
 	if m != nil && !meta.Quiet {
 		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
@@ -164,7 +165,15 @@ func (s *Site) RedirectWith(c *echo.Context, done farm.Done, next string) error 
 // the page that the tap came from.
 func (s *Site) Finish(c *echo.Context, done farm.Done, err error, next string) error {
 	if p := ProblemsOf(err); p != nil {
-		s.Sessions.Put(c.Request().Context(), flashKey, Flash{Said: p.Error(), Bad: true})
+		told := Flash{Said: p.Error(), Bad: true}
+		if p.Doubtful() {
+			typed, err := c.FormValues()
+			if err != nil {
+				return err
+			}
+			told.Again = &Question{c.Request().URL.Path, typed}
+		}
+		s.Sessions.Put(c.Request().Context(), flashKey, told)
 		return c.Redirect(http.StatusSeeOther, next)
 	}
 	if err != nil {

@@ -1,0 +1,39 @@
+package eggs
+
+import (
+	"fmt"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/stock"
+	"metrogon/web/page"
+)
+
+// gathered shows a collection that is to be put right, with what depends on it.
+func (r handler) gathered(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	g, err := r.Stock.Gathered(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	meta.Nav, meta.Title = "/eggs", "Put a collection right"
+	return r.Render(c, r.right, meta, m, g)
+}
+
+func (r handler) putRight(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	in := stock.Correction{
+		PenID: f.ID("pen"), LaidOn: f.Date("date", "The day of laying"),
+		Eggs: f.Int("eggs", "The number of sound eggs"), Hen: f.Get("hen"), Note: f.Get("note"),
+	}
+	return r.Save(c, f, fmt.Sprintf("/eggs/gathered/%d", id), func() (farm.Done, error) {
+		return r.Stock.PutRight(c.Request().Context(), m, f.Get("key"), id, in)
+	}, func(meta page.Meta) error { return r.gathered(c, m, meta) })
+}
