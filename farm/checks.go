@@ -70,6 +70,12 @@ var checks = map[string]Problem{
 	"farms_rest_hours_check": {Field: "rest_hours", Says: "The rest of shipped eggs may be 12 to 48 hours."},
 	"farms_warm_hours_check": {Field: "warm_hours", Says: "The warm-up may be 0 to 168 hours."},
 
+	"handover_ticks_item_check": {Field: "item", Says: "This is not on the list."},
+	"handovers_call_check":      {Field: "call", Says: "Whom to call may have 200 characters."},
+	"handovers_days_check":      {Field: "to_on", Says: "A list may span 31 days."},
+	"handovers_name_check":      {Field: "name", Says: "For whom it is may have 1 to 80 characters."},
+	"handovers_note_check":      {Field: "note", Says: "The note may have 1000 characters."},
+
 	"hatch_baskets_name_check": {Field: "basket", Says: "Where a basket stands may have 1 to 40 characters."},
 	"hatch_signs_kind_check":   {Field: "kind", Says: "That is nothing that can be seen of a hatch."},
 	"hatch_signs_n_check":      {Field: "n", Says: "1 to 10,000 eggs may have pipped."},

@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"time"
@@ -46,11 +47,20 @@ type Snapshot struct {
 	Machines    []Machine
 	Rooms       map[int64]map[string]Room
 	Kinds       map[string]*species.Profile // with the farm's own figures
+	LookAhead   int                         // for how many days chores are asked for; 0: as many as Today shows
 	methods     map[string]method.Method
 	batches     []BatchView // once asked for
 	kept        *store.Upkeep
 	season      *store.Season
 	stock       []store.Stock
+}
+
+// daysAhead is how far ahead Today shows chores.
+const daysAhead = 3
+
+// Soon is the last calendar date of which chores are asked for.
+func (w *Snapshot) Soon() time.Time {
+	return w.Member.Date(w.Now).AddDate(0, 0, cmp.Or(w.LookAhead, daysAhead))
 }
 
 // OpenBatches are the batches in the machines; they are read once.

@@ -32,13 +32,11 @@ type Chore struct {
 // Provider gives the chores that one room knows of, today's and those to come.
 type Provider func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]Chore, error)
 
-// How far ahead chores are shown, in days.
-const lookAhead = 3
-
 // Due merges the chores of all rooms: those that are late or due today, by their
 // time, those of no fixed time last; and those of the next days.
 func Due(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rooms []Provider) (due, soon []Chore, err error) {
 	today := tx.Member.Date(tx.At)
+	lookAhead := farm.AgeDays(today, w.Soon())
 	for _, provide := range rooms {
 		all, err := provide(ctx, tx, w)
 		if err != nil {

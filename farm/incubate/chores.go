@@ -72,6 +72,29 @@ func daily(w *farm.Snapshot, r Round) chores.Chore {
 	return c
 }
 
+// Daily is the work that comes again each day, as it is on a calendar date: of a batch until the day of
+// its lockdown.
+func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (all []chores.Chore, err error) {
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	noon := time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, w.Member.Place)
+	for _, v := range open {
+		shut, locks := v.Milestone(calendar.Lockdown)
+		if v.Alive == 0 || v.LongPast() || locks && !on.Before(w.Member.Date(shut.At)) {
+			continue
+		}
+		day := calendar.Elapsed(v.SetAt, noon)
+		for _, task := range v.Method.Daily(v.Kind, day, v.Setter.ByHand, v.LockedAt != nil) {
+			c := chore(v, task.Kind, time.Time{})
+			c.Times, c.Title, c.Reason, c.Why = task.Times, taskTitle(task, v), v.Stands().Name, task.Says
+			all = append(all, c)
+		}
+	}
+	return all, nil
+}
+
 // oneOpening is how close a candling and the lockdown after it may lie to be one opening of
 // the lid.
 const oneOpening = 36 * time.Hour

@@ -102,6 +102,16 @@ func TakeBack(ctx context.Context, b *farm.Service, m *farm.Member, key string, 
 	})
 }
 
+// TakeBackIn takes a line back as a part of other work, if it still stands.
+func TakeBackIn(ctx context.Context, tx *farm.Tx, entryID int64) error {
+	e, err := tx.Entry(ctx, entryID)
+	if err != nil || e.Undone || e.Undo == nil {
+		return err
+	}
+	_, err = undone(ctx, tx, e)
+	return err
+}
+
 // TakeBackAll takes the action of a line back with all that leans on it, the newest first.
 func TakeBackAll(
 	ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64, shown []int64,

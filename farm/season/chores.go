@@ -27,8 +27,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if err != nil {
 		return nil, err
 	}
-	today := w.Member.Date(w.Now)
-	soon := today.AddDate(0, 0, 3)
+	soon := w.Soon()
 	if len(book.Ahead) > 0 && !book.Ahead[0].SetOn.After(soon) {
 		if all, err = toSet(ctx, tx, w, soon); err != nil {
 			return nil, err

@@ -3,12 +3,14 @@ package services
 
 import (
 	"context"
+	"slices"
 
 	"metrogon/farm"
 	"metrogon/farm/breeders"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/flock"
+	"metrogon/farm/handover"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
@@ -37,12 +39,16 @@ type Services struct {
 	People   *people.Service
 	Season   *season.Service
 	Today    *today.Service
+	Handover *handover.Service
 }
 
 // New opens the rooms on a database.
 func New(db *store.DB, clock farm.Clock) *Services {
 	on := farm.New(db, clock)
 	cells := &weigh.Service{Service: on}
+	all := []chores.Provider{incubate.Chores, stock.Chores, season.Chores, breeders.Chores}
+	again := []chores.Daily{incubate.Daily, stock.Daily}
+	lists := &handover.Service{Service: on, Chores: all, Daily: again}
 	return &Services{
 		Service:  on,
 		Stock:    &stock.Service{Service: on},
@@ -56,9 +62,8 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Machines: &machines.Service{Service: on},
 		People:   people.New(on),
 		Season:   season.New(on),
-		Today: &today.Service{
-			Service: on, Chores: []chores.Provider{incubate.Chores, stock.Chores, season.Chores, breeders.Chores},
-		},
+		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
+		Handover: lists,
 	}
 }
 

@@ -3,6 +3,8 @@ package stock
 import (
 	"context"
 	"fmt"
+	"strings"
+	"time"
 
 	"metrogon/core/wording"
 	"metrogon/farm"
@@ -35,6 +37,37 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	for _, p := range parcels {
 		if !p.OnTheWay() && p.Stored > 0 {
 			all = append(all, rest(w, p))
+		}
+	}
+	return all, nil
+}
+
+// CollectEggs is gathering what the pens laid.
+const CollectEggs = "collect"
+
+// Daily is the work that comes again each day: gathering eggs, and tilting those in store.
+func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all []chores.Chore, err error) {
+	var pens []string
+	for _, p := range w.Pens {
+		if !p.Supplier && p.UntilOn == nil && p.Females > 0 {
+			pens = append(pens, p.Name)
+		}
+	}
+	if len(pens) > 0 {
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: journal.Pen}, Kind: CollectEggs, Title: "Collect eggs", Times: 1,
+			Reason: strings.Join(pens, ", "), Why: "Write down pen, day and how many; clean, sound ones into store.",
+		})
+	}
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range w.StorePlaces(up) {
+		if p.ID != 0 && p.Eggs > p.Resting {
+			c := tilt(w, p)
+			c.Times, c.Reason = 1, ""
+			all = append(all, c)
 		}
 	}
 	return all, nil

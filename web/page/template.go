@@ -14,6 +14,7 @@ import (
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/web/say"
 )
 
 //go:embed *.html
@@ -51,6 +52,8 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"plot":   plot,
 		"ribbon": Draw,
 		"stock":  DrawStock,
+
+		"reads": func(m *farm.Member) say.Reader { return say.Reader{Member: m} },
 
 		"dict": dict,
 		"list": func(v ...any) []any { return v },

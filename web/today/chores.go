@@ -10,6 +10,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/breeders"
 	"metrogon/farm/chores"
+	"metrogon/farm/handover"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
@@ -135,6 +136,8 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	case breeders.ReadTest:
 		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
+	case handover.Unticked:
+		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
 	case stock.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
