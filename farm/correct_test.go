@@ -88,7 +88,8 @@ func TestAskedBeforeItIsBelieved(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 	doubt(many, "1000 from ")
-	doubt(stock.Collected{PenID: pen, LaidOn: day(0), Reasons: map[string]int{"crack": 12}}, "12 not fit to set, and 0 sound?")
+	cracked := stock.Collected{PenID: pen, LaidOn: day(0), Reasons: map[string]int{"crack": 12}}
+	doubt(cracked, "12 not fit to set, and 0 sound?")
 	doubt(stock.Collected{PenID: pen, LaidOn: day(45), Eggs: 3}, "Laid 45 days ago?")
 	few := stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3}
 	must(y.Stock.Collect(ask, y.m, key(), few))

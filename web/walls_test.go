@@ -266,7 +266,9 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		}, "/settings/people/2/role": {"role"}, "/settings/devices": {"device"}, "/settings/invitations/1/withdraw": {"key"},
 		"/eggs/gathered/1": {"pen", "date", "eggs", "hen", "note"}, "/journal/1/back": {"shown"},
 		"/start/pens": {"name-0", "species-0", "females-0"}, "/start/machine": {"name", "kind", "setting-chicken", "hatches"},
-		"/start/eggs": {"date", "eggs-1"}, "/join/nowhere": {"name", "email", "password", "as"}, "/password/nowhere": {"password"}, "/farms/2": {"key"},
+		"/start/eggs": {"date", "eggs-1"}, "/join/nowhere": {"name", "email", "password", "as"},
+		"/password/nowhere": {"password"}, "/farms/2": {"key"}, "/list/nowhere/tick": {"item", "is"},
+		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"},
 		"/undo": {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch +
 			"/hatched": {"hatched-1", "hatched-x"},
 		batch + "/lockdown": {"hatcher"}, batch +
