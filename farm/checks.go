@@ -70,6 +70,15 @@ var checks = map[string]Problem{
 	"farms_rest_hours_check": {Field: "rest_hours", Says: "The rest of shipped eggs may be 12 to 48 hours."},
 	"farms_warm_hours_check": {Field: "warm_hours", Says: "The warm-up may be 0 to 168 hours."},
 
+	"feeds_alarm_min_check":       {Field: "alarm", Says: "An alarm may come up to a week before."},
+	"feeds_check":                 {Field: "machine", Says: "Pick the machine."},
+	"feeds_scope_check":           {Field: "scope", Says: "Pick what the calendar holds."},
+	"push_places_auth_check":      {Says: "This browser’s address for messages cannot be kept."},
+	"push_places_endpoint_check":  {Says: "This browser’s address for messages cannot be kept."},
+	"push_places_p256dh_check":    {Says: "This browser’s address for messages cannot be kept."},
+	"reminded_item_check":         {Says: "That is nothing to be reminded of."},
+	"reminder_wishes_kinds_check": {Field: "kind", Says: "Pick up to 30 kinds of chore."},
+
 	"handover_ticks_item_check": {Field: "item", Says: "This is not on the list."},
 	"handovers_call_check":      {Field: "call", Says: "Whom to call may have 200 characters."},
 	"handovers_days_check":      {Field: "to_on", Says: "A list may span 31 days."},

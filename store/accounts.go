@@ -168,6 +168,7 @@ func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 		}
 		for _, sql := range []string{
 			`delete from memberships where farm_id = $1`,
+			gone + `delete from push_places where person_id in (select id from gone)`,
 			gone + `delete from signed_in where person_id in (select id from gone)`,
 			gone + `delete from password_links where person_id in (select id from gone)`,
 			gone + `delete from people where id in (select id from gone)`,

@@ -223,6 +223,7 @@ func (db *DB) ForgetPerson(ctx context.Context, personID int64, at time.Time) er
 		for _, sql := range []string{
 			`update memberships set ended_at = $2 where person_id = $1 and ended_at is null`,
 			`update signed_in set device = '', ended_at = coalesce(ended_at, $2) where person_id = $1`,
+			`delete from push_places where person_id = $1 and $2::timestamptz is not null`,
 			`update people set name = 'somebody who left', email = 'gone-' || id, password_hash = '', epoch = epoch + 1
 				where id = $1 and $2::timestamptz is not null`,
 		} {

@@ -1,12 +1,15 @@
 package web
 
 import (
+	"maps"
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
+	ics "github.com/arran4/golang-ical"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -27,7 +30,7 @@ func TestEachSeesOnlyWhatHeMayDo(t *testing.T) {
 	owner, err := s.books.People.Owner(t.Context(), demo.Name)
 	require.NoError(t, err)
 	own := regexp.MustCompile(
-		`^/(sign-out|account/forget|farms/|settings/(units|password|devices|sign-out-everywhere|reminders))`,
+		`^/(sign-out|account/forget|farms/|settings/(units|password|devices|sign-out-everywhere)|reminders/)`,
 	)
 	for _, role := range []string{farm.ReaderRole, farm.HelperRole, farm.KeeperRole} {
 		email := role + "@quillmarsh.example"
@@ -116,4 +119,46 @@ func TestInvitedByLink(t *testing.T) {
 	assert.False(t, una.in(), "signed out from the phone")
 	assert.True(t, phone.in())
 	assert.Contains(t, phone.post("/settings/devices", out).body+"already", "already")
+}
+
+// A calendar by a secret address: it keeps each entry under one name when its date moves, and shows
+// nothing once it is ended.
+func TestTheCalendarFollows(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(0)
+	v := s.signedIn(demo.Email, demo.Password)
+	require.Equal(t, http.StatusSeeOther, v.typed("/reminders/calendar", "scope=all&alarm=60&fresh=yes").status)
+	at := v.find("/reminders", `<code>http://[^/]+(/calendar/[A-Z0-9]+\.ics)</code>`)
+	events := func(path string) map[string]string {
+		r := s.visitor().get(path)
+		require.Equal(t, http.StatusOK, r.status)
+		cal, err := ics.ParseCalendar(strings.NewReader(r.body))
+		require.NoError(t, err)
+		all := map[string]string{}
+		for _, e := range cal.Events() {
+			all[e.Id()] = e.GetProperty(ics.ComponentPropertySummary).Value + " " +
+				e.GetProperty(ics.ComponentPropertyDtStart).Value
+		}
+		return all
+	}
+	before := events(at)
+	require.Greater(t, len(before), 10)
+	rules := "zone=Europe/London&chore_at=09:30&warm_hours=24&rest_hours=24&altitude=0&farm=" + url.QueryEscape(demo.Name)
+	require.Equal(t, http.StatusSeeOther, v.typed("/settings/farm", rules).status)
+	after := events(at)
+	assert.Subset(t, slices.Collect(maps.Keys(before)), slices.Collect(maps.Keys(after)), "no entry has another name")
+	moved := 0
+	for uid := range after {
+		if before[uid] != after[uid] {
+			moved++
+			assert.Contains(t, after[uid], "T0930", "to the new hour")
+		}
+	}
+	assert.Greater(t, moved, 5)
+	machine := v.find("/machines", `href="/machines/(\d+)"`)
+	only := v.typed("/reminders/calendar", "scope=machine&alarm=-1&machine="+machine)
+	require.Equal(t, http.StatusSeeOther, only.status)
+	assert.Less(t, len(events(at)), len(before))
+	require.Equal(t, http.StatusSeeOther, v.typed("/reminders/calendar/end").status)
+	assert.Equal(t, http.StatusGone, s.visitor().get(at).status)
 }

@@ -40,6 +40,7 @@ import (
 	"metrogon/web/practice"
 	"metrogon/web/promises"
 	"metrogon/web/rates"
+	"metrogon/web/reminders"
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/start"
@@ -83,7 +84,7 @@ var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
-	handover.Routes, journal.Routes, settings.Routes,
+	handover.Routes, journal.Routes, reminders.Routes, settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {

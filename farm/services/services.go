@@ -17,6 +17,7 @@ import (
 	"metrogon/farm/kinds"
 	"metrogon/farm/machines"
 	"metrogon/farm/people"
+	"metrogon/farm/remind"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/farm/today"
@@ -40,6 +41,7 @@ type Services struct {
 	Season   *season.Service
 	Today    *today.Service
 	Handover *handover.Service
+	Remind   *remind.Service
 }
 
 // New opens the rooms on a database.
@@ -64,6 +66,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Season:   season.New(on),
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
+		Remind:   &remind.Service{Service: on, Chores: all},
 	}
 }
 

@@ -215,6 +215,9 @@ func Inside(back, other string) string {
 	return other
 }
 
+// Gone tells that there is no such thing on any farm, or not any more.
+func Gone(err error) bool { return errors.Is(err, farm.ErrNone) }
+
 // ProblemsOf finds what is wrong with what was typed; nil if that is not what
 // went wrong.
 func ProblemsOf(err error) farm.Problems {

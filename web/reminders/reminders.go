@@ -1,0 +1,151 @@
+// Package reminders brings chores to where a person is: a calendar of their own by a secret address, or as
+// a file.
+package reminders
+
+import (
+	"bytes"
+	"embed"
+	"encoding/gob"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/remind"
+	"metrogon/formats/ical"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in. What hangs at /calendar/ is open to whoever has an address.
+func Routes(e *echo.Echo, s *page.Site) {
+	h := handler{s, page.Parse(s, files, "reminders.html")}
+	e.GET("/reminders", s.Signed(page.Fresh(h.show)))
+	s.Post(e, "/reminders/calendar", farm.Reading, h.saveFeed)
+	s.Post(e, "/reminders/calendar/end", farm.Reading, h.endFeed)
+	e.GET("/calendar.ics", s.Signed(h.file))
+	e.GET("/calendar/:link", h.feed)
+}
+
+// address is a calendar's own that was just made. It is shown once.
+type address string
+
+func init() { gob.Register(address("")) }
+
+const addressKey = "calendar"
+
+type data struct {
+	Feed     *remind.Feed
+	Address  address
+	Machines []farm.Machine
+	Alarms   []alarm
+}
+
+type alarm struct {
+	Minutes int
+	Name    string
+}
+
+var alarms = []alarm{
+	{-1, "none"}, {0, "at the hour"}, {15, "15 minutes before"}, {60, "an hour before"}, {720, "12 hours before"},
+	{1440, "a day before"},
+}
+
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
+	ctx := c.Request().Context()
+	d := data{Alarms: alarms}
+	if d.Feed, err = h.Remind.FeedOf(ctx, m); err != nil {
+		return err
+	}
+	all, err := h.Machines.List(ctx, m)
+	if err != nil {
+		return err
+	}
+	for _, x := range all {
+		d.Machines = append(d.Machines, x.Machine)
+	}
+	if one, ok := h.Sessions.Pop(ctx, addressKey).(address); ok {
+		d.Address = one
+	}
+	meta.Nav, meta.Title = "/settings", "Reminders"
+	return h.Render(c, h.page, meta, m, d)
+}
+
+func (h handler) saveFeed(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	in := remind.Feed{Scope: f.Get("scope"), AlarmMin: f.Int("alarm", "The alarm")}
+	if id := f.ID("machine"); id != 0 {
+		in.MachineID = &id
+	}
+	return h.Save(c, f, "/reminders", func() (farm.Done, error) {
+		ctx := c.Request().Context()
+		link, done, err := h.Remind.MakeFeed(ctx, m, f.Get("key"), in, f.Get("fresh") != "")
+		if err == nil && link != "" {
+			h.Sessions.Put(ctx, addressKey, address(h.Address(c, "/calendar/"+link+".ics")))
+		}
+		return done, err
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+func (h handler) endFeed(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	done, err := h.Remind.DropFeed(c.Request().Context(), m, f.Get("key"))
+	return h.Finish(c, done, err, "/reminders")
+}
+
+// feed is what a calendar program fetches.
+func (h handler) feed(c *echo.Context) error {
+	ctx := c.Request().Context()
+	m, err := h.Remind.Linked(ctx, strings.TrimSuffix(c.Param("link"), ".ics"))
+	if page.Gone(err) {
+		return echo.NewHTTPError(http.StatusGone, "This calendar has another address now, or none.")
+	}
+	if err != nil {
+		return err
+	}
+	return h.send(c, m, nil)
+}
+
+// file is the same as a download.
+func (h handler) file(c *echo.Context, m *farm.Member) error {
+	return h.send(c, m, &remind.Feed{Scope: remind.All, AlarmMin: 60})
+}
+
+func (h handler) send(c *echo.Context, m *farm.Member, feed *remind.Feed) error {
+	cal, err := h.Remind.Calendar(c.Request().Context(), m, feed)
+	if err != nil {
+		return err
+	}
+	out := ical.Calendar{Name: cal.Farm, Place: m.Place, Now: h.Now()}
+	for _, e := range cal.Events {
+		one := ical.Event{
+			UID: e.UID, Summary: e.Summary, Says: e.Says, Where: e.Where, At: e.At, Minutes: 30, AlarmMin: cal.AlarmMin,
+			Changed: cal.Changed, Sequence: cal.Version, URL: h.Address(c, e.Path),
+		}
+		if e.At.IsZero() {
+			one.At, one.AllDay = e.On, true
+		}
+		out.Events = append(out.Events, one)
+	}
+	var b bytes.Buffer
+	if err := ical.Write(&b, out); err != nil {
+		return fmt.Errorf("calendar: %w", err)
+	}
+	c.Response().Header().Set("Content-Disposition", `inline; filename="metrogon.ics"`)
+	return c.Blob(http.StatusOK, "text/calendar; charset=utf-8", b.Bytes())
+}
