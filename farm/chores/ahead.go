@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/calendar"
 	"metrogon/farm"
 )
 
@@ -19,9 +20,15 @@ type Item struct {
 	On time.Time // calendar date
 }
 
-// Key names an item, the same each time it is worked out.
+// once are what is done once to a batch, whatever day it moves to.
+var once = []string{calendar.Lockdown, calendar.Pull, calendar.ClearOut}
+
+// Key names an item, the same each time it is worked out, also when it moves.
 func (i Item) Key() string {
-	key := fmt.Sprintf("%s-%s-%d-%d", i.Kind, i.About.Kind, i.About.ID, i.Day)
+	key := fmt.Sprintf("%s-%s-%d", i.Kind, i.About.Kind, i.About.ID)
+	if !slices.Contains(once, i.Kind) {
+		key += fmt.Sprintf("-%d", i.Day)
+	}
 	if i.At.IsZero() {
 		key += i.On.Format("-2006-01-02")
 	}
