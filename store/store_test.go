@@ -57,8 +57,10 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 	names := tablesOfAFarm(t, owner)
 	assert.Len(t, names, 49, "a table more or less? see that it has its wall")
 	// What the demo has none of.
-	empty := []string{"requests", "chores_done", "young_counts", "plans", "planned_for", "bans", "invitations", "handovers", "handover_ticks",
-		"feeds", "reminder_wishes", "reminded"}
+	empty := []string{
+		"requests", "chores_done", "young_counts", "plans", "planned_for", "bans", "invitations", "handovers",
+		"handover_ticks", "feeds", "reminder_wishes", "reminded",
+	}
 	for _, table := range names {
 		var rows int
 		require.NoError(t, owner.Pool.QueryRow(t.Context(), `select count(*) from `+table).Scan(&rows))

@@ -268,10 +268,11 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/start/pens": {"name-0", "species-0", "females-0"}, "/start/machine": {"name", "kind", "setting-chicken", "hatches"},
 		"/start/eggs": {"date", "eggs-1"}, "/join/nowhere": {"name", "email", "password", "as"},
 		"/password/nowhere": {"password"}, "/farms/2": {"key"}, "/list/nowhere/tick": {"item", "is"},
-		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"}, "/reminders/calendar": {"scope", "machine", "alarm", "fresh"},
+		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"},
+		"/reminders/calendar":     {"scope", "machine", "alarm", "fresh"},
 		"/reminders/calendar/end": {"key"},
-		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"}, batch +
-			"/hatched": {"hatched-1", "hatched-x"},
+		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},
+		batch + "/hatched":  {"hatched-1", "hatched-x"},
 		batch + "/lockdown": {"hatcher"}, batch +
 			"/done": {"kind", "day"}, "/sign-in": {"email", "password"}, "/set-up": {
 			"farm", "zone", "name", "email", "password",

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"metrogon/farm"
+	"metrogon/farm/books"
 	"metrogon/farm/breeders"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
@@ -42,6 +43,7 @@ type Services struct {
 	Today    *today.Service
 	Handover *handover.Service
 	Remind   *remind.Service
+	Books    *books.Service
 }
 
 // New opens the rooms on a database.
@@ -66,6 +68,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Season:   season.New(on),
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
+		Books:    &books.Service{Service: on},
 		Remind:   &remind.Service{Service: on, Chores: all},
 	}
 }

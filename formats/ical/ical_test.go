@@ -31,7 +31,7 @@ func TestLinesAreFoldedAsTheStandardSays(t *testing.T) {
 		strings.Repeat("Küken ", 30)
 	text := written(t, ical.Calendar{Name: "Größe", Place: place, Now: now, Events: []ical.Event{
 		{UID: "a@metrogon", Summary: long, Says: long, At: now.AddDate(0, 0, 30), Minutes: 30, AlarmMin: 60, Changed: now},
-		{UID: "b@metrogon", Summary: "Any time", At: time.Date(2027, 3, 21, 0, 0, 0, 0, time.UTC), AllDay: true, Changed: now},
+		{UID: "b@metrogon", Summary: "Any time", At: now.Truncate(24*time.Hour).AddDate(0, 0, 1), AllDay: true, Changed: now},
 	}})
 	assert.True(t, strings.HasSuffix(text, "END:VCALENDAR\r\n"))
 	assert.NotRegexp(t, `[^\r]\n`, text, "a line ends in LF alone")

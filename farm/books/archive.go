@@ -1,0 +1,78 @@
+// Package books lets everything leave the farm and return: the whole of it as an archive, and sheets for
+// other programs.
+package books
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// Service holds the use cases.
+type Service struct{ *farm.Service }
+
+// Incoming is an archive as it is read.
+type Incoming = store.Incoming
+
+// IncomingPerson is somebody of an archive.
+type IncomingPerson = store.IncomingPerson
+
+// The parts of an archive that are no tables of the farm's rows.
+const (
+	FarmPart   = "farm"
+	PeoplePart = "people"
+)
+
+// Parts are what an archive holds, in that order.
+func Parts() []string { return append([]string{FarmPart, PeoplePart}, store.Archived()...) }
+
+// Dump gives the whole farm as it stands at one moment, row by row: each is a JSON object.
+func (b *Service) Dump(ctx context.Context, m *farm.Member, put func(part string, row json.RawMessage) error) error {
+	if err := m.Refuse(farm.Owning); err != nil {
+		return err
+	}
+	people, err := b.DB.Everybody(ctx, m.FarmID)
+	if err != nil {
+		return err
+	}
+	return b.Read(ctx, m, func(tx *farm.Tx) error {
+		own, err := tx.DumpFarm(ctx)
+		if err != nil {
+			return err
+		}
+		if err := put(FarmPart, own); err != nil {
+			return err
+		}
+		for _, p := range people {
+			row, err := json.Marshal(p)
+			if err != nil {
+				return err
+			}
+			if err := put(PeoplePart, row); err != nil {
+				return err
+			}
+		}
+		for _, table := range store.Archived() {
+			if err := tx.Dump(ctx, table, func(row json.RawMessage) error { return put(table, row) }); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Restore puts an archive into the member's farm, which has to be empty, all or nothing. owner is the
+// database as the owner of its tables.
+func Restore(ctx context.Context, owner *store.DB, m *farm.Member, in Incoming) error {
+	if err := m.Refuse(farm.Owning); err != nil {
+		return err
+	}
+	err := owner.RestoreFarm(ctx, m.FarmID, m.PersonID, in)
+	if errors.Is(err, store.ErrNotEmpty) {
+		return farm.Problemf("file", "An archive goes into an empty farm, and this one has records.")
+	}
+	return err
+}

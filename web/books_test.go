@@ -1,0 +1,175 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/demo"
+	"metrogon/farm"
+	"metrogon/farm/books"
+	"metrogon/farm/people"
+	"metrogon/formats/archive"
+)
+
+// what differs between two servers that show the same farm
+var ofOneServer = regexp.MustCompile(
+	`name="(key|device)" value="[^"]*"|src="data:image/png[^"]*"|(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>`,
+)
+
+// elsewhere is another server, with an empty farm of the same owner.
+func elsewhere(t *testing.T) (*site, *farm.Member) {
+	s := newSite(t)
+	id, err := s.books.People.SetUp(t.Context(), people.NewFarm{
+		Farm: "Empty", Zone: "UTC", Name: "Ida Fennimoor", Email: demo.Email, Password: demo.Password,
+	}, true)
+	require.NoError(t, err)
+	m, err := s.books.People.Member(t.Context(), id)
+	require.NoError(t, err)
+	return s, m
+}
+
+func (s *site) archived(t testing.TB) []byte {
+	m, err := s.books.People.Owner(t.Context(), demo.Name)
+	require.NoError(t, err)
+	var file bytes.Buffer
+	require.NoError(t, archive.Write(t.Context(), &file, s.books.Books, m, s.now))
+	return file.Bytes()
+}
+
+// A farm that leaves as an archive and is restored on another server shows the same on every page.
+func TestAnArchiveRestoresToTheSamePages(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(1)
+	file := s.archived(t)
+	other, m := elsewhere(t)
+	in, contents, err := archive.Read(bytes.NewReader(file), int64(len(file)))
+	require.NoError(t, err)
+	assert.Equal(t, demo.Name, contents.Farm)
+	require.NoError(t, books.Restore(t.Context(), other.owner, m, in))
+	assert.ErrorContains(t, books.Restore(t.Context(), other.owner, m, in), "this one has records")
+
+	here, there := s.signedIn(demo.Email, demo.Password), other.signedIn(demo.Email, demo.Password)
+	seen, queue := map[string]bool{}, []string{"/"}
+	for len(queue) > 0 && len(seen) < 130 {
+		path := queue[0]
+		queue = queue[1:]
+		at, _, _ := strings.Cut(path, "#")
+		kind := shape(at)
+		if seen[at] || strings.Contains(at, ".pdf") || n(seen, kind) > 6 {
+			continue
+		}
+		seen[at] = true
+		a, b := here.get(at), there.get(at)
+		assert.Equal(t, a.status, b.status, at)
+		one, two := ofOneServer.ReplaceAllString(a.body, ""), ofOneServer.ReplaceAllString(b.body, "")
+		if one != two {
+			i := 0
+			for i < min(len(one), len(two)) && one[i] == two[i] {
+				i++
+			}
+			from := max(0, i-150)
+			t.Errorf("%s differs:\n%s\n---\n%s", at, one[from:min(len(one), i+200)], two[from:min(len(two), i+200)])
+		}
+		for _, l := range linksOf.FindAllStringSubmatch(a.body, -1) {
+			queue = append(queue, strings.ReplaceAll(l[1], "&amp;", "&"))
+		}
+	}
+	assert.Greater(t, len(seen), 60)
+	t.Logf("%d pages", len(seen))
+	count, err := other.owner.Miscounted(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, count, "the sums are what the eggs say")
+
+	// and work goes on there: a new collection has an id of its own
+	r := there.typed("/eggs", "pen=1&eggs=3&date="+noon.Format("2006-01-02"))
+	assert.Equal(t, http.StatusSeeOther, r.status, r.body)
+	line := there.find("/journal", `href="(/journal/\d+)">3 eggs from`)
+	assert.Equal(t, http.StatusSeeOther, there.typed(line+"/back").status)
+
+	// the helper has an account there, without a password until the owner hands one over
+	var role string
+	require.NoError(t, other.owner.Pool.QueryRow(t.Context(), `
+		select role from memberships m join people p on p.id = m.person_id
+		where p.name = 'Tobin Reck' and p.password_hash = ''`).Scan(&role))
+	assert.Equal(t, farm.HelperRole, role)
+	assert.Contains(t, other.visitor().try("tobin@quillmarsh.example", "").body, "is wrong")
+}
+
+func n(seen map[string]bool, kind string) (n int) {
+	for path := range seen {
+		if shape(path) == kind {
+			n++
+		}
+	}
+	return n
+}
+
+// A damaged, cut or foreign file changes nothing and says what is wrong with it.
+func TestADamagedArchiveIsRefused(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(0)
+	file := s.archived(t)
+	read := func(file []byte) error {
+		_, _, err := archive.Read(bytes.NewReader(file), int64(len(file)))
+		return err
+	}
+	require.NoError(t, read(file))
+	assert.ErrorContains(t, read(file[:len(file)/2]), "no ZIP file")
+	assert.ErrorContains(t, read([]byte("date,pen\n")), "no ZIP file")
+	for at := range 40 { // one byte anywhere
+		hurt := bytes.Clone(file)
+		hurt[at*len(hurt)/41] ^= 0x20
+		if err := read(hurt); err == nil {
+			assert.Equal(t, len(file), len(hurt), "a byte that matters to nobody")
+		}
+	}
+	other, m := elsewhere(t)
+	in, _, err := archive.Read(bytes.NewReader(file), int64(len(file)))
+	require.NoError(t, err)
+	rows := in.Rows
+	stop := errors.New("the line was cut")
+	in.Rows = func(table string, use func([]json.RawMessage) error) error {
+		if table == "calls" {
+			return stop
+		}
+		return rows(table, use)
+	}
+	require.ErrorIs(t, books.Restore(t.Context(), other.owner, m, in), stop)
+	var pens int
+	require.NoError(t, other.owner.Pool.QueryRow(t.Context(), `select count(*) from pens`).Scan(&pens))
+	assert.Zero(t, pens, "all or nothing")
+}
+
+// Ten seasons: out in under 20 s, in again in under 60 s.
+func BenchmarkArchiveOfTenSeasons(b *testing.B) {
+	s := newSite(b).demo(10)
+	for b.Loop() {
+		begun := time.Now()
+		file := s.archived(b)
+		out := time.Since(begun)
+		other := newSite(b)
+		id, err := other.books.People.SetUp(b.Context(), people.NewFarm{
+			Farm: "Empty", Zone: "UTC", Name: "Ida", Email: demo.Email, Password: demo.Password,
+		}, true)
+		require.NoError(b, err)
+		m, err := other.books.People.Member(b.Context(), id)
+		require.NoError(b, err)
+		begun = time.Now()
+		in, _, err := archive.Read(bytes.NewReader(file), int64(len(file)))
+		require.NoError(b, err)
+		require.NoError(b, books.Restore(b.Context(), other.owner, m, in))
+		b.ReportMetric(out.Seconds(), "s/out")
+		b.ReportMetric(time.Since(begun).Seconds(), "s/in")
+		b.ReportMetric(float64(len(file))/1e6, "MB")
+	}
+}
