@@ -2,9 +2,11 @@ package web
 
 import (
 	"bytes"
+	"encoding/csv"
 	"encoding/json"
 	"errors"
 
+	"mime/multipart"
 	"net/http"
 	"regexp"
 	"strings"
@@ -172,4 +174,51 @@ func BenchmarkArchiveOfTenSeasons(b *testing.B) {
 		b.ReportMetric(time.Since(begun).Seconds(), "s/in")
 		b.ReportMetric(float64(len(file))/1e6, "MB")
 	}
+}
+
+// Sheets leave whole; the archive leaves and returns through the pages.
+func TestBooksThroughThePages(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(0)
+	v := s.signedIn(demo.Email, demo.Password)
+	for _, one := range books.Sheets {
+		r := v.get("/books/" + one.ID + ".csv")
+		require.Equal(t, http.StatusOK, r.status, one.ID)
+		lines, err := csv.NewReader(strings.NewReader(r.body)).ReadAll()
+		require.NoError(t, err, one.ID)
+		assert.Equal(t, http.StatusOK, v.get("/books/"+one.ID+".xlsx").status)
+		if one.ID == "eggs" {
+			var eggs int
+			require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from eggs`).Scan(&eggs))
+			assert.Len(t, lines, eggs+1)
+		}
+	}
+	assert.Equal(t, http.StatusNotFound, v.get("/books/secrets.csv").status)
+	helper := s.signedIn("tobin@quillmarsh.example", demo.Password)
+	assert.Equal(t, http.StatusForbidden, helper.get("/books/archive.zip").status)
+
+	file := v.get("/books/archive.zip")
+	require.Equal(t, http.StatusOK, file.status)
+	other, _ := elsewhere(t)
+	there := other.signedIn(demo.Email, demo.Password)
+	assert.Contains(t, there.upload("/books/restore", "file", "no archive").body, "Nothing was restored: this is no archive")
+	require.Equal(t, http.StatusSeeOther, there.upload("/books/restore", "file", file.body).status)
+	assert.Contains(t, there.get("/").body, "Quillmarsh Fold")
+	assert.Contains(t, there.upload("/books/restore", "file", file.body).body, "this one has records")
+}
+
+// upload sends a file.
+func (v *visitor) upload(path, field, text string) reply {
+	v.Helper()
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	part, err := form.CreateFormFile(field, "file")
+	require.NoError(v, err)
+	_, err = part.Write([]byte(text))
+	require.NoError(v, err)
+	require.NoError(v, form.Close())
+	r, err := http.NewRequestWithContext(v.Context(), "POST", v.URL+path, &body)
+	require.NoError(v, err)
+	r.Header.Set("Content-Type", form.FormDataContentType())
+	return v.send(r)
 }

@@ -21,9 +21,11 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/books"
 	"metrogon/farm/services"
 	"metrogon/store"
 	"metrogon/store/storetest"
+	"metrogon/web/page"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -96,9 +98,14 @@ func newSite(t testing.TB) *site {
 	t.Cleanup(stop)
 	go s.books.Tell(told)
 	h, err := New(s.books, Options{
-		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Forget: s.owner.DropFarm,
-		LoadDemo: func(ctx context.Context, personID int64) (int64, error) {
-			return demo.Beside(ctx, s.owner, s.now, personID)
+		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Server: page.Server{
+			Forget: s.owner.DropFarm,
+			LoadDemo: func(ctx context.Context, personID int64) (int64, error) {
+				return demo.Beside(ctx, s.owner, s.now, personID)
+			},
+			Restore: func(ctx context.Context, m *farm.Member, in books.Incoming) error {
+				return books.Restore(ctx, s.owner, m, in)
+			},
 		},
 	})
 	require.NoError(t, err)

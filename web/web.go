@@ -24,6 +24,7 @@ import (
 	"metrogon/web/batches"
 	"metrogon/web/birds"
 	"metrogon/web/board"
+	"metrogon/web/books"
 	"metrogon/web/candle"
 	"metrogon/web/cards"
 	"metrogon/web/eggs"
@@ -58,10 +59,7 @@ type Options struct {
 	Sessions scs.CtxStore // where sessions are kept
 	Secure   bool         // behind a proxy that speaks HTTPS
 	Log      *slog.Logger
-
-	// LoadDemo makes a demo farm beside a person's own; Forget wipes a farm out with all its records.
-	LoadDemo func(ctx context.Context, personID int64) (farmID int64, err error)
-	Forget   func(ctx context.Context, farmID int64) error
+	Server   page.Server
 }
 
 // what a page may load: this server's own, and nothing inline
@@ -84,7 +82,7 @@ var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
-	handover.Routes, journal.Routes, reminders.Routes, settings.Routes,
+	handover.Routes, journal.Routes, reminders.Routes, books.Routes, settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {
@@ -106,7 +104,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	}
 	site := &page.Site{
 		Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure,
-		LoadDemo: o.LoadDemo, Forget: o.Forget,
+		Server: o.Server,
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()
@@ -171,7 +169,13 @@ const (
 	longestFile = 2 * time.Minute
 )
 
-const importPath = "/eggs/import"
+const (
+	importPath  = "/eggs/import"
+	restorePath = "/books/restore"
+)
+
+// maxArchive is how large the archive of a farm may be, in bytes.
+const maxArchive = 200 << 20
 
 // livePath is where pages hear of what is done meanwhile.
 func livePath(path string) bool {
@@ -186,7 +190,7 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		limit := longest
-		if asked.URL.Path == importPath {
+		if asked.URL.Path == importPath || asked.URL.Path == restorePath {
 			limit = longestFile
 		}
 		ctx, cancel := context.WithTimeout(asked.Context(), limit)
@@ -203,9 +207,13 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
 	files := middleware.BodyLimit(eggcsv.MaxBytes + 1<<16)(next)
 	forms := middleware.BodyLimit(page.MaxForm)(next)
+	archives := middleware.BodyLimit(maxArchive)(next)
 	return func(c *echo.Context) error {
-		if c.Request().URL.Path == importPath {
+		switch c.Request().URL.Path {
+		case importPath:
 			return files(c)
+		case restorePath:
+			return archives(c)
 		}
 		return forms(c)
 	}

@@ -109,10 +109,8 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 	}
 	defer end()
 	books := services.New(db, c.Now.clock())
-	owner, err := books.People.Owner(ctx, i.Farm)
-	if errors.Is(err, farm.ErrNone) {
-		return wrong{fmt.Errorf("there is no farm named %q", i.Farm)}
-	} else if err != nil {
+	owner, err := ownerOf(ctx, books, i.Farm)
+	if err != nil {
 		return err
 	}
 	done, err := books.Stock.ImportEggs(ctx, owner, read.Lines, i.MakePens)

@@ -30,6 +30,9 @@ type cli struct {
 	Verify  verifyCmd  `cmd:"" help:"Count the eggs anew and compare with the sums that are kept."`
 	Calc    calcCmd    `cmd:"" help:"Compute from JSON on standard input to JSON on standard output."`
 	Import  importCmd  `cmd:"" help:"Bring a file in."`
+	Archive archiveCmd `cmd:"" help:"Write a whole farm into one file, or restore it."`
+	Backup  backupCmd  `cmd:"" help:"Write the whole database into one file."`
+	Restore restoreCmd `cmd:"" help:"Put a backup into an empty database."`
 	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`
 	User    userCmd    `cmd:"" help:"Make accounts and set passwords."`
 }

@@ -12,9 +12,11 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/books"
 	"metrogon/farm/services"
 	"metrogon/store"
 	"metrogon/web"
+	"metrogon/web/page"
 )
 
 type serveCmd struct {
@@ -56,22 +58,17 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer db.Close()
-	books := services.New(db, c.Now.clock())
+	all := services.New(db, c.Now.clock())
+	backups := backupsOf(s.Data, o)
+	if backups != nil {
+		go backups.daily(ctx, log)
+	}
 	go sweep(ctx, db.Sessions(), log)
-	go books.Season.Work(ctx, log)
-	go books.Tell(ctx)
-	h, err := web.New(books, web.Options{
+	go all.Season.Work(ctx, log)
+	go all.Tell(ctx)
+	h, err := web.New(all, web.Options{
 		Sessions: db.Sessions(), Secure: s.Secure, Log: log,
-		LoadDemo: func(ctx context.Context, personID int64) (id int64, err error) {
-			err = asOwner(ctx, o.owner, func(db *store.DB) error {
-				id, err = demo.Beside(ctx, db, c.Now.clock()(), personID)
-				return err
-			})
-			return id, err
-		},
-		Forget: func(ctx context.Context, farmID int64) error {
-			return asOwner(ctx, o.owner, func(db *store.DB) error { return db.DropFarm(ctx, farmID) })
-		},
+		Server: owning(o, c.Now.clock(), backups),
 	})
 	if err != nil {
 		return err
@@ -113,6 +110,29 @@ func loadDemo(ctx context.Context, o opened, clock farm.Clock) error {
 		}
 		return nil
 	})
+}
+
+// owning is what the pages can have done that takes the owner of the tables.
+func owning(o opened, clock farm.Clock, backups *backups) page.Server {
+	s := page.Server{
+		LoadDemo: func(ctx context.Context, personID int64) (id int64, err error) {
+			err = asOwner(ctx, o.owner, func(db *store.DB) error {
+				id, err = demo.Beside(ctx, db, clock(), personID)
+				return err
+			})
+			return id, err
+		},
+		Forget: func(ctx context.Context, farmID int64) error {
+			return asOwner(ctx, o.owner, func(db *store.DB) error { return db.DropFarm(ctx, farmID) })
+		},
+		Restore: func(ctx context.Context, m *farm.Member, in books.Incoming) error {
+			return asOwner(ctx, o.owner, func(db *store.DB) error { return books.Restore(ctx, db, m, in) })
+		},
+	}
+	if backups != nil {
+		s.LastBackup = func() page.Backup { return page.Backup{At: backups.newest(), Folder: backups.folder} }
+	}
+	return s
 }
 
 // asOwner does what only the owner of the tables may: loading whole farms, and dropping them.

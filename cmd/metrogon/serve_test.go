@@ -160,3 +160,61 @@ func TestTheProgramFromStartToStop(t *testing.T) {
 	assert.True(t, p.well(address))
 	assert.Less(t, time.Since(began), 15*time.Second, "the target is 3 s on a quiet machine")
 }
+
+// A backup of everything, read again when it is written, restores into an empty database elsewhere; and
+// a server of its own writes one each day and keeps two weeks of them.
+func TestBackupAndRestore(t *testing.T) {
+	p := build(t)
+	out, code := p.run("", "demo", "--seasons", "1")
+	require.Zero(t, code, out)
+	file := filepath.Join(filepath.Dir(p.path), "all.dump")
+	out, code = p.run("", "backup", file)
+	require.Zero(t, code, out)
+	_, code = p.run("", "backup", file)
+	assert.Equal(t, 1, code, "a backup is never written over")
+
+	other := *p
+	other.env = append(append([]string{}, p.env...), "METROGON_DATA="+filepath.Join(filepath.Dir(p.path), "other"))
+	out, code = other.run("", "restore", file)
+	require.Zero(t, code, out)
+	out, code = other.run("", "verify")
+	require.Zero(t, code, out)
+	out, code = other.run("", "restore", file)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, "has accounts already")
+	archived := filepath.Join(filepath.Dir(p.path), "farm.zip")
+	out, code = other.run("", "archive", "write", "--farm", demo.Name, archived)
+	assert.Zero(t, code, out)
+	out, code = other.run("", "archive", "read", "--farm", demo.Name, archived)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, "this one has records")
+	out, code = other.run("", "archive", "read", "--farm", demo.Name, file)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, out, "this is no archive of a farm")
+
+	server, address := other.serve()
+	folder := filepath.Join(filepath.Dir(p.path), "other", "backups")
+	require.Eventually(t, func() bool {
+		found, _ := filepath.Glob(filepath.Join(folder, "*.dump"))
+		return len(found) == 1
+	}, 30*time.Second, 100*time.Millisecond, "the first daily backup is written at once")
+	assert.True(t, other.well(address))
+	require.NoError(t, server.Process.Signal(os.Interrupt))
+}
+
+func TestOldBackupsGo(t *testing.T) {
+	b := backups{t.TempDir(), "postgres://nobody@127.0.0.1:1/none"}
+	now := time.Now()
+	for _, days := range []int{0, 1, 13, 15, 40} {
+		at := now.AddDate(0, 0, -days).Add(-time.Hour)
+		file := filepath.Join(b.folder, at.UTC().Format("2006-01-02T150405Z")+".dump")
+		require.NoError(t, os.WriteFile(file, nil, 0o600))
+		require.NoError(t, os.Chtimes(file, at, at))
+	}
+	require.NoError(t, b.turn(t.Context(), now), "the newest is of today: nothing to do")
+	require.Len(t, b.all(), 5)
+	assert.Error(t, b.turn(t.Context(), now.AddDate(0, 0, 2)), "one that cannot be written is told")
+	assert.Len(t, b.all(), 5, "and old ones stay as long as there is no new one")
+	require.NoError(t, b.drop(now, ""))
+	assert.Len(t, b.all(), 3, "those of the last two weeks")
+}

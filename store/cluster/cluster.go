@@ -260,6 +260,12 @@ func (c *Cluster) run(name string, args ...string) (string, error) {
 	return string(said), err
 }
 
+// Tool finds a program of the newest installed server, as pg_dump.
+func Tool(name string) (string, error) {
+	bin, err := binaries()
+	return filepath.Join(bin, name), err
+}
+
 // binaries finds the newest installed server.
 func binaries() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin")

@@ -18,6 +18,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/books"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/web/assets"
@@ -32,12 +33,31 @@ type Site struct {
 	Log      *slog.Logger
 	Secure   bool // cookies over HTTPS only
 
-	// LoadDemo makes a demo farm beside a person's own; Forget wipes a farm out with all its records.
-	LoadDemo func(ctx context.Context, personID int64) (farmID int64, err error)
-	Forget   func(ctx context.Context, farmID int64) error
+	Server
 
 	rights *http.ServeMux // what pages and actions need
 }
+
+// Server is what only the program that serves can do, since it takes the owner of the tables.
+type Server struct {
+	// LoadDemo makes a demo farm beside a person's own.
+	LoadDemo func(ctx context.Context, personID int64) (farmID int64, err error)
+	// Forget wipes a farm out with all its records.
+	Forget func(ctx context.Context, farmID int64) error
+	// Restore puts an archive into the member's farm, which has to be empty.
+	Restore func(ctx context.Context, m *farm.Member, in books.Incoming) error
+	// LastBackup tells of the newest backup of the server; nil where others see to that.
+	LastBackup func() Backup
+}
+
+// Backup is the newest of a server.
+type Backup struct {
+	At     time.Time // zero: none yet
+	Folder string
+}
+
+// Old tells that a backup should have been written since.
+func (b Backup) Old(now time.Time) bool { return now.Sub(b.At) > 48*time.Hour }
 
 // Session keys.
 const (

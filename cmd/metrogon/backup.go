@@ -1,0 +1,193 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"metrogon/store"
+	"metrogon/store/cluster"
+)
+
+type backupCmd struct {
+	database
+	File string `arg:"" help:"File to write; it must not be there yet."`
+}
+
+// Run writes the whole database, all farms and accounts, into one file, and reads it again.
+func (b *backupCmd) Run(ctx context.Context) error {
+	o, err := b.ready(ctx)
+	if err != nil {
+		return err
+	}
+	defer o.close()
+	if err := dump(ctx, o.owner, b.File); err != nil {
+		return err
+	}
+	fmt.Printf("Written to %s, and read again.\n", b.File)
+	return nil
+}
+
+type restoreCmd struct {
+	database
+	File string `arg:"" type:"existingfile" help:"File that metrogon backup wrote."`
+}
+
+// Run puts a backup into a database without farms, all or nothing.
+func (r *restoreCmd) Run(ctx context.Context) error {
+	o, err := r.ready(ctx) // makes the roles, and the tables that are put in anew
+	if err != nil {
+		return err
+	}
+	defer o.close()
+	some := false
+	err = asOwner(ctx, o.owner, func(db *store.DB) error {
+		some, err = db.Populated(ctx)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if some {
+		return errors.New("this database has accounts already; a backup is restored into an empty one")
+	}
+	tool, err := cluster.Tool("pg_restore")
+	if err != nil {
+		return err
+	}
+	cmd := exec.CommandContext(ctx, tool, "--clean", "--if-exists", "--no-owner", "--single-transaction",
+		"--exit-on-error", "--dbname", o.owner, r.File)
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("the backup could not be restored: %s", lastLine(out))
+	}
+	if _, err := store.Migrate(ctx, o.owner); err != nil { // it may be of an older program
+		return err
+	}
+	fmt.Println("Restored. The tables are up to date.")
+	return nil
+}
+
+// dump writes a database into a file by pg_dump, reads it to the end, and only then gives it its name.
+func dump(ctx context.Context, url, file string) error {
+	if _, err := os.Stat(file); err == nil {
+		return fmt.Errorf("%s is there already", file)
+	}
+	write, err := cluster.Tool("pg_dump")
+	if err != nil {
+		return err
+	}
+	read, err := cluster.Tool("pg_restore")
+	if err != nil {
+		return err
+	}
+	part := file + ".part"
+	out, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(part)
+	var says strings.Builder
+	cmd := exec.CommandContext(ctx, write, "--format", "custom", "--no-owner", "--dbname", url)
+	cmd.Stdout, cmd.Stderr = out, &says
+	err = errors.Join(cmd.Run(), out.Sync(), out.Close())
+	if err != nil {
+		return fmt.Errorf("the backup could not be written: %w %s", err, lastLine([]byte(says.String())))
+	}
+	check := exec.CommandContext(ctx, read, "--file", "-", part)
+	check.Stdout = io.Discard
+	if err := check.Run(); err != nil {
+		return fmt.Errorf("the backup cannot be read again: %w", err)
+	}
+	return os.Rename(part, file)
+}
+
+func lastLine(out []byte) string {
+	lines := strings.Split(strings.TrimSpace(string(out)), "\n")
+	return lines[len(lines)-1]
+}
+
+// backups are the daily ones of the program's own database.
+type backups struct {
+	folder, url string
+}
+
+// How long daily backups are kept, and how old the newest may be.
+const (
+	backupsKept  = 14 * 24 * time.Hour
+	backupsEvery = 24 * time.Hour
+)
+
+// backupsOf are those of the program's own database; nil for a database that others see to.
+func backupsOf(data string, o opened) *backups {
+	if o.server == nil || o.server.Joined() {
+		return nil
+	}
+	return &backups{filepath.Join(data, "backups"), o.owner}
+}
+
+func (b *backups) all() (files []string) {
+	files, _ = filepath.Glob(filepath.Join(b.folder, "*.dump"))
+	slices.Sort(files)
+	return files
+}
+
+// newest is when the newest backup was written; zero for none.
+func (b *backups) newest() time.Time {
+	all := b.all()
+	if len(all) == 0 {
+		return time.Time{}
+	}
+	info, err := os.Stat(all[len(all)-1])
+	if err != nil {
+		return time.Time{}
+	}
+	return info.ModTime()
+}
+
+// daily writes a backup a day, and removes those that are too old; looked at every hour.
+func (b *backups) daily(ctx context.Context, log *slog.Logger) {
+	for {
+		if err := b.turn(ctx, time.Now()); err != nil && ctx.Err() == nil {
+			log.Error("daily backup", "err", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(time.Hour):
+		}
+	}
+}
+
+func (b *backups) turn(ctx context.Context, now time.Time) error {
+	if now.Sub(b.newest()) < backupsEvery {
+		return nil
+	}
+	if err := os.MkdirAll(b.folder, 0o700); err != nil {
+		return err
+	}
+	file := filepath.Join(b.folder, now.UTC().Format("2006-01-02T150405Z")+".dump")
+	if err := dump(ctx, b.url, file); err != nil {
+		return err
+	}
+	return b.drop(now, file)
+}
+
+// drop removes backups that are too old, but for the one just written.
+func (b *backups) drop(now time.Time, but string) error {
+	for _, old := range b.all() {
+		if info, err := os.Stat(old); err == nil && old != but && now.Sub(info.ModTime()) > backupsKept {
+			if err := os.Remove(old); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,121 @@
+// Package books is where records leave for other programs, and where a whole farm leaves and returns.
+package books
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/books"
+	"metrogon/formats/archive"
+	"metrogon/formats/sheet"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	page page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	h := handler{s, page.Parse(s, files, "books.html")}
+	e.GET("/books", s.Signed(page.Fresh(h.show)))
+	e.GET("/books/:sheet", s.Signed(h.send))
+	s.Get(e, "/books/archive.zip", farm.Owning, h.archive)
+	s.Post(e, "/books/restore", farm.Owning, h.restore)
+}
+
+type data struct {
+	Sheets []books.Sheet
+	Backup *page.Backup
+}
+
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	d := data{Sheets: books.Sheets}
+	if h.LastBackup != nil && m.Owner() {
+		last := h.LastBackup()
+		d.Backup = &last
+	}
+	meta.Nav, meta.Title = "/settings", "Books"
+	return h.Render(c, h.page, meta, m, d)
+}
+
+func attach(c *echo.Context, kind, name string) {
+	c.Response().Header().Set("Content-Type", kind)
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+}
+
+// send sends a sheet: NAME.csv or NAME.xlsx.
+func (h handler) send(c *echo.Context, m *farm.Member) error {
+	name := c.Param("sheet")
+	id, kind, _ := strings.Cut(name, ".")
+	ctx, out := c.Request().Context(), c.Response()
+	var to sheet.Writer
+	var err error
+	var whole bytes.Buffer
+	switch kind {
+	case "csv":
+		to = sheet.CSV(&whole)
+	case "xlsx":
+		if to, err = sheet.XLSX(&whole, id); err != nil {
+			return err
+		}
+	default:
+		return farm.ErrNone
+	}
+	if err := h.Books.Sheet(ctx, m, id, to.Head, to.Row); err != nil {
+		return err
+	}
+	if err := to.Close(); err != nil {
+		return err
+	}
+	types := map[string]string{
+		"csv": "text/csv; charset=utf-8", "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	}
+	attach(c, types[kind], name)
+	_, err = out.Write(whole.Bytes())
+	return err
+}
+
+func (h handler) archive(c *echo.Context, m *farm.Member) error {
+	var whole bytes.Buffer // sent only once it is whole
+	if err := archive.Write(c.Request().Context(), &whole, h.Books, m, h.Now()); err != nil {
+		return err
+	}
+	attach(c, "application/zip", "farm-"+m.Date(h.Now()).Format("2006-01-02")+".zip")
+	_, err := c.Response().Write(whole.Bytes())
+	return err
+}
+
+func (h handler) restore(c *echo.Context, m *farm.Member) error {
+	again := func(says string) error {
+		return h.show(c, m, page.Meta{Problems: farm.Problems{{Field: "file", Says: says}}})
+	}
+	file, err := c.FormFile("file")
+	if err != nil || file.Size == 0 {
+		return again("Pick the archive of a farm.")
+	}
+	from, err := file.Open()
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	in, contents, err := archive.Read(from, file.Size)
+	if err != nil {
+		return again("Nothing was restored: " + err.Error() + ".")
+	}
+	if err := h.Restore(c.Request().Context(), m, in); page.ProblemsOf(err) != nil {
+		return again(err.Error())
+	} else if err != nil {
+		return err
+	}
+	return h.RedirectWith(c, farm.Done{Said: contents.Farm + " is restored."}, "/")
+}
