@@ -77,6 +77,13 @@ func Asked(ctx context.Context, what string) context.Context {
 	return context.WithValue(ctx, askedKey{}, hex.EncodeToString(sum[:]))
 }
 
+type madeKey struct{}
+
+// MadeAt keeps in a context when something was done that is only sent now.
+func MadeAt(ctx context.Context, at time.Time) context.Context {
+	return context.WithValue(ctx, madeKey{}, at)
+}
+
 // Act runs a use case that changes something: farm by farm one after the other, once
 // for each key, and only for whoever has the right that it needs.
 func (b *Service) Act(
@@ -99,6 +106,9 @@ func (b *Service) Act(
 				return Problemf("key", "This form was sent before with something else in it; open the page again.")
 			}
 			return json.Unmarshal([]byte(before.Answer), &done)
+		}
+		if made, ok := ctx.Value(madeKey{}).(time.Time); ok {
+			tx.At = b.Made(made)
 		}
 		if done, err = work(tx); err != nil {
 			return err

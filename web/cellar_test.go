@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/candling"
+	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
@@ -345,4 +346,59 @@ func TestAScaleIsToldInALine(t *testing.T) {
 	status, says = send("nobody", `[{"u":"g","v":9}]`)
 	assert.Equal(t, http.StatusServiceUnavailable, status)
 	assert.Equal(t, "The database does not answer just now; send it again.\n", says)
+}
+
+// A morning without a signal: Today and the eggs open as they were, what is done there waits, is seen after
+// a reload, and arrives once, with the hour at which it was done; who signs out leaves no page behind.
+func TestAMorningWithoutASignal(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(0)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	keptPages := `caches.keys().then(async k => {
+		const c = await caches.open(k.find(n => n.startsWith("metrogon-bench")) ?? "none");
+		return ["/", "/eggs"].every(p => window.kept?.[p]) || (window.kept = Object.fromEntries(await Promise.all(
+			["/", "/eggs"].map(async p => [p, Boolean(await c.match(p))]))), false); })`
+	h.until(`document.getElementById("main").dataset.kept === "yes"`, "the page was not kept")
+	h.run(`window.look = setInterval(() => ` + keptPages + `.then(is => document.body.dataset.both = is), 50)`)
+	h.until(`document.body.dataset.both === "true"`, "the pages were not kept")
+	before, cared := s.stored(), s.cared()
+
+	s.cut.Store(true)
+	s.CloseClientConnections()
+	h.do(chromedp.Navigate(s.URL + "/"))
+	h.reads("No connection. This page is as of 13:00")
+	turn := `[...document.querySelectorAll("form[data-later]")].find(f => f.action.endsWith("/care"))`
+	h.run(turn + `.querySelector("button").click()`)
+	h.reads("One thing waits on this device")
+	h.do(chromedp.Navigate(s.URL + "/eggs"))
+	h.reads("No connection")
+	h.chip("Barred")
+	h.fill("eggs", "6")
+	h.press("Enter")
+	h.reads("2 things wait on this device", "6 eggs from Barred")
+	h.do(chromedp.Navigate(s.URL + "/"))
+	h.reads("2 things wait on this device", "6 eggs from Barred")
+	h.until(turn+`.closest("li").classList.contains("waits")`, "what was done is not seen after a reload")
+
+	s.cut.Store(false)
+	h.run(`dispatchEvent(new Event("online"))`)
+	h.until(`!document.getElementById("waits") && !document.getElementById("stale")`, "it was not sent")
+	assert.Equal(t, before+6, s.stored())
+	assert.Equal(t, cared+1, s.cared())
+
+	h.open("/settings")
+	h.press("Sign out")
+	h.until(`location.pathname === "/sign-in"`, "not signed out")
+	h.run(`caches.keys().then(k => document.body.dataset.caches = k.join())`)
+	h.until(`document.body.dataset.caches !== undefined`, "caches are not told")
+	assert.Empty(t, ask[string](h, `document.body.dataset.caches`), "a page stays behind")
+	r := s.visitor().get("/manifest.webmanifest")
+	assert.Equal(t, "application/manifest+json", r.header.Get("Content-Type"))
+	assert.Equal(t, 200, s.visitor().get("/assets/icon.svg").status)
+}
+
+func (s *site) cared() (n int) {
+	require.NoError(s, s.owner.Pool.QueryRow(s.Context(), `select count(*) from care`).Scan(&n))
+	return n
 }

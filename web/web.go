@@ -64,7 +64,7 @@ type Options struct {
 
 // what a page may load: this server's own, and nothing inline
 const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; " +
-	"connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	"manifest-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // New builds the server's handler.
 func New(farms *services.Services, o Options) (http.Handler, error) {
@@ -131,6 +131,9 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	e.GET("/assets/*", echo.WrapHandler(assetServer))
 	e.GET("/sw.js", func(c *echo.Context) error { // at the root, since it serves pages from there
 		return c.Blob(http.StatusOK, "text/javascript; charset=utf-8", assetServer.Plain("sw.js"))
+	})
+	e.GET("/manifest.webmanifest", func(c *echo.Context) error {
+		return c.Blob(http.StatusOK, "application/manifest+json", assetServer.Plain("manifest.webmanifest"))
 	})
 	e.GET("/healthz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)

@@ -16,7 +16,7 @@ import (
 	"strings"
 )
 
-//go:embed sw.js styles scripts vendor
+//go:embed sw.js manifest.webmanifest icon.svg icon-maskable.svg styles scripts vendor
 var files embed.FS
 
 // What pages load is put together from a file a feature, in this order: a later one
@@ -31,7 +31,7 @@ var bundles = map[string][]string{
 	},
 	"app.js": {
 		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
-		"scripts/away.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js", "scripts/outbox.js",
+		"scripts/away.js", "scripts/later.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js", "scripts/outbox.js",
 		"scripts/candle.js", "scripts/watch.js",
 	},
 }

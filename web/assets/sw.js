@@ -1,7 +1,8 @@
-// Keeps the candling bench and the hatch watch, and what it is dressed in, for where there is no
-// signal: the newest from the server if it answers, else as it was seen last by the
-// person who is signed in. The page itself keeps it, under its person's name.
+// Keeps the daily pages, the candling bench and the hatch watch, and what they are dressed in, for where
+// there is no signal: the newest from the server if it answers, else as it was seen last by the person who
+// is signed in, marked so. The page itself keeps it, under its person's name.
 const kept = async () => {
+  if (!(await caches.has("metrogon-who"))) return null;
   const marker = await (await caches.open("metrogon-who")).match("/who");
   return marker ? caches.open(`metrogon-bench ${await marker.text()}`) : null;
 };
@@ -9,14 +10,19 @@ self.addEventListener("install", () => self.skipWaiting());
 self.addEventListener("activate", e =>
   e.waitUntil(Promise.all([caches.delete("metrogon-bench"), self.clients.claim()])),
 );
+// marked is a kept page that says that it is one.
+const marked = async old => {
+  const text = (await old.text()).replace('data-as-of="', 'data-stale="yes" data-as-of="');
+  return new Response(text, {status: 200, headers: old.headers});
+};
 self.addEventListener("fetch", e => {
   const {pathname, origin} = new URL(e.request.url);
   if (e.request.method !== "GET" || origin !== self.location.origin) return;
-  if (/^\/(batches\/\d+\/candle|watch\/\d+)$/.test(pathname)) {
+  if (/^\/(|eggs|batches\/\d+\/candle|watch\/\d+)$/.test(pathname)) {
     e.respondWith(
       fetch(e.request).catch(async gone => {
         const old = await (await kept())?.match(pathname);
-        if (old) return old;
+        if (old) return marked(old);
         throw gone;
       }),
     );

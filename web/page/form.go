@@ -54,7 +54,11 @@ func ReadForm(c *echo.Context) (*Form, error) {
 		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
 	}
 	ctx := farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))
-	c.SetRequest(c.Request().WithContext(farm.Asking(ctx, v.Get(sureField) != "")))
+	ctx = farm.Asking(ctx, v.Get(sureField) != "" || Later(c))
+	if made, err := time.Parse(time.RFC3339, c.Request().Header.Get("X-Later")); err == nil {
+		ctx = farm.MadeAt(ctx, made)
+	}
+	c.SetRequest(c.Request().WithContext(ctx))
 	return &Form{Values: v}, nil
 }
 

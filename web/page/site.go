@@ -83,6 +83,9 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 		if m == nil {
 			return toTheDoor(c)
 		}
+		if who := c.Request().Header.Get("X-Who"); who != "" && who != Who(m) {
+			return echo.NewHTTPError(http.StatusForbidden, "Somebody else is signed in here now.")
+		}
 		return h(c, m)
 	}
 }
@@ -112,6 +115,10 @@ func (s *Site) Signer(ctx context.Context) (*farm.Member, error) {
 	}
 	return m, nil
 }
+
+// Later tells that a form was sent once there was a signal, some time after it was made: a script hears
+// what became of it.
+func Later(c *echo.Context) bool { return c.Request().Header.Get("X-Later") != "" }
 
 // toTheDoor sends a stranger to sign in, and afterwards to the page that was asked for.
 func toTheDoor(c *echo.Context) error {
@@ -148,6 +155,9 @@ func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
 // Render renders a page. If a form came back with problems, they and what was
 // typed are in meta.
 func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, data any) error {
+	if Later(c) && len(meta.Problems) > 0 {
+		return c.JSON(http.StatusOK, farm.OpDone{Says: meta.Problems.Error()})
+	}
 	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
 	meta.Path = c.Request().URL.Path
 	meta.Tour, _ = strconv.Atoi(c.QueryParam("tour"))
@@ -177,6 +187,9 @@ func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, da
 
 // RedirectWith keeps what an action did for the next page, and goes there.
 func (s *Site) RedirectWith(c *echo.Context, done farm.Done, next string) error {
+	if Later(c) {
+		return c.JSON(http.StatusOK, farm.OpDone{Done: true, Says: done.Said})
+	}
 	s.Sessions.Put(c.Request().Context(), flashKey, Flash{Said: done.Said, Entry: done.Entry})
 	return c.Redirect(http.StatusSeeOther, next)
 }
@@ -185,6 +198,9 @@ func (s *Site) RedirectWith(c *echo.Context, done farm.Done, next string) error 
 // the page that the tap came from.
 func (s *Site) Finish(c *echo.Context, done farm.Done, err error, next string) error {
 	if p := ProblemsOf(err); p != nil {
+		if Later(c) {
+			return c.JSON(http.StatusOK, farm.OpDone{Says: p.Error()})
+		}
 		told := Flash{Said: p.Error(), Bad: true}
 		if p.Doubtful() {
 			typed, err := c.FormValues()

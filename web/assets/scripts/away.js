@@ -9,6 +9,10 @@
     const from = ctx?.sourceElement;
     if (!from?.isConnected) return;
     const form = from.closest("form");
+    if (status === 0 && form?.dataset.later !== undefined) {
+      form.dispatchEvent(new CustomEvent("later:keep", {bubbles: true}));
+      return;
+    }
     document.querySelectorAll(".away").forEach(p => p.remove());
     const box = document.createElement("div");
     box.className = "away problems";

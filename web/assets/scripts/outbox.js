@@ -61,7 +61,11 @@ const outbox = (() => {
       for (;;) {
         const rows = (await mine("ops")).slice(0, 50);
         if (rows.length === 0) break;
-        const together = rows.filter(r => address(r) === address(rows[0]));
+        if (rows[0].form !== undefined) {
+          await sendForm(rows[0], whose);
+          continue;
+        }
+        const together = rows.filter(r => r.form === undefined && address(r) === address(rows[0]));
         const answer = await fetch(address(rows[0]), {
           method: "POST",
           body: JSON.stringify(together.map(r => r.op)),
@@ -92,6 +96,29 @@ const outbox = (() => {
     sending = false;
     await line(why);
     if (why === undefined && (await mine("ops")).length > 0) flush();
+  };
+  // A form that was sent without a signal goes out as it was, with the moment at which it was made.
+  const sendForm = async (row, whose) => {
+    const answer = await fetch(row.to, {
+      method: "POST",
+      body: row.form,
+      headers: {
+        "Content-Type": "application/x-www-form-urlencoded",
+        "X-Later": row.op.at,
+        "X-Who": whose,
+      },
+      redirect: "manual",
+    });
+    if (answer.type === "opaqueredirect" || answer.status === 403) throw new Error("Sign in again");
+    if (answer.status >= 500) throw new Error("The server does not answer");
+    const d = answer.headers.get("Content-Type")?.startsWith("application/json")
+      ? await answer.json()
+      : {done: false, says: "This cannot be done any more."};
+    if (!d.done)
+      await ask("refused", "readwrite", s => s.add({who: whose, op: row.op, mark: row.mark, says: d.says}));
+    await ask("ops", "readwrite", s => s.delete(row.id));
+    document.dispatchEvent(new CustomEvent("outbox:form", {detail: {row, says: d.says, done: d.done}}));
+    await refused();
   };
   // What could not be done stays in sight until it is put aside by hand.
   const refused = async () => {
@@ -129,6 +156,21 @@ const outbox = (() => {
       .finally(() => unstored--)
       .then(() => void flush());
     return op.key;
+  };
+
+  // putForm keeps a form, to be sent once there is a signal; label says what it is.
+  const putForm = async (to, form, label) => {
+    const op = {kind: label, at: new Date().toISOString(), key: newKey()};
+    await ask("ops", "readwrite", s => s.add({who: who(), to, form, op, mark: ""}));
+    flush();
+  };
+  const forms = async () => (await mine("ops")).filter(r => r.form !== undefined);
+
+  // also keeps other pages, so that they open without a signal.
+  const also = async paths => {
+    if (!navigator.serviceWorker) return;
+    const kept = await caches.open(`metrogon-bench ${who()}`);
+    for (const path of paths) await kept.add(path).catch(() => {}); // one that is gone meanwhile
   };
 
   // keep lets the page that is open be opened again without a signal.
@@ -204,5 +246,5 @@ const outbox = (() => {
   // waiting are the ops that go to an address and are not there yet.
   const waiting = async to => (await mine("ops")).filter(r => address(r) === to).map(r => r.op);
   addEventListener("online", flush);
-  return {put, flush, refused, keep, waiting, who};
+  return {put, putForm, forms, flush, refused, keep, also, waiting, who};
 })();

@@ -1,0 +1,107 @@
+// Forms that can wait for a signal: what was collected, turned, tilted or pulled in the shed. They count at
+// once on the page, stand in a list of what waits, and go out by themselves.
+(() => {
+  const page = () => document.getElementById("page");
+  const main = () => document.getElementById("main");
+  // The pages that open without a signal.
+  const daily = () => ["/", "/eggs"].includes(location.pathname);
+
+  const fields = form => {
+    const data = new URLSearchParams(new FormData(form));
+    return data;
+  };
+  const same = (form, row) => {
+    if (new URL(form.action).pathname !== row.to) return false;
+    const [a, b] = [fields(form), new URLSearchParams(row.form)];
+    a.delete("key");
+    b.delete("key");
+    return a.toString() === b.toString();
+  };
+  const label = form => {
+    const eggs = form.querySelector("[name=eggs]");
+    if (eggs) {
+      const pen = form.querySelector("[name=pen]:checked")?.closest("label")?.innerText.trim().split("\n")[0];
+      return `${eggs.value} eggs${pen ? ` from ${pen}` : ""}`;
+    }
+    const row = form.closest("li")?.querySelector("div")?.innerText.trim().split("\n")[0];
+    return row || form.querySelector("button")?.innerText.trim() || "Something";
+  };
+
+  const bar = (id, text) => {
+    document.getElementById(id)?.remove();
+    if (!text || !main()) return null;
+    const box = document.createElement("div");
+    box.id = id;
+    box.className = "aside-bar";
+    box.setAttribute("role", "status");
+    const p = document.createElement("p");
+    p.textContent = text;
+    box.append(p);
+    main().prepend(box);
+    return box;
+  };
+  const show = async () => {
+    if (!outbox.who()) return;
+    const rows = await outbox.forms();
+    const box = bar(
+      "waits",
+      rows.length === 0
+        ? ""
+        : rows.length === 1
+          ? "One thing waits on this device and goes out by itself:"
+          : `${rows.length} things wait on this device and go out by themselves:`,
+    );
+    if (box) {
+      const list = document.createElement("ul");
+      for (const row of rows) {
+        const li = document.createElement("li");
+        const at = new Date(row.op.at);
+        li.textContent = `${row.op.kind}, ${at.toLocaleTimeString([], {hour: "numeric", minute: "2-digit"})}`;
+        list.append(li);
+      }
+      box.append(list);
+    }
+    for (const form of document.querySelectorAll("form[data-later]"))
+      if (rows.some(r => same(form, r))) form.closest("li")?.classList.add("waits");
+    if (page()?.dataset.stale)
+      bar("stale", `No connection. This page is as of ${page().dataset.asOf}; what you do here is kept.`);
+    const refused = document.getElementById("later-refused");
+    if (refused) refused.hidden = refused.querySelector("li") === null;
+  };
+
+  // kept by away.js, where nothing answered
+  document.addEventListener("later:keep", async e => {
+    const form = e.target;
+    await outbox.putForm(new URL(form.action).pathname, fields(form).toString(), label(form));
+    if (form.id === "collect-form") {
+      form.querySelector("[name=eggs]").value = "";
+      form.querySelector("[name=key]").value = newKey();
+    }
+    form.closest("li")?.classList.add("waits");
+    show();
+  });
+  document.addEventListener("outbox:form", e => {
+    show();
+    if (e.detail.done && daily() && !document.querySelector("form:focus-within")) {
+      // the page as it is now, once everything is out
+      outbox.forms().then(left => {
+        if (left.length === 0 && page()?.dataset.stale) location.reload();
+      });
+    }
+  });
+
+  const begin = () => {
+    if (!outbox.who()) return;
+    if (daily() && !page().dataset.stale) {
+      outbox.keep(main());
+      const benches = [...document.querySelectorAll('a[href$="/candle"]')].map(a => a.getAttribute("href"));
+      const others = ["/", "/eggs"].filter(p => p !== location.pathname);
+      if (navigator.serviceWorker) navigator.serviceWorker.ready.then(() => outbox.also([...others, ...benches]));
+    }
+    outbox.refused();
+    outbox.flush();
+    show();
+  };
+  addEventListener("load", begin);
+  document.addEventListener("htmx:after:swap", begin);
+})();
