@@ -25,7 +25,8 @@ import (
 
 // what differs between two servers that show the same farm
 var ofOneServer = regexp.MustCompile(
-	`name="(key|device)" value="[^"]*"|src="data:image/png[^"]*"|(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>`,
+	`name="(key|device)" value="[^"]*"|src="data:image/png[^"]*"|` +
+		`(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>`,
 )
 
 // elsewhere is another server, with an empty farm of the same owner.
@@ -201,7 +202,8 @@ func TestBooksThroughThePages(t *testing.T) {
 	require.Equal(t, http.StatusOK, file.status)
 	other, _ := elsewhere(t)
 	there := other.signedIn(demo.Email, demo.Password)
-	assert.Contains(t, there.upload("/books/restore", "file", "no archive").body, "Nothing was restored: this is no archive")
+	refused := there.upload("/books/restore", "file", "no archive").body
+	assert.Contains(t, refused, "Nothing was restored: this is no archive")
 	require.Equal(t, http.StatusSeeOther, there.upload("/books/restore", "file", file.body).status)
 	assert.Contains(t, there.get("/").body, "Quillmarsh Fold")
 	assert.Contains(t, there.upload("/books/restore", "file", file.body).body, "this one has records")
