@@ -30,7 +30,8 @@ var mayImport = map[string][]string{
 	"web":     {"web", "formats", "farm", "core"},
 	"demo":    {"demo", "farm", "store", "core"},
 	"standin": {"standin", "formats"},
-	"cmd":     {"cmd", "web", "formats", "standin", "demo", "farm", "store", "core"},
+	"outside": {"farm"},
+	"cmd":     {"cmd", "web", "formats", "standin", "outside", "demo", "farm", "store", "core"},
 	"tools":   {"core"},
 	"docs":    {"web", "demo"},
 }

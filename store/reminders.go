@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Feed is a person's own calendar of a farm.
@@ -69,4 +71,88 @@ func (tx *Tx) SetBy(ctx context.Context, personID int64) ([]int64, error) {
 			limit 1
 		) first on first.person_id = $2
 		where b.farm_id = $1 and b.closed_at is null`, tx.FarmID, personID)
+}
+
+// Wish is of what a person is reminded on a farm, when, and how.
+type Wish struct {
+	FarmID, PersonID   int64
+	Kinds              []string // of chores; none: all
+	Evening            bool     // before
+	HourBefore         bool
+	Late               bool
+	ByMail, ByPush     bool
+	QuietFrom, QuietTo string // "22:00": nothing is sent between
+}
+
+const wish = `
+	select farm_id, person_id, kinds, evening, hour_before, late, by_mail, by_push,
+		to_char(quiet_from, 'HH24:MI') as quiet_from, to_char(quiet_to, 'HH24:MI') as quiet_to
+	from reminder_wishes
+	where `
+
+// SaveWish keeps of what a person wants to be reminded.
+func (tx *Tx) SaveWish(ctx context.Context, w Wish) error {
+	_, err := tx.Exec(ctx, `
+		insert into reminder_wishes (
+			farm_id, person_id, kinds, evening, hour_before, late, by_mail, by_push, quiet_from, quiet_to
+		)
+		values ($1, $2, coalesce($3::text[], '{}'), $4, $5, $6, $7, $8, $9::text::time, $10::text::time)
+		on conflict (farm_id, person_id) do update
+			set kinds = excluded.kinds, evening = $4, hour_before = $5, late = $6, by_mail = $7, by_push = $8,
+				quiet_from = excluded.quiet_from, quiet_to = excluded.quiet_to`,
+		tx.FarmID, w.PersonID, w.Kinds, w.Evening, w.HourBefore, w.Late, w.ByMail, w.ByPush, w.QuietFrom, w.QuietTo)
+	return err
+}
+
+// Wish gives of what a person wants to be reminded; ErrNone if nothing was said.
+func (tx *Tx) Wish(ctx context.Context, personID int64) (Wish, error) {
+	return one[Wish](ctx, tx, wish+`farm_id = $1 and person_id = $2`, tx.FarmID, personID)
+}
+
+// Wishes lists those of all farms to which something is sent.
+func (db *DB) Wishes(ctx context.Context) ([]Wish, error) {
+	return list[Wish](ctx, db.door, wish+`by_mail or by_push order by farm_id, person_id`)
+}
+
+// NotYet gives those of the items of which a person was not reminded yet, and keeps that they were now.
+func (tx *Tx) NotYet(ctx context.Context, personID int64, items []string, at time.Time) (fresh []string, err error) {
+	rows, err := tx.Query(ctx, `
+		insert into reminded (farm_id, person_id, item, at)
+		select $1, $2, item, $4 from unnest($3::text[]) item
+		on conflict do nothing
+		returning item`, tx.FarmID, personID, items, at)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
+// ForgetReminded forgets of what somebody was reminded before a moment.
+func (tx *Tx) ForgetReminded(ctx context.Context, before time.Time) error {
+	_, err := tx.Exec(ctx, `delete from reminded where farm_id = $1 and at < $2`, tx.FarmID, before)
+	return err
+}
+
+// PushPlace is where a person's browser takes messages.
+type PushPlace struct{ Endpoint, P256dh, Auth string }
+
+// SavePush keeps where a person's browser takes messages.
+func (db *DB) SavePush(ctx context.Context, personID int64, p PushPlace, at time.Time) error {
+	_, err := db.door.Exec(ctx, `
+		insert into push_places (person_id, endpoint, p256dh, auth, made_at) values ($1, $2, $3, $4, $5)
+		on conflict (endpoint) do update set person_id = $1, p256dh = $3, auth = $4, made_at = $5`,
+		personID, p.Endpoint, p.P256dh, p.Auth, at)
+	return err
+}
+
+// PushPlaces lists where a person's browsers take messages.
+func (db *DB) PushPlaces(ctx context.Context, personID int64) ([]PushPlace, error) {
+	return list[PushPlace](ctx, db.door, `
+		select endpoint, p256dh, auth from push_places where person_id = $1 order by made_at desc limit 20`, personID)
+}
+
+// DropPush forgets where a browser took messages.
+func (db *DB) DropPush(ctx context.Context, endpoint string) error {
+	_, err := db.door.Exec(ctx, `delete from push_places where endpoint = $1`, endpoint)
+	return err
 }

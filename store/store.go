@@ -31,7 +31,7 @@ type DB struct {
 
 const (
 	farmConns = 12
-	doorConns = 4
+	doorConns = 6 // one of them hears of jobs
 )
 
 // Limits of one statement, on the server, as the program serves; so that no
@@ -139,6 +139,9 @@ func migrateTo(ctx context.Context, ownerURL string, version int64) (int, error)
 		steps, err = provider.Up(ctx)
 	} else {
 		steps, err = provider.UpTo(ctx, version)
+	}
+	if err == nil && version < 0 {
+		err = migrateJobs(ctx, p)
 	}
 	if err != nil {
 		return len(steps), fmt.Errorf("the database could not be brought up to date: %w", err)

@@ -99,6 +99,7 @@ func newSite(t testing.TB) *site {
 	go s.books.Tell(told)
 	h, err := New(s.books, Options{
 		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Server: page.Server{
+			Mail: true, PushKey: "BAAA",
 			Forget: s.owner.DropFarm,
 			LoadDemo: func(ctx context.Context, personID int64) (int64, error) {
 				return demo.Beside(ctx, s.owner, s.now, personID)

@@ -270,6 +270,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/password/nowhere": {"password"}, "/farms/2": {"key"}, "/list/nowhere/tick": {"item", "is"},
 		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"},
 		"/reminders/calendar":     {"scope", "machine", "alarm", "fresh"},
+		"/reminders": {"kind", "quiet_from", "quiet_to", "late"}, "/reminders/device": {"endpoint", "p256dh", "auth"},
+		"/account/forget": {"email"}, "/farms/1/forget": {"farm"}, "/books/restore": {"file"},
 		"/reminders/calendar/end": {"key"},
 		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},
 		batch + "/hatched":  {"hatched-1", "hatched-x"},

@@ -34,6 +34,7 @@ type cli struct {
 	Backup  backupCmd  `cmd:"" help:"Write the whole database into one file."`
 	Restore restoreCmd `cmd:"" help:"Put a backup into an empty database."`
 	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`
+	Mailbox mailboxCmd `cmd:"" help:"A mail server that only shows what it is sent, for trying out."`
 	User    userCmd    `cmd:"" help:"Make accounts and set passwords."`
 }
 

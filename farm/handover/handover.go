@@ -236,7 +236,8 @@ func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (al
 	if !tx.Member.Keeper() {
 		return nil, nil
 	}
-	rows, err := tx.Handovers(ctx, tx.Member.Date(tx.At).AddDate(0, 0, -1))
+	today := tx.Member.Date(tx.At)
+	rows, err := tx.Handovers(ctx, today.AddDate(0, 0, -1))
 	if err != nil {
 		return nil, err
 	}
@@ -247,7 +248,8 @@ func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (al
 		}
 		if n := l.Missed(); n > 0 {
 			all = append(all, chores.Chore{
-				Kind: Unticked, At: tx.At, Of: h.Name, Title: fmt.Sprintf("Not ticked: %s", wording.Plural(n, "chore")),
+				Kind: Unticked, About: store.Subject{Kind: journal.Season, ID: h.ID}, Day: farm.AgeDays(h.FromOn, today),
+				At: w.DayBegan(), Of: h.Name, Title: fmt.Sprintf("Not ticked: %s", wording.Plural(n, "chore")),
 				Reason: "on the list for " + h.Name,
 			})
 		}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"metrogon/core/wording"
@@ -21,6 +22,7 @@ import (
 type Service struct {
 	*farm.Service
 	Chores []chores.Provider // of the other rooms
+	jobs   atomic.Pointer[store.Jobs]
 }
 
 // Feed is a person's own calendar of a farm.

@@ -69,7 +69,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Books:    &books.Service{Service: on},
-		Remind:   &remind.Service{Service: on, Chores: all},
+		Remind:   &remind.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 	}
 }
 

@@ -30,3 +30,17 @@ self.addEventListener("fetch", e => {
     e.respondWith((async () => (await (await kept())?.match(e.request)) ?? fetch(e.request))());
   }
 });
+
+// What somebody is to be told while no page is open, and the page that it leads to.
+self.addEventListener("push", e => {
+  const told = e.data?.json() ?? {};
+  e.waitUntil(
+    self.registration.showNotification(told.title ?? "Metrogon", {
+      body: told.body, data: told.path ?? "/", icon: "/assets/icon.svg", tag: told.title,
+    }),
+  );
+});
+self.addEventListener("notificationclick", e => {
+  e.notification.close();
+  e.waitUntil(self.clients.openWindow(e.notification.data));
+});

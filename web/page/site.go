@@ -46,6 +46,9 @@ type Server struct {
 	Forget func(ctx context.Context, farmID int64) error
 	// Restore puts an archive into the member's farm, which has to be empty.
 	Restore func(ctx context.Context, m *farm.Member, in books.Incoming) error
+	// Mail tells that there is a mail server; PushKey is this server's for messages to browsers.
+	Mail    bool
+	PushKey string
 	// LastBackup tells of the newest backup of the server; nil where others see to that.
 	LastBackup func() Backup
 }

@@ -8,6 +8,7 @@ import (
 	"encoding/gob"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -30,6 +31,8 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{s, page.Parse(s, files, "reminders.html")}
 	e.GET("/reminders", s.Signed(page.Fresh(h.show)))
+	s.Post(e, "/reminders", farm.Reading, h.saveWish)
+	s.Post(e, "/reminders/device", farm.Reading, h.takePush)
 	s.Post(e, "/reminders/calendar", farm.Reading, h.saveFeed)
 	s.Post(e, "/reminders/calendar/end", farm.Reading, h.endFeed)
 	e.GET("/calendar.ics", s.Signed(h.file))
@@ -48,7 +51,15 @@ type data struct {
 	Address  address
 	Machines []farm.Machine
 	Alarms   []alarm
+	Wish     remind.Wish
+	Kinds    any
+	Devices  int
+	Mail     bool   // there is a mail server
+	PushKey  string // of this server; "" where messages cannot be sent
 }
+
+// Picked tells whether somebody is reminded of a kind.
+func (d data) Picked(kind string) bool { return slices.Contains(d.Wish.Kinds, kind) }
 
 type alarm struct {
 	Minutes int
@@ -62,7 +73,13 @@ var alarms = []alarm{
 
 func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
 	ctx := c.Request().Context()
-	d := data{Alarms: alarms}
+	d := data{Alarms: alarms, Kinds: remind.Kinds, Mail: h.Server.Mail, PushKey: h.Server.PushKey}
+	if d.Wish, err = h.Remind.Wish(ctx, m); err != nil {
+		return err
+	}
+	if d.Devices, err = h.Remind.PushPlaces(ctx, m); err != nil {
+		return err
+	}
 	if d.Feed, err = h.Remind.FeedOf(ctx, m); err != nil {
 		return err
 	}
@@ -78,6 +95,32 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err erro
 	}
 	meta.Nav, meta.Title = "/settings", "Reminders"
 	return h.Render(c, h.page, meta, m, d)
+}
+
+func (h handler) saveWish(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	on := func(name string) bool { return f.Get(name) != "" }
+	in := remind.Wish{
+		Kinds: f.Values["kind"], Evening: on("evening"), HourBefore: on("hour_before"), Late: on("late"),
+		ByMail: on("by_mail"), ByPush: on("by_push"), QuietFrom: f.Get("quiet_from"), QuietTo: f.Get("quiet_to"),
+	}
+	return h.Save(c, f, "/reminders", func() (farm.Done, error) {
+		return h.Remind.SaveWish(c.Request().Context(), m, f.Get("key"), in)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+func (h handler) takePush(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	in := remind.PushPlace{Endpoint: f.Get("endpoint"), P256dh: f.Get("p256dh"), Auth: f.Get("auth")}
+	return h.Save(c, f, "/reminders", func() (farm.Done, error) {
+		return h.Remind.TakePush(c.Request().Context(), m, in)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
 func (h handler) saveFeed(c *echo.Context, m *farm.Member) error {
