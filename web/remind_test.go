@@ -103,6 +103,7 @@ func TestToldOnceByMailAndPush(t *testing.T) {
 	place := remind.PushPlace{Endpoint: phone.Endpoint, P256dh: phone.P256dh, Auth: phone.Auth}
 	err = closed.Push(t.Context(), place, remind.Message{Title: "x"})
 	assert.ErrorContains(t, err, "is no address of a push service")
-	assert.Equal(t, http.StatusUnprocessableEntity, v.typed("/reminders/device", "endpoint=ftp://x&p256dh=a&auth=b").status)
+	strange := v.typed("/reminders/device", "endpoint=ftp://x&p256dh=a&auth=b")
+	assert.Equal(t, http.StatusUnprocessableEntity, strange.status)
 	assert.True(t, strings.Contains(v.get("/reminders").body, "on 1 device"))
 }

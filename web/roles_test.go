@@ -30,7 +30,7 @@ func TestEachSeesOnlyWhatHeMayDo(t *testing.T) {
 	owner, err := s.books.People.Owner(t.Context(), demo.Name)
 	require.NoError(t, err)
 	own := regexp.MustCompile(
-		`^/(sign-out|account/forget|farms/|settings/(units|password|devices|sign-out-everywhere)|reminders/)`,
+		`^/(sign-out|account/forget|farms/|settings/(units|password|devices|sign-out-everywhere)|reminders)`,
 	)
 	for _, role := range []string{farm.ReaderRole, farm.HelperRole, farm.KeeperRole} {
 		email := role + "@quillmarsh.example"

@@ -30,7 +30,7 @@ import (
 )
 
 // What strangers may see.
-var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz", "/sw.js"}
+var open = []string{"/sign-in", "/sign-out", "/set-up", "/assets/*", "/healthz", "/sw.js", "/manifest.webmanifest"}
 
 func (s *site) routes() (all []string) {
 	e, _, err := routes(s.books, Options{Sessions: s.db.Sessions()})
@@ -269,8 +269,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/start/eggs": {"date", "eggs-1"}, "/join/nowhere": {"name", "email", "password", "as"},
 		"/password/nowhere": {"password"}, "/farms/2": {"key"}, "/list/nowhere/tick": {"item", "is"},
 		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"},
-		"/reminders/calendar":     {"scope", "machine", "alarm", "fresh"},
-		"/reminders": {"kind", "quiet_from", "quiet_to", "late"}, "/reminders/device": {"endpoint", "p256dh", "auth"},
+		"/reminders/calendar": {"scope", "machine", "alarm", "fresh"},
+		"/reminders":          {"kind", "quiet_from", "quiet_to", "late"}, "/reminders/device": {"endpoint", "p256dh", "auth"},
 		"/account/forget": {"email"}, "/farms/1/forget": {"farm"}, "/books/restore": {"file"},
 		"/reminders/calendar/end": {"key"},
 		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},
