@@ -168,6 +168,9 @@ var checks = map[string]Problem{
 
 	"farms_kinds_check": {Field: "kinds", Says: "A farm may keep up to 100 kinds."},
 
+	"import_columns_head_check": {Field: "file", Says: "The file’s first line cannot be kept."},
+	"import_columns_what_check": {Field: "file", Says: "That is nothing that comes in as a file."},
+
 	"invitations_check":      {Field: "until", Says: "An invitation ends after it was made."},
 	"invitations_check1":     {Field: "link", Says: "An invitation is taken by somebody, at a moment."},
 	"invitations_name_check": {Field: "name", Says: "The name may have 1 to 80 characters."},

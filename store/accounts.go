@@ -148,7 +148,7 @@ func (db *DB) AddDemo(ctx context.Context, f Farm, ownerID int64, at time.Time) 
 
 // tables hold a farm's rows, those that others lean on last.
 var tables = []string{
-	"handover_ticks", "handovers",
+	"handover_ticks", "handovers", "feeds", "reminder_wishes", "reminded", "import_columns",
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brooders", "away", "orders",
 	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",

@@ -16,7 +16,9 @@ import (
 // left out follows from the rest (sums), is of this server alone (keys, links), or was said already
 // (reminders).
 func Archived() []string {
-	left := []string{"requests", "invitations", "handovers", "handover_ticks", "feeds", "reminder_wishes", "reminded"}
+	left := []string{
+		"requests", "invitations", "handovers", "handover_ticks", "feeds", "reminder_wishes", "reminded", "import_columns",
+	}
 	all := slices.DeleteFunc(slices.Clone(tables), func(t string) bool { return slices.Contains(left, t) })
 	slices.Reverse(all)
 	return all

@@ -55,11 +55,11 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 	require.NoError(t, demo.Load(t.Context(), owner, noon, 1))
 	stranger := newFarm(t, db, "elsewhere")
 	names := tablesOfAFarm(t, owner)
-	assert.Len(t, names, 49, "a table more or less? see that it has its wall")
+	assert.Len(t, names, 50, "a table more or less? see that it has its wall")
 	// What the demo has none of.
 	empty := []string{
 		"requests", "chores_done", "young_counts", "plans", "planned_for", "bans", "invitations", "handovers",
-		"handover_ticks", "feeds", "reminder_wishes", "reminded",
+		"handover_ticks", "feeds", "reminder_wishes", "reminded", "import_columns",
 	}
 	for _, table := range names {
 		var rows int
@@ -231,4 +231,21 @@ func TestAwayIsToldFromWrong(t *testing.T) {
 	assert.False(t, store.Unavailable(store.ErrNone))
 	_, err := store.Open(t.Context(), "postgres://nobody@127.0.0.1:1/x?sslmode=disable", nil)
 	assert.True(t, store.Unavailable(err), "%v", err)
+}
+
+// Every table of a farm is among those that are forgotten with it.
+func TestAFarmIsForgottenWholly(t *testing.T) {
+	db := storetest.Open(t, nil)
+	owner := storetest.Owner(t, db)
+	require.NoError(t, demo.Load(t.Context(), owner, noon, 0))
+	for _, table := range tablesOfAFarm(t, owner) {
+		if table != "egg_sums_anew" {
+			assert.Contains(t, append(store.Tables(), "memberships", "egg_sums"), table)
+		}
+	}
+	require.NoError(t, owner.DropFarm(t.Context(), 1))
+	var left int
+	require.NoError(t, owner.Pool.QueryRow(t.Context(), `
+		select (select count(*) from farms) + (select count(*) from people) + (select count(*) from egg_sums)`).Scan(&left))
+	assert.Zero(t, left)
 }

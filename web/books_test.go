@@ -5,9 +5,11 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"errors"
+	"fmt"
 
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"testing"
@@ -15,6 +17,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"metrogon/demo"
 	"metrogon/farm"
@@ -210,7 +213,7 @@ func TestBooksThroughThePages(t *testing.T) {
 }
 
 // upload sends a file.
-func (v *visitor) upload(path, field, text string) reply {
+func (v *visitor) upload(path, field, text string, with ...string) reply {
 	v.Helper()
 	var body bytes.Buffer
 	form := multipart.NewWriter(&body)
@@ -218,9 +221,47 @@ func (v *visitor) upload(path, field, text string) reply {
 	require.NoError(v, err)
 	_, err = part.Write([]byte(text))
 	require.NoError(v, err)
+	for _, one := range with {
+		name, value, _ := strings.Cut(one, "=")
+		require.NoError(v, form.WriteField(name, value))
+	}
+	require.NoError(v, form.WriteField("key", farm.NewKey()))
 	require.NoError(v, form.Close())
 	r, err := http.NewRequestWithContext(v.Context(), "POST", v.URL+path, &body)
 	require.NoError(v, err)
 	r.Header.Set("Content-Type", form.FormDataContentType())
 	return v.send(r)
+}
+
+// An old notebook as a workbook, with columns of other names: looked at, put right by picking columns,
+// brought in, remembered.
+func TestANotebookThroughThePages(t *testing.T) {
+	s := household(t)
+	v := s.signedIn(anna, words)
+	box := "kind=all-in-one&name=Box&clean_days=1&counter_from=0&setting-chicken=48&hatching-chicken=40"
+	require.Equal(t, http.StatusSeeOther, v.typed("/machines/new", box).status)
+	f := excelize.NewFile()
+	for i, row := range [][]any{
+		{"Line", "Set date", "Eggs", "Blanks", "Chicks", "Species"},
+		{"Barred", "2026-03-01", 20, 3, 14, "chicken"}, {"Barred", "2026-04-01", 12, "", 9, "chicken"},
+	} {
+		require.NoError(t, f.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
+	}
+	var file bytes.Buffer
+	require.NoError(t, f.Write(&file))
+	looked := v.upload("/books/notebook", "file", file.String(), "machine=1", "stored=4").body
+	assert.Contains(t, looked, "2 lines would come in: 32 eggs, 23 hatched.")
+	text := "Line,Set date,Eggs,Blanks,Chicks,Species\nBarred,2026-03-01,20,3,14,chicken\n" +
+		"Barred,2026-04-01,12,,9,chicken\n" // as the page sends it again
+	same := url.Values{"text": {text}, "machine": {"1"}, "stored": {"4"}}
+	for i, field := range []string{"pen", "set_on", "set", "", "hatched", "kind"} { // the blanks are something else
+		same.Set(fmt.Sprintf("column-%d", i), field)
+	}
+	assert.Contains(t, v.post("/books/notebook", same).body, "2 lines would come in")
+	same.Set("bring", "yes")
+	require.Equal(t, http.StatusSeeOther, v.post("/books/notebook", same).status)
+	assert.Contains(t, v.get("/pens").body, "23 of 32")
+	again := v.upload("/books/notebook", "file", file.String(), "machine=1", "stored=4").body
+	assert.Contains(t, again, "2 lines came in before", "the columns are remembered: the same lines")
+	assert.Contains(t, v.upload("/books/notebook", "file", "a,b\n1,2\n", "machine=1").body, "Say which column holds: pen.")
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -175,6 +176,7 @@ const (
 const (
 	importPath  = "/eggs/import"
 	restorePath = "/books/restore"
+	pastPath    = "/books/notebook"
 )
 
 // maxArchive is how large the archive of a farm may be, in bytes.
@@ -193,7 +195,7 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		limit := longest
-		if asked.URL.Path == importPath || asked.URL.Path == restorePath {
+		if slices.Contains([]string{importPath, restorePath, pastPath}, asked.URL.Path) {
 			limit = longestFile
 		}
 		ctx, cancel := context.WithTimeout(asked.Context(), limit)
@@ -213,7 +215,7 @@ func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
 	archives := middleware.BodyLimit(maxArchive)(next)
 	return func(c *echo.Context) error {
 		switch c.Request().URL.Path {
-		case importPath:
+		case importPath, pastPath:
 			return files(c)
 		case restorePath:
 			return archives(c)

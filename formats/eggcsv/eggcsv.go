@@ -12,11 +12,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"metrogon/farm"
 	"metrogon/farm/stock"
+	"metrogon/formats/table"
 )
 
 // The most that one file may hold.
@@ -98,7 +98,10 @@ func Read(r io.Reader) (*File, error) {
 	for i, row := range rows {
 		dates[i] = field(row, "date")
 	}
-	slashes := slashForm(dates, f)
+	slashes, assumed := table.Slashes(dates)
+	if assumed != "" {
+		f.Assumed = append(f.Assumed, assumed)
+	}
 	for i, row := range rows {
 		f.read(numbers[i], func(column string) string { return field(row, column) }, slashes)
 	}
@@ -151,41 +154,13 @@ func find(header []string) (map[string]int, error) {
 	return at, nil
 }
 
-// slashForm tells from all dates whether 4/5/2026 begins with the day.
-func slashForm(dates []string, f *File) string {
-	slashed, dayFirst, monthFirst := false, false, false
-	for _, d := range dates {
-		parts := strings.Split(d, "/")
-		if len(parts) != 3 || len(parts[0]) > 2 {
-			continue
-		}
-		slashed = true
-		a, _ := strconv.Atoi(parts[0])
-		b, _ := strconv.Atoi(parts[1])
-		dayFirst = dayFirst || a > 12
-		monthFirst = monthFirst || b > 12
-	}
-	switch {
-	case !slashed:
-		return ""
-	case monthFirst && !dayFirst:
-		f.Assumed = append(f.Assumed, "Dates with slashes are read as month/day/year.")
-		return "1/2/2006"
-	case dayFirst:
-		f.Assumed = append(f.Assumed, "Dates with slashes are read as day/month/year.")
-	default:
-		f.Assumed = append(f.Assumed, "Dates with slashes could be read both ways; day/month/year is assumed.")
-	}
-	return "2/1/2006"
-}
-
 func (f *File) read(no int, field func(string) string, slashes string) {
 	l := stock.ImportLine{No: no, Pen: field("pen"), Species: field("species"), Note: field("note")}
 	bad := func(column, reason string) {
 		f.Bad = append(f.Bad, stock.BadLine{No: no, Column: column, Value: clip(field(column)), Reason: reason})
 	}
 	var err error
-	if l.Date, err = date(field("date"), slashes); err != nil {
+	if l.Date, err = table.Date(field("date"), slashes); err != nil {
 		bad("date", err.Error())
 	}
 	if l.Pen == "" {
@@ -205,19 +180,6 @@ func (f *File) read(no int, field func(string) string, slashes string) {
 	}
 	l.Eggs, l.Rejected = count("eggs"), count("rejected")
 	f.Lines = append(f.Lines, l)
-}
-
-func date(s, slashes string) (time.Time, error) {
-	forms := []string{"2006-01-02", "2006/01/02", "2.1.2006", "2 Jan 2006", "2 January 2006", "Jan 2, 2006", "20060102"}
-	if slashes != "" {
-		forms = append(forms, slashes)
-	}
-	for _, form := range forms {
-		if t, err := time.Parse(form, s); err == nil {
-			return t, nil
-		}
-	}
-	return time.Time{}, errors.New("it may be a date like 2026-04-14, 14.04.2026 or 14 Apr 2026")
 }
 
 func clip(s string) string {

@@ -21,15 +21,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page, notebook page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "books.html")}
+	h := handler{s, page.Parse(s, files, "books.html"), page.Parse(s, files, "notebook.html")}
 	e.GET("/books", s.Signed(page.Fresh(h.show)))
 	e.GET("/books/:sheet", s.Signed(h.send))
 	s.Get(e, "/books/archive.zip", farm.Owning, h.archive)
+	s.Get(e, "/books/notebook", farm.Keeping, page.Fresh(h.openNotebook))
+	s.Post(e, "/books/notebook", farm.Keeping, h.bring)
 	s.Post(e, "/books/restore", farm.Owning, h.restore)
 }
 

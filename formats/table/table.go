@@ -1,0 +1,87 @@
+// Package table reads somebody's own tables: XLSX, or text with commas, semicolons or tabs.
+package table
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// The most that a file may hold.
+const (
+	MaxBytes = 4 << 20
+	MaxRows  = 10_000
+	maxCells = 60 // of a row
+)
+
+// Read gives the rows of a file, the first with the names of the columns; of a workbook those of its first
+// sheet. Empty rows are left out.
+func Read(file []byte) (rows [][]string, err error) {
+	switch {
+	case len(file) > MaxBytes:
+		return nil, fmt.Errorf("the file is larger than %d MB; send it in parts", MaxBytes>>20)
+	case bytes.HasPrefix(file, []byte("PK\x03\x04")):
+		rows, err = workbook(file)
+	default:
+		rows, err = text(file)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var full [][]string
+	for _, row := range rows {
+		for i := range row {
+			row[i] = strings.TrimSpace(row[i])
+		}
+		if strings.Join(row, "") != "" {
+			full = append(full, row[:min(len(row), maxCells)])
+		}
+	}
+	switch {
+	case len(full) < 2:
+		return nil, errors.New("the file has no lines below its first, which names the columns")
+	case len(full) > MaxRows:
+		return nil, fmt.Errorf("the file has more than %d lines; send it in parts", MaxRows)
+	}
+	return full, nil
+}
+
+func workbook(file []byte) ([][]string, error) {
+	f, err := excelize.OpenReader(bytes.NewReader(file), excelize.Options{
+		UnzipSizeLimit: 64 << 20, UnzipXMLSizeLimit: 64 << 20,
+	})
+	if err != nil {
+		return nil, errors.New("the file is no XLSX workbook that can be read")
+	}
+	defer f.Close()
+	sheets := f.GetSheetList()
+	if len(sheets) == 0 {
+		return nil, errors.New("the workbook has no sheet")
+	}
+	return f.GetRows(sheets[0])
+}
+
+func text(file []byte) ([][]string, error) {
+	if !utf8.Valid(file) || bytes.IndexByte(file, 0) >= 0 {
+		return nil, errors.New("the file is neither XLSX nor UTF-8 text; save it as one of these")
+	}
+	file = bytes.TrimPrefix(file, []byte("\ufeff"))
+	first, _, _ := bytes.Cut(file, []byte("\n"))
+	in := csv.NewReader(bytes.NewReader(file))
+	for _, sep := range "\t;," { // the one that the first line has most of
+		if bytes.Count(first, []byte(string(sep))) > bytes.Count(first, []byte(string(in.Comma))) {
+			in.Comma = sep
+		}
+	}
+	in.FieldsPerRecord, in.LazyQuotes = -1, true
+	rows, err := in.ReadAll()
+	if err != nil {
+		return nil, fmt.Errorf("the file cannot be read: %w", err)
+	}
+	return rows, nil
+}
