@@ -449,3 +449,12 @@ func TestForeignBasketsAreRefused(t *testing.T) {
 	_, err = y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID, all[0].Basket.ID}, 0)
 	assert.NoError(t, err, "the same twice is one")
 }
+
+// Gathering from several pens tells which codes go onto the eggs of which.
+func TestCodesOfSeveralPens(t *testing.T) {
+	y := newYard(t)
+	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
+	done := must(y.Stock.Collect(t.Context(), y.m, key(),
+		stock.Collected{PenID: a, LaidOn: day(0), Eggs: 3}, stock.Collected{PenID: b, LaidOn: day(0), Eggs: 2}))
+	assert.Regexp(t, `Barred: mark them (\w+) to \w+\. Speckled: mark them \w+ to \w+\.$`, done.Said)
+}

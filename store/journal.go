@@ -26,6 +26,12 @@ type Entry struct {
 	Undone   bool
 }
 
+// CodedEntry is a line with the code of the batch in whose list it stands; "" for none.
+type CodedEntry struct {
+	Entry
+	Code string
+}
+
 // Line is an entry that is to be written.
 type Line struct {
 	PersonID int64
@@ -97,8 +103,10 @@ type JournalQuery struct {
 }
 
 // Journal lists lines, the newest first.
-func (tx *Tx) Journal(ctx context.Context, q JournalQuery, most int) ([]Entry, error) {
-	return list[Entry](ctx, tx, entry+`true
+func (tx *Tx) Journal(ctx context.Context, q JournalQuery, most int) ([]CodedEntry, error) {
+	return list[CodedEntry](ctx, tx, `
+		select e.*, coalesce(b.code, '') as code
+		from (`+entry+`true
 		and ($2 = 0 or j.person_id = $2 or $2 = -1 and j.person_id is null)
 		and ($3 = '' or exists (
 			select from journal_subjects s where s.farm_id = $1 and s.entry_id = j.id and s.kind = $3
@@ -106,11 +114,13 @@ func (tx *Tx) Journal(ctx context.Context, q JournalQuery, most int) ([]Entry, e
 		and ($4 = '' or strpos(lower(j.said), lower($4)) > 0)
 		and ($5::timestamptz is null or j.at >= $5)
 		and ($6::timestamptz is null or j.at < $6)
-		and ($7 = 0 or j.id < $7)
+		and ($7 = 0 or (j.at, j.id) < (select at, id from journal where farm_id = $1 and id = $7))
 		and (not $8 or j.undo is not null
 			and not exists (select from journal u where u.farm_id = $1 and u.undoes = j.id))
-		order by j.id desc
-		limit $9`,
+		order by j.at desc, j.id desc
+		limit $9) e
+		left join batches b on b.farm_id = $1 and b.id = e.batch_id
+		order by e.at desc, e.id desc`,
 		tx.FarmID, q.PersonID, q.About, q.Words, moment(q.From), moment(q.To), q.Before, q.Standing, most)
 }
 

@@ -283,7 +283,8 @@ type Upkeep struct {
 	Done    []ChoreDone    // of batches in the machines
 	Places  []StoragePlace // by name, those in use first
 	Stored  []Stored
-	Tests   []TestDue // fertility tests that are not ended
+	Tests   []TestDue  // fertility tests that are not ended
+	Lists   []Handover // for whoever looks after the farm, that are not over
 }
 
 // Emptied is when a machine was last emptied.
@@ -327,6 +328,8 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		join collections c on c.farm_id = $1 and c.id = e.collection_id
 		where e.farm_id = $1 and `+inStore+`
 		group by c.place_id`, tx.FarmID, now)
+	ask(q, &u.Lists, handover+`h.withdrawn_at is null and h.to_on >= $2::timestamptz::date - 1 order by h.id`,
+		tx.FarmID, now)
 	ask(q, &u.Tests, testsDue, tx.FarmID)
 	return u, tx.SendBatch(ctx, q).Close()
 }

@@ -238,7 +238,7 @@ func founded(t *testing.T, width, height int64) *hand {
 		h.fill(field, value)
 	}
 	h.press("Begin")
-	h.reads("Nothing is in store or in a machine yet")
+	h.reads("Wickfold begins", "Your pens")
 	return h
 }
 
@@ -522,6 +522,9 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 	h.tabTo(`e.name === "egg"`)
 	h.keys(" ")
 	h.tabTo(`e.name === "call" && e.value === "clear"`) // round again
+	h.keys(kb.Enter)
+	h.reads("Called clear on day 0? Before day 3 nothing is to be seen.")
+	h.tabTo(`e.textContent.trim() === "Yes, it is so"`)
 	h.keys(kb.Enter)
 	h.reads("1 egg called clear and taken out")
 

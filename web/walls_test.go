@@ -147,7 +147,7 @@ func TestTheDoor(t *testing.T) {
 	assert.Contains(t, cookie, "HttpOnly")
 	assert.Contains(t, cookie, "SameSite=Lax")
 	page := v.get("/")
-	assert.Contains(t, page.body, "Name a pen", "an empty farm is told the first step")
+	assert.Contains(t, page.body, "Four steps to your first batch", "an empty farm is told the first step")
 	policy := page.header.Get("Content-Security-Policy")
 	assert.NotContains(t, policy, "unsafe")
 	assert.NotRegexp(t, `<script>|<style|style="| on[a-z]+="`, page.body)
@@ -271,8 +271,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/handover": {"name", "from_on", "to_on", "call", "note"}, "/handover/1/withdraw": {"key"},
 		"/reminders/calendar": {"scope", "machine", "alarm", "fresh"},
 		"/reminders":          {"kind", "quiet_from", "quiet_to", "late"},
-		"/reminders/device": {"endpoint", "p256dh", "auth"},
-		"/account/forget": {"email"}, "/farms/1/forget": {"farm"}, "/books/restore": {"file"},
+		"/reminders/device":   {"endpoint", "p256dh", "auth"},
+		"/account/forget":     {"email"}, "/farms/1/forget": {"farm"}, "/books/restore": {"file"},
 		"/books/notebook":         {"text", "machine", "stored", "column-0"},
 		"/reminders/calendar/end": {"key"},
 		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},

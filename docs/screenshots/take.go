@@ -1,6 +1,8 @@
 // Command take makes the pictures of docs/screenshots from a running demo farm:
 //
 //	./start &  go run ./docs/screenshots [only…]
+//
+// The picture of the first run is made where METROGON_EMPTY names a server without a farm.
 package main
 
 import (
@@ -30,19 +32,38 @@ var pictures = []struct {
 	{name: "set", path: "/set?kind=chicken", width: 1280, height: 800, first: browser.See(`#answer-in .ribbon`)},
 	{name: "batch", path: "hatching", width: 1280, height: 800},
 	{name: "board", path: "/board", width: 1280, height: 800},
-	{name: "board-phone", path: "/board", width: 390, height: 844},
 	{name: "plan", path: "plan", width: 1280, height: 1000},
-	{name: "pens", path: "/pens", width: 1280, height: 800},
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "rates", path: "/rates?by=pen&compare=1&compare=2", width: 1280, height: 1300},
-	{name: "moves", path: "/rates/moves?on=age&on=pen&on=season", width: 1280, height: 900},
 	{name: "bird", path: "/birds/6", width: 1280, height: 800},
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
 	{name: "water", path: "Water and weight", width: 1280, height: 900},
 	{name: "candle", path: "In the dark, egg by egg", width: 1280, height: 800},
 	{name: "lockdown", path: "lockdown", width: 1280, height: 800},
 	{name: "watch", path: "watch", width: 1280, height: 800},
-	{name: "watch-phone", path: "watch", width: 390, height: 844},
+	{name: "begin", path: "begin", width: 1280, height: 900},
+	{name: "handover", path: "handover", width: 390, height: 844},
+	{name: "journal", path: "/journal", width: 1280, height: 800},
+	{name: "books", path: "/books", width: 1280, height: 800},
+}
+
+// begin sets a farm up, up to its first machine.
+func begin(server string) []browser.Step {
+	return []browser.Step{
+		chromedp.Navigate(server + "/set-up"), browser.See(`.founding h1`),
+		browser.Type(`[name="farm"]`, "Thornby Rise"), browser.Type(`[name="name"]`, "Una Marl"),
+		browser.Type(`[name="email"]`, "una@thornby.example"), browser.Type(`[name="password"]`, demo.Password),
+		browser.Click(`[value="chicken"]`), browser.Click(`[value="coturnix-quail"]`),
+		browser.Click(`main .button.is-main`), browser.See(`[name="females-0"]`),
+		browser.Click(`.begin .button.is-main`), browser.See(`[name="hatches"]`),
+	}
+}
+
+func script(text string) browser.Step {
+	return chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
+		_, err := chromedp.Run(ctx, chromedp.Evaluate[any](text))
+		return err
+	})
 }
 
 func main() {
@@ -53,7 +74,7 @@ func main() {
 		log.Fatal(err)
 	}
 	for _, p := range pictures {
-		if len(only) > 0 && !slices.Contains(only, p.name) {
+		if len(only) > 0 && !slices.Contains(only, p.name) || p.path == "begin" && os.Getenv("METROGON_EMPTY") == "" {
 			continue
 		}
 		tab, close, err := browser.Tab(ctx, p.width, p.height)
@@ -62,6 +83,12 @@ func main() {
 		}
 		steps := []browser.Step{browser.SignIn(address, demo.Email, demo.Password)}
 		switch p.path {
+		case "begin":
+			steps = begin(os.Getenv("METROGON_EMPTY"))
+		case "handover":
+			steps = append(steps, chromedp.Navigate(address+"/handover"), browser.Type(`[name="name"]`, "Una"),
+				browser.Click(`main .button.is-main`), browser.See(`.handed code`),
+				script(`location.href = document.querySelector(".handed code").textContent`), browser.See(`.hand-items`))
 		case "hatching":
 			steps = append(
 				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running:nth-of-type(2) a`),
@@ -73,10 +100,7 @@ func main() {
 		case "lockdown":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
 				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Quail")]`)), browser.See(`.under`),
-				chromedp.Func(func(ctx context.Context, _ *chromedp.Target) error {
-					_, err := chromedp.Run(ctx, chromedp.Evaluate[any](`location.pathname += "/lockdown"`))
-					return err
-				}), browser.See(`.lock-steps`))
+				script(`location.pathname += "/lockdown"`), browser.See(`.lock-steps`))
 		case "Tray map", "Water and weight", "In the dark, egg by egg":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
 				chromedp.Click(chromedp.Search(`(//main//a[starts-with(normalize-space(.), "Duck")])[2]`)),

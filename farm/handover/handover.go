@@ -237,11 +237,11 @@ func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (al
 		return nil, nil
 	}
 	today := tx.Member.Date(tx.At)
-	rows, err := tx.Handovers(ctx, today.AddDate(0, 0, -1))
+	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	for _, h := range rows {
+	for _, h := range up.Lists {
 		l, err := b.list(ctx, tx, h)
 		if err != nil {
 			return nil, err

@@ -24,7 +24,7 @@ type Query struct {
 // Page is a piece of the journal, the newest line first.
 type Page struct {
 	Query
-	Lines  []Entry
+	Lines  []store.CodedEntry
 	Older  int64 // lines older than this one follow; 0: none
 	People []farm.Person
 }

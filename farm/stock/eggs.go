@@ -160,7 +160,7 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		if err != nil {
 			return farm.Done{}, err
 		}
-		said = append(said, toMark(codes)...)
+		said = append(said, marksOf(w, all, codes)...)
 		return journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s", strings.Join(said, " "))
 	})
 }
@@ -187,6 +187,26 @@ func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *
 		p.Doubtf(ctx, "eggs", "You entered the same a moment ago: %s Once more?", line)
 	}
 	return err
+}
+
+// marksOf says which codes are to be pencilled on the eggs of which pen.
+func marksOf(w *farm.Snapshot, all []Collected, codes []string) []string {
+	n := 0
+	for _, c := range all {
+		n += c.Eggs
+	}
+	if len(all) == 1 || n != len(codes) { // eggs of before are among them
+		return toMark(codes)
+	}
+	var said []string
+	for _, c := range all {
+		if c.Eggs > 0 {
+			mark := toMark(codes[:c.Eggs])[0]
+			said = append(said, w.PenByID[c.PenID].Name+": "+strings.ToLower(mark[:1])+mark[1:])
+			codes = codes[c.Eggs:]
+		}
+	}
+	return said
 }
 
 // toMark says which codes are to be pencilled on new eggs.

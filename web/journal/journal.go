@@ -47,9 +47,12 @@ type data struct {
 	days     []day
 }
 
+// line is one of the journal.
+type line = farm.JournalLine
+
 type day struct {
 	On    time.Time
-	Lines []journal.Entry
+	Lines []line
 }
 
 // Days are the lines by the day on the farm.

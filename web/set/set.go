@@ -227,6 +227,9 @@ func (b handler) work(set bool) page.Handler {
 			}
 		}
 		meta := page.Meta{Typed: f.Values, Problems: f.Problems}
+		if set && len(s.Picks) == 0 && s.Wish.Young > 0 { // what is wished for is proposed first, and seen
+			s.Propose, set = true, false
+		}
 		if set && f.Problems == nil {
 			done, err := b.Incubate.Set(c.Request().Context(), m, f.Get("key"), s)
 			if err == nil {

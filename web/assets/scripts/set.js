@@ -39,11 +39,19 @@
   document.addEventListener("contextmenu", e => {
     if (e.target.closest(".lot-egg")) e.preventDefault();
   });
+  // What is wished for counts as soon as it is typed.
+  document.addEventListener("change", e => {
+    const wish = e.target.closest("#set-form .wish");
+    if (wish?.querySelector("[name=young]").value) wish.querySelector("[name=propose]").click();
+  });
   document.addEventListener("input", e => {
     if (!e.target.matches('input[data-take="oldest"]')) return;
     let left = parseInt(e.target.value, 10) || 0;
     const age = lot => Number(lot.closest("[data-age]").dataset.age);
-    for (const lot of lots().sort((a, b) => age(b) - age(a))) {
+    // eggs past the day at which most stop are not among them
+    const good = lots().filter(lot => lot.closest(".lot:not(.stale, .late)"));
+    for (const lot of lots()) lot.value = "";
+    for (const lot of good.sort((a, b) => age(b) - age(a))) {
       const n = Math.min(left, Number(lot.dataset.most));
       lot.value = n || "";
       left -= n;

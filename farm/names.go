@@ -4,3 +4,6 @@ import "metrogon/store"
 
 // Handover is a list for whoever looks after the farm for some days.
 type Handover = store.Handover
+
+// JournalLine is a line of the journal with the code of its batch.
+type JournalLine = store.CodedEntry
