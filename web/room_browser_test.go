@@ -327,8 +327,8 @@ func TestTakingEggsByTap(t *testing.T) {
 	h.newPen("Barred", "Chicken")
 	h.collect("Barred", 12, 0, 0)
 	h.collect("Barred", 12, 0, 3)
-	h.newMachine("Cabinet", "Cabinet", map[string]int{"setting-chicken": 40})
 	h.newMachine("Box", "Hatcher", map[string]int{"hatching-chicken": 15})
+	h.newMachine("Cabinet", "Cabinet", map[string]int{"setting-chicken": 40})
 	h.open("/set?kind=chicken")
 	taken := func() string {
 		return ask[string](h, `[...document.querySelectorAll(".lot-egg")].map(f => f.value || "0").join()`)
