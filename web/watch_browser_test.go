@@ -157,10 +157,10 @@ func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
 	in := ask[int](h, `Number(document.querySelector(".headline").firstChild.textContent)`)
 	h.run(`document.querySelector("[name^=basket]").value = "left"; document.querySelector("[name^=pipped]").value = 2`)
 	h.hit(`#shut .is-main`)
-	h.until(`location.pathname === "/watch/2"`, "it does not go on to the watch")
+	h.until(`location.pathname === "/watch/1"`, "it does not go on to the watch")
 	h.reads(fmt.Sprintf("0 of %d out", in), "left · 0 out of", "2 pips counted", "Wait.")
 	h.now = noon.AddDate(0, 0, 28)
-	h.do(chromedp.Navigate(h.URL + "/watch/2"))
+	h.do(chromedp.Navigate(h.URL + "/watch/1"))
 	h.until(`document.getElementById("watch")?.dataset.begun === "yes"`, "the watch did not begin")
 	for range 3 {
 		h.hit(`.egg:not(.gone)`)
@@ -168,7 +168,7 @@ func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
 	}
 	h.until(`document.querySelector(".watch-count b").textContent === "3"`, "they are not out")
 	h.now = noon.AddDate(0, 0, 29).Add(6 * time.Hour)
-	h.do(chromedp.Navigate(h.URL + "/watch/2"))
+	h.do(chromedp.Navigate(h.URL + "/watch/1"))
 	h.reads("Pull. It is a day since the first", "Nobody has told of a look", "leave the rest")
 	h.hit(`#watch-more > details:nth-of-type(2) > summary`)
 	h.fill("place", "brooder")

@@ -285,6 +285,9 @@ func gathered(w *farm.Snapshot, c Collected, weighed []store.Weighed) string {
 	if c.Hen != "" {
 		said += ", hen " + c.Hen
 	}
+	if !c.LaidOn.Equal(w.Member.Date(w.Now)) {
+		said += c.LaidOn.Format(", laid 2 Jan")
+	}
 	for _, r := range grading.Reasons {
 		if n := c.Reasons[r.ID]; n > 0 {
 			said += fmt.Sprintf(", %d %s", n, r.Name)
