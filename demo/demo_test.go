@@ -13,8 +13,8 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/chores"
 	"metrogon/farm/services"
-	"metrogon/farm/stock"
 	"metrogon/store/storetest"
 )
 
@@ -44,12 +44,12 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			require.NoError(t, err)
 			assert.NotEmpty(t, today.Due, "something is due")
 			assert.Greater(t, today.Room.Eggs, 60, "eggs are in store")
-			chores := map[string]bool{}
+			due := map[string]bool{}
 			for _, d := range append(today.Due, today.Soon...) {
-				chores[d.Kind] = true
+				due[d.Kind] = true
 			}
-			assert.True(t, chores["candle"], "something is to be candled")
-			assert.True(t, chores["lockdown"], "something goes into lockdown")
+			assert.True(t, due["candle"], "something is to be candled")
+			assert.True(t, due["lockdown"], "something goes into lockdown")
 			open, closed, err := books.Incubate.Batches(t.Context(), m, 0)
 			require.NoError(t, err)
 			state := map[string]int{}
@@ -72,8 +72,8 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			pens, err := books.Flock.Pens(t.Context(), m)
 			require.NoError(t, err)
 			assert.Len(t, pens, 10, "eight pens, two suppliers")
-			assert.True(t, chores[farm.Tilt], "eggs are to be tilted")
-			assert.True(t, chores[stock.Rest], "a parcel rests")
+			assert.True(t, due[farm.Tilt], "eggs are to be tilted")
+			assert.True(t, due[chores.Rest], "a parcel rests")
 			assert.Len(t, today.OnTheWay, 1, "another is on its way")
 			assert.Positive(t, today.Room.Resting)
 			turning := 0

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/breeders"
 	"metrogon/farm/candle"
+	"metrogon/farm/chores"
 	"metrogon/farm/flock"
 	"metrogon/farm/incubate"
 	"metrogon/farm/stock"
@@ -295,7 +296,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	require.NoError(t, err)
 	_, err = y.Breeders.AskTest(ctx, y.m, key(), breeders.Asked{PenID: pen, Eggs: 0})
 	assert.ErrorContains(t, err, "The number of eggs is 0; it may be 3 to 500.")
-	require.Len(t, y.chores(breeders.SetTest), 1)
+	require.Len(t, y.chores(chores.SetTest), 1)
 
 	setTen := func() int64 {
 		return y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
@@ -311,16 +312,16 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	require.Len(t, test(0).Offers, 1, "the batch that holds its eggs is offered")
 	_, err = y.Breeders.MarkTest(ctx, y.m, key(), test(0).ID, id)
 	require.NoError(t, err)
-	assert.Empty(t, y.chores(breeders.SetTest, breeders.ReadTest))
+	assert.Empty(t, y.chores(chores.SetTest, chores.ReadTest))
 	assert.Equal(t, "Nobody has candled them yet.", test(0).Why)
 	y.now = y.now.AddDate(0, 0, 7)
 	y.call(id, 1, 3, 7)
 	assert.Equal(t, rates.TestAgain, test(0).Reading.Advice)
-	require.Len(t, y.chores(breeders.ReadTest), 1)
+	require.Len(t, y.chores(chores.ReadTest), 1)
 	first := test(0).ID
 	_, err = y.Breeders.EndTest(ctx, y.m, key(), first, "swap the male")
 	require.NoError(t, err)
-	assert.Empty(t, y.chores(breeders.ReadTest))
+	assert.Empty(t, y.chores(chores.ReadTest))
 	_, err = y.Breeders.EndTest(ctx, y.m, key(), first, "again")
 	assert.ErrorContains(t, err, "This test is ended.")
 

@@ -13,8 +13,8 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
-	"metrogon/farm/incubate"
 	"metrogon/farm/people"
 )
 
@@ -91,7 +91,7 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	)
 	require.NoError(t, err)
 	again := func() (titles []string) {
-		for _, c := range y.chores(incubate.LookAgain) {
+		for _, c := range y.chores(chores.LookAgain) {
 			titles = append(titles, c.Title)
 		}
 		return

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/chores"
 	"metrogon/farm/handover"
 	"metrogon/farm/incubate"
 )
@@ -65,19 +66,19 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 
 	// a day later five turns and a collecting are missed, and told to the owner
 	y.now = y.now.Add(24 * time.Hour)
-	missed := y.chores(handover.Unticked)
+	missed := y.chores(chores.Unticked)
 	require.Len(t, missed, 1)
 	assert.Equal(t, "Not ticked: 6 chores", missed[0].Title)
 	helper := y.joined("Tobin", farm.HelperRole)
 	y.m, helper = helper, y.m
-	assert.Empty(t, y.chores(handover.Unticked))
+	assert.Empty(t, y.chores(chores.Unticked))
 	y.m = helper
 
 	list := must(y.Handover.Lists(ctx, y.m))[0]
 	must(y.Handover.Withdraw(ctx, y.m, key(), list.ID))
 	_, _, err = y.Handover.Linked(ctx, link)
 	assert.ErrorIs(t, err, farm.ErrNone)
-	assert.Empty(t, y.chores(handover.Unticked))
+	assert.Empty(t, y.chores(chores.Unticked))
 }
 
 func of(d handover.Day, kind string) (all []handover.Entry) {

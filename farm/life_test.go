@@ -16,6 +16,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
@@ -67,12 +68,12 @@ func (l *life) day() {
 		require.NoError(l, err)
 	}
 	l.accept()
-	for _, c := range l.chores(season.SetPlanned, calendar.Candle, calendar.Lockdown, calendar.Pull, calendar.ClearOut) {
+	for _, c := range l.chores(chores.SetPlanned, calendar.Candle, calendar.Lockdown, calendar.Pull, calendar.ClearOut) {
 		if l.m.Date(c.At).After(l.m.Date(l.now)) {
 			continue
 		}
 		switch id := c.About.ID; c.Kind {
-		case season.SetPlanned:
+		case chores.SetPlanned:
 			l.setPlanned(id)
 		case calendar.Candle:
 			l.candle(id)
@@ -186,7 +187,7 @@ func TestPromisesAreKeptAsSurelyAsTold(t *testing.T) {
 			all, err := l.Season.Promises(l.Context(), l.m)
 			require.NoError(t, err)
 			kept, made, again = kept+len(all.Ended), made+3, again+l.again
-			assert.Empty(t, l.chores(season.SetPlanned), "nothing that was planned is forgotten")
+			assert.Empty(t, l.chores(chores.SetPlanned), "nothing that was planned is forgotten")
 		})
 	}
 	t.Cleanup(func() { t.Logf("%d of %d promises were kept; planned again by itself %d times", kept, made, again) })

@@ -18,6 +18,7 @@ import (
 
 	planner "metrogon/core/season"
 	"metrogon/farm"
+	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
 )
@@ -248,7 +249,7 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	assert.Empty(t, board.Troubles, "a plan clashes with nothing")
 	first := v.Proposals[0]
 	s.now = first.SetOn.Add(9 * time.Hour)
-	due := s.chores(season.SetPlanned)
+	due := s.chores(chores.SetPlanned)
 	require.Len(t, due, 1)
 	assert.Contains(t, due[0].Title, "Barred")
 	id := due[0].About.ID
@@ -264,12 +265,12 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	require.NotEmpty(t, setting.Picks)
 	done, err = s.Incubate.Set(ctx, s.m, key(), setting)
 	require.NoError(t, err)
-	assert.Empty(t, s.chores(season.SetPlanned), "it is set")
+	assert.Empty(t, s.chores(chores.SetPlanned), "it is set")
 	_, err = s.Incubate.Set(ctx, s.m, key(), setting)
 	assert.Error(t, err, "it is not set twice")
 	_, err = s.Undo(ctx, s.m, key(), done.Entry)
 	require.NoError(t, err)
-	assert.Len(t, s.chores(season.SetPlanned), 1, "with the batch taken back the plan stands again")
+	assert.Len(t, s.chores(chores.SetPlanned), 1, "with the batch taken back the plan stands again")
 
 	// Eggs that are planned and never come cover nothing.
 	gone := s.now
@@ -277,7 +278,7 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	all, err = s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
 	assert.Zero(t, all.Open[0].Covered, "none were laid")
-	assert.Contains(t, s.chores(season.SetPlanned)[0].Reason, "none of its eggs are there")
+	assert.Contains(t, s.chores(chores.SetPlanned)[0].Reason, "none of its eggs are there")
 	s.now = gone
 
 	_, err = s.Season.Deliver(ctx, s.m, key(), order, 5, false)
@@ -335,7 +336,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 
 	again := s.planned()
 	assert.Contains(t, again.Because[0].Says, "Cabinet takes no eggs")
-	assert.Len(t, s.chores(season.Replanned), 1, "Today says so")
+	assert.Len(t, s.chores(chores.Replanned), 1, "Today says so")
 	for _, one := range board.Troubles {
 		p, err := s.Season.Planned(ctx, s.m, one.ID, nil)
 		require.NoError(t, err)
@@ -360,7 +361,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
-	assert.Empty(t, s.chores(season.Replanned), "it is accepted")
+	assert.Empty(t, s.chores(chores.Replanned), "it is accepted")
 }
 
 // planned waits for the plan that is made by itself.
@@ -405,7 +406,7 @@ func TestFewerEggsArePlannedAround(t *testing.T) {
 		require.NoError(t, err)
 		return all.Plan == nil || !all.Plan.Alone
 	})
-	assert.Empty(t, s.chores(season.Replanned))
+	assert.Empty(t, s.chores(chores.Replanned))
 }
 
 // A planned batch is moved into a clash, which is told with its reason and cures, and out again by

@@ -13,6 +13,9 @@ func Plural(n int, one string) string {
 	if n == 1 || one == "young" {
 		return fmt.Sprintf("%d %s", n, one)
 	}
+	if strings.HasSuffix(one, "ch") { // batch
+		one += "e"
+	}
 	return fmt.Sprintf("%d %ss", n, one)
 }
 

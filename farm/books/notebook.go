@@ -101,7 +101,7 @@ func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Noteb
 			}
 			ids, about = append(ids, id), about.And(journal.Batch, id)
 		}
-		said := fmt.Sprintf("Brought in %s of a notebook: %s, %d hatched.", plural(out.Batches, "batch", "batches"),
+		said := fmt.Sprintf("Brought in %s of a notebook: %s, %d hatched.", wording.Plural(out.Batches, "batch"),
 			wording.Plural(out.Eggs, "egg"), out.Hatched)
 		return journal.Record(ctx, tx, about[:min(len(about), 1)], journal.Undo{droppedPast.Of(ids)}, "%s", said)
 	})
@@ -113,13 +113,6 @@ func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Noteb
 
 // errDry ends a transaction in which only was looked.
 var errDry = errors.New("only looked")
-
-func plural(n int, one, more string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, more)
-}
 
 // keyOf names a line, the same each time the file comes.
 func keyOf(l PastBatch, nth int) string {

@@ -386,12 +386,6 @@ func (t Test) ChangeSays() string {
 	return fmt.Sprintf("Not clearly other than before: %.0f in 100 that it is better.", better)
 }
 
-// Kinds of chore.
-const (
-	SetTest  = "set-test"
-	ReadTest = "read-test"
-)
-
 // Chores are fertility tests whose eggs are to be set, and those that can be read.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
@@ -405,10 +399,10 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		}
 		switch {
 		case t.BatchID == nil && t.Stored > 0:
-			c.Kind, c.Title = SetTest, "Set a fertility test of "+pen.Name
+			c.Kind, c.Title = chores.SetTest, "Set a fertility test of "+pen.Name
 			c.Reason = fmt.Sprintf("%s planned, %d in store", wording.Plural(t.Eggs, "egg"), t.Stored)
 		case t.Looked > 0:
-			c.Kind, c.Title = ReadTest, "Fertility test of "+pen.Name
+			c.Kind, c.Title = chores.ReadTest, "Fertility test of "+pen.Name
 			c.Reason = fmt.Sprintf("%d of %d fertile so far", t.Fertile, t.Looked)
 		default:
 			continue

@@ -4,8 +4,6 @@ package handover
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
 	"fmt"
 	"slices"
 	"time"
@@ -67,16 +65,11 @@ func (l List) count(is func(Entry) bool) (n int) {
 // MostDays is how many days a list may span.
 const MostDays = 31
 
-func digest(link string) []byte {
-	sum := sha256.Sum256([]byte(link))
-	return sum[:]
-}
-
 // Make makes a list, and gives the secret of its link: it is shown now and never again.
 func (b *Service) Make(
 	ctx context.Context, m *farm.Member, key string, h store.Handover,
 ) (link string, done farm.Done, err error) {
-	link = rand.Text()
+	link, digest := farm.NewLink()
 	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		h.Name = p.Name("name", "For whom it is", h.Name, 80, true)
@@ -96,7 +89,7 @@ func (b *Service) Make(
 			return farm.Done{}, err
 		}
 		h.MadeBy, h.MadeAt = m.PersonID, tx.At
-		id, err := tx.AddHandover(ctx, h, digest(link))
+		id, err := tx.AddHandover(ctx, h, digest)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -152,7 +145,7 @@ func (b *Service) Lists(ctx context.Context, m *farm.Member) (all []List, err er
 
 // Linked finds the list of a link, with whoever made it; ErrNone if it was withdrawn or is long over.
 func (b *Service) Linked(ctx context.Context, link string) (m *farm.Member, l List, err error) {
-	to, err := b.DB.HandoverOf(ctx, digest(link))
+	to, err := b.DB.HandoverOf(ctx, farm.LinkDigest(link))
 	if err != nil {
 		return nil, l, err
 	}
@@ -160,11 +153,11 @@ func (b *Service) Linked(ctx context.Context, link string) (m *farm.Member, l Li
 	if err != nil {
 		return nil, l, err
 	}
-	if by.FarmID != to.FarmID { // whoever made it is not on the farm any more
-		return nil, l, farm.ErrNone
-	}
 	if m, err = farm.NewMember(by); err != nil {
 		return nil, l, err
+	}
+	if m.FarmID != to.FarmID || !m.Keeper() { // whoever made it may not any more
+		return nil, l, farm.ErrNone
 	}
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		h, err := tx.Handover(ctx, to.ID)
@@ -206,7 +199,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h store.Handover) (l Li
 		at[t.Item] = t.At
 	}
 	for _, i := range items {
-		if i.Kind == forHer {
+		if i.Kind == chores.Replanned || i.Kind == chores.Unticked {
 			continue
 		}
 		if n := len(l.Days); n == 0 || !l.Days[n-1].On.Equal(i.On) {
@@ -214,7 +207,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h store.Handover) (l Li
 		}
 		day := &l.Days[len(l.Days)-1]
 		for no := range max(1, i.Times) {
-			e := Entry{Item: i, ItemKey: i.Key(), No: no + 1, Of: max(1, i.Times), How: how(i.Chore)}
+			e := Entry{Item: i, ItemKey: i.Key(), No: no + 1, Of: max(1, i.Times), How: i.How()}
 			if e.Of > 1 {
 				e.ItemKey += fmt.Sprintf("-%d", e.No)
 			}
@@ -227,9 +220,6 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h store.Handover) (l Li
 	}
 	return l, nil
 }
-
-// Unticked is the chore of looking after a list on which something was missed.
-const Unticked = "unticked"
 
 // Missed tells of lists on which something is past and was not ticked: to those who make lists.
 func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
@@ -248,7 +238,7 @@ func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (al
 		}
 		if n := l.Missed(); n > 0 {
 			all = append(all, chores.Chore{
-				Kind: Unticked, About: store.Subject{Kind: journal.Season, ID: h.ID}, Day: farm.AgeDays(h.FromOn, today),
+				Kind: chores.Unticked, About: store.Subject{Kind: journal.Season, ID: h.ID}, Day: farm.AgeDays(h.FromOn, today),
 				At: w.DayBegan(), Of: h.Name, Title: fmt.Sprintf("Not ticked: %s", wording.Plural(n, "chore")),
 				Reason: "on the list for " + h.Name,
 			})

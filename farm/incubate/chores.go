@@ -17,14 +17,6 @@ import (
 	"metrogon/store"
 )
 
-// What is to be done to a batch, besides the milestones of core/calendar.
-const (
-	// LookAgain is candling once more what was unsure or not to be seen.
-	LookAgain = "again"
-	// Past is telling what became of eggs whose hatch is long past.
-	Past = "past"
-)
-
 // Chores are what is to be done to the batches in the machines: what falls on
 // certain days of incubation, second looks, and daily work.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
@@ -166,7 +158,7 @@ func empty(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 
 func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 	by := v.Hatch().To
-	c := chore(v, Past, by)
+	c := chore(v, chores.Past, by)
 	c.Title = fmt.Sprintf("What became of %s?", wording.Plural(v.Alive, "egg"))
 	c.Reason = fmt.Sprintf(
 		"%s · day %s · should have hatched by %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay),
@@ -184,7 +176,7 @@ func again(w *farm.Snapshot, v farm.BatchView, doubts []store.Doubt) (chores.Cho
 	if i < 0 || v.LockedAt != nil {
 		return chores.Chore{}, false
 	}
-	c := chore(v, LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
+	c := chore(v, chores.LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
 	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
 	c.Eggs, c.Reason = doubts[i].Eggs, v.Stands().Name
 	c.Why = "Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " + candling.DarkShell

@@ -3,7 +3,6 @@ package people
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"slices"
@@ -27,12 +26,6 @@ const (
 	passwordHolds   = 24 * time.Hour
 )
 
-// digest is what is kept of a link, so that whoever reads the database cannot use it.
-func digest(link string) []byte {
-	sum := sha256.Sum256([]byte(link))
-	return sum[:]
-}
-
 // Invite asks somebody onto the member's farm, and gives the secret of the link that is to be
 // handed to them: it is shown now and never again.
 func (b *Service) Invite(ctx context.Context, m *farm.Member, name, role string) (link string, err error) {
@@ -45,10 +38,10 @@ func (b *Service) Invite(ctx context.Context, m *farm.Member, name, role string)
 	if err := p.Err(); err != nil {
 		return "", err
 	}
-	link = rand.Text()
+	link, digest := farm.NewLink()
 	now := b.Now()
 	in := store.Invitation{FarmID: m.FarmID, Name: name, Role: role, MadeAt: now, UntilAt: now.Add(invitationHolds)}
-	_, err = b.DB.Invite(ctx, in, m.PersonID, digest(link), func(tx *store.Tx, _ int64) error {
+	_, err = b.DB.Invite(ctx, in, m.PersonID, digest, func(tx *store.Tx, _ int64) error {
 		_, err := journal.Record(ctx, b.In(tx, m), nil, nil, "Invited %s, %s.", name, role)
 		return err
 	})
@@ -80,7 +73,7 @@ func (b *Service) Withdraw(ctx context.Context, m *farm.Member, id int64) error 
 
 // Invited gives what a link asks to, if it still holds.
 func (b *Service) Invited(ctx context.Context, link string) (Invitation, error) {
-	in, err := b.DB.Invitation(ctx, digest(link))
+	in, err := b.DB.Invitation(ctx, farm.LinkDigest(link))
 	if err == nil && (in.TakenAt != nil || in.WithdrawnAt != nil || !in.UntilAt.After(b.Now())) {
 		return in, farm.ErrNone
 	}
@@ -121,7 +114,7 @@ func (b *Service) JoinSigned(ctx context.Context, m *farm.Member, link string) (
 func (b *Service) join(
 	ctx context.Context, link string, personID int64, p store.Person, in store.Invitation,
 ) (int64, error) {
-	return b.DB.Join(ctx, digest(link), personID, p, b.Now(), func(tx *store.Tx, id int64) error {
+	return b.DB.Join(ctx, farm.LinkDigest(link), personID, p, b.Now(), func(tx *store.Tx, id int64) error {
 		about := journal.On(journal.Person, id)
 		by := &farm.Member{Member: store.Member{PersonID: id, FarmID: in.FarmID}}
 		_, err := journal.Record(ctx, b.In(tx, by), about, nil, "%s came onto the farm, %s.", p.Name, in.Role)
@@ -182,9 +175,9 @@ func (b *Service) PasswordLink(ctx context.Context, m *farm.Member, personID int
 			"person", "%s is on another farm as well; only whoever runs this server can reset that password.", who.Name,
 		)
 	}
-	link = rand.Text()
+	link, digest := farm.NewLink()
 	now := b.Now()
-	if err := b.DB.PasswordLink(ctx, personID, digest(link), now, now.Add(passwordHolds)); err != nil {
+	if err := b.DB.PasswordLink(ctx, personID, digest, now, now.Add(passwordHolds)); err != nil {
 		return "", "", err
 	}
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {
@@ -197,13 +190,13 @@ func (b *Service) PasswordLink(ctx context.Context, m *farm.Member, personID int
 
 // OfLink finds whose password a link changes.
 func (b *Service) OfLink(ctx context.Context, link string) (name string, err error) {
-	p, err := b.DB.PersonOfLink(ctx, digest(link), b.Now())
+	p, err := b.DB.PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
 	return p.Name, err
 }
 
 // NewPassword replaces the password of whom a link is for.
 func (b *Service) NewPassword(ctx context.Context, link, password string) (personID int64, epoch int, err error) {
-	who, err := b.DB.PersonOfLink(ctx, digest(link), b.Now())
+	who, err := b.DB.PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
 	if err != nil {
 		return 0, 0, err
 	}
@@ -216,7 +209,7 @@ func (b *Service) NewPassword(ctx context.Context, link, password string) (perso
 	if err != nil {
 		return 0, 0, err
 	}
-	return b.DB.UseLink(ctx, digest(link), hash, b.Now())
+	return b.DB.UseLink(ctx, farm.LinkDigest(link), hash, b.Now())
 }
 
 // Farms lists those that the member is on.

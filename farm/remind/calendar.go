@@ -3,8 +3,6 @@ package remind
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"slices"
@@ -42,8 +40,7 @@ func (b *Service) MakeFeed(
 ) (link string, done farm.Done, err error) {
 	var sum []byte
 	if fresh {
-		link = rand.Text()
-		sum = digest(link)
+		link, sum = farm.NewLink()
 	}
 	done, err = b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
@@ -94,14 +91,9 @@ func (b *Service) FeedOf(ctx context.Context, m *farm.Member) (feed *Feed, err e
 	return feed, err
 }
 
-func digest(link string) []byte {
-	sum := sha256.Sum256([]byte(link))
-	return sum[:]
-}
-
 // Linked finds whose calendar an address is.
 func (b *Service) Linked(ctx context.Context, link string) (*farm.Member, error) {
-	of, err := b.DB.FeedOf(ctx, digest(link))
+	of, err := b.DB.FeedOf(ctx, farm.LinkDigest(link))
 	if err != nil {
 		return nil, err
 	}

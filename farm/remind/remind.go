@@ -24,13 +24,6 @@ import (
 // Wish is of what a person is reminded on a farm, when, and how.
 type Wish = store.Wish
 
-// Kinds are the chores that somebody can pick to be reminded of.
-var Kinds = []struct{ ID, Name string }{
-	{calendar.Candle, "candling"}, {"again", "looking again"}, {calendar.Lockdown, "lockdown"},
-	{calendar.Pull, "pulling"}, {calendar.ClearOut, "clearing out"}, {"set-planned", "planned settings"},
-	{"hand-over", "promises"}, {"unticked", "what was not ticked on a hand-over list"},
-}
-
 // Wish gives of what the member wants to be reminded, or what is usual.
 func (b *Service) Wish(ctx context.Context, m *farm.Member) (w Wish, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
@@ -48,7 +41,7 @@ func (b *Service) SaveWish(ctx context.Context, m *farm.Member, key string, w Wi
 	return b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		for _, k := range w.Kinds {
-			if !slices.ContainsFunc(Kinds, func(x struct{ ID, Name string }) bool { return x.ID == k }) {
+			if !slices.ContainsFunc(chores.Kinds, func(x chores.Kind) bool { return x.ID == k && x.Name != "" }) {
 				p.Addf("kind", "%q is nothing to be reminded of.", k)
 			}
 		}

@@ -14,13 +14,6 @@ import (
 	"metrogon/store"
 )
 
-// What is to be done that was planned.
-const (
-	SetPlanned = "set-planned"
-	HandOver   = "hand-over"
-	Replanned  = "replanned"
-)
-
 // Chores are the settings that are planned, and the promises that come due.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
 	book, err := w.Season(ctx, tx)
@@ -38,7 +31,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			continue
 		}
 		c := chores.Chore{
-			About: store.Subject{Kind: journal.Order, ID: o.ID}, Kind: HandOver, At: hour(w, o.ToOn), Of: o.Who,
+			About: store.Subject{Kind: journal.Order, ID: o.ID}, Kind: chores.HandOver, At: hour(w, o.ToOn), Of: o.Who,
 			Title: fmt.Sprintf("%s for %s", wording.Capital(thing(o, w.Kinds[o.Species])), o.Who),
 		}
 		c.Reason = fmt.Sprintf("promised by %s", o.ToOn.Format("Mon 2 Jan"))
@@ -50,7 +43,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	for _, because := range book.Again {
 		if len(because) > 0 && w.Member.May(farm.Keeping) {
 			all = append(all, chores.Chore{
-				Kind: Replanned, About: store.Subject{Kind: journal.Plan}, At: w.Now, Title: "The season is planned again",
+				Kind: chores.Replanned, About: store.Subject{Kind: journal.Plan}, At: w.Now, Title: "The season is planned again",
 				Reason: because[0].Says, Why: "Nothing moves before you accept it.",
 			})
 		}
@@ -79,9 +72,9 @@ func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (
 			break
 		}
 		c := chores.Chore{
-			About: store.Subject{Kind: journal.Planned, ID: p.ID}, Kind: SetPlanned, At: hour(s.w, p.SetOn), Eggs: p.Count,
+			About: store.Subject{Kind: journal.Planned, ID: p.ID}, Kind: chores.SetPlanned, At: hour(s.w, p.SetOn),
 			Title:  fmt.Sprintf("Set %s: %s", wording.Plural(p.Count, "egg"), s.byPen(p.Eggs)),
-			Reason: p.Setter.Name, Of: p.Label(), Why: p.Says, Species: p.Species,
+			Reason: p.Setter.Name, Of: p.Label(), Why: p.Says, Species: p.Species, Eggs: p.Count,
 		}
 		if p.HatcherID != p.SetterID {
 			c.Reason += ", to hatch in " + p.Hatcher.Name

@@ -13,12 +13,6 @@ import (
 	"metrogon/store"
 )
 
-// Rest and Rested are the chores of a parcel's eggs.
-const (
-	Rest   = "rest"
-	Rested = "rested"
-)
-
 // Chores are tilting, and what parcels ask for.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
@@ -42,9 +36,6 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	return all, nil
 }
 
-// CollectEggs is gathering what the pens laid.
-const CollectEggs = "collect"
-
 // Daily is the work that comes again each day: gathering eggs, and tilting those in store.
 func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all []chores.Chore, err error) {
 	var pens []string
@@ -55,7 +46,7 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all
 	}
 	if len(pens) > 0 {
 		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Pen}, Kind: CollectEggs, Title: "Collect eggs", Times: 1,
+			About: store.Subject{Kind: journal.Pen}, Kind: chores.Collect, Title: "Collect eggs", Times: 1,
 			Reason: strings.Join(pens, ", "), Why: "Write down pen, day and how many; clean, sound ones into store.",
 		})
 	}
@@ -85,12 +76,12 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 
 func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 	c := chores.Chore{
-		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: Rested, Of: p.From.Name, Species: p.From.Species,
+		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: chores.Rested, Of: p.From.Name, Species: p.From.Species,
 	}
 	c.Title = fmt.Sprintf("%s from %s", wording.Plural(p.Stored, "egg"), p.From.Name)
 	c.Reason = "Rested, ready to set"
 	if p.Resting {
-		c.Kind = Rest
+		c.Kind = chores.Rest
 		c.Reason = "Rest until " + w.Member.Moment(*p.ReadyAt)
 		c.Why = "Pointed end down, at room temperature, neither turned nor tilted."
 	}

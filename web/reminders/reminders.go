@@ -14,6 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/chores"
 	"metrogon/farm/remind"
 	"metrogon/formats/ical"
 	"metrogon/web/page"
@@ -52,7 +53,7 @@ type data struct {
 	Machines []farm.Machine
 	Alarms   []alarm
 	Wish     remind.Wish
-	Kinds    any
+	Kinds    []chores.Kind
 	Devices  int
 	Mail     bool   // there is a mail server
 	PushKey  string // of this server; "" where messages cannot be sent
@@ -73,7 +74,7 @@ var alarms = []alarm{
 
 func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
 	ctx := c.Request().Context()
-	d := data{Alarms: alarms, Kinds: remind.Kinds, Mail: h.Server.Mail, PushKey: h.Server.PushKey}
+	d := data{Alarms: alarms, Kinds: chores.Kinds, Mail: h.Server.Mail, PushKey: h.Server.PushKey}
 	if d.Wish, err = h.Remind.Wish(ctx, m); err != nil {
 		return err
 	}

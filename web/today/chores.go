@@ -8,12 +8,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/farm/breeders"
 	"metrogon/farm/chores"
-	"metrogon/farm/handover"
-	"metrogon/farm/incubate"
-	"metrogon/farm/season"
-	"metrogon/farm/stock"
 )
 
 // tap is a button of a chore: a link, or what one tap sends.
@@ -91,11 +86,11 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
 		}}
-	case incubate.LookAgain:
+	case chores.LookAgain:
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,
 		}}
-	case incubate.Past:
+	case chores.Past:
 		record.Main = true
 		return []tap{record}
 	case calendar.Lockdown:
@@ -126,19 +121,19 @@ func (r row) Taps() []tap {
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
-	case season.SetPlanned:
+	case chores.SetPlanned:
 		return r.planned()
-	case season.Replanned:
+	case chores.Replanned:
 		return []tap{{Label: "See what changes", Of: "in the plan", Link: "/plan", Main: true}}
-	case season.HandOver:
+	case chores.HandOver:
 		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
-	case breeders.SetTest:
+	case chores.SetTest:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
-	case breeders.ReadTest:
+	case chores.ReadTest:
 		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
-	case handover.Unticked:
+	case chores.Unticked:
 		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
-	case stock.Rested:
+	case chores.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil

@@ -1,0 +1,79 @@
+package chores
+
+import (
+	"slices"
+
+	"metrogon/core/calendar"
+	"metrogon/core/method"
+	"metrogon/farm"
+)
+
+// What is to be done, besides the milestones of core/calendar and the care of core/method.
+const (
+	LookAgain  = "again"       // candling once more what was unsure or not to be seen
+	Past       = "past"        // telling what became of eggs whose hatch is long past
+	Collect    = "collect"     // gathering what the pens laid
+	Rest       = "rest"        // leaving a parcel's eggs alone
+	Rested     = "rested"      // setting them
+	SetPlanned = "set-planned" // setting what was planned
+	HandOver   = "hand-over"   // giving what was promised
+	Replanned  = "replanned"   // looking at the season that was planned again
+	SetTest    = "set-test"    // setting a fertility test
+	ReadTest   = "read-test"   // deciding by it
+	Unticked   = "unticked"    // looking after a hand-over list on which something was missed
+)
+
+// Kind is a kind of chore.
+type Kind struct {
+	ID   string
+	Name string // as somebody picks it to be reminded of; "": it has no hour
+	How  string // in two lines, to somebody who may never have done it [common practice]; "": as its Why says
+}
+
+// Kinds are those that can be picked or handed over.
+var Kinds = []Kind{
+	{calendar.Candle, "candling", candleHow},
+	{LookAgain, "looking again", candleHow},
+	{calendar.Lockdown, "lockdown", lockdownHow},
+	{calendar.Pull, "pulling", pullHow},
+	{calendar.ClearOut, "clearing out", leaveHow},
+	{Past, "", leaveHow},
+	{SetPlanned, "planned settings", setHow},
+	{HandOver, "promises", giveHow},
+	{Unticked, "what was not ticked on a hand-over list", ""},
+	{method.Turn, "", turnHow},
+	{method.Cool, "", coolHow},
+	{method.Mist, "", "A fine spray of lukewarm water all over, then shut the lid."},
+	{farm.Tilt, "", "Lift the carton’s other end onto the block. Do not shake."},
+	{Collect, "", collectHow},
+	{Rest, "", restHow},
+	{Rested, "", restHow},
+}
+
+const (
+	candleHow = "In the dark, lamp at the blunt end, a few seconds each. Take out only what smells or oozes; " +
+		"leave doubtful ones."
+	lockdownHow = "Turner off and out, mat in, eggs on their side with room between. Fill the water, shut the " +
+		"lid, leave it shut."
+	pullHow = "Only those that are dry and fluffy, quickly, into the warm brooder; show each one the drinker. " +
+		"Shut the lid."
+	leaveHow = "Leave it shut and call, unless it smells: then goggles on, eggs into a bag, outdoors. Wash your " +
+		"hands."
+	setHow  = "Into the machine that is named, blunt end up or on the side, not touching. Write down the hour."
+	giveHow = "As agreed with whoever fetches them. Warm box, dry bedding; no feed or water for a short way."
+	turnHow = "Wash your hands. Half a turn each, gently, the other mark up; shut the lid within some minutes."
+	coolHow = "Lid off, trays out if other eggs stand in the same machine. Put back when they feel just warm on " +
+		"the eyelid."
+	collectHow = "Each pen into its own carton, pointed end down, cool and out of the sun. Write pen, day and " +
+		"count on it."
+	restHow = "Pointed end down at room temperature, not turned, not tilted, until the hour; then set as written."
+)
+
+// How tells in two lines how a chore is done.
+func (c Chore) How() string {
+	i := slices.IndexFunc(Kinds, func(k Kind) bool { return k.ID == c.Kind })
+	if i < 0 || Kinds[i].How == "" {
+		return c.Why
+	}
+	return Kinds[i].How
+}
