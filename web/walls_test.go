@@ -384,7 +384,9 @@ func bigPages(v *visitor) map[string]string {
 		"Birds": "/birds", "Bird": "/birds/6", "New bird": "/birds/new?batch=1&pen=1", "Mating": "/birds/mating?sire=6&dam=3",
 		"Selection": "/birds/selection?kind=coturnix-quail", "Tests": "/tests", "Statement": "/pens/1/statement",
 		"Follows": "/pens/1/follows?want=12&sure=90", "Who might go": "/birds/cull",
-		"Costs": "/rates/money?price=5&egg=1&machine=300",
+		"Costs":   "/rates/money?price=5&egg=1&machine=300",
+		"Journal": "/journal", "Books": "/books", "Notebook": "/books/notebook", "Reminders": "/reminders",
+		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}
 }

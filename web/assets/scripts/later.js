@@ -90,13 +90,22 @@
     }
   });
 
+  // due tells, once in so many seconds, that a page is to be kept anew: each time costs the server a page.
+  const due = (path, seconds) => {
+    const name = `kept ${outbox.who()} ${path}`;
+    if (Date.now() - Number(sessionStorage.getItem(name)) < seconds * 1000) return false;
+    sessionStorage.setItem(name, Date.now());
+    return true;
+  };
   const begin = () => {
     if (!outbox.who()) return;
     if (daily() && !page().dataset.stale) {
-      outbox.keep(main());
+      if (due(location.pathname, 20)) outbox.keep(main());
+      else main().dataset.kept = "yes"; // a moment ago
       const benches = [...document.querySelectorAll('a[href$="/candle"]')].map(a => a.getAttribute("href"));
       const others = ["/", "/eggs"].filter(p => p !== location.pathname);
-      if (navigator.serviceWorker) navigator.serviceWorker.ready.then(() => outbox.also([...others, ...benches]));
+      const rest = [...others, ...benches].filter(p => due(p, 600));
+      if (navigator.serviceWorker) navigator.serviceWorker.ready.then(() => outbox.also(rest));
     }
     outbox.refused();
     outbox.flush();

@@ -197,8 +197,9 @@ const outbox = (() => {
       const left = (await mine("ops")).length;
       if (left > 0) return tell(form, left, "They could not be sent just now.");
     }
-    await caches?.delete(`metrogon-bench ${who()}`);
-    await caches?.delete("metrogon-who");
+    await globalThis.caches?.delete(`metrogon-bench ${who()}`); // there is none without HTTPS
+    await globalThis.caches?.delete("metrogon-who");
+    sessionStorage.clear();
     form.dataset.may = "yes";
     form.requestSubmit();
   };
