@@ -160,33 +160,45 @@ var tables = []string{
 // DropFarm forgets a farm with all its records and people. Only the owner of the
 // tables may.
 func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
+	leave, err := db.gates.enter(ctx, farmID, true)
+	if err != nil {
+		return err
+	}
+	defer leave()
 	return pgx.BeginFunc(ctx, db.Pool, func(tx pgx.Tx) error {
+		if err := lockFarm(ctx, tx, farmID); err != nil {
+			return err
+		}
+		people, err := tx.Query(ctx, `delete from memberships where farm_id = $1 returning person_id`, farmID)
+		if err != nil {
+			return err
+		}
+		were, err := pgx.CollectRows(people, pgx.RowTo[int64])
+		if err != nil {
+			return err
+		}
+		var b pgx.Batch
 		for _, table := range tables {
-			if _, err := tx.Exec(ctx, `delete from `+table+` where farm_id = $1`, farmID); err != nil {
-				return err
-			}
+			b.Queue(`delete from `+table+` where farm_id = $1`, farmID)
 		}
+		b.Queue(`delete from farms where id = $1`, farmID)
 		for _, sql := range []string{
-			`delete from memberships where farm_id = $1`,
-			gone + `delete from push_places where person_id in (select id from gone)`,
-			gone + `delete from signed_in where person_id in (select id from gone)`,
-			gone + `delete from password_links where person_id in (select id from gone)`,
-			gone + `delete from people where id in (select id from gone)`,
-			`delete from farms where id = $1`,
+			`delete from push_places where person_id in (select id from gone)`,
+			`delete from signed_in where person_id in (select id from gone)`,
+			`delete from password_links where person_id in (select id from gone)`,
+			`delete from people where id in (select id from gone)`,
 		} {
-			if _, err := tx.Exec(ctx, sql, farmID); err != nil {
-				return err
-			}
+			b.Queue(gone+sql, were)
 		}
-		return nil
+		return tx.SendBatch(ctx, &b).Close()
 	})
 }
 
-// gone are those who are on no farm any more, and never were on another.
+// gone are those of some people who were on no other farm.
 const gone = `
 	with gone as (
 		select id from people p
-		where $1::bigint is not null and not exists (select from memberships m where m.person_id = p.id)
+		where id = any($1) and not exists (select from memberships m where m.person_id = p.id)
 	)
 	`
 

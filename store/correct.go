@@ -50,26 +50,29 @@ func (tx *Tx) SetFrom(ctx context.Context, id int64) ([]SetFrom, error) {
 // PutRight changes pen, day, hen and note of a collection and of all its eggs, and so how long the
 // eggs of its batches waited.
 func (tx *Tx) PutRight(ctx context.Context, g Gathering) error {
-	for _, sql := range []string{
-		`update collections set pen_id = $3, laid_on = $4, hen = $5, note = $6 where farm_id = $1 and id = $2`,
-		`update eggs set pen_id = $3, laid_on = $4
-			where farm_id = $1 and collection_id = $2 and $5::text is not null and $6::text is not null`,
-		`update batches b
-			set storage_days = (
-				select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
-				from eggs e
-				join farms f on f.id = $1
-				where e.farm_id = $1 and e.batch_id = b.id
-			)
-			where b.farm_id = $1 and b.species = (select species from pens where farm_id = $1 and id = $3)
-				and $4::date is not null and $5::text is not null and $6::text is not null
-				and b.id in (select batch_id from eggs where farm_id = $1 and collection_id = $2)`,
-	} {
-		if _, err := tx.Exec(ctx, sql, tx.FarmID, g.ID, g.PenID, g.LaidOn, g.Hen, g.Note); err != nil {
-			return err
-		}
+	if _, err := tx.Exec(ctx, `
+		update collections
+		set pen_id = $3, laid_on = $4, hen = $5, note = $6
+		where farm_id = $1 and id = $2`, tx.FarmID, g.ID, g.PenID, g.LaidOn, g.Hen, g.Note); err != nil {
+		return err
 	}
-	return nil
+	if _, err := tx.Exec(ctx, `
+		update eggs
+		set pen_id = $3, laid_on = $4
+		where farm_id = $1 and collection_id = $2`, tx.FarmID, g.ID, g.PenID, g.LaidOn); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `
+		update batches b
+		set storage_days = (
+			select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
+			from eggs e
+			join farms f on f.id = $1
+			where e.farm_id = $1 and e.batch_id = b.id
+		)
+		where b.farm_id = $1 and b.species = (select species from pens where farm_id = $1 and id = $3)
+			and b.id in (select batch_id from eggs where farm_id = $1 and collection_id = $2)`, tx.FarmID, g.ID, g.PenID)
+	return err
 }
 
 // AddEggs adds sound eggs to a collection, and returns their ids.

@@ -220,17 +220,14 @@ func (db *DB) ForgetPerson(ctx context.Context, personID int64, at time.Time) er
 		if last {
 			return ErrNone
 		}
-		for _, sql := range []string{
-			`update memberships set ended_at = $2 where person_id = $1 and ended_at is null`,
-			`update signed_in set device = '', ended_at = coalesce(ended_at, $2) where person_id = $1`,
-			`delete from push_places where person_id = $1 and $2::timestamptz is not null`,
-			`update people set name = 'somebody who left', email = 'gone-' || id, password_hash = '', epoch = epoch + 1
-				where id = $1 and $2::timestamptz is not null`,
-		} {
-			if _, err := tx.Exec(ctx, sql, personID, at); err != nil {
-				return err
-			}
-		}
-		return nil
+		var b pgx.Batch
+		b.Queue(`update memberships set ended_at = $2 where person_id = $1 and ended_at is null`, personID, at)
+		b.Queue(`update signed_in set device = '', ended_at = coalesce(ended_at, $2) where person_id = $1`, personID, at)
+		b.Queue(`delete from push_places where person_id = $1`, personID)
+		b.Queue(`
+			update people
+			set name = 'somebody who left', email = 'gone-' || id, password_hash = '', epoch = epoch + 1
+			where id = $1`, personID)
+		return tx.SendBatch(ctx, &b).Close()
 	})
 }

@@ -3,7 +3,10 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Subject is what a line of the journal is about. Undo goes in reverse order for
@@ -175,11 +178,15 @@ type Claimed struct {
 	Digest string // of what was asked
 }
 
-// Claim takes an idempotency key for a request; nil is the first time.
+// Claim takes an idempotency key for a request; nil is the first time. ErrNone: the farm was forgotten.
 func (tx *Tx) Claim(ctx context.Context, key, digest string, at time.Time) (*Claimed, error) {
 	tag, err := tx.Exec(ctx, `
 		insert into requests (farm_id, key, at, digest) values ($1, $2, $3, $4)
 		on conflict do nothing`, tx.FarmID, key, at, digest)
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "23503" {
+		return nil, ErrNone
+	}
 	if err != nil || tag.RowsAffected() == 1 {
 		return nil, err
 	}

@@ -177,11 +177,17 @@ func (db *DB) Write(ctx context.Context, farmID int64, work func(*Tx) error) err
 	}
 	defer leave()
 	return db.farm(ctx, farmID, pgx.TxOptions{}, func(tx *Tx) error {
-		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(728, $1::int)`, int32(farmID)); err != nil {
+		if err := lockFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
 		return work(tx)
 	})
+}
+
+// lockFarm waits until nobody else writes to a farm.
+func lockFarm(ctx context.Context, tx execer, farmID int64) error {
+	_, err := tx.Exec(ctx, `select pg_advisory_xact_lock(728, $1::int)`, int32(farmID))
+	return err
 }
 
 func (db *DB) farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func(*Tx) error) error {

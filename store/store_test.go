@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
@@ -248,4 +249,40 @@ func TestAFarmIsForgottenWholly(t *testing.T) {
 	require.NoError(t, owner.Pool.QueryRow(t.Context(), `
 		select (select count(*) from farms) + (select count(*) from people) + (select count(*) from egg_sums)`).Scan(&left))
 	assert.Zero(t, left)
+}
+
+// A farm is forgotten while others write to it: they end, or find that there is no farm.
+func TestAFarmIsForgottenWhileOthersWrite(t *testing.T) {
+	db := storetest.Open(t, nil)
+	owner := storetest.Owner(t, db)
+	id := newFarm(t, db, "Larkmoor")
+	person, err := db.PersonByEmail(t.Context(), "Larkmoor@farm.example")
+	require.NoError(t, err)
+	wrote, gone := make(chan bool, 1), make(chan error, 4)
+	for range cap(gone) {
+		go func() {
+			for {
+				err := db.Write(t.Context(), id, func(tx *store.Tx) error {
+					if _, err := tx.Claim(t.Context(), uuid.NewString(), "", noon); err != nil {
+						return err
+					}
+					_, err := tx.AddEntry(t.Context(), store.Line{At: noon, PersonID: person.ID, Said: "A line."})
+					return err
+				})
+				if err != nil {
+					gone <- err
+					return
+				}
+				select {
+				case wrote <- true:
+				default:
+				}
+			}
+		}()
+	}
+	<-wrote
+	require.NoError(t, owner.DropFarm(t.Context(), id))
+	for range cap(gone) {
+		assert.ErrorIs(t, <-gone, store.ErrNone)
+	}
 }

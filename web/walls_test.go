@@ -272,7 +272,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/reminders/calendar": {"scope", "machine", "alarm", "fresh"},
 		"/reminders":          {"kind", "quiet_from", "quiet_to", "late"},
 		"/reminders/device":   {"endpoint", "p256dh", "auth"},
-		"/account/forget":     {"email"}, "/farms/1/forget": {"farm"}, "/books/restore": {"file"},
+		"/account/forget":     {"email"}, "/farms/999999/forget": {"farm"}, "/books/restore": {"file"},
 		"/books/notebook":         {"text", "machine", "stored", "column-0"},
 		"/reminders/calendar/end": {"key"},
 		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},

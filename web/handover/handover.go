@@ -4,8 +4,8 @@ package handover
 
 import (
 	"embed"
-	"encoding/gob"
 	"errors"
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -33,16 +33,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.POST("/list/:link/tick", h.tick)
 }
 
-// made is the link of a list that was just made. It is shown once.
-type made struct{ For, Address string }
-
-func init() { gob.Register(made{}) }
-
-const madeKey = "handover"
-
 type data struct {
 	Lists []handover.List
-	Made  *made
+	Link  *page.Handed // of a list that was just made
 	Today string
 	Week  string
 }
@@ -54,9 +47,8 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	today := m.Date(h.Now())
-	d := data{Lists: all, Today: meta.ISO(today), Week: meta.ISO(today.AddDate(0, 0, 6))}
-	if one, ok := h.Sessions.Pop(ctx, madeKey).(made); ok {
-		d.Made = &one
+	d := data{
+		Lists: all, Today: meta.ISO(today), Week: meta.ISO(today.AddDate(0, 0, 6)), Link: h.JustMade(c),
 	}
 	meta.Nav, meta.Title = "/", "Hand-over lists"
 	return h.Render(c, h.lists, meta, m, d)
@@ -75,7 +67,7 @@ func (h handler) make(c *echo.Context, m *farm.Member) error {
 		ctx := c.Request().Context()
 		link, done, err := h.Handover.Make(ctx, m, f.Get("key"), in)
 		if err == nil {
-			h.Sessions.Put(ctx, madeKey, made{in.Name, h.Address(c, "/list/"+link)})
+			h.Hand(c, fmt.Sprintf("The list for %s: hand its address over now.", in.Name), "/list/"+link)
 		}
 		return done, err
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })

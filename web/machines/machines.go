@@ -171,13 +171,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 
 // apart reads the hatcher that is named with a machine; nil for none.
 func apart(f *page.Form) *machines.Hatcher {
-	with := &machines.Hatcher{Name: f.Get("hatcher")}
-	for _, k := range species.All() {
-		n := f.Int("apart-"+k.ID, "The room for hatching "+k.Name)
-		if n != 0 {
-			with.Rooms = append(with.Rooms, farm.Room{Species: k.ID, Hatching: n, PerPlace: tray.PerPlace(k)})
-		}
-	}
+	with := &machines.Hatcher{Name: f.Get("hatcher"), Rooms: f.HatchingApart()}
 	if with.Name == "" && len(with.Rooms) == 0 {
 		return nil
 	}

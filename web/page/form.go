@@ -13,6 +13,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/calendar"
+	"metrogon/core/species"
+	"metrogon/core/tray"
 	"metrogon/farm"
 )
 
@@ -194,4 +196,14 @@ func (f *Form) MaybeFloat(field, what string) *float64 {
 	}
 	n := f.Float(field, what)
 	return &n
+}
+
+// HatchingApart reads the room of a hatcher that is named with a machine.
+func (f *Form) HatchingApart() (rooms []farm.Room) {
+	for _, k := range species.All() {
+		if n := f.Int("apart-"+k.ID, "The room for hatching "+k.Name); n != 0 {
+			rooms = append(rooms, farm.Room{Species: k.ID, Hatching: n, PerPlace: tray.PerPlace(k)})
+		}
+	}
+	return rooms
 }

@@ -5,7 +5,6 @@ package reminders
 import (
 	"bytes"
 	"embed"
-	"encoding/gob"
 	"fmt"
 	"net/http"
 	"slices"
@@ -40,16 +39,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/calendar/:link", h.feed)
 }
 
-// address is a calendar's own that was just made. It is shown once.
-type address string
-
-func init() { gob.Register(address("")) }
-
-const addressKey = "calendar"
-
 type data struct {
 	Feed     *remind.Feed
-	Address  address
+	Link     *page.Handed // of a calendar that was just made
 	Machines []farm.Machine
 	Alarms   []alarm
 	Wish     remind.Wish
@@ -91,9 +83,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err erro
 	for _, x := range all {
 		d.Machines = append(d.Machines, x.Machine)
 	}
-	if one, ok := h.Sessions.Pop(ctx, addressKey).(address); ok {
-		d.Address = one
-	}
+	d.Link = h.JustMade(c)
 	meta.Nav, meta.Title = "/settings", "Reminders"
 	return h.Render(c, h.page, meta, m, d)
 }
@@ -137,7 +127,7 @@ func (h handler) saveFeed(c *echo.Context, m *farm.Member) error {
 		ctx := c.Request().Context()
 		link, done, err := h.Remind.MakeFeed(ctx, m, f.Get("key"), in, f.Get("fresh") != "")
 		if err == nil && link != "" {
-			h.Sessions.Put(ctx, addressKey, address(h.Address(c, "/calendar/"+link+".ics")))
+			h.Hand(c, "Subscribe to this address in your calendar; it is yours alone.", "/calendar/"+link+".ics")
 		}
 		return done, err
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })

@@ -1,7 +1,6 @@
 package settings
 
 import (
-	"encoding/gob"
 	"fmt"
 
 	"github.com/labstack/echo/v5"
@@ -10,31 +9,12 @@ import (
 	"metrogon/web/page"
 )
 
-// handed is a link that was just made. It is shown once.
-type handed struct{ For, Address string }
-
-func init() { gob.Register(handed{}) }
-
-// handedKey keeps it in the session until the next page.
-const handedKey = "handed"
-
-func (o handler) hand(c *echo.Context, what, path string) {
-	o.Sessions.Put(c.Request().Context(), handedKey, handed{what, o.Address(c, path)})
-}
-
-func (o handler) justMade(c *echo.Context) *handed {
-	if made, ok := o.Sessions.Pop(c.Request().Context(), handedKey).(handed); ok {
-		return &made
-	}
-	return nil
-}
-
 func (o handler) invite(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 	link, err := o.People.Invite(c.Request().Context(), m, f.Get("name"), f.Get("role"))
 	if err != nil {
 		return farm.Done{}, err
 	}
-	o.hand(c, fmt.Sprintf("The invitation of %s.", f.Get("name")), "/join/"+link)
+	o.Hand(c, fmt.Sprintf("The invitation of %s: hand it over now.", f.Get("name")), "/join/"+link)
 	return farm.Done{Said: "The link is made."}, nil
 }
 
@@ -63,7 +43,7 @@ func (o handler) passwordLink(c *echo.Context, m *farm.Member, _ *page.Form) (fa
 	if err != nil {
 		return farm.Done{}, err
 	}
-	o.hand(c, fmt.Sprintf("For %s to type a new password, within a day.", name), "/password/"+link)
+	o.Hand(c, fmt.Sprintf("For %s to type a new password, within a day: hand it over now.", name), "/password/"+link)
 	return farm.Done{Said: "The link is made."}, nil
 }
 

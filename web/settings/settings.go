@@ -104,7 +104,7 @@ type data struct {
 	Outs        []candling.Call
 	People      []farm.Person
 	Invitations []people.Invitation
-	Link        *handed
+	Link        *page.Handed
 	Devices     []people.Device
 	Here        string           // the sign-in of this device
 	ScaleKey    string           // owners see it
@@ -114,7 +114,7 @@ type data struct {
 
 func (o handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
 	ctx := c.Request().Context()
-	d := data{Outs: candling.Outs, Here: o.SignInID(c), Link: o.justMade(c)}
+	d := data{Outs: candling.Outs, Here: o.SignInID(c), Link: o.JustMade(c)}
 	if d.People, err = o.People.People(ctx, m); err != nil {
 		return err
 	}

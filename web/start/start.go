@@ -182,17 +182,14 @@ func (h handler) machine(c *echo.Context, m *farm.Member) error {
 	var with *machines.Hatcher
 	apart := f.Get("hatches") == "apart"
 	if apart {
-		with = &machines.Hatcher{Name: f.Get("hatcher")}
+		with = &machines.Hatcher{Name: f.Get("hatcher"), Rooms: f.HatchingApart()}
 	}
 	var holds []farm.Room
 	for _, k := range species.All() {
 		r := farm.Room{
 			Species: k.ID, Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), PerPlace: tray.PerPlace(k),
 		}
-		if apart {
-			hatching := f.Int("apart-"+k.ID, "The room for hatching "+k.Name)
-			with.Rooms = append(with.Rooms, farm.Room{Species: k.ID, Hatching: hatching, PerPlace: tray.PerPlace(k)})
-		} else {
+		if !apart {
 			r.Hatching = f.Int("hatching-"+k.ID, "The room for hatching "+k.Name)
 		}
 		holds = append(holds, r)
