@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Archived are the tables of a farm that go into an archive, those that others lean on first. What is
@@ -78,6 +79,30 @@ func (tx *Tx) dump(ctx context.Context, row func(json.RawMessage) error, sql str
 // ErrNotEmpty says that a farm has records already.
 var ErrNotEmpty = errors.New("the farm is not empty")
 
+// MalformedError says that an archive holds what no farm can hold.
+type MalformedError struct{ Says string }
+
+func (e MalformedError) Error() string { return e.Says }
+
+// malformed turns what the database refuses of an archive's rows into a MalformedError: values of the wrong
+// kind (class 22) and rows that break its rules (class 23).
+func malformed(part string, err error) error {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23")) {
+		return MalformedError{fmt.Sprintf("%s.jsonl: %s", part, pg.Message)}
+	}
+	var broken *json.SyntaxError
+	var mistyped *json.UnmarshalTypeError
+	if errors.As(err, &broken) || errors.As(err, &mistyped) {
+		return MalformedError{fmt.Sprintf("%s.jsonl: %s", part, err)}
+	}
+	return err
+}
+
+// mostID is the highest id that an archive may bring: those that are given next, to every farm of the
+// server, come after it.
+const mostID = 1_000_000_000_000
+
 // Incoming is an archive as it is read.
 type Incoming struct {
 	Farm   json.RawMessage
@@ -115,14 +140,14 @@ func (db *DB) RestoreFarm(ctx context.Context, farmID, personID int64, in Incomi
 		}
 		who, err := restorePeople(ctx, tx, farmID, personID, in.People)
 		if err != nil {
-			return err
+			return malformed("people", err)
 		}
 		if err := restoreFarm(ctx, tx, farmID, in.Farm); err != nil {
-			return err
+			return malformed("farm", err)
 		}
 		for _, table := range Archived() {
 			if err := restoreTable(ctx, tx, farmID, table, who, in.Rows); err != nil {
-				return fmt.Errorf("%s: %w", table, err)
+				return malformed(table, err)
 			}
 		}
 		_, err = tx.Exec(ctx, `update farms set eggs_version = nextval('egg_versions') where id = $1`, farmID)
@@ -209,7 +234,9 @@ func restoreTable(
 		columns := []string{"farm_id"}
 		for c := range first {
 			if !slices.Contains(known, c) {
-				return fmt.Errorf("the column %s is not known here: the archive is of a newer program", c)
+				return MalformedError{fmt.Sprintf(
+					"%s.jsonl: the column %s is not known here; the archive is of a newer program", table, c,
+				)}
 			}
 			columns = append(columns, pgx.Identifier{c}.Sanitize())
 		}
@@ -231,6 +258,14 @@ func restoreTable(
 	}
 	if !slices.Contains(known, "id") {
 		return nil
+	}
+	some, err := value[bool](ctx, tx, `
+		select exists (select from `+table+` where farm_id = $1 and id not between 1 and $2)`, farmID, int64(mostID))
+	if err != nil {
+		return err
+	}
+	if some {
+		return MalformedError{fmt.Sprintf("%s.jsonl: an id is not from 1 to %d", table, int64(mostID))}
 	}
 	_, err = tx.Exec(ctx, `
 		select setval(s, greatest((select max(id) from `+table+` where farm_id = $1), pg_sequence_last_value(s::regclass)))

@@ -24,6 +24,7 @@ import (
 	"metrogon/farm/books"
 	"metrogon/farm/people"
 	"metrogon/formats/archive"
+	"metrogon/web/page"
 )
 
 // what differs between two servers that show the same farm
@@ -154,6 +155,23 @@ func TestADamagedArchiveIsRefused(t *testing.T) {
 	var pens int
 	require.NoError(t, other.owner.Pool.QueryRow(t.Context(), `select count(*) from pens`).Scan(&pens))
 	assert.Zero(t, pens, "all or nothing")
+
+	for says, row := range map[string]string{
+		"machines.jsonl: an id is not from 1 to 1000000000000": `{"id": 9000000000000000000, "name": "Box", "kind": "still-air"}`,
+		"the column sponge is not known here":                  `{"id": 1, "name": "Box", "sponge": 2}`,
+		"machines.jsonl: invalid input syntax":                 `{"id": 1, "name": "Box", "clean_days": "soon"}`,
+		"machines.jsonl: null value":                           `{"id": 1}`,
+	} {
+		in.Rows = func(table string, use func([]json.RawMessage) error) error {
+			if table != "machines" {
+				return nil
+			}
+			return use([]json.RawMessage{json.RawMessage(row)})
+		}
+		err := books.Restore(t.Context(), other.owner, m, in)
+		assert.ErrorContains(t, err, says)
+		assert.NotNil(t, page.ProblemsOf(err), "%s is told as what was sent, not as a broken machine", says)
+	}
 }
 
 // Ten seasons: out in under 20 s, in again in under 60 s.

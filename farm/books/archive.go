@@ -74,5 +74,9 @@ func Restore(ctx context.Context, owner *store.DB, m *farm.Member, in Incoming) 
 	if errors.Is(err, store.ErrNotEmpty) {
 		return farm.Problemf("file", "An archive goes into an empty farm, and this one has records.")
 	}
+	var malformed store.MalformedError
+	if errors.As(err, &malformed) {
+		return farm.Problemf("file", "Nothing was restored: %s.", malformed.Says)
+	}
 	return err
 }
