@@ -31,18 +31,24 @@ func Open(ctx context.Context) (context.Context, context.CancelFunc) {
 func Tab(ctx context.Context, width, height int64) (context.Context, context.CancelFunc, error) {
 	tab, end := chromedp.NewContext(ctx, chromedp.WithNewBrowserContext())
 	tab, stop := context.WithTimeout(tab, 8*time.Minute)
-	err := chromedp.Do(tab, chromedp.EmulateViewport(width, height))
+	err := chromedp.Do(tab, Size(width, height))
 	return tab, func() { stop(); end() }, err
 }
 
 // Step is one thing done in a tab.
 type Step = chromedp.Action[chromedp.Void]
 
-// Dark asks pages for their dark dress.
-func Dark() Step {
+// Size makes the window as large as given.
+func Size(width, height int64) Step { return chromedp.EmulateViewport(width, height) }
+
+// Dark asks pages for their dark dress, or their light one, at once and not by a fade.
+func Dark(dark bool) Step {
+	dress := map[bool]string{true: "dark", false: "light"}[dark]
 	return media(
 		emulation.SetEmulatedMediaParams{
-			Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}},
+			Features: []*emulation.MediaFeature{
+				{Name: "prefers-color-scheme", Value: dress}, {Name: "prefers-reduced-motion", Value: "reduce"},
+			},
 		},
 	)
 }
