@@ -52,7 +52,7 @@ func TestAnOldNotebook(t *testing.T) {
 	assert.Zero(t, must(y.owner.Miscounted(ctx)))
 
 	again := bring(false, lines...)
-	assert.Equal(t, "Nothing new in this file.", again.Done.Said)
+	assert.Equal(t, "Nothing new in this list.", again.Done.Said)
 	more := bring(true, append(lines, books.PastBatch{No: 6, Pen: "Marsh", SetOn: on(6, 1), Set: 5, Hatched: 0})...)
 	assert.Equal(t, []int{1, 4}, []int{more.Batches, more.Known})
 
@@ -62,7 +62,7 @@ func TestAnOldNotebook(t *testing.T) {
 		books.PastBatch{No: 4, Pen: "Barred", SetOn: y.m.Date(y.now), Set: 10, Hatched: 8},
 	)
 	require.Len(t, bad.Bad, 3)
-	assert.Equal(t, books.BadLine{No: 2, Column: "hatched", Reason: "it may be 0 to 7"}, bad.Bad[0])
+	assert.Equal(t, farm.BadLine{No: 2, Column: "hatched", Reason: "it may be 0 to 7"}, bad.Bad[0])
 	assert.Equal(t, "kind", bad.Bad[1].Column)
 	assert.Equal(t, "set on", bad.Bad[2].Column)
 

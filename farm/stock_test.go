@@ -27,17 +27,17 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 		return stock.ImportLine{No: no, Date: day(no), Pen: pen, Species: species, Eggs: eggs, Rejected: 1}
 	}
 	bad, err := y.Stock.ImportEggs(
-		ctx, y.m,
+		ctx, y.m, key(),
 		[]stock.ImportLine{
 			line(2, "Barred", "chicken", 5), line(3, "Barred", "duck", 5), line(4, "Ducks", "", 5),
 			line(-5, "Barred", "chicken", 5),
 		},
-		true,
+		false,
 	)
 	require.NoError(t, err)
 	require.Len(t, bad.Bad, 3)
 	assert.Equal(
-		t, stock.BadLine{No: 3, Column: "species", Value: "duck", Reason: "the pen Barred holds chicken"}, bad.Bad[0],
+		t, farm.BadLine{No: 3, Column: "species", Reason: `"duck": the pen Barred holds chicken`}, bad.Bad[0],
 	)
 	assert.Equal(t, 4, bad.Bad[1].No)
 	assert.Equal(t, "date", bad.Bad[2].Column, "not laid yet")
@@ -47,21 +47,21 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 		line(2, "Barred", "", 5), line(3, "barred", "chicken", 4), line(3, "Barred", "chicken", 4),
 		line(4, "Ducks", "duck", 3),
 	}
-	offered, err := y.Stock.ImportEggs(ctx, y.m, lines, false)
+	offered, err := y.Stock.ImportEggs(ctx, y.m, key(), lines, true)
 	require.NoError(t, err)
-	require.Len(t, offered.NewPens, 1)
-	assert.Equal(t, "Ducks", offered.NewPens[0].Name)
-	assert.Zero(t, y.inStore(), "nothing comes in before the pen is agreed to")
+	assert.Equal(t, []string{"Ducks (Duck)"}, offered.NewPens)
+	assert.Equal(t, []string{"4 lines", "16 eggs", "4 rejected"}, offered.Holds)
+	assert.Zero(t, y.inStore(), "only looked")
 
-	done, err := y.Stock.ImportEggs(ctx, y.m, lines, true)
+	done, err := y.Stock.ImportEggs(ctx, y.m, key(), lines, false)
 	require.NoError(t, err)
 	assert.Equal(t, [3]int{4, 16, 4}, [3]int{done.Lines, done.Eggs, done.Rejected})
 	assert.Equal(t, 16, y.inStore())
-	again, err := y.Stock.ImportEggs(ctx, y.m, append(lines, line(5, "Ducks", "duck", 2)), true)
+	again, err := y.Stock.ImportEggs(ctx, y.m, key(), append(lines, line(5, "Ducks", "duck", 2)), false)
 	require.NoError(t, err)
 	assert.Equal(t, [3]int{1, 4, 2}, [3]int{again.Lines, again.Known, again.Eggs}, "only the line that is new")
 	assert.Equal(t, 18, y.inStore())
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, y.m, key(), done.Done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, 2, y.inStore())
 }
@@ -80,7 +80,7 @@ func TestImportOf5000LinesIsQuick(t *testing.T) {
 			})
 		}
 		began := time.Now()
-		done, err := y.Stock.ImportEggs(y.Context(), y.m, lines, true)
+		done, err := y.Stock.ImportEggs(y.Context(), y.m, key(), lines, false)
 		require.NoError(t, err)
 		assert.Equal(t, n, done.Lines)
 		t.Logf("%d lines, %d eggs in %v", n, done.Eggs, time.Since(began))

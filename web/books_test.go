@@ -157,10 +157,10 @@ func TestADamagedArchiveIsRefused(t *testing.T) {
 	assert.Zero(t, pens, "all or nothing")
 
 	for says, row := range map[string]string{
-		"machines.jsonl: an id is not from 1 to 1000000000000": `{"id": 9000000000000000000, "name": "Box", "kind": "still-air"}`,
-		"the column sponge is not known here":                  `{"id": 1, "name": "Box", "sponge": 2}`,
-		"machines.jsonl: invalid input syntax":                 `{"id": 1, "name": "Box", "clean_days": "soon"}`,
-		"machines.jsonl: null value":                           `{"id": 1}`,
+		"an id is not from 1 to 1000000000000": `{"id": 9000000000000000000, "name": "Box", "kind": "still-air"}`,
+		"the column sponge is not known here":  `{"id": 1, "name": "Box", "sponge": 2}`,
+		"machines.jsonl: invalid input syntax": `{"id": 1, "name": "Box", "clean_days": "soon"}`,
+		"machines.jsonl: null value":           `{"id": 1}`,
 	} {
 		in.Rows = func(table string, use func([]json.RawMessage) error) error {
 			if table != "machines" {
@@ -267,19 +267,54 @@ func TestANotebookThroughThePages(t *testing.T) {
 	}
 	var file bytes.Buffer
 	require.NoError(t, f.Write(&file))
-	looked := v.upload("/books/notebook", "file", file.String(), "machine=1", "stored=4").body
-	assert.Contains(t, looked, "2 lines would come in: 32 eggs, 23 hatched.")
+	looked := v.upload("/books/lists/batches", "file", file.String(), "machine=1", "stored=4").body
+	assert.Contains(t, looked, "2 batches, 32 eggs, 23 hatched would come in.")
 	text := "Line,Set date,Eggs,Blanks,Chicks,Species\nBarred,2026-03-01,20,3,14,chicken\n" +
 		"Barred,2026-04-01,12,,9,chicken\n" // as the page sends it again
 	same := url.Values{"text": {text}, "machine": {"1"}, "stored": {"4"}}
 	for i, field := range []string{"pen", "set_on", "set", "", "hatched", "kind"} { // the blanks are something else
 		same.Set(fmt.Sprintf("column-%d", i), field)
 	}
-	assert.Contains(t, v.post("/books/notebook", same).body, "2 lines would come in")
+	assert.Contains(t, v.post("/books/lists/batches", same).body, "2 batches, 32 eggs")
 	same.Set("bring", "yes")
-	require.Equal(t, http.StatusSeeOther, v.post("/books/notebook", same).status)
+	require.Equal(t, http.StatusSeeOther, v.post("/books/lists/batches", same).status)
 	assert.Contains(t, v.get("/pens").body, "23 of 32")
-	again := v.upload("/books/notebook", "file", file.String(), "machine=1", "stored=4").body
+	again := v.upload("/books/lists/batches", "file", file.String(), "machine=1", "stored=4").body
 	assert.Contains(t, again, "2 lines came in before", "the columns are remembered: the same lines")
-	assert.Contains(t, v.upload("/books/notebook", "file", "a,b\n1,2\n", "machine=1").body, "Say which column holds: pen.")
+	strange := v.upload("/books/lists/batches", "file", "a,b\n1,2\n", "machine=1").body
+	assert.Contains(t, strange, "Say which column holds: pen.")
+}
+
+// Pens and machines come in as lists; the same list again changes nothing.
+func TestListsOfPensAndMachines(t *testing.T) {
+	s := household(t)
+	v := s.signedIn(anna, words)
+	bring := func(what, text string) reply {
+		return v.post("/books/lists/"+what, url.Values{"text": {text}, "bring": {"yes"}})
+	}
+	pens := "Name,Species,Breed,Hens,Cocks\nBarred,Hens,Rock,8,1\n\nPond,Ducks,,5,1\n"
+	assert.Contains(t, bring("pens", pens+"Reeds,dragons,,1,1\n").body, "line 5, kind: &#34;dragons&#34;")
+	assert.Contains(t, bring("pens", pens+"Barred,hen,,1,1\n").body, "line 5, pen: Barred stands in two lines")
+	require.Equal(t, http.StatusSeeOther, bring("pens", pens).status)
+	assert.Contains(t, v.get("/pens").body, "Pond")
+	again := v.post("/books/lists/pens", url.Values{"text": {pens}}).body
+	assert.Contains(t, again, "Nothing new in this list.")
+
+	setter := "machine,kind,turning,hatching\nCabinet,big cabinet,100,\n"
+	assert.Contains(t, bring("machines", setter).body, "line 2, hatching: Chicken and Duck could hatch nowhere")
+	require.Equal(t, http.StatusSeeOther, bring("machines", setter+"Box,,,40\n").status)
+	m, err := s.books.People.Member(t.Context(), 1)
+	require.NoError(t, err)
+	all, err := s.books.Machines.List(t.Context(), m)
+	require.NoError(t, err)
+	holds := map[string][2]int{}
+	for _, x := range all {
+		for _, r := range x.Rooms {
+			holds[x.Name+" "+r.Species] = [2]int{r.Setting, r.Hatching}
+		}
+	}
+	ducks := 84 // (58 g / 75 g)^(2/3) of 100: by the area that an egg covers
+	assert.Equal(t, map[string][2]int{
+		"Cabinet chicken": {100, 0}, "Cabinet duck": {ducks, 0}, "Box chicken": {0, 40}, "Box duck": {0, 33},
+	}, holds)
 }

@@ -113,7 +113,7 @@ func TestAnEmptyFarmHasItsPages(t *testing.T) {
 		"password": {"a-long-password"},
 	}).status)
 	for _, path := range []string{
-		"/", "/eggs", "/eggs/store", "/eggs/waiting", "/eggs/import", "/set", "/batches", "/board", "/promises",
+		"/", "/eggs", "/eggs/store", "/eggs/waiting", "/books/lists/collections", "/set", "/batches", "/board", "/promises",
 		"/board/days", "/plan", "/pens", "/machines", "/parcels", "/settings", "/practice", "/kinds/goose",
 	} {
 		assert.Equal(t, http.StatusOK, v.get(path).status, path)

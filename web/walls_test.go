@@ -214,7 +214,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/eggs": {
 			"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth",
 			"note",
-		}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/eggs/import": {"text"},
+		}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/books/lists/collections": {"text", "column-0"},
 		"/set": {
 			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99",
 			"unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13",
@@ -273,7 +273,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/reminders":          {"kind", "quiet_from", "quiet_to", "late"},
 		"/reminders/device":   {"endpoint", "p256dh", "auth"},
 		"/account/forget":     {"email"}, "/farms/999999/forget": {"farm"}, "/books/restore": {"file"},
-		"/books/notebook":         {"text", "machine", "stored", "column-0"},
+		"/books/lists/batches": {"text", "machine", "stored", "column-0"}, "/books/lists/pens": {"text"},
+		"/books/lists/machines":   {"text"},
 		"/reminders/calendar/end": {"key"},
 		"/undo":                   {"entry", "back"}, batch + "/candle": {"call", "egg"}, batch + "/end": {"end", "egg"},
 		batch + "/hatched":  {"hatched-1", "hatched-x"},
@@ -371,8 +372,9 @@ func bigPages(v *visitor) map[string]string {
 		"Days and room": "/board/days", "Planned": v.find("/board", `href="(/planned/\d+)"`), "Plan": "/plan",
 		"Reckoned back": "/board?line=ducks+and+hens+out+in+8+weeks", "As a table": "/board?as=table",
 		"Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
-		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings", "Import": "/eggs/import",
-		"Store": "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken",
+		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings",
+		"Import": "/books/lists/collections",
+		"Store":  "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken",
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
 		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
 			"/trays", "Practice": "/practice?set=3&a=lcq",
@@ -385,7 +387,7 @@ func bigPages(v *visitor) map[string]string {
 		"Selection": "/birds/selection?kind=coturnix-quail", "Tests": "/tests", "Statement": "/pens/1/statement",
 		"Follows": "/pens/1/follows?want=12&sure=90", "Who might go": "/birds/cull",
 		"Costs":   "/rates/money?price=5&egg=1&machine=300",
-		"Journal": "/journal", "Books": "/books", "Notebook": "/books/notebook", "Reminders": "/reminders",
+		"Journal": "/journal", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}

@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -19,7 +18,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/services"
-	"metrogon/formats/eggcsv"
+	"metrogon/formats/table"
 	"metrogon/web/account"
 	"metrogon/web/assets"
 	"metrogon/web/batches"
@@ -167,16 +166,16 @@ func headers(next http.Handler) http.Handler {
 // awayText is said while the database is.
 const awayText = "The database does not answer just now. Nothing was lost; try again in a moment."
 
-// How long a request may be worked on; a file of collections may take longer.
+// How long a request may be worked on; a list may take longer.
 const (
 	longest     = 30 * time.Second
 	longestFile = 2 * time.Minute
 )
 
+// Where files may be sent.
 const (
-	importPath  = "/eggs/import"
 	restorePath = "/books/restore"
-	pastPath    = "/books/notebook"
+	listsPath   = "/books/lists/"
 )
 
 // maxArchive is how large the archive of a farm may be, in bytes.
@@ -195,7 +194,7 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		limit := longest
-		if slices.Contains([]string{importPath, restorePath, pastPath}, asked.URL.Path) {
+		if asked.URL.Path == restorePath || strings.HasPrefix(asked.URL.Path, listsPath) {
 			limit = longestFile
 		}
 		ctx, cancel := context.WithTimeout(asked.Context(), limit)
@@ -208,16 +207,16 @@ func bounded(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// bodyLimits hold what may be sent: files of collections, and forms.
+// bodyLimits hold what may be sent: lists, archives and forms.
 func bodyLimits(next echo.HandlerFunc) echo.HandlerFunc {
-	files := middleware.BodyLimit(eggcsv.MaxBytes + 1<<16)(next)
+	files := middleware.BodyLimit(table.MaxBytes + 1<<16)(next)
 	forms := middleware.BodyLimit(page.MaxForm)(next)
 	archives := middleware.BodyLimit(maxArchive)(next)
 	return func(c *echo.Context) error {
-		switch c.Request().URL.Path {
-		case importPath, pastPath:
+		switch path := c.Request().URL.Path; {
+		case strings.HasPrefix(path, listsPath):
 			return files(c)
-		case restorePath:
+		case path == restorePath:
 			return archives(c)
 		}
 		return forms(c)
@@ -265,7 +264,7 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 			status, title, says = http.StatusNotFound, "Not here", "There is no such page on your farm."
 		case http.StatusRequestEntityTooLarge:
 			says = fmt.Sprintf(
-				"That is too large; a file may have up to %d MB, a form %d.", eggcsv.MaxBytes>>20, page.MaxForm>>20,
+				"That is too large; a file may have up to %d MB, a form %d.", table.MaxBytes>>20, page.MaxForm>>20,
 			)
 		case http.StatusInternalServerError:
 			site.Log.Error("request failed", "path", c.Request().URL.Path, "err", err)

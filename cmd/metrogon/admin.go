@@ -12,8 +12,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
-	"metrogon/farm/stock"
-	"metrogon/formats/eggcsv"
+	"metrogon/formats/lists"
+	"metrogon/formats/table"
 )
 
 type demoCmd struct {
@@ -82,26 +82,30 @@ type importCmd struct {
 
 type importEggsCmd struct {
 	database
-	File     string `arg:"" type:"existingfile" help:"The CSV file."`
+	File     string `arg:"" type:"existingfile" help:"The workbook or CSV file."`
 	Farm     string `required:"" help:"Name of the farm that the eggs are for."`
 	MakePens bool   `help:"Make the pens that the farm does not have yet."`
 }
 
 func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
-	in, err := os.Open(i.File)
+	file, err := os.ReadFile(i.File)
 	if err != nil {
 		return err
 	}
-	defer in.Close()
-	read, err := eggcsv.Read(in)
+	rows, err := table.Read(file)
 	if err != nil {
 		return wrong{err}
 	}
-	for _, a := range read.Assumed {
-		fmt.Println(a)
+	columns := lists.Guess(lists.OfCollections, rows[0])
+	if missing := lists.Missing(lists.OfCollections, columns); missing != nil {
+		return wrong{fmt.Errorf("no column is named like %q", missing.Name)}
 	}
-	if len(read.Bad) > 0 {
-		return refuse(read.Bad)
+	lines, found := lists.Collections(rows, columns)
+	if found.Assumed != "" {
+		fmt.Println(found.Assumed)
+	}
+	if len(found.Bad) > 0 {
+		return refuse(found.Bad)
 	}
 	db, end, err := i.open(ctx)
 	if err != nil {
@@ -113,20 +117,20 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 	if err != nil {
 		return err
 	}
-	done, err := books.Stock.ImportEggs(ctx, owner, read.Lines, i.MakePens)
+	would, err := books.Stock.ImportEggs(ctx, owner, farm.NewKey(), lines, true)
 	switch {
 	case err != nil:
 		return err
-	case len(done.Bad) > 0:
-		return refuse(done.Bad)
-	case len(done.NewPens) > 0:
-		var names []string
-		for _, p := range done.NewPens {
-			names = append(names, fmt.Sprintf("%s (%s)", p.Name, p.Species))
-		}
-		return wrong{
-			fmt.Errorf("nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(names, ", ")),
-		}
+	case len(would.Bad) > 0:
+		return refuse(would.Bad)
+	case len(would.NewPens) > 0 && !i.MakePens:
+		return wrong{fmt.Errorf(
+			"nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(would.NewPens, ", "),
+		)}
+	}
+	done, err := books.Stock.ImportEggs(ctx, owner, farm.NewKey(), lines, false)
+	if err != nil {
+		return err
 	}
 	fmt.Printf(
 		"%d lines came in with %d eggs and %d rejects; %d lines had come in before.\n", done.Lines, done.Eggs,
@@ -135,11 +139,11 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 	return nil
 }
 
-func refuse(bad []stock.BadLine) error {
+func refuse(bad []farm.BadLine) error {
 	out := bufio.NewWriter(os.Stderr)
 	defer out.Flush()
 	for _, b := range bad {
-		fmt.Fprintf(out, "line %d, %s %q: %s\n", b.No, b.Column, b.Value, b.Reason)
+		fmt.Fprintf(out, "line %d, %s: %s\n", b.No, b.Column, b.Reason)
 	}
 	return wrong{errors.New("nothing came in")}
 }

@@ -329,8 +329,8 @@ func TestTheLargestImport(t *testing.T) {
 	began := time.Now()
 	in := make(chan int)
 	go func() {
-		status, _ := p.send("/eggs/import", url.Values{
-			"key": {uuid.NewString()}, "text": {text.String()}, "make_pens": {"yes"},
+		status, _ := p.send("/books/lists/collections", url.Values{
+			"key": {uuid.NewString()}, "text": {text.String()}, "bring": {"yes"},
 		})
 		in <- status
 	}()

@@ -65,7 +65,7 @@ var help = kong.Vars{
 	"help_database": "Use this PostgreSQL database instead of one of the program's own.",
 	"help_owner": "The same database as the owner of its tables, who brings them up to date; " +
 		"--database-url where it is not given.",
-	"help_import": "Bring collections in from a CSV file with the columns date, pen, species, eggs, rejected, note. " +
+	"help_import": "Bring collections in from a workbook or CSV file; its columns are known by their names. " +
 		"All lines come in, or none.",
 	"help_user": "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
 	"help_weights": "Weights in g, put on one after the other; without any they are read from standard input, " +

@@ -124,7 +124,7 @@ func TestTheProgramFromStartToStop(t *testing.T) {
 	)
 	said, code = p.run("", "import", "eggs", file, "--farm", demo.Name, "--now", "2027-04-14T07:00:00Z")
 	assert.Equal(t, 2, code)
-	assert.Contains(t, said, "the farm has no pen Hill ducks (duck); --make-pens makes them")
+	assert.Contains(t, said, "the farm has no pen Hill ducks (Duck); --make-pens makes them")
 	for _, want := range []string{
 		"2 lines came in with 9 eggs and 0 rejects; 0 lines had come in before.",
 		"0 lines came in with 0 eggs and 0 rejects; 2 lines had come in before.",

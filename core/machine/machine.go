@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"metrogon/core/species"
 	"metrogon/core/tray"
@@ -101,22 +102,44 @@ var usual = map[ID][2]int{
 	ReptileBox: {24, 0},
 }
 
-// UsualRoom is how many eggs of a kind of animal a machine of this kind usually holds: those of
-// hens by the area that an egg covers, four quail's eggs in the place of one. Birds' machines hold
-// no reptiles, nor the other way round.
+// UsualRoom is how many eggs of a kind of animal a machine of this kind usually holds. Birds'
+// machines hold no reptiles, nor the other way round.
 func (k Kind) UsualRoom(p *species.Profile) (setting, hatching int) {
 	room := usual[k.ID]
-	if p.IsReptile() != (k.ID == ReptileBox) {
-		return 0, 0
-	}
-	if p.IsReptile() {
-		return room[0], room[1]
+	return k.RoomFor(p, room[0]), k.RoomFor(p, room[1])
+}
+
+// RoomFor is how many eggs of a kind of animal fit where so many hens' eggs do: by the area that an egg
+// covers, four quail's eggs in the place of one. A reptile box is counted in its own eggs.
+func (k Kind) RoomFor(p *species.Profile, hens int) int {
+	switch {
+	case p.IsReptile() != (k.ID == ReptileBox):
+		return 0
+	case p.IsReptile():
+		return hens
 	}
 	per := float64(tray.PerPlace(p))
 	if per == 1 {
 		per = min(1, math.Pow(58/p.EggG.At, 2./3))
 	}
-	return int(per * float64(room[0])), int(per * float64(room[1]))
+	return int(per * float64(hens))
+}
+
+// Called finds a kind as people write it in a list: "still air", "the cabinet", "hen".
+func Called(text string) (Kind, error) {
+	plain := strings.ToLower(text)
+	for _, word := range []struct {
+		part string
+		id   ID
+	}{
+		{"still", StillAir}, {"cabinet", Cabinet}, {"all", AllInOne}, {"hatcher", Hatcher}, {"broody", BroodyHen},
+		{"hen", BroodyHen}, {"reptile", ReptileBox}, {"forced", ForcedAir}, {"fan", ForcedAir}, {"setter", ForcedAir},
+	} {
+		if strings.Contains(plain, word.part) {
+			return Find(string(word.id))
+		}
+	}
+	return Find(text)
 }
 
 // Find gives a kind by its id, or an error that names it.

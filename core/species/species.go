@@ -228,6 +228,22 @@ func Find(id string) (*Profile, error) {
 	return nil, fmt.Errorf("species: %q is not known; it may be %s", id, strings.Join(ids, ", "))
 }
 
+// Called finds a kind as people write it in a list: "Hens", "Muscovy ducks".
+func Called(text string) (*Profile, error) {
+	plain := strings.ToLower(strings.TrimSpace(text))
+	for _, name := range []string{plain, strings.TrimSuffix(plain, "s")} {
+		for _, p := range All() {
+			if strings.ToLower(p.Name) == name || strings.ToLower(p.Short) == name {
+				return p, nil
+			}
+		}
+		if p, err := Find(strings.ReplaceAll(name, " ", "-")); err == nil {
+			return p, nil
+		}
+	}
+	return Find(plain)
+}
+
 // Decode reads one profile strictly: an unknown key, a figure without a mark,
 // a span that runs backwards or a missing figure is an error naming it.
 func Decode(data []byte) (*Profile, error) {

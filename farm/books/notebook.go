@@ -1,7 +1,6 @@
 package books
 
 import (
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -34,22 +33,10 @@ type PastBatch struct {
 	Stored  *int // days; nil: nobody wrote it down
 }
 
-// BadLine is what is wrong with a line.
-type BadLine struct {
-	No     int
-	Column string
-	Reason string
-}
-
 // Brought is what came in, or what would.
 type Brought struct {
-	Bad     []BadLine
-	NewPens []string
-	Batches int
-	Eggs    int
-	Hatched int
-	Known   int // lines that came in before
-	Done    farm.Done
+	farm.Listing
+	Batches, Eggs, Hatched int
 }
 
 // Notebook are lines, and what the breeder says of those that leave something out.
@@ -67,11 +54,12 @@ var droppedPast = journal.NewKind("past", func(ctx context.Context, tx *farm.Tx,
 // Bring brings the batches of an old notebook in, all or none: as closed batches, of which is known what
 // the notebook says and no more. Lines that came in before change nothing.
 func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Notebook) (out Brought, err error) {
-	out.Done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		out = Brought{}
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
+	var w *farm.Snapshot
+	var fresh []keyed
+	err = b.TakeIn(ctx, m, key, n.Dry, &out.Listing, func(tx *farm.Tx) (err error) {
+		out.Batches, out.Eggs, out.Hatched = 0, 0, 0
+		if w, err = tx.Snapshot(ctx); err != nil {
+			return err
 		}
 		var p farm.Problems
 		if w.MachineByID[n.MachineID].ID == 0 {
@@ -79,15 +67,11 @@ func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Noteb
 		}
 		p.Count("stored", "The days that eggs waited", n.Stored, 0, 30)
 		if err := p.Err(); err != nil {
-			return farm.Done{}, err
+			return err
 		}
-		fresh, err := out.sift(ctx, tx, n, w)
-		if err != nil || len(out.Bad) > 0 || n.Dry {
-			return farm.Done{}, cmp.Or(err, errDry)
-		}
-		if len(fresh) == 0 {
-			return farm.Done{Said: "Nothing new in this file."}, nil
-		}
+		fresh, err = out.sift(ctx, tx, n, w)
+		return err
+	}, func(tx *farm.Tx) (farm.Done, error) {
 		pens, err := makePens(ctx, tx, w, fresh)
 		if err != nil {
 			return farm.Done{}, err
@@ -105,14 +89,8 @@ func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Noteb
 			wording.Plural(out.Eggs, "egg"), out.Hatched)
 		return journal.Record(ctx, tx, about[:min(len(about), 1)], journal.Undo{droppedPast.Of(ids)}, "%s", said)
 	})
-	if errors.Is(err, errDry) {
-		err = nil
-	}
 	return out, err
 }
-
-// errDry ends a transaction in which only was looked.
-var errDry = errors.New("only looked")
 
 // keyOf names a line, the same each time the file comes.
 func keyOf(l PastBatch, nth int) string {
@@ -139,7 +117,7 @@ func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *farm.S
 	today := tx.Member.Date(tx.At)
 	for _, l := range n.Lines {
 		bad := func(column, format string, args ...any) {
-			out.Bad = append(out.Bad, BadLine{l.No, column, fmt.Sprintf(format, args...)})
+			out.Wrong(l.No, column, format, args...)
 		}
 		same := keyOf(l, 0)
 		seen[same]++
@@ -175,6 +153,12 @@ func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *farm.S
 		fresh = append(fresh, k)
 		out.Batches, out.Eggs, out.Hatched = out.Batches+1, out.Eggs+k.Set, out.Hatched+k.Hatched
 	}
+	out.TooMany(out.Eggs)
+	if out.Batches > 0 {
+		out.Holds = []string{
+			wording.Plural(out.Batches, "batch"), wording.Plural(out.Eggs, "egg"), fmt.Sprintf("%d hatched", out.Hatched),
+		}
+	}
 	return fresh, nil
 }
 
@@ -197,7 +181,7 @@ func (out *Brought) kindOf(w *farm.Snapshot, l PastBatch, bad func(string, strin
 	case !slices.Contains(out.NewPens, l.Pen):
 		out.NewPens = append(out.NewPens, l.Pen)
 	}
-	kind, err := species.Find(name)
+	kind, err := species.Called(name)
 	if err != nil {
 		bad("kind", "there is no pen %q yet, and %q is no kind", l.Pen, name)
 		return nil
@@ -222,7 +206,7 @@ func makePens(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, lines []keyed)
 		if _, ok := pens[name]; ok {
 			continue
 		}
-		kind, err := species.Find(l.Kind)
+		kind, err := species.Called(l.Kind)
 		if err != nil {
 			return nil, err
 		}

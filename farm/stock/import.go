@@ -26,64 +26,89 @@ type ImportLine struct {
 	Note           string
 }
 
-// BadLine says what is wrong with one value of a file.
-type BadLine struct {
-	No                    int
-	Column, Value, Reason string
-}
-
-// Imported says what a file did, or what is in its way. Nothing came in unless
-// Bad and NewPens are empty.
+// Imported is what a list of collections brought in, or would.
 type Imported struct {
-	Lines, Eggs, Rejected int
-	Known                 int // lines that had come in before
-	Bad                   []BadLine
-	NewPens               []farm.Pen // named in the file, and not on the farm
-	Entry                 int64
+	farm.Listing
+	Lines, Eggs, Rejected int // new ones
+	makes                 []farm.Pen
 }
 
-// ImportEggs brings lines in, all or none. A line that came in before, by this
-// or another file, changes nothing. Pens that the farm does not have are made
-// if makePens is set, and reported otherwise.
+// ImportEggs brings lines in, all or none; with dry it only looks. A line that came in before, by this or
+// another file, changes nothing. Pens that the farm does not have are made.
 func (b *Service) ImportEggs(
-	ctx context.Context, m *farm.Member, lines []ImportLine, makePens bool,
+	ctx context.Context, m *farm.Member, key string, lines []ImportLine, dry bool,
 ) (done Imported, err error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
-		return done, err
-	}
-	err = b.Write(ctx, m, func(tx *farm.Tx) error {
-		done = Imported{}
+	byName := map[string]farm.Pen{}
+	keys := keysOf(lines)
+	err = b.TakeIn(ctx, m, key, dry, &done.Listing, func(tx *farm.Tx) error {
 		pens, err := tx.Pens(ctx)
 		if err != nil {
 			return err
 		}
-		byName := map[string]farm.Pen{}
 		for _, p := range pens {
 			byName[strings.ToLower(p.Name)] = p
 		}
 		done.check(lines, byName, m.Date(b.Now()))
-		if len(done.Bad) > 0 || (len(done.NewPens) > 0 && !makePens) {
-			return nil
-		}
-		for _, p := range done.NewPens {
+		return done.sift(ctx, tx, lines, keys)
+	}, func(tx *farm.Tx) (farm.Done, error) {
+		for _, p := range done.makes {
 			if p.ID, err = tx.SavePen(ctx, p); err != nil {
-				return err
+				return farm.Done{}, err
 			}
 			byName[strings.ToLower(p.Name)] = p
 		}
-		made := len(done.NewPens)
-		done.NewPens = nil
-		return done.bring(ctx, tx, lines, byName, made)
+		return done.bring(ctx, tx, lines, keys, byName)
 	})
-	return
+	return done, err
+}
+
+// keysOf names lines, the same each time they come; equal lines of one list are different gatherings.
+func keysOf(lines []ImportLine) []string {
+	same := map[string]int{}
+	keys := make([]string, len(lines))
+	for i, l := range lines {
+		text := fmt.Sprintf(
+			"%s|%s|%d|%d|%s", l.Date.Format("2006-01-02"), strings.ToLower(l.Pen), l.Eggs, l.Rejected, l.Note,
+		)
+		same[text]++
+		sum := sha256.Sum256(fmt.Appendf(nil, "%s|%d", text, same[text]))
+		keys[i] = hex.EncodeToString(sum[:16])
+	}
+	return keys
+}
+
+// sift counts the lines that are new.
+func (d *Imported) sift(ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string) error {
+	known, err := tx.KnownLines(ctx, keys)
+	if err != nil {
+		return err
+	}
+	before := map[string]bool{}
+	for _, k := range known {
+		before[k] = true
+	}
+	d.Lines, d.Eggs, d.Rejected = 0, 0, 0
+	for i, l := range lines {
+		if before[keys[i]] {
+			d.Known++
+			continue
+		}
+		d.Lines, d.Eggs, d.Rejected = d.Lines+1, d.Eggs+l.Eggs, d.Rejected+l.Rejected
+	}
+	d.TooMany(d.Eggs + d.Rejected)
+	if d.Lines > 0 {
+		d.Holds = []string{
+			wording.Plural(d.Lines, "line"), wording.Plural(d.Eggs, "egg"), fmt.Sprintf("%d rejected", d.Rejected),
+		}
+	}
+	return nil
 }
 
 func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today time.Time) {
 	fresh := map[string]int{}
+	d.makes = nil
 	for _, l := range lines {
-		bad := func(column, value string, err error) {
-			d.Bad = append(d.Bad, BadLine{l.No, column, value, err.Error()})
-		}
+		bad := func(column, value string, err error) { d.Wrong(l.No, column, "%q: %v", value, err) }
 		var p farm.Problems
 		gathering(&p, l.Date, l.Eggs, l.Rejected, l.Note, today)
 		for _, one := range p {
@@ -93,7 +118,7 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 			}[one.Field]
 			bad(one.Field, value, errors.New(one.Says))
 		}
-		kind, err := species.Find(strings.ToLower(l.Species))
+		kind, err := species.Called(l.Species)
 		if err != nil && l.Species != "" {
 			bad("species", l.Species, err)
 			continue
@@ -106,13 +131,13 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 		case kind == nil:
 			bad("species", "", fmt.Errorf("the farm has no pen %q yet, so its species must be given", l.Pen))
 		case seen:
-			if d.NewPens[i].Species != kind.ID {
+			if d.makes[i].Species != kind.ID {
 				bad("species", l.Species, fmt.Errorf(
-					"an earlier line has %s for the pen %s", d.NewPens[i].Species, l.Pen,
+					"an earlier line has %s for the pen %s", d.makes[i].Species, l.Pen,
 				))
 			}
-			if l.Date.Before(d.NewPens[i].FromOn) {
-				d.NewPens[i].FromOn = l.Date
+			if l.Date.Before(d.makes[i].FromOn) {
+				d.makes[i].FromOn = l.Date
 			}
 		default:
 			pen, err := farm.CheckPen(farm.Pen{Name: l.Pen, Species: kind.ID, FromOn: l.Date}, today)
@@ -120,8 +145,8 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 				bad("pen", l.Pen, err)
 				continue
 			}
-			fresh[strings.ToLower(l.Pen)] = len(d.NewPens)
-			d.NewPens = append(d.NewPens, pen)
+			fresh[strings.ToLower(l.Pen)] = len(d.makes)
+			d.makes, d.NewPens = append(d.makes, pen), append(d.NewPens, fmt.Sprintf("%s (%s)", pen.Name, kind.Name))
 		}
 	}
 }
@@ -130,58 +155,31 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 const linesAtOnce = 500
 
 func (d *Imported) bring(
-	ctx context.Context, tx *farm.Tx, lines []ImportLine, pens map[string]farm.Pen, made int,
-) error {
+	ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string, pens map[string]farm.Pen,
+) (farm.Done, error) {
 	var about journal.Subjects
-	same := map[string]int{} // equal lines of one file are different gatherings
 	all := make([]store.Collection, len(lines))
 	for i, l := range lines {
-		text := fmt.Sprintf(
-			"%s|%s|%d|%d|%s", l.Date.Format("2006-01-02"), strings.ToLower(l.Pen), l.Eggs, l.Rejected, l.Note,
-		)
-		same[text]++
-		sum := sha256.Sum256(fmt.Appendf(nil, "%s|%d", text, same[text]))
-		key := hex.EncodeToString(sum[:16])
 		all[i] = store.Collection{
 			PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected,
-			Note: strings.TrimSpace(l.Note), ImportKey: &key,
+			Note: strings.TrimSpace(l.Note), ImportKey: &keys[i],
 		}
 		about = about.And(journal.Pen, all[i].PenID)
-		d.Eggs += l.Eggs
-		d.Rejected += l.Rejected
 	}
 	var ids []int64
 	for some := range slices.Chunk(all, linesAtOnce) {
 		made, err := tx.Collect(ctx, some)
 		if err != nil {
-			return err
+			return farm.Done{}, err
 		}
 		ids = append(ids, made...)
 	}
 	if _, err := farm.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
-		return err
+		return farm.Done{}, err
 	}
-	d.Lines, d.Known = len(ids), len(lines)-len(ids)
-	if d.Known > 0 { // only the new lines count
-		d.Eggs, d.Rejected = 0, 0
-		if d.Lines > 0 {
-			var err error
-			if d.Eggs, d.Rejected, err = tx.CountCollected(ctx, ids); err != nil {
-				return err
-			}
-		}
+	said := "Brought in " + wording.And(d.Holds) + " from a list"
+	if n := len(d.makes); n > 0 {
+		said += ", with " + wording.Plural(n, "new pen")
 	}
-	if d.Lines == 0 {
-		return nil
-	}
-	said := fmt.Sprintf(
-		"Brought in %s from a file: %s, %d rejected", wording.Plural(d.Lines, "line"), wording.Plural(d.Eggs, "egg"),
-		d.Rejected,
-	)
-	if made > 0 {
-		said += ", " + wording.Plural(made, "new pen")
-	}
-	done, err := journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s.", said)
-	d.Entry = done.Entry
-	return err
+	return journal.Record(ctx, tx, about, journal.Undo{dropCollections.Of(ids)}, "%s.", said)
 }

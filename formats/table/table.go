@@ -6,6 +6,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"io"
 	"strings"
 	"unicode/utf8"
 
@@ -20,7 +21,7 @@ const (
 )
 
 // Read gives the rows of a file, the first with the names of the columns; of a workbook those of its first
-// sheet. Empty rows are left out.
+// sheet. Row n of the file is the nth; an empty one has no cells.
 func Read(file []byte) (rows [][]string, err error) {
 	switch {
 	case len(file) > MaxBytes:
@@ -33,27 +34,30 @@ func Read(file []byte) (rows [][]string, err error) {
 	if err != nil {
 		return nil, err
 	}
-	var full [][]string
-	for _, row := range rows {
-		for i := range row {
-			row[i] = strings.TrimSpace(row[i])
+	full, last := 0, 0
+	for i, row := range rows {
+		for c := range row {
+			row[c] = strings.TrimSpace(row[c])
 		}
-		if strings.Join(row, "") != "" {
-			full = append(full, row[:min(len(row), maxCells)])
+		if strings.Join(row, "") == "" {
+			rows[i] = nil
+			continue
 		}
+		rows[i] = row[:min(len(row), maxCells)]
+		full, last = full+1, i
 	}
 	switch {
-	case len(full) < 2:
+	case full < 2 || len(rows[0]) == 0:
 		return nil, errors.New("the file has no lines below its first, which names the columns")
-	case len(full) > MaxRows:
+	case len(rows) > MaxRows:
 		return nil, fmt.Errorf("the file has more than %d lines; send it in parts", MaxRows)
 	}
-	return full, nil
+	return rows[:last+1], nil
 }
 
 func workbook(file []byte) ([][]string, error) {
 	f, err := excelize.OpenReader(bytes.NewReader(file), excelize.Options{
-		UnzipSizeLimit: 64 << 20, UnzipXMLSizeLimit: 64 << 20,
+		UnzipSizeLimit: 64 << 20, UnzipXMLSizeLimit: 64 << 20, ShortDatePattern: "yyyy-mm-dd",
 	})
 	if err != nil {
 		return nil, errors.New("the file is no XLSX workbook that can be read")
@@ -79,9 +83,18 @@ func text(file []byte) ([][]string, error) {
 		}
 	}
 	in.FieldsPerRecord, in.LazyQuotes = -1, true
-	rows, err := in.ReadAll()
-	if err != nil {
-		return nil, fmt.Errorf("the file cannot be read: %w", err)
+	var rows [][]string
+	for {
+		row, err := in.Read()
+		if errors.Is(err, io.EOF) {
+			return rows, nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the file cannot be read: %w", err)
+		}
+		for at, _ := in.FieldPos(0); len(rows) < at-1 && len(rows) <= MaxRows; { // empty lines are skipped
+			rows = append(rows, nil)
+		}
+		rows = append(rows, row)
 	}
-	return rows, nil
 }

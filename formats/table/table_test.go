@@ -2,6 +2,7 @@ package table_test
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"testing"
 
@@ -21,6 +22,10 @@ func TestReadsWhatPeopleHave(t *testing.T) {
 	} {
 		rows, err := table.Read([]byte(text))
 		require.NoError(t, err, name)
+		if name == "commas" {
+			require.Empty(t, rows[2], "an empty line keeps its number")
+			rows = slices.Delete(rows, 2, 3)
+		}
 		assert.Equal(t, want, rows, name)
 	}
 	f := excelize.NewFile()

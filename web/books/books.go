@@ -21,27 +21,28 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page, notebook page.Template
+	page, list page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "books.html"), page.Parse(s, files, "notebook.html")}
+	h := handler{s, page.Parse(s, files, "books.html"), page.Parse(s, files, "lists.html")}
 	e.GET("/books", s.Signed(page.Fresh(h.show)))
 	e.GET("/books/:sheet", s.Signed(h.send))
 	s.Get(e, "/books/archive.zip", farm.Owning, h.archive)
-	s.Get(e, "/books/notebook", farm.Keeping, page.Fresh(h.openNotebook))
-	s.Post(e, "/books/notebook", farm.Keeping, h.bring)
+	s.Get(e, "/books/lists/:what", farm.Keeping, page.Fresh(h.openList))
+	s.Post(e, "/books/lists/:what", farm.Keeping, h.bring)
 	s.Post(e, "/books/restore", farm.Owning, h.restore)
 }
 
 type data struct {
 	Sheets []books.Sheet
+	Lists  []what
 	Backup *page.Backup
 }
 
 func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
-	d := data{Sheets: books.Sheets}
+	d := data{Sheets: books.Sheets, Lists: whats}
 	if h.LastBackup != nil && m.Owner() {
 		last := h.LastBackup()
 		d.Backup = &last

@@ -4,8 +4,6 @@ package eggs
 
 import (
 	"embed"
-	"io"
-	"net/http"
 	"strconv"
 	"strings"
 
@@ -15,7 +13,6 @@ import (
 	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/farm/stock"
-	"metrogon/formats/eggcsv"
 	"metrogon/formats/eggline"
 	"metrogon/web/page"
 )
@@ -25,15 +22,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	room, inStore, curve, file, right page.Template
+	room, inStore, curve, right page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	view := func(name string) page.Template { return page.Parse(s, files, name) }
-	r := handler{
-		s, view("eggs.html"), view("store.html"), view("waiting.html"), view("import.html"), view("gathered.html"),
-	}
+	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("gathered.html")}
 	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
 	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
 	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
@@ -44,9 +39,6 @@ func Routes(e *echo.Echo, s *page.Site) {
 	s.Post(e, "/eggs/store", farm.Keeping, r.move)
 	s.Post(e, "/eggs/trial", farm.Keeping, r.trial)
 	e.GET("/eggs/waiting", s.Signed(r.waiting))
-	s.Get(e, "/eggs/import", farm.Keeping,
-		func(c *echo.Context, m *farm.Member) error { return r.importing(c, m, upload{}) })
-	s.Post(e, "/eggs/import", farm.Keeping, r.bring)
 }
 
 type data struct {
@@ -148,76 +140,4 @@ func (r handler) castOut(c *echo.Context, m *farm.Member) error {
 	}
 	done, err := r.Stock.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
 	return r.Finish(c, done, err, "/eggs/store")
-}
-
-type upload struct {
-	Text    string
-	Assumed []string
-	Done    *stock.Imported
-	Lines   int
-	Says    string
-}
-
-func (r handler) importing(c *echo.Context, m *farm.Member, u upload) error {
-	meta := page.Meta{Nav: "/eggs", Title: "Bring in a file"}
-	if u.Says != "" {
-		meta.Problems = farm.Problems{{Field: "file", Says: u.Says}}
-	} else if u.Done != nil && len(u.Done.Bad) > 0 {
-		meta.Problems = farm.Problems{
-			{Field: "file", Says: "Nothing was brought in: some lines have to be put right first."},
-		}
-	}
-	return r.Render(c, r.file, meta, m, u)
-}
-
-// uploaded is the text of the file that came, or else what was pasted.
-func uploaded(c *echo.Context, f *page.Form) (string, error) {
-	file, err := c.FormFile("file")
-	if err != nil || file.Size == 0 {
-		return f.Get("text"), nil
-	}
-	in, err := file.Open()
-	if err != nil {
-		return "", err
-	}
-	defer in.Close()
-	text, err := io.ReadAll(io.LimitReader(in, eggcsv.MaxBytes+1))
-	if err != nil {
-		return "", echo.NewHTTPError(http.StatusBadRequest, "The file did not arrive whole; send it again.")
-	}
-	return string(text), nil
-}
-
-func (r handler) bring(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
-	if err != nil {
-		return err
-	}
-	u := upload{}
-	if u.Text, err = uploaded(c, f); err != nil {
-		return err
-	}
-	if strings.TrimSpace(u.Text) == "" {
-		u.Says = "Pick a file, or paste its lines."
-		return r.importing(c, m, u)
-	}
-	read, err := eggcsv.Read(strings.NewReader(u.Text))
-	if err != nil {
-		u.Says, u.Text = err.Error(), ""
-		return r.importing(c, m, u)
-	}
-	u.Assumed, u.Lines = read.Assumed, len(read.Lines)
-	if len(read.Bad) > 0 {
-		u.Done = &stock.Imported{Bad: read.Bad}
-		return r.importing(c, m, u)
-	}
-	done, err := r.Stock.ImportEggs(c.Request().Context(), m, read.Lines, f.Get("make_pens") != "")
-	if p := page.ProblemsOf(err); p != nil {
-		u.Says = p.Error()
-	} else if err != nil {
-		return err
-	} else {
-		u.Done = &done
-	}
-	return r.importing(c, m, u)
 }
