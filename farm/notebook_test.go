@@ -51,6 +51,17 @@ func TestAnOldNotebook(t *testing.T) {
 	assert.Equal(t, [2]int{32, 44}, [2]int{barred[2], barred[3]}, "14 of 20, and twice 9 of 12")
 	assert.Zero(t, must(y.owner.Miscounted(ctx)))
 
+	record := must(y.Books.HatchRecord(ctx, y.m, 2026))
+	require.Len(t, record.Pens, 2)
+	assert.Equal(t, []int{2026}, must(y.Books.RecordYears(ctx, y.m)))
+	assert.Equal(t, []int{44, 3}, []int{record.Pens[0].Eggs, len(record.Pens[0].Batches)})
+	assert.Equal(t, barred[2], record.Pens[0].HatchOfSet.K, "as the Pens page says")
+	first := record.Pens[0].Batches[0]
+	assert.Equal(t, [4]int{14, 20, 17, 20}, [4]int{
+		first.HatchOfSet.K, first.HatchOfSet.N, first.Fertility.K, first.Fertility.N,
+	})
+	assert.Empty(t, must(y.Books.HatchRecord(ctx, y.m, 2025)).Pens)
+
 	again := bring(false, lines...)
 	assert.Equal(t, "Nothing new in this list.", again.Done.Said)
 	more := bring(true, append(lines, books.PastBatch{No: 6, Pen: "Marsh", SetOn: on(6, 1), Set: 5, Hatched: 0})...)

@@ -82,6 +82,19 @@ func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error
 		limit $2 offset $3`, tx.FarmID, most, skip)
 }
 
+// YearsSet are the years in which batches were set that are closed, the newest first; zone is the farm's.
+func (tx *Tx) YearsSet(ctx context.Context, zone string) ([]int, error) {
+	rows, err := tx.Query(ctx, `
+		select distinct extract(year from set_at at time zone $2)::int as year
+		from batches
+		where farm_id = $1 and closed_at is not null
+		order by year desc`, tx.FarmID, zone)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int])
+}
+
 // BatchesSince lists batches that are open or closed after a moment.
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+`

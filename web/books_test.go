@@ -279,6 +279,9 @@ func TestANotebookThroughThePages(t *testing.T) {
 	same.Set("bring", "yes")
 	require.Equal(t, http.StatusSeeOther, v.post("/books/lists/batches", same).status)
 	assert.Contains(t, v.get("/pens").body, "23 of 32")
+	year := v.find("/books", `(/books/hatch-record.pdf\?year=\d+)`)
+	assert.True(t, strings.HasPrefix(v.get(year).body, "%PDF"), "the hatch record of %s", year)
+	assert.Equal(t, http.StatusNotFound, v.get("/books/hatch-record.pdf?year=1234").status)
 	again := v.upload("/books/lists/batches", "file", file.String(), "machine=1", "stored=4").body
 	assert.Contains(t, again, "2 lines came in before", "the columns are remembered: the same lines")
 	strange := v.upload("/books/lists/batches", "file", "a,b\n1,2\n", "machine=1").body

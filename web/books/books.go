@@ -29,6 +29,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{s, page.Parse(s, files, "books.html"), page.Parse(s, files, "lists.html")}
 	e.GET("/books", s.Signed(page.Fresh(h.show)))
 	e.GET("/books/:sheet", s.Signed(h.send))
+	e.GET("/books/hatch-record.pdf", s.Signed(h.record))
 	s.Get(e, "/books/archive.zip", farm.Owning, h.archive)
 	s.Get(e, "/books/lists/:what", farm.Keeping, page.Fresh(h.openList))
 	s.Post(e, "/books/lists/:what", farm.Keeping, h.bring)
@@ -38,11 +39,15 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	Sheets []books.Sheet
 	Lists  []what
+	Years  []int // of which there is a hatch record
 	Backup *page.Backup
 }
 
-func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err error) {
 	d := data{Sheets: books.Sheets, Lists: whats}
+	if d.Years, err = h.Books.RecordYears(c.Request().Context(), m); err != nil {
+		return err
+	}
 	if h.LastBackup != nil && m.Owner() {
 		last := h.LastBackup()
 		d.Backup = &last
