@@ -232,6 +232,27 @@ func told(err error) string {
 	return "This is not open to you."
 }
 
+// lost says what is wrong, and leads on.
+type lost struct{ Says, To, Label string }
+
+// lists are the pages that lead to one thing each, by the first part of its address.
+var lists = map[string]lost{
+	"batches": {To: "/batches", Label: "To the batches"}, "watch": {To: "/batches", Label: "To the batches"},
+	"pens": {To: "/pens", Label: "To the pens"}, "birds": {To: "/birds", Label: "To the birds"},
+	"machines": {To: "/machines", Label: "To the machines"}, "promises": {To: "/promises", Label: "To the promises"},
+	"planned": {To: "/board", Label: "To the board"}, "places": {To: "/eggs/store", Label: "To the store"},
+}
+
+// notHere leads from the address of a thing that is gone to those that are there.
+func notHere(path string) lost {
+	first, rest, _ := strings.Cut(strings.TrimPrefix(path, "/"), "/")
+	if to, ok := lists[first]; ok && rest != "" {
+		to.Says = "What stood here was taken back, or never was on your farm."
+		return to
+	}
+	return lost{"There is no such page on your farm.", "/", "To today"}
+}
+
 // errorHandler turns what went wrong into a page with one sentence.
 func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 	t := page.Parse(site, files, "lost.html")
@@ -239,31 +260,34 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
 			return
 		}
-		status, title, says := http.StatusInternalServerError, "That did not work", "Something went wrong on our "+
-			"side and was written down. Nothing you entered before was lost; try again."
+		status, title := http.StatusInternalServerError, "That did not work"
+		to := lost{
+			"Something went wrong on our side and was written down. Nothing you entered before was lost; try again.",
+			"/", "To today",
+		}
 		var coded echo.HTTPStatusCoder
 		switch {
 		case errors.Is(err, farm.ErrNone):
 			status = http.StatusNotFound
 		case c.Request().Context().Err() != nil && !errors.Is(c.Request().Context().Err(), context.DeadlineExceeded):
 			site.Log.Info("nobody waited", "path", c.Request().URL.Path)
-			status, says = http.StatusServiceUnavailable, awayText
+			status, to.Says = http.StatusServiceUnavailable, awayText
 		case farm.Unavailable(err):
-			status, says = http.StatusServiceUnavailable, awayText
+			status, to.Says = http.StatusServiceUnavailable, awayText
 			site.Log.Error("unavailable", "path", c.Request().URL.Path, "err", err)
 			c.Response().Header().Set("Retry-After", "3")
 		case errors.As(err, &coded) && coded.StatusCode() == http.StatusForbidden:
-			status, title, says = http.StatusForbidden, "Not yours to do", told(err)
+			status, title, to.Says = http.StatusForbidden, "Not yours to do", told(err)
 		case errors.As(err, &coded) && coded.StatusCode() == http.StatusGone:
-			status, title, says = http.StatusGone, "This link is spent", told(err)
+			status, title, to.Says = http.StatusGone, "This link is spent", told(err)
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
-			status, says = coded.StatusCode(), "This cannot be read. Go back and send it again."
+			status, to.Says = coded.StatusCode(), "This cannot be read. Go back and send it again."
 		}
 		switch status {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:
-			status, title, says = http.StatusNotFound, "Not here", "There is no such page on your farm."
+			status, title, to = http.StatusNotFound, "Not here", notHere(c.Request().URL.Path)
 		case http.StatusRequestEntityTooLarge:
-			says = fmt.Sprintf(
+			to.Says = fmt.Sprintf(
 				"That is too large; a file may have up to %d MB, a form %d.", table.MaxBytes>>20, page.MaxForm>>20,
 			)
 		case http.StatusInternalServerError:
@@ -271,7 +295,7 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
 		var b strings.Builder
-		if err := t.ExecuteTemplate(&b, "layout", page.View{Meta: page.Meta{Title: title}, Data: says}); err != nil {
+		if err := t.ExecuteTemplate(&b, "layout", page.View{Meta: page.Meta{Title: title}, Data: to}); err != nil {
 			site.Log.Error("error page", "err", err)
 		}
 		_ = c.HTML(status, b.String())
