@@ -111,6 +111,12 @@ func (l *loader) weighings(ctx context.Context) error {
 			return err
 		}
 	}
+	warm, moist := 37.5, 52.0
+	if _, err := l.tx.AddAir(ctx, store.Air{
+		MachineID: l.box["Cabinet"], At: l.now.AddDate(0, 0, -4), TempC: &warm, RHPct: &moist, PersonID: &l.m.PersonID,
+	}); err != nil {
+		return err
+	}
 	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4, "") // a tray of quail
 }
 

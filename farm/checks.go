@@ -156,6 +156,9 @@ var checks = map[string]Problem{
 	"pulls_young_check": {Field: "n", Says: "1 to 10,000 young may be taken out."},
 
 	"readings_mass_g_check":    {Field: "v", Says: "The weight may be 0.1 to 200,000 g."},
+	"machine_air_rh_pct_check": {Field: "rh", Says: "The humidity may be 5 to 95 %."},
+	"machine_air_something":    {Field: "rh", Says: "Say to what temperature or humidity it is set."},
+	"machine_air_temp_c_check": {Field: "temp", Says: "The temperature may be 20 to 42 °C."},
 	"responses_from_pct_check": {Field: "from", Says: "The humidity before may be 1 to 100 %."},
 	"responses_minutes_check":  {Field: "minutes", Says: "The minutes may be 1 to 1440."},
 	"responses_to_pct_check":   {Field: "to", Says: "The humidity after may be 1 to 100 %."},

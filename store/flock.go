@@ -29,6 +29,9 @@ type Machine struct {
 	UntilOn          *time.Time
 	ByHand           bool // it has no turner
 	CleanDays        int  // that it stands empty after a hatch
+
+	SetTempC, SetRHPct *float64   // what it was set to last; nil: nobody wrote it down
+	SetRHAt            *time.Time // when, for the humidity
 }
 
 // Room is how many eggs of one species a machine holds when full of them alone,
@@ -45,8 +48,22 @@ const penColumns = `id, name, species, breed, bantam, females, males, from_on, u
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
 	machines = `
-		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days
-		from machines
+		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days,
+			(
+				select a.temp_c from machine_air a
+				where a.farm_id = $1 and a.machine_id = m.id and a.temp_c is not null
+				order by a.at desc, a.id desc limit 1
+			) as set_temp_c,
+			(
+				select a.rh_pct from machine_air a
+				where a.farm_id = $1 and a.machine_id = m.id and a.rh_pct is not null
+				order by a.at desc, a.id desc limit 1
+			) as set_rh_pct,
+			(
+				select max(a.at) from machine_air a
+				where a.farm_id = $1 and a.machine_id = m.id and a.rh_pct is not null
+			) as set_rh_at
+		from machines m
 		where farm_id = $1
 		order by until_on is not null, name`
 	rooms = `
@@ -109,7 +126,7 @@ func (tx *Tx) DropPen(ctx context.Context, id int64) error {
 
 // DropMachine forgets a machine in which nothing was ever set.
 func (tx *Tx) DropMachine(ctx context.Context, id int64) error {
-	for _, table := range []string{"care", "trays", "machine_room"} {
+	for _, table := range []string{"care", "trays", "machine_room", "machine_air"} {
 		if _, err := tx.Exec(
 			ctx, `delete from `+table+` where farm_id = $1 and machine_id = $2`, tx.FarmID, id,
 		); err != nil {

@@ -21,13 +21,13 @@ type Weighing struct {
 }
 
 // Weighings lists a batch's, in order of time.
-func (tx *Tx) Weighings(ctx context.Context, batchID int64) ([]Weighing, error) {
+func (tx *Tx) Weighings(ctx context.Context, batchIDs ...int64) ([]Weighing, error) {
 	return list[Weighing](ctx, tx, `
 		select id, batch_id, tray_id, egg_id, at, eggs, coalesce(mass_g, 0) as mass_g,
 			coalesce(cell_pct, 0) as cell_pct, rh_pct, temp_c
 		from weighings
-		where farm_id = $1 and batch_id = $2
-		order by at, id`, tx.FarmID, batchID)
+		where farm_id = $1 and batch_id = any ($2)
+		order by at, id`, tx.FarmID, batchIDs)
 }
 
 // AddWeighing keeps one and returns its id.

@@ -93,8 +93,8 @@ func (m Method) Humidity(p *species.Profile, locked bool) species.Figure {
 	if locked {
 		f = p.HumidityLockdownPct
 	}
-	if m.School != Dry || f.Mark == species.FarmsOwn || p.IsReptile() {
-		return f
+	if m.School != Dry || f.Mark == species.FarmsOwn || p.IsReptile() || locked && p.Water {
+		return f // a dry duck's egg dries to its membrane: in lockdown waterfowl keep their own
 	}
 	if locked {
 		return species.Figure{At: 67.5, From: 65, To: 70, Origin: species.Origin{Mark: species.CommonPractice}}

@@ -29,6 +29,8 @@ func TestSchoolsOfHumidity(t *testing.T) {
 		f := method.Method{School: c.school}.Humidity(hen, c.locked)
 		assert.Equal(t, [2]float64{c.from, c.to}, [2]float64{f.From, f.To}, "%s, locked %t", c.school, c.locked)
 	}
+	duck := kind(t, "duck")
+	assert.Equal(t, duck.HumidityLockdownPct, method.Method{School: method.Dry}.Humidity(duck, true), "never drier")
 	own, err := hen.With([]species.Change{{Figure: "humidity_set_pct", From: 38, To: 42}})
 	require.NoError(t, err)
 	assert.Equal(t, 40.0, method.Method{School: method.Dry}.Humidity(own, false).At, "the farm's own figure wins")

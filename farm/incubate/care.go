@@ -29,6 +29,9 @@ func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []R
 			continue
 		}
 		for _, task := range v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil) {
+			if task.Kind != method.Turn && sheltersOthers(w.OpenRead(), v) {
+				task.Says = "Take its trays out for that: others stand in the same machine. " + task.Says
+			}
 			r := Round{BatchView: v, Task: task, Title: taskTitle(task, v)}
 			for _, c := range care {
 				if c.BatchID != nil && *c.BatchID == v.ID && c.Kind == task.Kind && !c.At.Before(w.DayBegan()) {
@@ -40,6 +43,13 @@ func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []R
 		}
 	}
 	return
+}
+
+// sheltersOthers tells whether eggs that are neither misted nor cooled stand beside a batch.
+func sheltersOthers(open []farm.BatchView, v farm.BatchView) bool {
+	return slices.ContainsFunc(open, func(o farm.BatchView) bool {
+		return o.ID != v.ID && o.Alive > 0 && o.Stands().ID == v.Stands().ID && !o.Want(o.LockedAt != nil).Care
+	})
 }
 
 func taskTitle(t method.Task, v farm.BatchView) string {

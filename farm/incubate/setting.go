@@ -74,10 +74,11 @@ type Answer struct {
 	Resting   []string // eggs that still rest, a line each
 	NotReady  string   // why the setter should not take eggs yet
 	Clashes   []farm.Clash
-	Cures     []Cure     // of the clashes
-	Left      []LeftOver // in store
-	FreeAfter int        // places of the setter left for this kind
-	Counter   int        // what the setter's counter shows at lockdown
+	Air       []farm.AirTrouble // what stands in the setter and does not go with these eggs
+	Cures     []Cure            // of the clashes
+	Left      []LeftOver        // in store
+	FreeAfter int               // places of the setter left for this kind
+	Counter   int               // what the setter's counter shows at lockdown
 	HasCount  bool
 }
 
@@ -316,6 +317,11 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
 	a.Clashes, stays = clashesOf(w, a.BatchView, stays)
+	for _, t := range w.AirTroubles(append(slices.Clone(w.OpenRead()), a.BatchView)) {
+		if t.Of.ID == unset || slices.ContainsFunc(t.With, func(v farm.BatchView) bool { return v.ID == unset }) {
+			a.Air = append(a.Air, t)
+		}
+	}
 	room := w.Rooms[s.SetterID][batch.Species].Setting
 	a.FreeAfter = farm.FreePlaces(season.Loads(stays, s.SetterID, false), farm.Latest(w.Now, s.SetAt), room)
 	setter := w.MachineByID[s.SetterID]

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/climate"
 	"metrogon/core/laying"
 	planner "metrogon/core/season"
 	"metrogon/farm"
@@ -23,8 +24,9 @@ type Board struct {
 	Brooders *BroodLane
 	Promises []Promise
 	Away     []store.Away
-	Eggs     []EggDay // from today on
-	Clashes  []Clash  // of what stands
+	Eggs     []EggDay          // from today on
+	Clashes  []Clash           // of what stands
+	Air      []farm.AirTrouble // of what turns in one machine; trays that are taken out are no clash
 	Troubles []PlannedTrouble
 	Plan     *PlanView // the newest, if it is not thrown away
 	Back     Back      // what a line asks for
@@ -129,6 +131,7 @@ func (b *Service) Board(
 		open := s.w.OpenRead()
 		stays = s.w.AllStays(open)
 		page.clashes(s, open, stays)
+		page.Air = slices.DeleteFunc(s.w.AirTroubles(open), func(t farm.AirTrouble) bool { return t.Why == climate.Care })
 		if page.Plan, err = s.lastPlan(); err != nil {
 			return err
 		}

@@ -14,6 +14,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/moisture"
 	"metrogon/core/units"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -29,6 +30,7 @@ type Water struct {
 	Target   float64 // loss by lockdown, percent
 	From, To float64 // its usual span
 	LastDay  float64 // lockdown
+	Shared   string  // what suits all that stand in its machine; "" where it stands alone
 	past     []store.Response
 	altitude float64 // of the farm, m
 }
@@ -77,15 +79,18 @@ type WaterPoint struct {
 
 // Water works the weighings of a batch out.
 func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (page Water, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		if page, err = water(ctx, tx, w, batchID); err != nil || !page.Open() {
 			return err
 		}
-		page, err = water(ctx, tx, w, batchID)
+		air, err := airOf(ctx, tx, w, page.Stands().ID, open)
+		if len(air.Batches) > 1 {
+			page.Shared = fmt.Sprintf("It shares the air of %s with %s: for all of them %.0f %% is best.",
+				air.Machine.Name, wording.Plural(len(air.Batches)-1, "other batch"), air.Best.RH)
+		}
 		return err
 	})
-	return
+	return page, err
 }
 
 func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (page Water, err error) {

@@ -276,7 +276,7 @@ func (b *Service) ReadCell(
 		if err != nil {
 			return err
 		}
-		x.RHPct, x.TempC = v.Humidity().At, v.Air().TempC
+		x.RHPct, x.TempC = v.HeldPct(), v.Air().TempC
 		eggs, err := tx.BatchEggs(ctx, batchID)
 		for _, e := range eggs {
 			if e.ID == eggID {

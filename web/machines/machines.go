@@ -27,9 +27,10 @@ type handler struct {
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html")}
+	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html", "air.html")}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
+	s.Post(e, "/machines/:id/air", farm.Keeping, x.setAir)
 	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
 		e.GET(path, s.Signed(page.Fresh(x.form)))
@@ -51,6 +52,7 @@ type data struct {
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
 	Trays  []farm.Tray
+	Air    *air // nil where no eggs stand
 }
 
 // PerPlace is how many eggs lie in one place: the farm's number, or a proposal.
@@ -122,6 +124,11 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		if d.Trays, err = x.Machines.MachineTrays(c.Request().Context(), m, id); err != nil {
 			return err
 		}
+		shared, err := x.Weigh.Air(c.Request().Context(), m, id)
+		if err != nil {
+			return err
+		}
+		d.Air = drawAir(shared)
 	}
 	kept, err := x.Flock.KindsKept(c.Request().Context(), m)
 	if err != nil {

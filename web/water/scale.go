@@ -80,7 +80,7 @@ func (x handler) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if water.Kind.IsReptile() || !water.Open() {
 		return farm.ErrNone
 	}
-	h.RHPct, h.TempC = water.Humidity().At, water.Air().TempC
+	h.RHPct, h.TempC = water.HeldPct(), water.Air().TempC
 	if f.Get("rh") != "" {
 		h.RHPct = f.Float("rh", "The humidity")
 	}

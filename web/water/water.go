@@ -91,7 +91,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	d := data{Water: w, Now: x.Now(), Held: w.Humidity().At, Levers: weigh.Levers}
+	d := data{Water: w, Now: x.Now(), Held: w.HeldPct(), Levers: weigh.Levers}
 	for _, s := range w.Series {
 		one := draw{WaterSeries: s, corridor: sketch(w, s, m.Units())}
 		if s.Known {

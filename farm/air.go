@@ -1,0 +1,123 @@
+package farm
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/climate"
+	"metrogon/core/machine"
+	"metrogon/core/method"
+	"metrogon/core/units"
+	"metrogon/core/wording"
+)
+
+// Want is what the batch would have of the air, turning or in lockdown, by its kind and method.
+func (v BatchView) Want(locked bool) climate.Want {
+	in := v.Setter
+	if locked {
+		in = v.Hatcher
+	}
+	h := v.Method.Humidity(v.Kind, locked)
+	warm, _ := method.Temperature(v.Kind, machine.WithoutFan(in.Kind), locked)
+	return climate.Want{
+		Name: v.Code, Eggs: v.Alive, From: h.From, To: h.To, TempC: warm, Locked: locked, Resting: v.Kind.IsReptile(),
+		Care: !locked && (v.Method.Mistings > 0 || v.Method.CoolMin > 0),
+	}
+}
+
+// HeldPct is the humidity that is held where the batch stands: that to which the machine was set since the
+// batch came, or else what its method asks for.
+func (v BatchView) HeldPct() float64 {
+	came := v.SetAt
+	if v.LockedAt != nil {
+		came = *v.LockedAt
+	}
+	if in := v.Stands(); in.SetRHPct != nil && in.SetRHAt.After(came) {
+		return *in.SetRHPct
+	}
+	return v.Humidity().At
+}
+
+// AirTrouble is a batch in a machine that no one air suits together with others.
+type AirTrouble struct {
+	Machine Machine
+	Of      BatchView   // the one that is misted or cooled, or else the one that was set last
+	With    []BatchView // those that it does not go with
+	Why     climate.Reason
+	Says    string
+	Cure    string
+}
+
+// AirTroubles finds those among batches that turn in one machine at one time. Lockdown beside turning is a
+// clash of its own.
+func (w *Snapshot) AirTroubles(views []BatchView) (all []AirTrouble) {
+	for i, b := range views {
+		for _, a := range views[:i] {
+			if a.SetterID != b.SetterID || !Latest(a.SetAt, b.SetAt).Before(w.turnsUntil(a)) ||
+				!Latest(a.SetAt, b.SetAt).Before(w.turnsUntil(b)) {
+				continue
+			}
+			for _, why := range climate.Apart(a.Want(false), b.Want(false)) {
+				of, with := b, a
+				if why == climate.Care && a.Want(false).Care {
+					of, with = a, b
+				}
+				at := slices.IndexFunc(all, func(t AirTrouble) bool {
+					return t.Why == why && t.Of.ID == of.ID && t.Machine.ID == of.SetterID
+				})
+				if at < 0 {
+					at, all = len(all), append(all, AirTrouble{Machine: w.MachineByID[of.SetterID], Of: of, Why: why})
+				}
+				all[at].With = append(all[at].With, with)
+			}
+		}
+	}
+	for i := range all {
+		all[i].Says, all[i].Cure = w.tellApart(all[i])
+	}
+	return all
+}
+
+// turnsUntil is when a batch leaves its setter, or lies there in lockdown.
+func (w *Snapshot) turnsUntil(v BatchView) time.Time {
+	switch {
+	case v.ClosedAt != nil:
+		return v.SetAt
+	case v.LockedAt != nil:
+		return *v.LockedAt
+	case v.Kind.IsReptile():
+		return v.At(calendar.Pull)
+	}
+	return w.stillThere(v.At(calendar.Lockdown))
+}
+
+// tellApart tells in words what is wrong, and what to do.
+func (w *Snapshot) tellApart(t AirTrouble) (says, cure string) {
+	of, in := t.Of.Want(false), w.Member.Units()
+	var names, warm, moist []string
+	for _, v := range t.With {
+		a := v.Want(false)
+		names = append(names, v.Code)
+		warm = append(warm, fmt.Sprintf("for %s %s", v.Code, in.Temp(a.TempC)))
+		moist = append(moist, fmt.Sprintf("%s %s", v.Code, span(a)))
+	}
+	switch t.Why {
+	case climate.Phase:
+		return fmt.Sprintf("A clutch lies still, and others are turned: %s beside %s.", of.Name, wording.And(names)),
+			"Give the clutch a box of its own."
+	case climate.Warmth:
+		return fmt.Sprintf("For %s %s is right, %s.", of.Name, in.Temp(of.TempC), wording.And(warm)),
+			"Another machine for one of them; a figure for still air does not hold where a fan runs."
+	case climate.Humidity:
+		return fmt.Sprintf("%s would have %s, %s: no humidity is right for all.", of.Name, span(of), wording.And(moist)),
+			"Another machine for one of them, or run them by weight: then one humidity can suit all."
+	}
+	return fmt.Sprintf("Misting or cooling %s opens the lid on %s.", of.Name, wording.And(names)),
+		"Take its trays out for that, and shut the lid over the others."
+}
+
+func span(w climate.Want) string {
+	return units.Number(w.From) + "–" + units.Number(w.To) + " %"
+}

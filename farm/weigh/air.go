@@ -1,0 +1,228 @@
+package weigh
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"metrogon/core/calendar"
+	"metrogon/core/climate"
+	"metrogon/core/method"
+	"metrogon/core/units"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// MachineAir is the one air of a machine: what its batches would have, and what suits all of them best.
+type MachineAir struct {
+	Machine  farm.Machine
+	Best     climate.Compromise
+	Set      *climate.Compromise // with the humidity to which it is set now; nil: nobody wrote it down
+	Batches  []BatchAir          // in the order of their effects
+	Troubles []farm.AirTrouble
+}
+
+// BatchAir is one batch's part.
+type BatchAir struct {
+	farm.BatchView
+	Why  string // where its wish comes from
+	Says string // what the compromise does to it
+}
+
+// Air works the air of a machine out; nothing of it where no eggs stand.
+func (b *Service) Air(ctx context.Context, m *farm.Member, machineID int64) (a MachineAir, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		a, err = airOf(ctx, tx, w, machineID, open)
+		return err
+	})
+	return a, err
+}
+
+func airOf(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64, open []farm.BatchView,
+) (a MachineAir, err error) {
+	a.Machine = w.MachineByID[machineID]
+	if a.Machine.ID == 0 {
+		return a, farm.ErrNone
+	}
+	var in []farm.BatchView
+	var ids []int64
+	for _, v := range open {
+		if v.Stands().ID == machineID && v.Alive > 0 {
+			in, ids = append(in, v), append(ids, v.ID)
+		}
+	}
+	if len(in) == 0 {
+		return a, nil
+	}
+	a.Troubles = w.AirTroubles(in)
+	weighings, err := tx.Weighings(ctx, ids...)
+	if err != nil {
+		return a, err
+	}
+	var wants []climate.Want
+	for _, v := range in {
+		want, why, err := wish(ctx, tx, w, v, weighings)
+		if err != nil {
+			return a, err
+		}
+		wants, a.Batches = append(wants, want), append(a.Batches, BatchAir{BatchView: v, Why: why})
+	}
+	a.Best = climate.Compromised(wants)
+	for i, e := range a.Best.Effects {
+		a.Batches[i].Says = tell(e, len(in) > 1)
+	}
+	if set := a.Machine.SetRHPct; set != nil {
+		now := climate.At(wants, *set)
+		a.Set = &now
+	}
+	return a, nil
+}
+
+// wish is what a batch would have of the air: by its weighings where they carry it, else by its method.
+func wish(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, weighings []store.Weighing,
+) (want climate.Want, why string, err error) {
+	locked := v.LockedAt != nil
+	want = v.Want(locked)
+	switch {
+	case locked:
+		return want, "in lockdown", nil
+	case v.Kind.IsReptile():
+		return want, "in its box", nil
+	}
+	p := waterOf(w, v)
+	want.Target, want.Least, want.Most = p.Target, p.From, p.To
+	shut, _ := v.Milestone(calendar.Lockdown)
+	days := shut.Day - v.Day
+	why = fmt.Sprintf("%s school, not weighed yet", v.Method.School)
+	if v.Method.School == method.ByWeight {
+		why = "by weight, not weighed yet"
+	}
+	want.PerPoint = climate.PerPoint(v.Kind.EggG.At, 0, want.TempC, days, p.altitude)
+	var mine []store.Weighing
+	for _, x := range weighings {
+		if x.BatchID == v.ID {
+			mine = append(mine, x)
+		}
+	}
+	if len(mine) == 0 {
+		return want, why, nil
+	}
+	eggs, err := tx.BatchEggs(ctx, v.ID)
+	if err != nil {
+		return want, why, err
+	}
+	p.gather(mine, eggs)
+	if needs, g, fresh, ok := p.needs(); ok {
+		want.Needs, why = needs, fmt.Sprintf("by its weighings, to lose %s %% by lockdown", units.Number(p.Target))
+		want.PerPoint = climate.PerPoint(fresh, g, want.TempC, days, p.altitude)
+	} else {
+		why = "its weighings do not tell yet"
+	}
+	return want, why, nil
+}
+
+// needs is the humidity that the surest weighings of a batch ask for, with the conductance and fresh mass
+// of its eggs: the mean over the eggs weighed.
+func (p Water) needs() (rh, g, freshG float64, ok bool) {
+	n := 0.0
+	for _, s := range p.Series {
+		if !s.Known || !s.Sure {
+			continue
+		}
+		last := s.Weighings[len(s.Weighings)-1]
+		eggs := float64(max(1, last.Eggs))
+		rh, g, freshG = rh+eggs*s.RequiredRHPct, g+eggs*s.G, freshG+eggs*last.MeanG/(1-s.LossPct/100)
+		n += eggs
+	}
+	if n == 0 {
+		return 0, 0, 0, false
+	}
+	return rh / n, g / n, freshG / n, true
+}
+
+// little is a difference in loss, in points, of which nothing is said.
+const little = 0.3
+
+// tell says what the air does to a batch.
+func tell(e climate.Effect, shared bool) string {
+	switch {
+	case e.Resting:
+		return ""
+	case e.Locked && math.Abs(e.Off) <= (e.To-e.From)/2:
+		return "Right for it."
+	case e.Locked:
+		return fmt.Sprintf("%.0f points %s than it should be.", math.Abs(e.Off), moreOrLess(e.Off, "moister", "drier"))
+	case e.Needs == 0 && math.Abs(e.LossOff) < little:
+		return "Right for it, as far as its method tells."
+	case e.Needs == 0:
+		return fmt.Sprintf("About %.1f points %s loss than its method means; weigh it to know.", math.Abs(e.LossOff),
+			moreOrLess(e.LossOff, "more", "less"))
+	case math.Abs(e.LossOff) < little:
+		return fmt.Sprintf("Comes to %.1f %%: right for it.", e.Target+e.LossOff)
+	}
+	says := fmt.Sprintf("Would come to %.1f %% by lockdown, %.1f points %s than wanted.", e.Target+e.LossOff,
+		math.Abs(e.LossOff), moreOrLess(e.LossOff, "more", "less"))
+	if e.Outside {
+		says += fmt.Sprintf(" Good hatches come with %s to %s %%.", units.Number(e.Least), units.Number(e.Most))
+		if shared {
+			says += " It would fare better in another machine."
+		}
+	}
+	return says
+}
+
+func moreOrLess(x float64, more, less string) string {
+	if x > 0 {
+		return more
+	}
+	return less
+}
+
+var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id int64) error {
+	return tx.DropAir(ctx, id)
+})
+
+// SetAir keeps to what a machine was set, °C and %; nil leaves one as it is.
+func (b *Service) SetAir(
+	ctx context.Context, m *farm.Member, key string, machineID int64, tempC, rhPct *float64,
+) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		x, ok := w.MachineByID[machineID]
+		if !ok {
+			return farm.Done{}, farm.ErrNone
+		}
+		var p farm.Problems
+		said := ""
+		in := m.Units()
+		if tempC != nil {
+			p.Temp(in, "temp", "The temperature", tempC, 20, 42)
+			said = " " + in.Temp(*tempC)
+		}
+		if rhPct != nil {
+			p.Measure("rh", "The humidity", rhPct, 5, 95, "%")
+			said += fmt.Sprintf(" %.0f %%", *rhPct)
+		}
+		if tempC == nil && rhPct == nil {
+			p.Addf("rh", "Say to what temperature or humidity it is set.")
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		id, err := tx.AddAir(ctx, store.Air{
+			MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &m.PersonID,
+		})
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(
+			ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{dropAir.Of(id)}, "%s: set to%s.", x.Name, said,
+		)
+	})
+}
