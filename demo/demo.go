@@ -217,7 +217,7 @@ func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error)
 		}
 		if b.name == "Cabinet" { // it runs through, and was started on some day
 			at := l.now.AddDate(0, 0, -40)
-			machine.CounterStartedAt = &at
+			machine.CounterStartedAt, machine.WaterML = &at, 2800
 		}
 		if l.box[b.name], err = l.tx.SaveMachine(ctx, machine, rooms); err != nil {
 			return err

@@ -29,6 +29,7 @@ type Machine struct {
 	UntilOn          *time.Time
 	ByHand           bool // it has no turner
 	CleanDays        int  // that it stands empty after a hatch
+	WaterML          int  // water that it holds; 0: not known
 
 	SetTempC, SetRHPct *float64   // what it was set to last; nil: nobody wrote it down
 	SetRHAt            *time.Time // when, for the humidity
@@ -48,7 +49,7 @@ const penColumns = `id, name, species, breed, bantam, females, males, from_on, u
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
 	machines = `
-		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days,
+		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days, water_ml,
 			(
 				select a.temp_c from machine_air a
 				where a.farm_id = $1 and a.machine_id = m.id and a.temp_c is not null
@@ -126,7 +127,7 @@ func (tx *Tx) DropPen(ctx context.Context, id int64) error {
 
 // DropMachine forgets a machine in which nothing was ever set.
 func (tx *Tx) DropMachine(ctx context.Context, id int64) error {
-	for _, table := range []string{"care", "trays", "machine_room", "machine_air"} {
+	for _, table := range []string{"care", "trays", "machine_room", "machine_air", "machine_water"} {
 		if _, err := tx.Exec(
 			ctx, `delete from `+table+` where farm_id = $1 and machine_id = $2`, tx.FarmID, id,
 		); err != nil {
@@ -148,18 +149,19 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 	if m.ID == 0 {
 		id, err = value[int64](ctx, tx, `
 			insert into machines (farm_id, name, kind, counter_from, counter_started_at,
-				until_on, by_hand, clean_days)
-			values ($1, $2, $3, $4, $5, $6, $7, $8)
+				until_on, by_hand, clean_days, water_ml)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 			returning id`,
-			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays)
+			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays, m.WaterML)
 	} else {
 		id, err = value[int64](ctx, tx, `
 			update machines
 			set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6,
-				by_hand = $8, clean_days = $9
+				by_hand = $8, clean_days = $9, water_ml = $10
 			where farm_id = $7 and id = $1
 			returning id`,
-			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand, m.CleanDays)
+			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand, m.CleanDays,
+			m.WaterML)
 	}
 	if err != nil {
 		return 0, err

@@ -283,8 +283,9 @@ type Upkeep struct {
 	Done    []ChoreDone    // of batches in the machines
 	Places  []StoragePlace // by name, those in use first
 	Stored  []Stored
-	Tests   []TestDue  // fertility tests that are not ended
-	Lists   []Handover // for whoever looks after the farm, that are not over
+	Tests   []TestDue    // fertility tests that are not ended
+	Lists   []Handover   // for whoever looks after the farm, that are not over
+	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
 }
 
 // Emptied is when a machine was last emptied.
@@ -331,6 +332,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.Lists, handover+`h.withdrawn_at is null and h.to_on >= $2::timestamptz::date - 1 order by h.id`,
 		tx.FarmID, now)
 	ask(q, &u.Tests, testsDue, tx.FarmID)
+	ask(q, &u.Water, waterLog, tx.FarmID)
 	return u, tx.SendBatch(ctx, q).Close()
 }
 

@@ -254,7 +254,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
-		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/trays": {
+		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"},
+		"/machines/1/water": {"kind", "ml"}, "/machines/1/trays": {
 			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
 		},
 		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +

@@ -20,6 +20,7 @@ const (
 	Replanned  = "replanned"   // looking at the season that was planned again
 	SetTest    = "set-test"    // setting a fertility test
 	ReadTest   = "read-test"   // deciding by it
+	Water      = "water"       // filling a machine's water before it runs dry
 	Unticked   = "unticked"    // looking after a hand-over list on which something was missed
 )
 
@@ -39,6 +40,7 @@ var Kinds = []Kind{
 	{calendar.ClearOut, "clearing out", leaveHow},
 	{Past, "", leaveHow},
 	{SetPlanned, "planned settings", setHow},
+	{Water, "water that runs low", waterHow},
 	{HandOver, "promises", giveHow},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},
@@ -59,10 +61,11 @@ const (
 		"Shut the lid."
 	leaveHow = "Leave it shut and call, unless it smells: then goggles on, eggs into a bag, outdoors. Wash your " +
 		"hands."
-	setHow  = "Into the machine that is named, blunt end up or on the side, not touching. Write down the hour."
-	giveHow = "As agreed with whoever fetches them. Warm box, dry bedding; no feed or water for a short way."
-	turnHow = "Wash your hands. Half a turn each, gently, the other mark up; shut the lid within some minutes."
-	coolHow = "Lid off, trays out if other eggs stand in the same machine. Put back when they feel just warm on " +
+	setHow   = "Into the machine that is named, blunt end up or on the side, not touching. Write down the hour."
+	waterHow = "Lukewarm water into the channels, to the brim; then shut the lid. Say how much went in, if you know."
+	giveHow  = "As agreed with whoever fetches them. Warm box, dry bedding; no feed or water for a short way."
+	turnHow  = "Wash your hands. Half a turn each, gently, the other mark up; shut the lid within some minutes."
+	coolHow  = "Lid off, trays out if other eggs stand in the same machine. Put back when they feel just warm on " +
 		"the eyelid."
 	collectHow = "Each pen into its own carton, pointed end down, cool and out of the sun. Write pen, day and " +
 		"count on it."

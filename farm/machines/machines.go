@@ -140,6 +140,7 @@ func (b *Service) save(
 	}
 	p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
 	p.Count("clean_days", "The days of cleaning", x.CleanDays, 0, 30)
+	p.Count("water_ml", "The water that it holds, in ml,", x.WaterML, 0, 50000)
 	rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 	if len(rooms) == 0 {
 		p.Addf("rooms", "Say how many eggs of at least one kind it holds.")
@@ -199,6 +200,7 @@ type MachinePage struct {
 	farm.Running
 	Rooms []farm.Room
 	Ready readiness.State
+	Water Water
 }
 
 // List gives the machines.
@@ -213,6 +215,7 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, 
 			if page.Ready, err = w.Ready(r.Machine, up, farm.HasEggs(open, r.ID)); err != nil {
 				return err
 			}
+			page.Water = waterOf(w, up, r.Machine)
 			for _, room := range w.Rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}

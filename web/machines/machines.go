@@ -27,9 +27,10 @@ type handler struct {
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html", "air.html")}
+	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html", "air.html", "water.html")}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
+	s.Post(e, "/machines/:id/water", farm.Helping, x.water)
 	s.Post(e, "/machines/:id/air", farm.Keeping, x.setAir)
 	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
@@ -153,7 +154,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		ID: id, Name: f.Get("name"), Kind: f.Get("kind"),
 		CounterFrom: f.Int("counter_from", "The counter's first number"),
 		UntilOn:     f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != "",
-		CleanDays: f.Int("clean_days", "The days of cleaning"),
+		CleanDays: f.Int("clean_days", "The days of cleaning"), WaterML: f.Int("water_ml", "The water that it holds"),
 	}
 	if f.Get("counter_started_at") != "" {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)

@@ -121,6 +121,11 @@ func (r row) Taps() []tap {
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
+	case chores.Water:
+		return []tap{{
+			Label: "Filled", Of: "the water of " + c.Of, Send: fmt.Sprintf("/machines/%d/water", c.About.ID),
+			With: map[string]string{"kind": "full"},
+		}}
 	case chores.SetPlanned:
 		return r.planned()
 	case chores.Replanned:
