@@ -122,7 +122,7 @@ func (l *loader) weighings(ctx context.Context) error {
 		hours   int // ago
 		ml      float64
 	}{
-		{"Cabinet", 312, 0}, {"Cabinet", 264, 1600}, {"Cabinet", 192, 2400}, {"Cabinet", 120, 2300}, {"Cabinet", 48, 2400},
+		{"Cabinet", 288, 0}, {"Cabinet", 240, 1600}, {"Cabinet", 168, 2400}, {"Cabinet", 96, 2300}, {"Cabinet", 24, 2400},
 	} {
 		filled := store.WaterEvent{
 			MachineID: l.box[f.machine], At: l.now.Add(-time.Duration(f.hours) * time.Hour), Kind: "full", ML: f.ml,

@@ -94,7 +94,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		}
 		all = append(all, chores.Chore{
 			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.Water, At: at, Of: x.Name,
-			Title: "Fill the water of " + x.Name, Reason: "may be dry from " + w.Member.Moment(water.From.Round(time.Hour)) + " on",
+			Title: "Fill the water of " + x.Name, Reason: "may be dry from " + w.Member.Moment(water.From.Round(time.Hour)),
 			Why: water.Says(w.Member.Moment) + " Dry channels cost ten points of humidity and more within hours.",
 		})
 	}
