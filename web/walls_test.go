@@ -388,7 +388,8 @@ func bigPages(v *visitor) map[string]string {
 		"Selection": "/birds/selection?kind=coturnix-quail", "Tests": "/tests", "Statement": "/pens/1/statement",
 		"Follows": "/pens/1/follows?want=12&sure=90", "Who might go": "/birds/cull",
 		"Costs":   "/rates/money?price=5&egg=1&machine=300",
-		"Journal": "/journal", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
+		"Journal": "/journal",
+		"Find":    "/find?q=a", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}

@@ -10,6 +10,7 @@ import (
 	"metrogon/farm/breeders"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
+	"metrogon/farm/find"
 	"metrogon/farm/flock"
 	"metrogon/farm/handover"
 	"metrogon/farm/hatch"
@@ -44,6 +45,7 @@ type Services struct {
 	Handover *handover.Service
 	Remind   *remind.Service
 	Books    *books.Service
+	Find     *find.Service
 }
 
 // New opens the rooms on a database.
@@ -69,6 +71,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Books:    &books.Service{Service: on},
+		Find:     &find.Service{Service: on},
 		Remind:   &remind.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 	}
 }

@@ -14,6 +14,15 @@
       return;
     }
     if (typing(e.target)) return;
+    if (e.key === "/") {
+      const box = document.querySelector("main [role=search] input") ?? document.querySelector(".find-box input");
+      if (box) {
+        e.preventDefault();
+        box.focus();
+        box.select();
+      }
+      return;
+    }
     const link = document.querySelector(`a[data-key="${CSS.escape(e.key)}"]`);
     if (link) {
       e.preventDefault();
