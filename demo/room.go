@@ -131,6 +131,13 @@ func (l *loader) weighings(ctx context.Context) error {
 			return err
 		}
 	}
+	cabinet, ajar := l.box["Cabinet"], 40
+	if _, err := l.tx.AddNote(ctx, store.Note{
+		MachineID: &cabinet, At: l.now.AddDate(0, 0, -3), Kind: "lid", Minutes: &ajar, Says: "found at the evening round",
+		PersonID: &l.m.PersonID,
+	}); err != nil {
+		return err
+	}
 	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4, "") // a tray of quail
 }
 

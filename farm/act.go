@@ -50,6 +50,21 @@ func (b *Service) ReadOpen(
 	})
 }
 
+// Part is what a page shows of one room.
+type Part func(ctx context.Context, tx *Tx, w *Snapshot, open []BatchView) error
+
+// ReadParts reads the parts of a page, which see the farm of one moment.
+func (b *Service) ReadParts(ctx context.Context, m *Member, parts ...Part) error {
+	return b.ReadOpen(ctx, m, func(tx *Tx, w *Snapshot, open []BatchView) error {
+		for _, part := range parts {
+			if err := part(ctx, tx, w, open); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // Write runs work that changes something and has a key of its own kind.
 func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) error {
 	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })

@@ -35,7 +35,10 @@ func TestAMachineHasOneAir(t *testing.T) {
 	}
 	chicken := set("chicken", hens, 40)
 	set("duck", ducks, 20)
-	air := func() weigh.MachineAir { return must(y.Weigh.Air(ctx, y.m, box)) }
+	air := func() (a weigh.MachineAir) {
+		require.NoError(t, y.ReadParts(ctx, y.m, weigh.AirOf(box, &a)))
+		return a
+	}
 	weighed := func(mass float64) {
 		must(y.Weigh.Record(ctx, y.m, key(), chicken, weigh.Weighing{
 			Eggs: 40, MassG: 40 * mass, RHPct: 60, TempC: 37.5, At: y.now,

@@ -90,10 +90,8 @@ func (tx *Tx) Subjects(ctx context.Context, entryID int64) ([]Subject, error) {
 		where farm_id = $1 and entry_id = $2 order by kind, subject_id`, tx.FarmID, entryID)
 }
 
-// BatchJournal lists a batch's lines, the newest first.
-func (tx *Tx) BatchJournal(ctx context.Context, batchID int64, most int) ([]Entry, error) {
-	return list[Entry](ctx, tx, entry+`j.batch_id = $2 order by j.id desc limit $3`, tx.FarmID, batchID, most)
-}
+// batchJournal lists the newest lines of a batch.
+const batchJournal = entry + `j.batch_id = $2 order by j.id desc limit $3`
 
 // JournalQuery picks lines of the journal; what is zero does not matter.
 type JournalQuery struct {

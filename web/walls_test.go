@@ -255,7 +255,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"},
-		"/machines/1/water": {"kind", "ml"}, "/machines/1/trays": {
+		"/machines/1/water": {"kind", "ml"}, "/machines/1/note": {"kind", "minutes", "temp", "says", "when"},
+		batch + "/note": {"kind", "says"}, "/machines/1/trays": {
 			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
 		},
 		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +

@@ -19,6 +19,7 @@ type Page struct {
 	farm.BatchView
 	Pens     []farm.PenEggs
 	Journal  []store.Entry // the newest 30
+	Notes    []store.Note  // of it, and of its machines while it stood there; the newest first
 	Last     *store.Entry  // that can be taken back
 	Hatchers []farm.Place
 	Expect   string // what candling should show today
@@ -61,7 +62,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			return err
 		}
 		page.Pens = w.ByPen(eggs, counted, page.BatchView)
-		if page.Journal, err = tx.BatchJournal(ctx, id, 30); err != nil {
+		if page.Journal, page.Notes, err = tx.BatchLog(ctx, page.Batch, 30, 20); err != nil {
 			return err
 		}
 		for i, e := range page.Journal {

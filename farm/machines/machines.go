@@ -205,7 +205,13 @@ type MachinePage struct {
 
 // List gives the machines.
 func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = b.ReadParts(ctx, m, All(&all))
+	return all, err
+}
+
+// All reads the machines into all.
+func All(all *[]MachinePage) farm.Part {
+	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
@@ -220,9 +226,18 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, 
 				page.Rooms = append(page.Rooms, room)
 			}
 			slices.SortFunc(page.Rooms, func(x, y farm.Room) int { return cmp.Compare(x.Species, y.Species) })
-			all = append(all, page)
+			*all = append(*all, page)
 		}
 		return nil
-	})
-	return
+	}
+}
+
+// Kept reads the kinds of which the farm has pens.
+func Kept(kinds *[]string) farm.Part {
+	return func(_ context.Context, _ *farm.Tx, w *farm.Snapshot, _ []farm.BatchView) error {
+		for _, p := range w.Pens {
+			*kinds = append(*kinds, p.Species)
+		}
+		return nil
+	}
 }

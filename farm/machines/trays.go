@@ -78,11 +78,10 @@ func spots(p *farm.Problems, field string, t tray.Tray, typed string) (all []int
 	return
 }
 
-// MachineTrays lists a machine's trays.
-func (b *Service) MachineTrays(ctx context.Context, m *farm.Member, machineID int64) (trays []store.Tray, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		trays, err = tx.Trays(ctx, machineID)
+// TraysOf reads a machine's trays.
+func TraysOf(machineID int64, trays *[]store.Tray) farm.Part {
+	return func(ctx context.Context, tx *farm.Tx, _ *farm.Snapshot, _ []farm.BatchView) (err error) {
+		*trays, err = tx.Trays(ctx, machineID)
 		return err
-	})
-	return
+	}
 }

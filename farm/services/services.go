@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/journal"
 	"metrogon/farm/kinds"
 	"metrogon/farm/machines"
+	"metrogon/farm/notes"
 	"metrogon/farm/people"
 	"metrogon/farm/remind"
 	"metrogon/farm/season"
@@ -46,6 +47,7 @@ type Services struct {
 	Remind   *remind.Service
 	Books    *books.Service
 	Find     *find.Service
+	Notes    *notes.Service
 }
 
 // New opens the rooms on a database.
@@ -72,6 +74,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Handover: lists,
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
+		Notes:    &notes.Service{Service: on},
 		Remind:   &remind.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 	}
 }

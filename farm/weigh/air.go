@@ -5,9 +5,7 @@ import (
 	"fmt"
 	"math"
 
-	"metrogon/core/calendar"
 	"metrogon/core/climate"
-	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -30,17 +28,17 @@ type BatchAir struct {
 	Says string // what the compromise does to it
 }
 
-// Air works the air of a machine out; nothing of it where no eggs stand.
-func (b *Service) Air(ctx context.Context, m *farm.Member, machineID int64) (a MachineAir, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		a, err = airOf(ctx, tx, w, machineID, open)
+// AirOf works the air of a machine out; nothing of it where no eggs stand.
+func AirOf(machineID int64, a *MachineAir) farm.Part {
+	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) (err error) {
+		*a, err = airOf(ctx, tx, w, machineID, open, Water{})
 		return err
-	})
-	return a, err
+	}
 }
 
+// airOf works it out; of known the weighings are read already.
 func airOf(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64, open []farm.BatchView,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64, open []farm.BatchView, known Water,
 ) (a MachineAir, err error) {
 	a.Machine = w.MachineByID[machineID]
 	if a.Machine.ID == 0 {
@@ -63,10 +61,13 @@ func airOf(
 	}
 	var wants []climate.Want
 	for _, v := range in {
-		want, why, err := wish(ctx, tx, w, v, weighings)
-		if err != nil {
-			return a, err
+		p := known
+		if v.ID != known.ID {
+			if p, err = weighed(ctx, tx, w, v, weighings); err != nil {
+				return a, err
+			}
 		}
+		want, why := p.wish()
 		wants, a.Batches = append(wants, want), append(a.Batches, BatchAir{BatchView: v, Why: why})
 	}
 	a.Best = climate.Compromised(wants)
@@ -80,48 +81,52 @@ func airOf(
 	return a, nil
 }
 
-// wish is what a batch would have of the air: by its weighings where they carry it, else by its method.
-func wish(
+// weighed is what a batch's eggs have lost, by those of some weighings that are its own.
+func weighed(
 	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, weighings []store.Weighing,
-) (want climate.Want, why string, err error) {
-	locked := v.LockedAt != nil
-	want = v.Want(locked)
-	switch {
-	case locked:
-		return want, "in lockdown", nil
-	case v.Kind.IsReptile():
-		return want, "in its box", nil
-	}
+) (Water, error) {
 	p := waterOf(w, v)
-	want.Target, want.Least, want.Most = p.Target, p.From, p.To
-	shut, _ := v.Milestone(calendar.Lockdown)
-	days := shut.Day - v.Day
-	why = fmt.Sprintf("%s school, not weighed yet", v.Method.School)
-	if v.Method.School == method.ByWeight {
-		why = "by weight, not weighed yet"
-	}
-	want.PerPoint = climate.PerPoint(v.Kind.EggG.At, 0, want.TempC, days, p.altitude)
 	var mine []store.Weighing
 	for _, x := range weighings {
 		if x.BatchID == v.ID {
 			mine = append(mine, x)
 		}
 	}
-	if len(mine) == 0 {
-		return want, why, nil
+	if len(mine) == 0 || v.Kind.IsReptile() {
+		return p, nil
 	}
 	eggs, err := tx.BatchEggs(ctx, v.ID)
-	if err != nil {
-		return want, why, err
+	if err == nil {
+		p.gather(mine, eggs)
 	}
-	p.gather(mine, eggs)
+	return p, err
+}
+
+// wish is what a batch would have of the air, and why: by its weighings where they carry it, else by its method.
+func (p Water) wish() (want climate.Want, why string) {
+	locked := p.LockedAt != nil
+	want = p.Want(locked)
+	switch {
+	case locked:
+		return want, "in lockdown"
+	case p.Kind.IsReptile():
+		return want, "in its box"
+	}
+	want.Target, want.Least, want.Most = p.Target, p.From, p.To
+	days := p.LastDay - p.Day
 	if needs, g, fresh, ok := p.needs(); ok {
-		want.Needs, why = needs, fmt.Sprintf("by its weighings, to lose %s %% by lockdown", units.Number(p.Target))
+		want.Needs = needs
 		want.PerPoint = climate.PerPoint(fresh, g, want.TempC, days, p.altitude)
-	} else {
-		why = "its weighings do not tell yet"
+		return want, fmt.Sprintf("by its weighings, to lose %s %% by lockdown", units.Number(p.Target))
 	}
-	return want, why, nil
+	want.PerPoint = climate.PerPoint(p.Kind.EggG.At, 0, want.TempC, days, p.altitude)
+	switch {
+	case len(p.Series) > 0:
+		return want, "its weighings do not tell yet"
+	case p.ByWeight():
+		return want, "by weight, not weighed yet"
+	}
+	return want, fmt.Sprintf("%s school, not weighed yet", p.Method.School)
 }
 
 // needs is the humidity that the surest weighings of a batch ask for, with the conductance and fresh mass

@@ -83,7 +83,7 @@ func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (pag
 		if page, err = water(ctx, tx, w, batchID); err != nil || !page.Open() {
 			return err
 		}
-		air, err := airOf(ctx, tx, w, page.Stands().ID, open)
+		air, err := airOf(ctx, tx, w, page.Stands().ID, open, page)
 		if len(air.Batches) > 1 {
 			page.Shared = fmt.Sprintf("It shares the air of %s with %s: for all of them %.0f %% is best.",
 				air.Machine.Name, wording.Plural(len(air.Batches)-1, "other batch"), air.Best.RH)
@@ -94,13 +94,16 @@ func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (pag
 }
 
 func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (page Water, err error) {
-	batch, err := tx.Batch(ctx, batchID)
-	if err != nil {
-		return page, err
-	}
-	views, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
-	if err != nil {
-		return page, err
+	views := slices.DeleteFunc(slices.Clone(w.OpenRead()), func(v farm.BatchView) bool { return v.ID != batchID })
+	if len(views) == 0 {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return page, err
+		}
+		views, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
+		if err != nil {
+			return page, err
+		}
 	}
 	page = waterOf(w, views[0])
 	if page.Kind.IsReptile() {

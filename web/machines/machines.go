@@ -14,6 +14,8 @@ import (
 	"metrogon/core/tray"
 	"metrogon/farm"
 	"metrogon/farm/machines"
+	"metrogon/farm/notes"
+	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
 
@@ -54,6 +56,7 @@ type data struct {
 	Others []*species.Profile
 	Trays  []farm.Tray
 	Air    *air // nil where no eggs stand
+	Notes  []notes.Note
 }
 
 // PerPlace is how many eggs lie in one place: the farm's number, or a proposal.
@@ -107,13 +110,19 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 
 func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	d := data{Kinds: machine.Kinds()}
+	var kept []string
 	meta.Nav, meta.Title = "/machines", "New machine"
 	if c.Param("id") != "" {
 		id, err := page.ID(c)
 		if err != nil {
 			return err
 		}
-		all, err := x.Machines.List(c.Request().Context(), m)
+		var all []machines.MachinePage
+		var shared weigh.MachineAir
+		err = x.ReadParts(
+			c.Request().Context(), m, machines.All(&all), machines.TraysOf(id, &d.Trays), machines.Kept(&kept),
+			weigh.AirOf(id, &shared), notes.OfMachine(id, &d.Notes),
+		)
 		if err != nil {
 			return err
 		}
@@ -121,18 +130,8 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		if i < 0 {
 			return farm.ErrNone
 		}
-		d.One, meta.Title = all[i], all[i].Name
-		if d.Trays, err = x.Machines.MachineTrays(c.Request().Context(), m, id); err != nil {
-			return err
-		}
-		shared, err := x.Weigh.Air(c.Request().Context(), m, id)
-		if err != nil {
-			return err
-		}
-		d.Air = drawAir(shared)
-	}
-	kept, err := x.Flock.KindsKept(c.Request().Context(), m)
-	if err != nil {
+		d.One, d.Air, meta.Title = all[i], drawAir(shared), all[i].Name
+	} else if err := x.ReadParts(c.Request().Context(), m, machines.Kept(&kept)); err != nil {
 		return err
 	}
 	for _, k := range species.All() {

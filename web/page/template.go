@@ -14,6 +14,7 @@ import (
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/notes"
 	"metrogon/web/say"
 )
 
@@ -49,6 +50,8 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"percent":  Percent,
 
 		"breederPages": breederPages,
+		"noteKinds":    func() []notes.Kind { return notes.Kinds },
+		"noteSays":     notes.Says,
 
 		"plot":   plot,
 		"ribbon": Draw,

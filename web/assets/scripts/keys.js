@@ -15,7 +15,7 @@
     }
     if (typing(e.target)) return;
     if (e.key === "/") {
-      const box = document.querySelector("main [role=search] input") ?? document.querySelector(".find-box input");
+      const box = document.querySelector("main .find-form input") ?? document.querySelector(".find-box input");
       if (box) {
         e.preventDefault();
         box.focus();
