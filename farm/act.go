@@ -140,6 +140,24 @@ func (b *Service) Act(
 	return done, checked(err)
 }
 
+// OnMachine runs an action on a machine of the farm.
+func (b *Service) OnMachine(
+	ctx context.Context, m *Member, needs Right, key string, id int64,
+	work func(tx *Tx, x Machine) (Done, error),
+) (Done, error) {
+	return b.Act(ctx, m, needs, key, func(tx *Tx) (Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return Done{}, err
+		}
+		x, ok := w.MachineByID[id]
+		if !ok {
+			return Done{}, ErrNone
+		}
+		return work(tx, x)
+	})
+}
+
 // Ping tells whether the database answers.
 func (b *Service) Ping(ctx context.Context) error { return b.DB.Ping(ctx) }
 

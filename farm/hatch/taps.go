@@ -149,15 +149,7 @@ func whose(s *store.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 
 // opened notes that the lid was opened, and why.
 func (b *Service) opened(ctx context.Context, m *farm.Member, machineID int64, t Tap, at time.Time) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, t.Key, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x, ok := w.MachineByID[machineID]
-		if !ok {
-			return farm.Done{}, farm.ErrNone
-		}
+	return b.OnMachine(ctx, m, farm.Helping, t.Key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		why := p.Name("why", "Why it was opened", t.Why, 60, true)
 		p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)

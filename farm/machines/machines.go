@@ -19,15 +19,7 @@ import (
 func (b *Service) MadeReady(
 	ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x, ok := w.MachineByID[machineID]
-		if !ok {
-			return farm.Done{}, farm.ErrNone
-		}
+	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		kind, err := machine.Find(x.Kind)
 		if err != nil {
 			return farm.Done{}, err
@@ -39,7 +31,7 @@ func (b *Service) MadeReady(
 				return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
 			}
 			id, err := tx.AddCare(
-				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: w.Now}, m.PersonID,
+				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, m.PersonID,
 			)
 			if err != nil {
 				return farm.Done{}, err

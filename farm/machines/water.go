@@ -106,15 +106,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func (b *Service) Watered(
 	ctx context.Context, m *farm.Member, key string, machineID int64, kind watering.Kind, ml float64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x, ok := w.MachineByID[machineID]
-		if !ok {
-			return farm.Done{}, farm.ErrNone
-		}
+	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said, ok := map[watering.Kind]string{
 			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",

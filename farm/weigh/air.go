@@ -194,15 +194,7 @@ var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id i
 func (b *Service) SetAir(
 	ctx context.Context, m *farm.Member, key string, machineID int64, tempC, rhPct *float64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x, ok := w.MachineByID[machineID]
-		if !ok {
-			return farm.Done{}, farm.ErrNone
-		}
+	return b.OnMachine(ctx, m, farm.Keeping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said := ""
 		in := m.Units()
