@@ -21,6 +21,9 @@ func (v BatchView) Want(locked bool) climate.Want {
 	}
 	h := v.Method.Humidity(v.Kind, locked)
 	warm, _ := method.Temperature(v.Kind, machine.WithoutFan(in.Kind), locked)
+	if v.TempC != nil { // as its own box is run
+		warm = *v.TempC
+	}
 	return climate.Want{
 		Name: v.Code, Eggs: v.Alive, From: h.From, To: h.To, TempC: warm, Locked: locked, Resting: v.Kind.IsReptile(),
 		Care: !locked && (v.Method.Mistings > 0 || v.Method.CoolMin > 0),
@@ -50,13 +53,25 @@ type AirTrouble struct {
 	Cure    string
 }
 
-// AirTroubles finds those among batches that turn in one machine at one time. Lockdown beside turning is a
+// AirTroubles finds those among batches that turn in one machine at one time, now or later. Lockdown beside turning is a
 // clash of its own.
-func (w *Snapshot) AirTroubles(views []BatchView) (all []AirTrouble) {
+func (w *Snapshot) AirTroubles(views []BatchView) []AirTrouble {
+	return w.airTroubles(views, func(_, _ BatchView) bool { return true })
+}
+
+// AirTroublesOf finds those that one of the batches has with others.
+func (w *Snapshot) AirTroublesOf(id int64, views []BatchView) []AirTrouble {
+	return w.airTroubles(views, func(a, b BatchView) bool { return a.ID == id || b.ID == id })
+}
+
+func (w *Snapshot) airTroubles(views []BatchView, asked func(a, b BatchView) bool) (all []AirTrouble) {
 	for i, b := range views {
 		for _, a := range views[:i] {
-			if a.SetterID != b.SetterID || !Latest(a.SetAt, b.SetAt).Before(w.turnsUntil(a)) ||
-				!Latest(a.SetAt, b.SetAt).Before(w.turnsUntil(b)) {
+			if !asked(a, b) {
+				continue
+			}
+			together := Latest(Latest(a.SetAt, b.SetAt), w.Now)
+			if a.SetterID != b.SetterID || !together.Before(w.turnsUntil(a)) || !together.Before(w.turnsUntil(b)) {
 				continue
 			}
 			for _, why := range climate.Apart(a.Want(false), b.Want(false)) {
@@ -98,18 +113,24 @@ func (w *Snapshot) tellApart(t AirTrouble) (says, cure string) {
 	of, in := t.Of.Want(false), w.Member.Units()
 	var names, warm, moist []string
 	for _, v := range t.With {
-		a := v.Want(false)
-		names = append(names, v.Code)
-		warm = append(warm, fmt.Sprintf("for %s %s", v.Code, in.Temp(a.TempC)))
-		moist = append(moist, fmt.Sprintf("%s %s", v.Code, span(a)))
+		a, name := v.Want(false), v.Code
+		if v.ID < 0 { // these eggs, which are not set yet
+			name = wording.Lower(name)
+		}
+		names = append(names, name)
+		warm = append(warm, fmt.Sprintf("for %s %s", name, in.Temp(a.TempC)))
+		moist = append(moist, fmt.Sprintf("%s %s", name, span(a)))
 	}
 	switch t.Why {
 	case climate.Phase:
 		return fmt.Sprintf("A clutch lies still, and others are turned: %s beside %s.", of.Name, wording.And(names)),
 			"Give the clutch a box of its own."
 	case climate.Warmth:
-		return fmt.Sprintf("For %s %s is right, %s.", of.Name, in.Temp(of.TempC), wording.And(warm)),
-			"Another machine for one of them; a figure for still air does not hold where a fan runs."
+		cure = "Another machine for one of them; a figure for still air does not hold where a fan runs."
+		if of.Resting {
+			cure = "Another shelf or machine for one of them."
+		}
+		return fmt.Sprintf("For %s %s is right, %s.", of.Name, in.Temp(of.TempC), wording.And(warm)), cure
 	case climate.Humidity:
 		return fmt.Sprintf("%s would have %s, %s: no humidity is right for all.", of.Name, span(of), wording.And(moist)),
 			"Another machine for one of them, or run them by weight: then one humidity can suit all."

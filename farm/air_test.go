@@ -2,6 +2,7 @@ package farm_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -116,7 +117,7 @@ func TestWhoTroublesWhom(t *testing.T) {
 		})
 	}
 	picks[3].SetterID, picks[3].HatcherID = machines[1].ID, machines[1].ID
-	y.set(picks[0])
+	chicken := y.set(picks[0])
 	y.set(picks[1])
 	board := func() []farm.AirTrouble { return must(y.Season.Board(ctx, y.m, y.now, 6, "")).Air }
 	assert.Empty(t, board(), "hens and turkeys agree")
@@ -130,4 +131,8 @@ func TestWhoTroublesWhom(t *testing.T) {
 	require.Len(t, troubles, 1)
 	assert.Equal(t, []string{"Duck 27-01", "Cabinet"}, []string{troubles[0].Of.Code, troubles[0].Machine.Name})
 	assert.Len(t, troubles[0].With, 2)
+	y.now = y.now.AddDate(0, 0, 18)
+	must(y.Hatch.Lockdown(ctx, y.m, key(), chicken, machines[1].ID, time.Time{}))
+	require.Len(t, board(), 1)
+	assert.Len(t, board()[0].With, 1, "what has gone into lockdown elsewhere is troubled no more")
 }

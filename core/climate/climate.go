@@ -134,13 +134,20 @@ const (
 // within half a degree [common practice].
 const tooFar = 0.5
 
+// Clutches of kinds whose temperatures lie within two degrees share a shelf [common practice].
+const shelfApart = 2
+
 // Apart tells why two batches do not go together; none where they do. Lockdown is lower by a few tenths of a
 // degree and that is no reason.
 func Apart(a, b Want) (why []Reason) {
 	if a.Resting != b.Resting || a.Locked != b.Locked {
 		why = append(why, Phase)
 	}
-	if math.Abs(a.TempC-b.TempC) >= tooFar-1e-9 {
+	far := tooFar
+	if a.Resting && b.Resting {
+		far = shelfApart
+	}
+	if math.Abs(a.TempC-b.TempC) >= far-1e-9 {
 		why = append(why, Warmth)
 	}
 	if a.Locked == b.Locked && (a.To < b.From || b.To < a.From) {

@@ -35,7 +35,7 @@ var pictures = []struct {
 	{name: "plan", path: "plan", width: 1280, height: 1000},
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "rates", path: "/rates?by=pen&compare=1&compare=2", width: 1280, height: 1300},
-	{name: "bird", path: "/birds/6", width: 1280, height: 800},
+	{name: "machine", path: "/machines/1", width: 1280, height: 800},
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
 	{name: "water", path: "Water and weight", width: 1280, height: 900},
 	{name: "candle", path: "In the dark, egg by egg", width: 1280, height: 800},

@@ -317,11 +317,7 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 	a.Prob = young.AtLeast(s.Wish.Young)
 	a.BatchView.Tally.Eggs = a.Eggs
 	a.Clashes, stays = clashesOf(w, a.BatchView, stays)
-	for _, t := range w.AirTroubles(append(slices.Clone(w.OpenRead()), a.BatchView)) {
-		if t.Of.ID == unset || slices.ContainsFunc(t.With, func(v farm.BatchView) bool { return v.ID == unset }) {
-			a.Air = append(a.Air, t)
-		}
-	}
+	a.Air = w.AirTroublesOf(unset, append(slices.Clone(w.OpenRead()), a.BatchView))
 	room := w.Rooms[s.SetterID][batch.Species].Setting
 	a.FreeAfter = farm.FreePlaces(season.Loads(stays, s.SetterID, false), farm.Latest(w.Now, s.SetAt), room)
 	setter := w.MachineByID[s.SetterID]
