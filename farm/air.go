@@ -53,8 +53,8 @@ type AirTrouble struct {
 	Cure    string
 }
 
-// AirTroubles finds those among batches that turn in one machine at one time, now or later. Lockdown beside turning is a
-// clash of its own.
+// AirTroubles finds those among batches that turn in one machine at one time, now or later. Lockdown beside
+// turning is a clash of its own.
 func (w *Snapshot) AirTroubles(views []BatchView) []AirTrouble {
 	return w.airTroubles(views, func(_, _ BatchView) bool { return true })
 }

@@ -69,6 +69,7 @@ func TestWhatDoesNotGoTogether(t *testing.T) {
 		"lockdown beside turning": {wet, locked, []climate.Reason{climate.Phase}},
 		"still-air figures":       {wet, still, []climate.Reason{climate.Warmth}},
 		"two loads in lockdown":   {locked, locked, nil},
+		"two clutches on a shelf": {climate.Want{TempC: 28, Resting: true}, climate.Want{TempC: 29, Resting: true}, nil},
 		"a clutch beside hens": {
 			wet, climate.Want{From: 75, To: 90, TempC: 28, Resting: true}, []climate.Reason{"phase", "warmth", "humidity"},
 		},
