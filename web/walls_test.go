@@ -255,8 +255,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"},
-		"/machines/1/water": {"kind", "ml"}, "/machines/1/note": {"kind", "minutes", "temp", "says", "when"},
-		batch + "/note": {"kind", "says"}, "/machines/1/trays": {
+		"/machines/1/water": {"water", "poured"}, "/machines/1/note": {"was", "minutes", "worst", "says", "when"},
+		batch + "/note": {"was", "says"}, "/machines/1/trays": {
 			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
 		},
 		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +
@@ -558,5 +558,33 @@ func BenchmarkRatesAfterAChange(b *testing.B) {
 		require.NoError(b, err)
 		b.StartTimer()
 		require.Equal(b, http.StatusOK, v.get("/rates?by=machine").status)
+	}
+}
+
+// Of several forms of a page only the one that was refused comes back as it was typed, with what is wrong told
+// once, beside it; the others stand as they were.
+func TestOneFormOfAPageIsRefused(t *testing.T) {
+	s := newSite(t).demo(0)
+	v := s.signedIn(demo.Email, demo.Password)
+	machine := v.find("/machines", `href="(/machines/\d+)">Cabinet`)
+	batch := v.find("/batches", `href="(/batches/\d+)"><b>Turkey`)
+	for path, form := range map[string]url.Values{
+		machine + "/air":   {"temp": {"12.5"}, "rh": {"44"}},
+		machine + "/water": {"water": {"full"}, "poured": {"123456"}},
+		machine + "/note":  {"was": {"lid"}, "worst": {"88"}, "says": {"the cat slept on it"}, "minutes": {""}},
+		batch + "/note":    {"was": {"jolt"}, "worst": {"88"}, "says": {"the cat slept on it"}, "when": {"2027-04-13T09:30"}},
+	} {
+		body := v.post(path, form).body
+		assert.Equal(t, 1, strings.Count(body, "not right yet"), path)
+		stands := []string{form.Get("temp"), form.Get("poured"), form.Get("says")} // what was typed
+		assert.LessOrEqual(t, strings.Count(body, `value="2027-04-13T09:30"`), 1, "%s: its hour is of no other form", path)
+		if strings.HasPrefix(path, machine) {
+			stands = append(stands, `maxlength="60" value="Cabinet"`, `<option value="cabinet" selected`)
+		} else {
+			stands = append(stands, `name="take_out" value="yes" checked`)
+		}
+		for _, said := range stands {
+			assert.True(t, strings.Contains(body, said), "%s: %s is not there any more", path, said)
+		}
 	}
 }

@@ -34,7 +34,6 @@ import (
 	"metrogon/web/journal"
 	"metrogon/web/kinds"
 	"metrogon/web/machines"
-	"metrogon/web/notes"
 	"metrogon/web/page"
 	"metrogon/web/parcels"
 	"metrogon/web/pens"
@@ -84,7 +83,7 @@ var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
-	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, notes.Routes, settings.Routes,
+	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {

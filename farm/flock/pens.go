@@ -142,15 +142,3 @@ func penRates(w *farm.Snapshot, p farm.Pen, ledger farm.Ledger) (PenRates, error
 	}
 	return row, nil
 }
-
-// KindsKept lists the species of the farm's pens.
-func (b *Service) KindsKept(ctx context.Context, m *farm.Member) (kinds []string, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		pens, err := tx.Pens(ctx)
-		for _, p := range pens {
-			kinds = append(kinds, p.Species)
-		}
-		return err
-	})
-	return
-}

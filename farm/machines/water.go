@@ -112,13 +112,13 @@ func (b *Service) Watered(
 			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",
 		}[kind]
 		if !ok {
-			p.Addf("kind", "Say whether it was filled, topped up or found dry.")
+			p.Addf("water", "Say whether it was filled, topped up or found dry.")
 		}
 		if kind == watering.Dry {
 			ml = 0
 		}
 		if ml != 0 {
-			p.Measure("ml", "The water", &ml, 1, 50000, " ml")
+			p.Measure("poured", "The water", &ml, 1, 50000, "ml")
 			said += fmt.Sprintf(" with %.0f ml", ml)
 		}
 		if err := p.Err(); err != nil {

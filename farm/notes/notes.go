@@ -57,12 +57,12 @@ func (b *Service) Add(ctx context.Context, m *farm.Member, key string, n Note) (
 		var p farm.Problems
 		n.Says = p.Name("says", "The note", n.Says, 500, n.Kind == "note")
 		if Name(n.Kind) == n.Kind {
-			p.Addf("kind", "Pick what it was.")
+			p.Addf("was", "Pick what it was.")
 		}
 		if n.Minutes != nil {
-			p.Count("minutes", "The minutes", *n.Minutes, 1, 20160)
+			p.Count("minutes", "The number of minutes", *n.Minutes, 1, 20160)
 		}
-		p.Temp(m.Units(), "temp", "The temperature", n.TempC, 0, 50)
+		p.Temp(m.Units(), "worst", "The temperature", n.TempC, 0, 50)
 		switch {
 		case n.At.IsZero():
 			n.At = tx.At

@@ -37,7 +37,7 @@ func Pens(rows [][]string, columns map[string]int, today time.Time) ([]flock.Pen
 var OfMachines = []Field{
 	{"machine", "Machine", true, []string{"machine", "name", "incubator"}},
 	{"kind", "Kind of machine", false, []string{"kind", "type", "kind of machine"}},
-	{"setting", "Hens’ eggs it turns", false, []string{"setting", "turning", "eggs", "holds", "capacity", "size", "set"}},
+	{"setting", "Hens’ eggs it turns", false, []string{"setting", "turning", "eggs", "holds", "capacity", "set"}},
 	{"hatching", "Hens’ eggs that hatch in it", false, []string{"hatching", "hatch", "hatches"}},
 }
 

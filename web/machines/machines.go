@@ -33,6 +33,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
 	s.Post(e, "/machines/:id/water", farm.Helping, x.water)
+	s.Post(e, "/machines/:id/note", farm.Helping, x.note)
 	s.Post(e, "/machines/:id/air", farm.Keeping, x.setAir)
 	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {

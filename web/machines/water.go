@@ -39,13 +39,24 @@ func (x handler) water(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	ml := f.Float("ml", "The water")
-	if f.Get("ml") == "" {
-		ml, f.Problems = 0, nil
+	poured := f.MaybeFloat("poured", "The water")
+	if poured == nil {
+		poured = new(float64) // not measured
 	}
-	if f.Problems != nil {
-		return x.Finish(c, farm.Done{}, f.Problems, page.Back(c, fmt.Sprintf("/machines/%d", id)))
+	return x.Save(c, f, page.Back(c, fmt.Sprintf("/machines/%d", id)), func() (farm.Done, error) {
+		kind := watering.Kind(f.Get("water"))
+		return x.Machines.Watered(c.Request().Context(), m, f.Get("key"), id, kind, *poured)
+	}, func(meta page.Meta) error { return x.form(c, m, meta) })
+}
+
+func (x handler) note(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
 	}
-	done, err := x.Machines.Watered(c.Request().Context(), m, f.Get("key"), id, watering.Kind(f.Get("kind")), ml)
-	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
+	n := f.ReadNote(m)
+	n.MachineID = &id
+	return x.Save(c, f, fmt.Sprintf("/machines/%d", id), func() (farm.Done, error) {
+		return x.Notes.Add(c.Request().Context(), m, f.Get("key"), n)
+	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

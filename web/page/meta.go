@@ -17,6 +17,15 @@ type View struct {
 	Data any
 }
 
+// Of is the view of one form among several of a page, told by a field that it always sends: what was typed
+// into another form, and is wrong there, is not seen in it.
+func (v View) Of(field string) View {
+	if _, mine := v.Typed[field]; !mine {
+		v.Typed, v.Problems = nil, nil
+	}
+	return v
+}
+
 // Meta is what the layout and the parts need. Member is nil on the pages
 // before the door.
 type Meta struct {

@@ -124,7 +124,7 @@ func (r row) Taps() []tap {
 	case chores.Water:
 		return []tap{{
 			Label: "Filled", Of: "the water of " + c.Of, Send: fmt.Sprintf("/machines/%d/water", c.About.ID),
-			With: map[string]string{"kind": "full"},
+			With: map[string]string{"water": "full"},
 		}}
 	case chores.SetPlanned:
 		return r.planned()
