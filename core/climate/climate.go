@@ -27,13 +27,18 @@ type Want struct {
 	Target, Least, Most float64
 }
 
-// Wish is the humidity that it would have alone.
-func (w Want) Wish() float64 {
+// aim is the humidity that would be right, though no machine may hold it.
+func (w Want) aim() float64 {
 	if w.Needs != 0 && !w.Locked {
-		return min(max(w.Needs, moisture.Driest), moisture.Wettest)
+		return w.Needs
 	}
 	return (w.From + w.To) / 2
 }
+
+// Wish is the humidity that it would have alone: of those that a machine can hold the nearest to what is right.
+func (w Want) Wish() float64 { return held(w.aim()) }
+
+func held(rh float64) float64 { return min(max(rh, moisture.Driest), moisture.Wettest) }
 
 // PerPoint is how much of its fresh mass, in percent, an egg of this fresh mass (g) loses less by the end of
 // so many days for each point of humidity more, at a temperature (°C) and altitude (m), with the conductance
@@ -75,7 +80,7 @@ func Compromised(wants []Want) Compromise {
 	rh, sum := 0.0, 0.0
 	for range 2 {
 		for _, w := range some {
-			rh, sum = rh+pull(w)*w.Wish(), sum+pull(w)
+			rh, sum = rh+pull(w)*w.aim(), sum+pull(w)
 		}
 		if sum > 0 {
 			break
@@ -85,7 +90,7 @@ func Compromised(wants []Want) Compromise {
 	if sum == 0 {
 		return Compromise{}
 	}
-	c := At(wants, rh/sum)
+	c := At(wants, held(rh/sum))
 	warm, eggs := 0.0, 0.0
 	for _, w := range some {
 		n := float64(max(1, w.Eggs))
@@ -101,7 +106,7 @@ func At(wants []Want, rh float64) Compromise {
 	for _, w := range wants {
 		e := Effect{Want: w, Off: rh - w.Wish()}
 		if !w.Locked && w.Target > 0 {
-			e.LossOff = -e.Off * w.PerPoint
+			e.LossOff = -(rh - w.aim()) * w.PerPoint
 			comes := w.Target + e.LossOff
 			e.Outside = comes < w.Least || comes > w.Most
 		}

@@ -42,14 +42,18 @@ type Outlook struct {
 // Of the log, what is older than so many fills tells nothing of the weather of now.
 const recentFills = 8
 
+// longest is how long a filling lasts at the very most, in days: from a day to a week is usual [common
+// practice]. What lies further apart is no filling of a running machine: it stood empty in between.
+const longest = 14
+
 // leastSpread is how far off a forecast is at least, as a share of the time that a filling lasts: rooms
 // change, lids are opened [common practice].
 const leastSpread = 0.15
 
-// Forecast reads a log, oldest first, of a machine that holds so much water (0: not known). Before two
-// fillings nothing is known. What a full one holds is told, or learnt from a filling after it was found dry;
-// how fast it goes, from what it took to fill it again. Without amounts it is bounded by how long it has
-// lasted, and by when it was found dry.
+// Forecast reads a log, oldest first, of a machine that holds so much water (ml; 0: not known). Before two
+// fillings nothing is known, nor where the last is weeks ago. What a full one holds is told, or learnt from a
+// filling after it was found dry; how fast it goes, from what it took to fill it again. Without amounts it is
+// bounded by how long it has lasted, and by when it was found dry.
 func Forecast(capacityML float64, log []Event, now time.Time) Outlook {
 	fills := 0
 	last := -1
@@ -58,7 +62,7 @@ func Forecast(capacityML float64, log []Event, now time.Time) Outlook {
 			fills, last = fills+1, i
 		}
 	}
-	if fills < 2 {
+	if fills < 2 || calendar.Elapsed(log[last].At, now) > longest {
 		return Outlook{}
 	}
 	rounds := roundsOf(log)
@@ -109,6 +113,7 @@ func roundsOf(log []Event) (all []round) {
 		now.to = now.dry
 		all = append(all, *now)
 	}
+	all = slices.DeleteFunc(all, func(r round) bool { return r.days() > longest })
 	return all[max(0, len(all)-recentFills):]
 }
 

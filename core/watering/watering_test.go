@@ -57,6 +57,19 @@ func TestWithoutAmounts(t *testing.T) {
 	assert.Equal(t, [2]time.Time{at(10), at(11)}, [2]time.Time{o.From, o.To})
 }
 
+// A winter in which the machine stood empty says nothing of how long its water lasts, nor does its last filling
+// months later.
+func TestAWinterIsNoFilling(t *testing.T) {
+	log := []watering.Event{
+		{At: at(0), Kind: watering.Full}, {At: at(2), Kind: watering.Full, ML: 400},
+		{At: at(200), Kind: watering.Full, ML: 900},
+	}
+	assert.False(t, watering.Forecast(900, log[:2], at(100)).Known)
+	assert.InDelta(t, 200, watering.Forecast(900, log, at(201)).PerDay, 1e-9)
+	again := []watering.Event{{At: at(0), Kind: watering.Full}, {At: at(200), Kind: watering.Full}}
+	assert.False(t, watering.Forecast(0, again, at(201)).Known, "no habit of twice a year")
+}
+
 // Three kinds of machine, simulated: a small still-air box that drinks 90 ml a day, a forced-air one with 350
 // and a cabinet with 1,400; the water goes 12 % faster or slower from one filling to the next, and it is
 // filled up when somebody comes by, with what was poured in told to the nearest 10 ml. The forecast is right
@@ -87,6 +100,7 @@ func TestTheForecastOfThreeMachines(t *testing.T) {
 				within++
 			}
 		}
+		t.Logf("%s: right within a quarter %d, within its span %d of %d", name, right, within, n)
 		assert.Greater(t, right, n*85/100, "%s: right within a quarter of the time left", name)
 		assert.InDelta(t, .9, float64(within)/float64(n), .09, "%s: its span", name)
 	}
