@@ -2,7 +2,9 @@ package demo
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"metrogon/core/calendar"
@@ -69,7 +71,10 @@ func (l *loader) room(ctx context.Context) error {
 	if err := l.weighings(ctx); err != nil {
 		return err
 	}
-	return l.trays(ctx)
+	if err := l.trays(ctx); err != nil {
+		return err
+	}
+	return l.moved(ctx)
 }
 
 // weighings: the ducks lose too little so far, the hens' eggs about enough.
@@ -227,6 +232,52 @@ func (l *loader) readying(ctx context.Context) error {
 		}
 	}
 	return err
+}
+
+// moved brings the eggs of the still box there from the tabletop, which had to make room, and a part of them
+// to the cabinet.
+func (l *loader) moved(ctx context.Context) error {
+	open, err := l.tx.OpenBatches(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(open, func(b store.Batch) bool { return b.SetterID == l.box["Still box"] })
+	b, yesterday := open[i], l.now.Add(-20*time.Hour)
+	if _, err := l.tx.AddMove(ctx, store.BatchMove{
+		BatchID: b.ID, FromID: l.box["Tabletop"], ToID: l.box["Still box"], At: b.SetAt.Add(6 * time.Hour),
+		Why: "to make room for the quail",
+	}, l.m.PersonID); err != nil {
+		return err
+	}
+	eggs, err := l.tx.BatchEggs(ctx, b.ID)
+	if err != nil {
+		return err
+	}
+	var part []int64
+	for i, e := range eggs {
+		if i%2 == 1 {
+			part = append(part, e.ID)
+		}
+	}
+	id, code, err := l.tx.AddPart(ctx, b, yesterday)
+	if err != nil {
+		return err
+	}
+	if err := l.tx.HandEggs(ctx, part, b.ID, id, yesterday); err != nil {
+		return err
+	}
+	if err := l.tx.StandIn(ctx, id, l.box["Cabinet"], b.HatcherID); err != nil {
+		return err
+	}
+	_, err = l.tx.AddEntry(ctx, store.Line{
+		PersonID: l.m.PersonID, BatchID: b.ID, At: yesterday, About: []store.Subject{{Kind: "batch", ID: b.ID}},
+		Said: fmt.Sprintf("%s dealt out evenly: %d to Still box as %s and %d to Cabinet as %s.", b.Code,
+			len(eggs)-len(part), b.Code, len(part), code),
+	})
+	if err != nil {
+		return err
+	}
+	return l.tx.Reckon(ctx, id, b.ID)
 }
 
 // trays in the cabinet, with the eggs that turn there laid by pen.

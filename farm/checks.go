@@ -17,6 +17,8 @@ var checks = map[string]Problem{
 
 	"batches_check":              {Field: "when", Says: "A batch cannot go into lockdown before it was set."},
 	"batches_check1":             {Field: "when", Says: "A batch cannot be closed before it was set."},
+	"batches_joined_check":       {Field: "eggs", Says: "A batch that joined another is over."},
+	"batches_part_check":         {Field: "eggs", Says: "A part knows of which batch it is one, and since when."},
 	"batches_storage_days_check": {Field: "eggs", Says: "Eggs cannot have been laid after they were set."},
 	"birds_breed_check":          {Field: "breed", Says: "The breed may have 60 characters."},
 	"birds_gone_check":           {Field: "gone", Says: "Pick how the bird left: retired, sold, died, culled."},
@@ -102,6 +104,7 @@ var checks = map[string]Problem{
 	"machine_water_kind_check":     {Field: "water", Says: "Say whether it was filled, topped up or found dry."},
 	"machine_water_ml_check":       {Field: "poured", Says: "The water may be 1 to 50,000 ml."},
 	"machines_water_ml_check":      {Field: "water_ml", Says: "The water that it holds may be 0 to 50,000 ml."},
+	"moves_why_check":              {Field: "why", Says: "Why they were moved may have 120 characters."},
 	"notes_kind_check":             {Field: "was", Says: "Pick what it was."},
 	"notes_minutes_check":          {Field: "minutes", Says: "The minutes may be 1 to 20,160: two weeks."},
 	"notes_of_one":                 {Field: "was", Says: "A note is of a machine or of a batch."},

@@ -2,6 +2,8 @@ package farm
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"time"
 
 	"metrogon/core/breeding"
@@ -51,12 +53,52 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 		if err != nil {
 			return nil, err
 		}
+		if err := whereTheyStoodLongest(ctx, tx, batches); err != nil {
+			return nil, err
+		}
 		flock, err := w.Flock(ctx, tx)
 		if err != nil {
 			return nil, err
 		}
 		return newFacts(w, rows, batches, ledger, flock), nil
 	})
+}
+
+// whereTheyStoodLongest counts a batch that was moved, or left another, for the machine in which its eggs
+// turned longest: so each egg counts for one machine, and the rates of machines add up.
+func whereTheyStoodLongest(ctx context.Context, tx *Tx, batches []store.BatchFacts) error {
+	of := map[int64]*store.BatchFacts{}
+	for i, b := range batches {
+		if b.MovedEgg != nil {
+			of[*b.MovedEgg] = &batches[i]
+		}
+	}
+	if len(of) == 0 {
+		return nil
+	}
+	legs, err := tx.EggLegs(ctx, slices.Collect(maps.Keys(of)))
+	stood := map[int64]map[int64]time.Duration{}
+	for _, l := range legs {
+		to := tx.At
+		if l.ToAt != nil {
+			to = *l.ToAt
+		}
+		if stood[l.EggID] == nil {
+			stood[l.EggID] = map[int64]time.Duration{}
+		}
+		if !l.Hatching {
+			stood[l.EggID][l.MachineID] += to.Sub(l.FromAt)
+		}
+	}
+	for egg, b := range of {
+		longest := stood[egg][b.SetterID]
+		for machine, long := range stood[egg] {
+			if long > longest || long == longest && machine < b.SetterID {
+				b.SetterID, longest = machine, long
+			}
+		}
+	}
+	return err
 }
 
 func newFacts(

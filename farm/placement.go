@@ -73,7 +73,7 @@ func (w *Snapshot) stillThere(planned time.Time) time.Time {
 }
 
 // Stays tells where a batch is when: in its setter until lockdown, in its
-// hatcher until it is pulled.
+// hatcher until it is pulled; one that was moved, from when it came.
 func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	alive := float64(v.Alive)
 	if v.ClosedAt != nil {
@@ -90,7 +90,7 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	}
 	if v.Kind.IsReptile() {
 		return []season.Stay{
-			stay(v.SetterID, season.Resting, v.SetAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting),
+			stay(v.SetterID, season.Resting, v.CameAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting),
 		}
 	}
 	shut := v.At(calendar.Lockdown)
@@ -105,13 +105,17 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	if out.Before(shut) {
 		out = shut
 	}
+	came, locked := v.CameAt, shut
+	if v.LockedAt != nil {
+		came, locked = v.SetAt, Latest(shut, v.CameAt)
+	}
 	reach := alive
 	if v.CandledAt == nil && v.LockedAt == nil {
 		reach *= KeptShare
 	}
 	return []season.Stay{
-		stay(v.SetterID, season.Turning, v.SetAt, shut, alive, w.Rooms[v.SetterID][v.Species].Setting),
-		stay(v.HatcherID, season.Locked, shut, out, reach, w.Rooms[v.HatcherID][v.Species].Hatching),
+		stay(v.SetterID, season.Turning, came, shut, alive, w.Rooms[v.SetterID][v.Species].Setting),
+		stay(v.HatcherID, season.Locked, locked, out, reach, w.Rooms[v.HatcherID][v.Species].Hatching),
 	}
 }
 

@@ -22,6 +22,11 @@ type Batch struct {
 	TempC       *float64
 	LockedAt    *time.Time
 	ClosedAt    *time.Time
+	PartOf      *int64     // the batch that was set, of which this is a part
+	SplitFrom   *int64     // the batch from which its eggs came
+	SplitAt     *time.Time // when they left it
+	JoinedID    *int64     // the batch that its eggs joined
+	CameAt      time.Time  // to where it stands, lockdown aside
 }
 
 // Tally counts a batch's eggs: every one set is alive, out, broken by hand,
@@ -63,7 +68,14 @@ type Young struct {
 }
 
 const batchColumns = `
-	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at`
+	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
+	part_of, split_from, split_at, joined_id, coalesce(
+		(
+			select max(at)
+			from moves m
+			where m.farm_id = batches.farm_id and m.batch_id = batches.id and m.hatching = (batches.locked_at is not null)
+		), split_at, set_at
+	) as came_at`
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
@@ -77,7 +89,9 @@ func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
 func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+`
 		from batches
-		where farm_id = $1 and closed_at is not null
+		where farm_id = $1 and closed_at is not null and (joined_id is null or exists (
+			select from eggs e where e.farm_id = $1 and e.batch_id = batches.id
+		))
 		order by set_at desc, id desc
 		limit $2 offset $3`, tx.FarmID, most, skip)
 }
@@ -116,7 +130,7 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 	last, err := value[int](ctx, tx, `
 		select coalesce(max(substr(code, $3)::int), 0)
 		from batches
-		where farm_id = $1 and starts_with(code, $2)`, tx.FarmID, prefix, len([]rune(prefix))+1)
+		where farm_id = $1 and starts_with(code, $2) and part_of is null`, tx.FarmID, prefix, len([]rune(prefix))+1)
 	if err != nil {
 		return 0, "", err
 	}
@@ -155,7 +169,7 @@ func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
 // among the hatched, and while the batch is open not among the living.
 func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error) {
 	all, err := list[Tally](ctx, tx, `
-		with counted as (
+		with recursive `+line+`, counted as (
 			select batch_id, sum(young) filter (where not settled) as young, min(at) as first_out
 			from young_counts
 			where farm_id = $1 and batch_id = any ($2)
@@ -180,7 +194,12 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 			case when counted > 0 then 0 else living - coalesce(young, 0)::int end as alive,
 			case when counted > 0 then unhatched + counted - coalesce(young, 0)::int
 				else unhatched end as unhatched,
-			(select max(at) from candlings n where n.farm_id = $1 and n.batch_id = e.batch_id) as candled_at,
+			(
+				select max(n.at)
+				from line l
+				join candlings n on n.farm_id = $1 and n.batch_id = l.of_id and n.at < l.until_at
+				where l.batch_id = e.batch_id
+			) as candled_at,
 			least(e.first_out, c.first_out) as first_out
 		from egg e
 		left join counted c on c.batch_id = e.batch_id`, tx.FarmID, ids)
@@ -319,7 +338,7 @@ func (tx *Tx) Said(ctx context.Context, batchID int64) ([]Said, error) {
 		join candlings s on s.farm_id = $1 and s.id = c.candling_id
 		join eggs e on e.farm_id = $1 and e.id = c.egg_id
 		left join people p on p.id = c.person_id
-		where c.farm_id = $1 and s.batch_id = $2
+		where c.farm_id = $1 and e.batch_id = $2
 		order by c.id`, tx.FarmID, batchID)
 }
 
@@ -417,11 +436,12 @@ type Doubt struct {
 func (tx *Tx) Doubts(ctx context.Context) ([]Doubt, error) {
 	return list[Doubt](ctx, tx, `
 		with last as (
-			select distinct on (c.egg_id) c.egg_id, c.call, s.at, s.batch_id
-			from calls c
+			select distinct on (c.egg_id) c.egg_id, c.call, s.at, e.batch_id
+			from batches b
+			join eggs e on e.farm_id = $1 and e.batch_id = b.id
+			join calls c on c.farm_id = $1 and c.egg_id = e.id
 			join candlings s on s.farm_id = $1 and s.id = c.candling_id
-			join batches b on b.farm_id = $1 and b.id = s.batch_id
-			where c.farm_id = $1 and b.closed_at is null
+			where b.farm_id = $1 and b.closed_at is null
 			order by c.egg_id, c.id desc
 		)
 		select l.batch_id, count(*) as eggs, max(l.at) as at
@@ -438,9 +458,10 @@ func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (m
 		Call  string
 	}](ctx, tx, `
 		select distinct on (c.egg_id) c.egg_id, c.call
-		from calls c
+		from eggs e
+		join calls c on c.farm_id = $1 and c.egg_id = e.id
 		join candlings s on s.farm_id = $1 and s.id = c.candling_id
-		where c.farm_id = $1 and s.batch_id = $2 and s.at > $3
+		where e.farm_id = $1 and e.batch_id = $2 and s.at > $3
 		order by c.egg_id, c.id desc`, tx.FarmID, batchID, since)
 	by := map[int64]string{}
 	for _, c := range all {

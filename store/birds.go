@@ -130,6 +130,7 @@ type BatchFacts struct {
 	SetterID, HatcherID int64
 	SetAt               time.Time
 	Closed              bool
+	MovedEgg            *int64 // one of its eggs, where it was moved or left another batch
 }
 
 // Facts lists all eggs that were ever set, summed as far as they are alike, by batch, the oldest
@@ -137,7 +138,11 @@ type BatchFacts struct {
 func (tx *Tx) Facts(ctx context.Context) (facts []Fact, batches []BatchFacts, err error) {
 	q := &pgx.Batch{}
 	ask(q, &batches, `
-		select id, code, species, setter_id, hatcher_id, set_at, closed_at is not null as closed
+		select id, code, species, setter_id, hatcher_id, set_at, closed_at is not null as closed, case
+				when split_from is not null
+					or exists (select from moves m where m.farm_id = $1 and m.batch_id = batches.id)
+				then (select min(e.id) from eggs e where e.farm_id = $1 and e.batch_id = batches.id)
+			end as moved_egg
 		from batches
 		where farm_id = $1
 		order by set_at, id`, tx.FarmID)

@@ -64,12 +64,7 @@ func (tx *Tx) PutRight(ctx context.Context, g Gathering) error {
 	}
 	_, err := tx.Exec(ctx, `
 		update batches b
-		set storage_days = (
-			select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
-			from eggs e
-			join farms f on f.id = $1
-			where e.farm_id = $1 and e.batch_id = b.id
-		)
+		set storage_days = (`+meanAge+`)
 		where b.farm_id = $1 and b.species = (select species from pens where farm_id = $1 and id = $3)
 			and b.id in (select batch_id from eggs where farm_id = $1 and collection_id = $2)`, tx.FarmID, g.ID, g.PenID)
 	return err
@@ -125,3 +120,10 @@ func (tx *Tx) SaidSince(ctx context.Context, personID int64, since time.Time, wo
 				and not exists (select from journal u where u.farm_id = $1 and u.undoes = j.id)
 		)`, tx.FarmID, personID, since, words)
 }
+
+// meanAge is how many days the eggs of batch b had waited on average when they were set.
+const meanAge = `
+	select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
+	from eggs e
+	join farms f on f.id = $1
+	where e.farm_id = $1 and e.batch_id = b.id`

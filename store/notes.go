@@ -47,20 +47,35 @@ func (tx *Tx) MachineNotes(ctx context.Context, machineID int64, most int) ([]No
 
 // batchNotes are a batch's, the newest first, with those of the machines from the time that it stood there.
 const batchNotes = `
+	with recursive ` + line + `
 	select ` + noteColumns + `
 	from notes
-	where farm_id = $1 and (
-		batch_id = $2
-		or machine_id = $3 and at >= $5 and at < coalesce($6::timestamptz, $7::timestamptz, 'infinity')
-		or machine_id = $4 and at >= $6 and at < coalesce($7::timestamptz, 'infinity')
+	where farm_id = $1 and exists (
+		select
+		from line l
+		left join batch_legs s on s.farm_id = $1 and s.batch_id = l.of_id
+		where notes.batch_id = l.of_id and notes.at < l.until_at
+			or notes.machine_id = s.machine_id and notes.at >= s.from_at and notes.at < l.until_at
+				and (s.to_at is null or notes.at < s.to_at)
 	)
 	order by at desc, id desc
-	limit $8`
+	limit $3`
 
-// BatchLog gives what was done to a batch and what was noted of it, the newest first, in one round trip.
-func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (all []Entry, notes []Note, err error) {
+// BatchLog is what was done to a batch and noted of it, the newest first, where it stood, and the parts of its
+// setting.
+type BatchLog struct {
+	Lines []Entry
+	Notes []Note
+	Legs  []Leg
+	Parts []Part
+}
+
+// BatchLog reads so many lines and notes of it, in one round trip.
+func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log BatchLog, err error) {
 	q := &pgx.Batch{}
-	ask(q, &all, batchJournal, tx.FarmID, b.ID, lines)
-	ask(q, &notes, batchNotes, tx.FarmID, b.ID, b.SetterID, b.HatcherID, b.SetAt, b.LockedAt, b.ClosedAt, noted)
-	return all, notes, tx.SendBatch(ctx, q).Close()
+	ask(q, &log.Lines, batchJournal, tx.FarmID, b.ID, lines)
+	ask(q, &log.Notes, batchNotes, tx.FarmID, []int64{b.ID}, noted)
+	ask(q, &log.Legs, legsOf, tx.FarmID, b.ID)
+	ask(q, &log.Parts, partsOf, tx.FarmID, b.Root())
+	return log, tx.SendBatch(ctx, q).Close()
 }

@@ -346,7 +346,8 @@ const emptied = `
 				from batches
 				where farm_id = $1 and setter_id = m.id
 			),
-			(select max(closed_at) from batches where farm_id = $1 and hatcher_id = m.id)
+			(select max(closed_at) from batches where farm_id = $1 and hatcher_id = m.id),
+			(select max(at) from moves where farm_id = $1 and from_id = m.id)
 		) as at
 		from machines m
 		where m.farm_id = $1

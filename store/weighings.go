@@ -20,14 +20,17 @@ type Weighing struct {
 	TempC   float64
 }
 
-// Weighings lists a batch's, in order of time.
+// Weighings lists those of batches, in order of time; before a part left a batch, the weighings of the whole
+// and of its own eggs are its own, those of a single tray are not.
 func (tx *Tx) Weighings(ctx context.Context, batchIDs ...int64) ([]Weighing, error) {
 	return list[Weighing](ctx, tx, `
-		select id, batch_id, tray_id, egg_id, at, eggs, coalesce(mass_g, 0) as mass_g,
-			coalesce(cell_pct, 0) as cell_pct, rh_pct, temp_c
-		from weighings
-		where farm_id = $1 and batch_id = any ($2)
-		order by at, id`, tx.FarmID, batchIDs)
+		with recursive `+line+`
+		select w.id, l.batch_id, w.tray_id, w.egg_id, w.at, w.eggs, coalesce(w.mass_g, 0) as mass_g,
+			coalesce(w.cell_pct, 0) as cell_pct, w.rh_pct, w.temp_c
+		from line l
+		join weighings w on w.farm_id = $1 and w.batch_id = l.of_id and w.at < l.until_at
+		where l.of_id = l.batch_id or w.tray_id is null
+		order by w.at, w.id`, tx.FarmID, batchIDs)
 }
 
 // AddWeighing keeps one and returns its id.

@@ -256,7 +256,9 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"},
 		"/machines/1/water": {"water", "poured"}, "/machines/1/note": {"was", "minutes", "worst", "says", "when"},
-		batch + "/note": {"was", "says"}, "/machines/1/trays": {
+		batch + "/note": {"was", "says"}, batch + "/move": {
+			"which", "pen", "tray", "n", "codes", "from", "to", "join", "hatcher", "why", "when",
+		}, batch + "/deal": {"from", "machine", "when", "why"}, "/machines/1/trays": {
 			"tray", "tray_name", "tray_rows", "tray_columns", "warm", "cool",
 		},
 		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +
@@ -392,6 +394,8 @@ func bigPages(v *visitor) map[string]string {
 		"Journal": "/journal",
 		"Find":    "/find?q=a", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
+		"Move":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
+		"Part":  v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}
 }

@@ -32,6 +32,7 @@ type Page struct {
 	Prospect farm.Prospect
 	Next     *chores.Chore // what is to be done next, late or to come
 	Tested   []string      // pens whose fertility test this is
+	farm.Divided
 }
 
 // Counted is how many young were counted of which nobody saw the eggs.
@@ -62,7 +63,12 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			return err
 		}
 		page.Pens = w.ByPen(eggs, counted, page.BatchView)
-		if page.Journal, page.Notes, err = tx.BatchLog(ctx, page.Batch, 30, 20); err != nil {
+		log, err := tx.BatchLog(ctx, page.Batch, 30, 20)
+		if err != nil {
+			return err
+		}
+		page.Journal, page.Notes = log.Lines, log.Notes
+		if page.Divided, err = w.Divided(ctx, tx, log.Parts, log.Legs); err != nil {
 			return err
 		}
 		for i, e := range page.Journal {
@@ -103,7 +109,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		page.Care, err = tx.CareLog(ctx, id, 0, 30)
 		return err
 	})
-	return
+	return page, err
 }
 
 // Batches lists what is in the machines, and one page of what was.

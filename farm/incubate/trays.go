@@ -249,7 +249,7 @@ func (b *Service) ArrangeByPen(ctx context.Context, m *farm.Member, key string, 
 			said += fmt.Sprintf(", %d without a place", rest)
 		}
 		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{placementsBefore.Of(were)}, "%s.", said,
+			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{journal.PlacedBefore.Of(were)}, "%s.", said,
 		)
 	})
 }

@@ -16,9 +16,6 @@ var (
 	counterBefore = journal.NewKind("counter", func(ctx context.Context, tx *farm.Tx, c counter) error {
 		return tx.StartCounter(ctx, c.Machine, c.Started)
 	})
-	placementsBefore = journal.NewKind("lies", func(ctx context.Context, tx *farm.Tx, were []store.Placement) error {
-		return tx.PlaceEggs(ctx, were)
-	})
 	choreUndone = journal.NewKind("chore", func(ctx context.Context, tx *farm.Tx, c store.ChoreDone) error {
 		return tx.MarkUndone(ctx, c.BatchID, c.Kind, c.Day)
 	})

@@ -12,6 +12,9 @@ var (
 	DropCare = NewKind("care", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
 		return tx.DropCare(ctx, ids)
 	})
+	PlacedBefore = NewKind("lies", func(ctx context.Context, tx *farm.Tx, were []store.Placement) error {
+		return tx.PlaceEggs(ctx, were)
+	})
 	Revive = NewKind("revive", func(ctx context.Context, tx *farm.Tx, eggs []int64) error {
 		_, err := tx.End(ctx, eggs, "", "", time.Time{})
 		return err

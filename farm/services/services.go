@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/journal"
 	"metrogon/farm/kinds"
 	"metrogon/farm/machines"
+	"metrogon/farm/moving"
 	"metrogon/farm/notes"
 	"metrogon/farm/people"
 	"metrogon/farm/remind"
@@ -48,6 +49,7 @@ type Services struct {
 	Books    *books.Service
 	Find     *find.Service
 	Notes    *notes.Service
+	Moving   *moving.Service
 }
 
 // New opens the rooms on a database.
@@ -75,6 +77,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
 		Notes:    &notes.Service{Service: on},
+		Moving:   &moving.Service{Service: on},
 		Remind:   &remind.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 	}
 }

@@ -22,6 +22,7 @@ type Page struct {
 	Clashes  []farm.Clash
 	OnTheWay []farm.ParcelView
 	Begun    Begun
+	Open     []farm.BatchView
 }
 
 // Begun is how far a new farm has come on its way to the first batch.
@@ -79,7 +80,7 @@ func begun(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs int) (x Begu
 // Page shows what is due now, today and in the next days.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
 	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		page = Page{Now: w.Now, Date: m.Date(w.Now)}
+		page = Page{Now: w.Now, Date: m.Date(w.Now), Open: open}
 		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
 			return err
 		}

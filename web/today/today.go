@@ -4,6 +4,8 @@ package today
 
 import (
 	"embed"
+	"fmt"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -19,6 +21,26 @@ var files embed.FS
 type data struct {
 	today.Page
 	Groups []group
+}
+
+// mostKept bounds how many pages of the shed a phone keeps for where there is no signal.
+const mostKept = 40
+
+// Shed lists the pages that are wanted where the machines stand: each machine in use, where its water, air and
+// notes are, and the move of each batch.
+func (d data) Shed() string {
+	var paths []string
+	for _, x := range d.Running {
+		if len(x.Batches) > 0 {
+			paths = append(paths, fmt.Sprintf("/machines/%d", x.ID))
+		}
+	}
+	for _, v := range d.Open {
+		if v.Alive > 0 {
+			paths = append(paths, fmt.Sprintf("/batches/%d/move", v.ID), fmt.Sprintf("/batches/%d", v.ID))
+		}
+	}
+	return strings.Join(paths[:min(len(paths), mostKept)], " ")
 }
 
 // Routes hangs the page in.

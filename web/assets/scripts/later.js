@@ -23,6 +23,7 @@
       const pen = form.querySelector("[name=pen]:checked")?.closest("label")?.innerText.trim().split("\n")[0];
       return `${eggs.value} eggs${pen ? ` from ${pen}` : ""}`;
     }
+    if (form.dataset.label) return form.dataset.label;
     const row = form.closest("li")?.querySelector("div")?.innerText.trim().split("\n")[0];
     return row || form.querySelector("button")?.innerText.trim() || "Something";
   };
@@ -105,6 +106,8 @@
       const benches = [...document.querySelectorAll('a[href$="/candle"]')].map(a => a.getAttribute("href"));
       const others = ["/", "/eggs"].filter(p => p !== location.pathname);
       const rest = [...others, ...benches].filter(p => due(p, 600));
+      const shed = (document.getElementById("shed")?.dataset.paths ?? "").split(" ");
+      rest.push(...shed.filter(p => p && due(p, 3600)));
       if (navigator.serviceWorker) navigator.serviceWorker.ready.then(() => outbox.also(rest));
     }
     outbox.refused();

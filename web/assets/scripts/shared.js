@@ -9,3 +9,9 @@ const newKey = () => {
   const x = [...b].map(n => n.toString(16).padStart(2, "0")).join("");
   return [x.slice(0, 8), x.slice(8, 12), x.slice(12, 16), x.slice(16, 20), x.slice(20)].join("-");
 };
+
+// Whoever fills in a line of choices means that line.
+document.addEventListener("input", e => {
+  const one = e.target.closest(".choice")?.querySelector("[type=radio]");
+  if (one) one.checked = true;
+});
