@@ -106,12 +106,15 @@ func (l *loader) weighings(ctx context.Context) error {
 			}
 		}
 	}
-	for i, r := range []store.Response{
-		{What: "a second sponge", FromPct: 42, ToPct: 51, Minutes: 40},
-		{What: "a sponge out", FromPct: 52, ToPct: 44, Minutes: 35},
-		{What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 25},
-	} {
-		r.MachineID, r.At = l.box["Cabinet"], l.now.AddDate(0, 0, -30+7*i)
+	for i, c := range []struct {
+		what     string
+		from, to float64
+		minutes  int
+	}{{"a second sponge", 42, 51, 40}, {"a sponge out", 52, 44, 35}, {"opening the vents", 55, 50, 25}} {
+		r := store.Response{
+			MachineID: l.box["Cabinet"], At: l.now.AddDate(0, 0, -30+7*i), What: c.what, FromPct: c.from, ToPct: &c.to,
+			Minutes: &c.minutes,
+		}
 		if _, err := l.tx.AddResponse(ctx, r); err != nil {
 			return err
 		}
@@ -247,6 +250,9 @@ func (l *loader) moved(ctx context.Context) error {
 		BatchID: b.ID, FromID: l.box["Tabletop"], ToID: l.box["Still box"], At: b.SetAt.Add(6 * time.Hour),
 		Why: "to make room for the quail",
 	}, l.m.PersonID); err != nil {
+		return err
+	}
+	if _, err := l.tx.SetWay(ctx, b.ID, store.Way{School: "wet", HandTurns: 5}, b.SetAt, l.m.PersonID); err != nil {
 		return err
 	}
 	eggs, err := l.tx.BatchEggs(ctx, b.ID)

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/kinds"
 	"metrogon/farm/weigh"
 )
 
@@ -75,12 +76,12 @@ func TestAMachineHasOneAir(t *testing.T) {
 	assert.Equal(t, 50.0, y.batch(chicken).HeldPct(), "as its method says")
 
 	// a dry school beside a wet one, and ducks that are cooled
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "chicken", nil, method.Method{
+	must(y.Kinds.SaveKind(ctx, y.m, key(), "chicken", kinds.Kept{Running: true, Way: method.Method{
 		School: method.Dry, HandTurns: 5, Washing: method.Unwashed,
-	}))
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", nil, method.Method{
+	}}))
+	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Running: true, Way: method.Method{
 		School: method.Wet, HandTurns: 5, Washing: method.Unwashed, CoolMin: 15,
-	}))
+	}}))
 	troubles := air().Troubles
 	require.Len(t, troubles, 2)
 	assert.Equal(t, climate.Humidity, troubles[0].Why)
@@ -95,9 +96,9 @@ func TestAMachineHasOneAir(t *testing.T) {
 func TestWhoTroublesWhom(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", nil, method.Method{
+	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Way: method.Method{
 		School: method.Dry, HandTurns: 5, Washing: method.Unwashed,
-	}))
+	}}))
 	var rooms []farm.Room
 	kinds := []string{"chicken", "turkey", "duck"}
 	for _, kind := range kinds {

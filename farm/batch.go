@@ -218,7 +218,7 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if hatching.FirstOut != nil {
 		plan.FirstOut = *hatching.FirstOut
 	}
-	v := BatchView{Batch: batch, Tally: hatching, Kind: kind, Method: w.Method(kind.ID), Now: w.Now, Day: max(
+	v := BatchView{Batch: batch, Tally: hatching, Kind: kind, Method: w.WayOf(batch), Now: w.Now, Day: max(
 		0, calendar.Elapsed(batch.SetAt, w.Now),
 	),
 		Setter: w.MachineByID[batch.SetterID], Hatcher: w.MachineByID[batch.HatcherID]}

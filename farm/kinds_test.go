@@ -38,14 +38,16 @@ func TestTheFarmsOwnWay(t *testing.T) {
 		"it may be 21 to 35 days":        {{Figure: "hatch_days", At: 90}},
 		"leaves no day before the hatch": {{Figure: "lockdown_day", At: 28}},
 	} {
-		_, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", changes, usual)
+		_, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Figures: changes, Way: usual})
 		assert.ErrorContains(t, err, says)
 	}
 	_, err = y.Kinds.SaveKind(
-		ctx, y.m, key(), "duck", nil, method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed},
+		ctx, y.m, key(), "duck", kinds.Kept{Way: method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed}},
 	)
 	assert.ErrorContains(t, err, "4 turns a day is not possible; it may be 3, 5 or 7")
-	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", []species.Change{{Figure: "lockdown_day", At: 23}}, usual)
+	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{
+		Figures: []species.Change{{Figure: "lockdown_day", At: 23}}, Way: usual,
+	})
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "Some values are unusual")
 	kind, err := y.Kinds.Kind(ctx, y.m, "duck")

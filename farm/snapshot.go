@@ -117,7 +117,7 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	for _, x := range all.Methods {
 		w.methods[x.Species] = method.Method{
 			School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing),
-			Mistings: x.Mistings, CoolMin: x.CoolMin,
+			Mistings: x.Mistings, CoolMin: x.CoolMin, Late: method.Late(x.LateMist),
 		}
 	}
 	return w, nil
@@ -159,8 +159,37 @@ func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 func MethodRow(species string, way method.Method) store.Method {
 	return store.Method{
 		Species: species, School: string(way.School), HandTurns: way.HandTurns, Washing: string(way.Washing),
-		Mistings: way.Mistings, CoolMin: way.CoolMin,
+		Mistings: way.Mistings, CoolMin: way.CoolMin, LateMist: string(way.Late),
 	}
+}
+
+// WayRow is a way with a batch as it is kept.
+func WayRow(way method.Method) store.Way {
+	return store.Way{
+		School: string(way.School), HandTurns: way.HandTurns, Mistings: way.Mistings, CoolMin: way.CoolMin,
+		LateMist: string(way.Late),
+	}
+}
+
+// WayOf is the way with a batch: its own, or where nobody chose one that of its kind.
+func (w *Snapshot) WayOf(batch store.Batch) method.Method {
+	of := w.Method(batch.Species)
+	if batch.Way.School == "" {
+		return of
+	}
+	return method.Method{
+		School: method.School(batch.School), HandTurns: batch.HandTurns, Washing: of.Washing, Mistings: batch.Mistings,
+		CoolMin: batch.CoolMin, Late: method.Late(batch.LateMist),
+	}
+}
+
+// WayIn is the way with a kind in a machine, which may have a school of its own.
+func (w *Snapshot) WayIn(species string, x Machine) method.Method {
+	way := w.Method(species)
+	if x.School != "" {
+		way.School = method.School(x.School)
+	}
+	return way
 }
 
 // Method is the farm's way with a kind.

@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/flock"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/kinds"
 	"metrogon/farm/stock"
 )
 
@@ -380,8 +381,9 @@ func TestLateEggsAreJudgedOnce(t *testing.T) {
 	}
 	assert.Empty(t, proposed())
 	_, err = y.Kinds.SaveKind(
-		ctx, y.m, key(), "coturnix-quail", []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}},
-		method.Default(),
+		ctx, y.m, key(), "coturnix-quail", kinds.Kept{
+			Figures: []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, Way: method.Default(),
+		},
 	)
 	require.NoError(t, err)
 	require.Len(t, proposed(), 1, "the farm's own limit is fourteen days")

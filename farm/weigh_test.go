@@ -1,6 +1,7 @@
 package farm_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -12,6 +13,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/stock"
@@ -166,23 +168,36 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 	_, err = put(weigh.Weighing{Eggs: 6, Cell: weigh.Cell{DepthMM: 4}})
 	assert.ErrorContains(t, err, "it only grows")
 
-	for _, r := range []weigh.Response{
-		{What: "a sponge", FromPct: 40, ToPct: 60, Minutes: 50},
-		{What: "a second sponge", FromPct: 40, ToPct: 49, Minutes: 40},
-		{What: "opening the vents", FromPct: 55, ToPct: 50, Minutes: 20},
-	} {
-		_, err := y.Weigh.NoteResponse(ctx, y.m, key(), id, r)
-		require.NoError(t, err)
-	}
-	_, err = y.Weigh.NoteResponse(
-		ctx, y.m, key(), id, weigh.Response{What: "a spell", FromPct: 40, ToPct: 49, Minutes: 40},
-	)
+	box := must(y.Machines.List(ctx, y.m))[0].ID
+	asking := farm.Asking(ctx, false)
+	_, err = y.Weigh.LookedAgain(ctx, y.m, key(), box, 50)
+	assert.ErrorContains(t, err, "Nothing was changed in Cabinet lately")
+	_, err = y.Weigh.Change(ctx, y.m, key(), box, "a spell", 40)
 	assert.ErrorContains(t, err, "Pick what you changed")
+	for i, r := range []struct {
+		what     string
+		from, to float64
+		minutes  int
+	}{{"a sponge", 40, 60, 50}, {"opening the vents", 55, 50, 20}, {"a second sponge", 40, 49, 40}} {
+		must(y.Weigh.Change(asking, y.m, key(), box, r.what, r.from))
+		assert.Empty(t, y.chores(chores.Humidity)[0].Late)
+		y.now = y.now.Add(time.Duration(r.minutes) * time.Minute)
+		if i == 1 {
+			_, err = y.Weigh.Change(asking, y.m, key(), box, "a sponge out", 50)
+			assert.ErrorContains(t, err, "Opening the vents was 20 minutes ago, and nobody looked since: wait until 19:30, it "+
+				"overshoots.")
+		}
+		read := must(y.Weigh.LookedAgain(ctx, y.m, key(), box, r.to))
+		assert.Equal(t, fmt.Sprintf("Cabinet: %s gave %+.0f points in %d min.", r.what, r.to-r.from, r.minutes), read.Said)
+		must(y.Undo(ctx, y.m, key(), read.Entry))
+		assert.Len(t, y.chores(chores.Humidity), 1, "it is to be looked at again")
+		must(y.Weigh.LookedAgain(ctx, y.m, key(), box, r.to))
+		assert.Empty(t, y.chores(chores.Humidity))
+	}
 	together := water().Series[1]
 	assert.Equal(t, "3 eggs weighed one by one", together.Name)
 	assert.Contains(t, together.How, "In Cabinet, a second sponge last time gave +9 points in 40 min")
-	_, err = y.Weigh.GoByWeight(ctx, y.m, key(), id)
-	require.NoError(t, err)
+	must(y.Incubate.ByWeight(ctx, y.m, key(), id))
 	assert.True(t, water().ByWeight())
 }
 

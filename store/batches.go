@@ -27,6 +27,7 @@ type Batch struct {
 	SplitAt     *time.Time // when they left it
 	JoinedID    *int64     // the batch that its eggs joined
 	CameAt      time.Time  // to where it stands, lockdown aside
+	Way
 }
 
 // Tally counts a batch's eggs: every one set is alive, out, broken by hand,
@@ -75,7 +76,8 @@ const batchColumns = `
 			from moves m
 			where m.farm_id = batches.farm_id and m.batch_id = batches.id and m.hatching = (batches.locked_at is not null)
 		), split_at, set_at
-	) as came_at`
+	) as came_at, coalesce(school, '') as school, coalesce(hand_turns, 0) as hand_turns,
+	coalesce(mistings, 0) as mistings, coalesce(cool_min, 0) as cool_min, coalesce(late_mist, '') as late_mist`
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
@@ -142,6 +144,10 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 		returning id`,
 		tx.FarmID, code, b.Species, b.Bantam, b.SetterID, b.HatcherID, b.SetAt, b.StorageDays, b.TempC)
+	if err != nil || b.Way == (Way{}) {
+		return id, code, err
+	}
+	_, err = tx.SetWay(ctx, id, b.Way, b.SetAt, 0)
 	return id, code, err
 }
 

@@ -27,9 +27,13 @@ type Machine struct {
 	CounterFrom      int
 	CounterStartedAt *time.Time
 	UntilOn          *time.Time
-	ByHand           bool // it has no turner
-	CleanDays        int  // that it stands empty after a hatch
-	WaterML          int  // water that it holds; 0: not known
+	ByHand           bool   // it has no turner
+	CleanDays        int    // that it stands empty after a hatch
+	WaterML          int    // water that it holds; 0: not known
+	School           string // of humidity, for what is set in it; "": as its kind's
+	TurnMinutes      int    // between turns of its turner; 0: not known
+	TurnAngle        int    // of its turner, degrees from side to side; 0: not known
+	TurnStops        bool   // its turner stops when it is opened
 
 	SetTempC, SetRHPct *float64   // what it was set to last; nil: nobody wrote it down
 	SetRHAt            *time.Time // when, for the humidity
@@ -49,7 +53,8 @@ const penColumns = `id, name, species, breed, bantam, females, males, from_on, u
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
 	machines = `
-		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days, water_ml,
+		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days, water_ml, school,
+			turn_minutes, turn_angle, turn_stops,
 			(
 				select a.temp_c from machine_air a
 				where a.farm_id = $1 and a.machine_id = m.id and a.temp_c is not null
@@ -149,19 +154,21 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 	if m.ID == 0 {
 		id, err = value[int64](ctx, tx, `
 			insert into machines (farm_id, name, kind, counter_from, counter_started_at,
-				until_on, by_hand, clean_days, water_ml)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+				until_on, by_hand, clean_days, water_ml, school, turn_minutes, turn_angle, turn_stops)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
 			returning id`,
-			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays, m.WaterML)
+			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays, m.WaterML,
+			m.School, m.TurnMinutes, m.TurnAngle, m.TurnStops)
 	} else {
 		id, err = value[int64](ctx, tx, `
 			update machines
 			set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6,
-				by_hand = $8, clean_days = $9, water_ml = $10
+				by_hand = $8, clean_days = $9, water_ml = $10, school = $11, turn_minutes = $12, turn_angle = $13,
+				turn_stops = $14
 			where farm_id = $7 and id = $1
 			returning id`,
 			m.ID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, tx.FarmID, m.ByHand, m.CleanDays,
-			m.WaterML)
+			m.WaterML, m.School, m.TurnMinutes, m.TurnAngle, m.TurnStops)
 	}
 	if err != nil {
 		return 0, err

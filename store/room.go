@@ -122,7 +122,7 @@ const (
 		where farm_id = $1
 		order by species, figure`
 	methods = `
-		select species, school, hand_turns, washing, mistings, cool_min
+		select species, school, hand_turns, washing, mistings, cool_min, late_mist
 		from methods
 		where farm_id = $1`
 )
@@ -153,16 +153,17 @@ type Method struct {
 	HandTurns         int
 	Washing           string
 	Mistings, CoolMin int
+	LateMist          string
 }
 
 // SetMethod keeps a choice.
 func (tx *Tx) SetMethod(ctx context.Context, m Method) error {
 	_, err := tx.Exec(ctx, `
-		insert into methods (farm_id, species, school, hand_turns, washing, mistings, cool_min)
-		values ($1, $2, $3, $4, $5, $6, $7)
+		insert into methods (farm_id, species, school, hand_turns, washing, mistings, cool_min, late_mist)
+		values ($1, $2, $3, $4, $5, $6, $7, $8)
 		on conflict (farm_id, species) do update set school = $3, hand_turns = $4, washing = $5,
-			mistings = $6, cool_min = $7`,
-		tx.FarmID, m.Species, m.School, m.HandTurns, m.Washing, m.Mistings, m.CoolMin)
+			mistings = $6, cool_min = $7, late_mist = $8`,
+		tx.FarmID, m.Species, m.School, m.HandTurns, m.Washing, m.Mistings, m.CoolMin, m.LateMist)
 	return err
 }
 
@@ -286,6 +287,8 @@ type Upkeep struct {
 	Tests   []TestDue    // fertility tests that are not ended
 	Lists   []Handover   // for whoever looks after the farm, that are not over
 	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
+	Changes []Response   // what was changed in machines lately, the newest first
+	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
 }
 
 // Emptied is when a machine was last emptied.
@@ -333,6 +336,8 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		tx.FarmID, now)
 	ask(q, &u.Tests, testsDue, tx.FarmID)
 	ask(q, &u.Water, waterLog, tx.FarmID)
+	ask(q, &u.Changes, recentChanges, tx.FarmID, now)
+	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()
 }
 
@@ -353,6 +358,33 @@ const emptied = `
 		where m.farm_id = $1
 	) e
 	where at is not null`
+
+// opened tells when each machine was opened last while eggs turned in it: to candle, weigh, mist or cool
+// them, or to bring eggs in or out.
+const opened = `
+	select machine_id, max(at) as at
+	from (
+		select b.setter_id as machine_id, o.at
+		from batches b
+		cross join lateral (
+			select at from candlings n where n.farm_id = $1 and n.batch_id = b.id
+			union all
+			select at from weighings x where x.farm_id = $1 and x.batch_id = b.id
+			union all
+			select at from care c where c.farm_id = $1 and c.batch_id = b.id and kind in ('mist', 'cool')
+		) o
+		where b.farm_id = $1 and b.closed_at is null and b.locked_at is null
+		union all
+		select from_id, at from moves where farm_id = $1
+		union all
+		select to_id, at from moves where farm_id = $1
+		union all
+		select setter_id, split_at from batches where farm_id = $1 and split_at is not null
+		union all
+		select machine_id, at from lid_openings where farm_id = $1
+	) o
+	where at > $2::timestamptz - interval '3 days'
+	group by machine_id`
 
 // LogEntry is a line of a log.
 type LogEntry struct {

@@ -106,8 +106,8 @@ type Response struct {
 	At        time.Time
 	What      string
 	FromPct   float64
-	ToPct     float64
-	Minutes   int
+	ToPct     *float64 // nil: nobody has looked yet
+	Minutes   *int
 }
 
 // Responses lists a machine's, the newest first.
@@ -127,6 +127,22 @@ func (tx *Tx) AddResponse(ctx context.Context, r Response) (int64, error) {
 		values ($1, $2, $3, $4, $5, $6, $7)
 		returning id`,
 		tx.FarmID, r.MachineID, r.At, r.What, r.FromPct, r.ToPct, r.Minutes)
+}
+
+// recentChanges are what was changed lately, the newest first.
+const recentChanges = `
+	select id, machine_id, at, what, from_pct, to_pct, minutes
+	from responses
+	where farm_id = $1 and at > $2::timestamptz - interval '60 days'
+	order by at desc, id desc`
+
+// ReadResponse keeps what a change did; nil takes that back.
+func (tx *Tx) ReadResponse(ctx context.Context, id int64, toPct *float64, minutes *int) error {
+	_, err := tx.Exec(ctx, `
+		update responses
+		set to_pct = $3, minutes = $4
+		where farm_id = $1 and id = $2`, tx.FarmID, id, toPct, minutes)
+	return err
 }
 
 // DropResponse takes one back.

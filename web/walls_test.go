@@ -254,7 +254,10 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
-		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"},
+		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
+		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, batch + "/way": {
+			"school", "hand_turns", "mistings", "cool_min", "late_mist",
+		},
 		"/machines/1/water": {"water", "poured"}, "/machines/1/note": {"was", "minutes", "worst", "says", "when"},
 		batch + "/note": {"was", "says"}, batch + "/move": {
 			"which", "pen", "tray", "n", "codes", "from", "to", "join", "hatcher", "why", "when",
@@ -264,7 +267,6 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		batch + "/trays": {"egg", "code", "tray", "place"}, batch + "/trays/by-pen": {"back"}, batch +
 			"/care": {"kind"}, batch + "/open": {"egg", "stage"}, batch +
 			"/water": {"tray", "code", "eggs", "mass", "depth", "cell", "rh", "temp", "at", "sure"}, batch +
-			"/response": {"what", "from", "to", "minutes"}, batch +
 			"/scale": {"by", "seen", "next", "odd", "tare", "rh", "temp"}, "/settings/invitations": {
 			"name", "role",
 		}, "/settings/people/2/role": {"role"}, "/settings/devices": {"device"}, "/settings/invitations/1/withdraw": {"key"},

@@ -12,13 +12,15 @@ type Step struct {
 }
 
 // Lockdown lists what is done before the lid is shut [common practice]: humidity is what the kind and
-// the farm's school hold in lockdown; apart tells that the eggs move to a machine that does not turn.
-func Lockdown(humidity species.Figure, apart bool) []Step {
+// the farm's school hold in lockdown; apart tells that the eggs move to a machine that does not turn, mist that
+// its school mists whatever is opened.
+func Lockdown(humidity species.Figure, apart, mist bool) []Step {
 	turner := Step{"turner", "Turner off, and out", "Nothing turns from now on: they take their place for the pip."}
 	if apart {
 		turner = Step{"turner", "Out of the turner, into the hatcher", "Nothing turns from now on. Warm, clean and running."}
 	}
-	return []Step{
+	steps := []Step{
+		{"look", "A last look", "Clears and dead ones out; nobody opens it again for three days."},
 		turner,
 		{"liner", "A floor that does not slip", "Rubber mesh or paper towel: on a slick one legs splay."},
 		{"lay", "Eggs on their side, with room between", "In baskets or areas by pen, so that the young can be told apart."},
@@ -33,4 +35,8 @@ func Lockdown(humidity species.Figure, apart bool) []Step {
 			"Shut they hold the humidity; from the first pip on air matters more.",
 		},
 	}
+	if mist {
+		steps = append(steps, Step{"mist", "A fine lukewarm mist, last of all", "Its school mists whatever was opened."})
+	}
+	return append(steps, Step{"shut", "Shut until the hatch is over", "Note when: what is opened later is written down."})
 }

@@ -53,8 +53,34 @@ type Method struct {
 	School    School
 	HandTurns int     // times a day where eggs are turned by hand, odd, 3 to 7
 	Washing   Washing // usual one, offered when eggs are entered
-	Mistings  int     // times a day, waterfowl only: 0 to 2
+	Mistings  int     // times a day: 0 to 2
 	CoolMin   int     // minutes a day out of the warmth, waterfowl only: 0 to 30
+	Late      Late    // misting in lockdown
+}
+
+// Late is how eggs are misted once they are in lockdown.
+type Late string
+
+// The schools of it: the lid stays shut; or what is opened is misted before it is shut again; or they are
+// misted each day besides.
+const (
+	NotLate    Late = ""
+	AtOpenings Late = "openings"
+	EachDay    Late = "daily"
+)
+
+// Lates list them.
+var Lates = []Late{NotLate, AtOpenings, EachDay}
+
+// Says tells what is done.
+func (l Late) Says() string {
+	switch l {
+	case AtOpenings:
+		return "whenever it is opened"
+	case EachDay:
+		return "daily, and whenever it is opened"
+	}
+	return "not"
 }
 
 // Default is the usual choice: wet school, five turns where no turner does it,
@@ -80,8 +106,10 @@ func (m Method) Check(p *species.Profile) (field, says string) {
 		return "cool_min", fmt.Sprintf(
 			"%d minutes of cooling is not possible; it may be 0 to 30, 10 to 20 is usual.", m.CoolMin,
 		)
-	case !p.Water && (m.Mistings > 0 || m.CoolMin > 0):
-		return "cool_min", "Cooling and misting are for ducks and geese."
+	case !p.Water && m.CoolMin > 0:
+		return "cool_min", "Cooling is for ducks and geese."
+	case m.Late != NotLate && m.Late != AtOpenings && m.Late != EachDay:
+		return "late_mist", "Pick how they are misted in lockdown."
 	}
 	return "", ""
 }
@@ -136,13 +164,15 @@ const (
 	Mist = "mist"
 )
 
-// CoolFrom is the day from which waterfowl are cooled and misted [common
-// practice].
+// CoolFrom is the day from which eggs are cooled and misted [common practice].
 const CoolFrom = 7
 
-// Daily lists the work on the day that a batch is in, elapsed days; nothing
-// before the first day is complete, nor from lockdown on.
+// Daily lists the work on the day that a batch is in, elapsed days; nothing before the first day is complete,
+// and in lockdown only what its school asks for.
 func (m Method) Daily(p *species.Profile, day float64, byHand, locked bool) (tasks []Task) {
+	if locked && m.Late == EachDay && !p.IsReptile() {
+		return []Task{{Mist, 1, "Lukewarm, through a lid that is open for seconds. " + NeverWetYoung}}
+	}
 	if p.IsReptile() || locked || day >= p.LockdownDay.At {
 		return nil
 	}
@@ -151,14 +181,17 @@ func (m Method) Daily(p *species.Profile, day float64, byHand, locked bool) (tas
 			Turn, m.HandTurns, "An odd number of times, so that the long night lies on alternate sides.",
 		})
 	}
-	if !p.Water || day < CoolFrom {
-		return
+	if day < CoolFrom {
+		return tasks
 	}
-	if m.CoolMin > 0 {
+	if m.CoolMin > 0 && p.Water {
 		tasks = append(tasks, Task{Cool, 1, fmt.Sprintf("Lid open for %d minutes, then shut well.", m.CoolMin)})
 	}
 	if m.Mistings > 0 {
 		tasks = append(tasks, Task{Mist, m.Mistings, "A fine mist of lukewarm water."})
 	}
-	return
+	return tasks
 }
+
+// NeverWetYoung is what to heed where eggs are misted that hatch.
+const NeverWetYoung = "Pipped shells, never young that are out: wet they chill."

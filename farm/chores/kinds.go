@@ -21,6 +21,9 @@ const (
 	SetTest    = "set-test"    // setting a fertility test
 	ReadTest   = "read-test"   // deciding by it
 	Water      = "water"       // filling a machine's water before it runs dry
+	Humidity   = "humidity"    // looking at what a change did to a machine's humidity
+	Turner     = "turner"      // seeing that a turner turns again after its machine was opened
+	WarmUp     = "warm-up"     // making a machine ready in time
 	Unticked   = "unticked"    // looking after a hand-over list on which something was missed
 )
 
@@ -41,6 +44,9 @@ var Kinds = []Kind{
 	{Past, "", leaveHow},
 	{SetPlanned, "planned settings", setHow},
 	{Water, "water that runs low", waterHow},
+	{Humidity, "", "Read the hygrometer through the window, or open for seconds; write down what it shows."},
+	{Turner, "", "Switch it on and watch it move once each way. Then shut the lid."},
+	{WarmUp, "making machines ready", "Clean and dry it, water in, floor in, then on. Tick each step on its page."},
 	{HandOver, "promises", giveHow},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},

@@ -55,11 +55,31 @@ func lock(
 	if due := v.At(calendar.Lockdown); at.Before(due.AddDate(0, 0, -earlyDays)) {
 		p.Doubtf(ctx, "when", "Lockdown on %s? It is due %s.",
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(due))
-		if p != nil {
-			return at, back, "", p
-		}
+	}
+	if ready, err := notReady(ctx, tx, w, hatcherID); err != nil {
+		return at, back, "", err
+	} else if ready != "" {
+		p.Doubtf(ctx, "hatcher", "%s is not ready: %s. Lock them down in it all the same?",
+			w.MachineByID[hatcherID].Name, ready)
+	}
+	if p != nil {
+		return at, back, "", p
 	}
 	back = batchBefore.Of(batch)
 	batch.HatcherID, batch.LockedAt = hatcherID, &at
 	return at, back, w.MachineByID[hatcherID].Name, tx.MoveBatch(ctx, batch)
+}
+
+// notReady tells why a machine should not take eggs yet; "" where it may.
+func notReady(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64) (string, error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return "", err
+	}
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return "", err
+	}
+	ready, err := w.Ready(w.MachineByID[machineID], up, farm.HasEggs(open, machineID))
+	return ready.Why(), err
 }

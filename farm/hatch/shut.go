@@ -11,6 +11,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/hatching"
+	"metrogon/core/method"
 	"metrogon/core/season"
 	"metrogon/core/wording"
 	"metrogon/farm"
@@ -59,7 +60,7 @@ func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64)
 		pip, _ := v.Milestone(calendar.ExternalPip)
 		page.Latest = pip.From
 		page.around(w, open, into)
-		page.Steps = hatching.Lockdown(v.Method.Humidity(v.Kind, true), into != v.SetterID)
+		page.Steps = steps(v, into)
 		return page.inside(ctx, tx, w)
 	})
 	return
@@ -130,6 +131,11 @@ func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (al
 	return all
 }
 
+// steps of a batch's lockdown in a machine.
+func steps(v farm.BatchView, into int64) []hatching.Step {
+	return hatching.Lockdown(v.Method.Humidity(v.Kind, true), into != v.SetterID, v.Method.Late != method.NotLate)
+}
+
 // Shutting is a lockdown as it is done.
 type Shutting struct {
 	HatcherID int64
@@ -189,7 +195,7 @@ func (b *Service) Tick(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		steps := hatching.Lockdown(v.Humidity(), batch.HatcherID != batch.SetterID)
+		steps := steps(v, batch.HatcherID)
 		i := slices.IndexFunc(steps, func(s hatching.Step) bool { return s.ID == step })
 		if i < 0 {
 			return farm.Done{}, farm.Problemf("step", "That is no step of a lockdown.")

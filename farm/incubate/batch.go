@@ -32,6 +32,7 @@ type Page struct {
 	Prospect farm.Prospect
 	Next     *chores.Chore // what is to be done next, late or to come
 	Tested   []string      // pens whose fertility test this is
+	Ways     []Way         // by which it was run, in order of time
 	farm.Divided
 }
 
@@ -70,6 +71,9 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		page.Journal, page.Notes = log.Lines, log.Notes
 		if page.Divided, err = w.Divided(ctx, tx, log.Parts, log.Legs); err != nil {
 			return err
+		}
+		for _, way := range log.Ways {
+			page.Ways = append(page.Ways, Way{way.At, w.WayOf(store.Batch{Species: page.Species, Way: way.Way})})
 		}
 		for i, e := range page.Journal {
 			if e.Undo != nil && !e.Undone {

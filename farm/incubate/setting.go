@@ -240,7 +240,7 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 	}
 	batch = store.Batch{
 		ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt,
-		Bantam: true,
+		Bantam: true, Way: farm.WayRow(w.WayIn(kind.ID, w.MachineByID[s.SetterID])),
 	}
 	if kind.IsReptile() {
 		batch.TempC = &s.TempC

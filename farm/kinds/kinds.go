@@ -21,6 +21,7 @@ type KindPage struct {
 	Shipped, Own *species.Profile
 	Figures      []FigureRow
 	Method       method.Method
+	Running      int            // batches of it that are in machines
 	Humidity     species.Figure // that follows from school and figures, while turning
 	Locked       species.Figure // and in lockdown
 	Extension    species.Figure // % that the wet bulbs of extension tables mean, where they have the kind
@@ -55,6 +56,13 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 			return err
 		}
 		page = KindPage{Shipped: shipped, Own: w.Kinds[shipped.ID], Method: w.Method(shipped.ID)}
+		open, err := tx.OpenBatches(ctx)
+		if err != nil {
+			return err
+		}
+		for _, b := range open {
+			page.Running += farm.OneIf(b.Species == shipped.ID)
+		}
 		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
 		page.Extension = extension(shipped, m.AltitudeM)
 		for _, o := range shipped.Changeable() {
@@ -137,22 +145,27 @@ func check(m *farm.Member, shipped *species.Profile, changes []species.Change, w
 	return p.Err()
 }
 
+// Kept is what a farm has of its own with a kind.
+type Kept struct {
+	Figures []species.Change
+	Way     method.Method
+	Running bool // what runs is run so from now on, too
+}
+
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
-// its method. It says which values are unusual.
-func (b *Service) SaveKind(
-	ctx context.Context, m *farm.Member, key, id string, changes []species.Change, way method.Method,
-) (farm.Done, error) {
+// its method. It says which values are unusual. What runs keeps its way, unless it is asked for.
+func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, k Kept) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
 		shipped, err := species.Find(id)
 		if err != nil {
 			return farm.Done{}, farm.ErrNone
 		}
-		if err := check(m, shipped, changes, way); err != nil {
+		if err := check(m, shipped, k.Figures, k.Way); err != nil {
 			return farm.Done{}, err
 		}
-		rows := make([]store.Figure, len(changes))
+		rows := make([]store.Figure, len(k.Figures))
 		odd := ""
-		for i, c := range changes {
+		for i, c := range k.Figures {
 			rows[i] = store.Figure{
 				Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days,
 			}
@@ -164,13 +177,42 @@ func (b *Service) SaveKind(
 			return farm.Done{}, err
 		}
 		if !shipped.IsReptile() {
-			if err := tx.SetMethod(ctx, farm.MethodRow(shipped.ID, way)); err != nil {
+			if err := onRunning(ctx, tx, shipped.ID, k); err != nil {
+				return farm.Done{}, err
+			}
+			if err := tx.SetMethod(ctx, farm.MethodRow(shipped.ID, k.Way)); err != nil {
 				return farm.Done{}, err
 			}
 		}
 		return journal.Record(
 			ctx, tx, nil, nil, "Kept the way with %s eggs: %s of your own.%s", wording.Lower(shipped.Name),
-			wording.Plural(len(changes), "figure"), odd,
+			wording.Plural(len(k.Figures), "figure"), odd,
 		)
 	})
+}
+
+// onRunning gives the batches of a kind that run a new way where that was asked for, or keeps that by which
+// they ran before with each.
+func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return err
+	}
+	open, err := tx.OpenBatches(ctx)
+	if err != nil {
+		return err
+	}
+	for _, b := range open {
+		row, since := farm.WayRow(k.Way), tx.At
+		if !k.Running {
+			row, since = farm.WayRow(w.Method(kind)), b.SetAt
+		}
+		if b.Species != kind || row == b.Way || !k.Running && b.Way != (store.Way{}) {
+			continue
+		}
+		if _, err := tx.SetWay(ctx, b.ID, row, since, tx.Member.PersonID); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"metrogon/core/machine"
+	"metrogon/core/method"
 	"metrogon/core/readiness"
 	"metrogon/core/species"
 	"metrogon/core/wording"
@@ -132,6 +133,11 @@ func (b *Service) save(
 	}
 	p.Count("counter_from", "The counter's first number", x.CounterFrom, 0, 1)
 	p.Count("clean_days", "The days of cleaning", x.CleanDays, 0, 30)
+	p.Count("turn_minutes", "The minutes between turns", x.TurnMinutes, 0, 1440)
+	p.Count("turn_angle", "The angle of the turner", x.TurnAngle, 0, 360)
+	if x.School != "" && !slices.Contains(method.Schools, method.School(x.School)) {
+		p.Addf("school", "Pick wet, dry or by weight.")
+	}
 	p.Count("water_ml", "The water that it holds, in ml,", x.WaterML, 0, 50000)
 	rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 	if len(rooms) == 0 {
@@ -193,6 +199,7 @@ type MachinePage struct {
 	Rooms []farm.Room
 	Ready readiness.State
 	Water Water
+	Turner
 }
 
 // List gives the machines.
@@ -208,12 +215,14 @@ func All(all *[]MachinePage) farm.Part {
 		if err != nil {
 			return err
 		}
+		turn := turning(open)
 		for _, r := range w.Running(open, w.AllStays(open)) {
 			page := MachinePage{Running: r}
 			if page.Ready, err = w.Ready(r.Machine, up, farm.HasEggs(open, r.ID)); err != nil {
 				return err
 			}
 			page.Water = waterOf(w, up, r.Machine)
+			page.Turner = turnerOf(up, r.Machine, turn[r.ID])
 			for _, room := range w.Rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"metrogon/core/machine"
@@ -66,7 +67,8 @@ func days(n float64) string {
 	return fmt.Sprintf("%.1f days", n)
 }
 
-// Chores are machines with eggs in them whose water has to be filled before it runs dry.
+// Chores are what machines need: water before it runs dry and before the lid is shut for three days, a turner
+// that is on again, and to be ready in time.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
@@ -98,7 +100,21 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			Why: water.Says(w.Member.Moment) + " Dry channels cost ten points of humidity and more within hours.",
 		})
 	}
-	return all, nil
+	known := len(all)
+	for _, c := range fillChores(w, up, open) {
+		i := slices.IndexFunc(all[:known], func(o chores.Chore) bool { return o.About.ID == c.About.ID })
+		if i >= 0 && !all[i].At.After(c.At) {
+			continue // it is filled before
+		}
+		if i >= 0 {
+			all[i] = c
+		} else {
+			all = append(all, c)
+		}
+	}
+	all = append(all, turnerChores(w, up, open)...)
+	warm, err := warmChores(w, up, open)
+	return append(all, warm...), err
 }
 
 // Watered notes that a machine was filled to the brim, topped up, or found dry; ml is what went in, 0 if

@@ -56,7 +56,9 @@ type Services struct {
 func New(db *store.DB, clock farm.Clock) *Services {
 	on := farm.New(db, clock)
 	cells := &weigh.Service{Service: on}
-	all := []chores.Provider{incubate.Chores, machines.Chores, stock.Chores, season.Chores, breeders.Chores}
+	all := []chores.Provider{
+		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
+	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
 	return &Services{

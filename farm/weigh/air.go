@@ -19,6 +19,7 @@ type MachineAir struct {
 	Set      *climate.Compromise // with the humidity to which it is set now; nil: nobody wrote it down
 	Batches  []BatchAir          // in the order of their effects
 	Troubles []farm.AirTrouble
+	Changes  Changes
 }
 
 // BatchAir is one batch's part.
@@ -55,6 +56,11 @@ func airOf(
 		return a, nil
 	}
 	a.Troubles = w.AirTroubles(in)
+	changed, err := tx.Responses(ctx, machineID, 50)
+	if err != nil {
+		return a, err
+	}
+	a.Changes = changesOf(changed, w.Now)
 	weighings, err := tx.Weighings(ctx, ids...)
 	if err != nil {
 		return a, err

@@ -457,13 +457,16 @@ const (
 func (p Water) lever(usual string, points float64) string {
 	best, off := "", math.Inf(1)
 	for _, r := range p.past { // the newest first
-		moved := r.ToPct - r.FromPct
+		if r.ToPct == nil {
+			continue
+		}
+		moved := *r.ToPct - r.FromPct
 		if moved*points <= 0 || math.Abs(moved-points) >= off {
 			continue
 		}
 		off = math.Abs(moved - points)
 		best = fmt.Sprintf(
-			" In %s, %s last time gave %+.0f points in %d min (%s).", p.Stands().Name, r.What, moved, r.Minutes,
+			" In %s, %s last time gave %+.0f points in %d min (%s).", p.Stands().Name, r.What, moved, *r.Minutes,
 			r.At.Format("2 Jan"),
 		)
 	}

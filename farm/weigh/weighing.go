@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"metrogon/core/candling"
-	"metrogon/core/method"
 	"metrogon/core/moisture"
 	"metrogon/core/units"
 	"metrogon/core/wording"
@@ -185,80 +184,6 @@ func oddOf(row store.Weighing, before *store.Weighing, usualG float64, r units.R
 		return "The air cell was larger last time, and it only grows: was it read right?"
 	}
 	return ""
-}
-
-// Response is what a machine's humidity did after something was changed.
-type Response struct {
-	What           string
-	FromPct, ToPct float64
-	Minutes        int
-}
-
-// Levers are what may be changed, in the words of the trade.
-var Levers = []string{
-	"a sponge", "a second sponge", "a second dish", "lukewarm water", "a sponge out", "a dish out",
-	"covering half the water", "opening the vents", "closing the vents",
-}
-
-// NoteResponse keeps what a change did to the humidity of the machine in which the
-// batch stands, so that it can be told next time.
-func (b *Service) NoteResponse(
-	ctx context.Context, m *farm.Member, key string, batchID int64, r Response,
-) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := tx.Viewed(ctx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		var p farm.Problems
-		if !slices.Contains(Levers, r.What) {
-			p.Addf("what", "Pick what you changed.")
-		}
-		p.Measure("from", "The humidity before", &r.FromPct, 1, 100, "%")
-		p.Measure("to", "The humidity after", &r.ToPct, 1, 100, "%")
-		p.Count("minutes", "The minutes", r.Minutes, 1, 1440)
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		id, err := tx.AddResponse(ctx, store.Response{
-			MachineID: v.Stands().ID, At: w.Now, What: r.What, FromPct: r.FromPct, ToPct: r.ToPct, Minutes: r.Minutes,
-		})
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID).And(journal.Machine, v.Stands().ID), journal.Undo{
-				dropResponse.Of(id),
-			},
-			"%s: %s gave %+.0f points in %d min.", v.Stands().Name, r.What, r.ToPct-r.FromPct, r.Minutes,
-		)
-	})
-}
-
-// GoByWeight takes the school of humidity over for the kind of a batch: from now
-// on whatever humidity brings its eggs to the right loss.
-func (b *Service) GoByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		if err := m.Refuse(farm.Owning); err != nil {
-			return farm.Done{}, err
-		}
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		kind, err := w.Kind(batch.Species)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		way := w.Method(kind.ID)
-		way.School = method.ByWeight
-		if err := tx.SetMethod(ctx, farm.MethodRow(kind.ID, way)); err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID), nil, "%s eggs go by weight from now on.", kind.Name,
-		)
-	})
 }
 
 // ReadCell keeps how large the air cell of an egg with a dark shell is, as the drawing

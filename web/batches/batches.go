@@ -41,7 +41,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	)
 	for name, act := range map[string]action{
 		"candle": d.candle, "rest": d.rest, "lockdown": d.lockdown, "hatched": d.hatched, "end": d.end,
-		"close": d.close, "done": d.done, "care": d.care, "open": d.opened, "note": d.note,
+		"close": d.close, "done": d.done, "care": d.care, "open": d.opened, "note": d.note, "way": d.way,
 	} {
 		s.Post(e, "/batches/:id/"+name, farm.Helping, d.acting(act))
 	}
@@ -270,6 +270,13 @@ func (d handler) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) 
 
 func (d handler) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	return d.Incubate.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
+}
+
+func (d handler) way(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	way := f.Way()
+	return told(f, func() (farm.Done, error) {
+		return d.Incubate.SetWay(c.Request().Context(), m, f.Get("key"), id, way)
+	})
 }
 
 func (d handler) note(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {

@@ -129,12 +129,13 @@ func (k handler) save(c *echo.Context, m *farm.Member) error {
 	}
 	way := method.Default()
 	if !shipped.IsReptile() {
-		way = method.Method{School: method.School(f.Get("school")),
-			HandTurns: f.Int("hand_turns", "The number of turns"), Washing: method.Washing(f.Get("washing")),
-			Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling")}
+		way = f.Way()
+		way.Washing = method.Washing(f.Get("washing"))
 	}
 	return k.Save(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
-		return k.Kinds.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, changes, way)
+		return k.Kinds.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, kinds.Kept{
+			Figures: changes, Way: way, Running: f.Get("running") != "",
+		})
 	}, func(meta page.Meta) error { return k.show(c, m, meta) })
 }
 

@@ -29,12 +29,17 @@ type handler struct {
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "machine.html", "air.html", "water.html")}
+	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(
+		s, files, "machine.html", "air.html", "water.html", "turner.html",
+	)}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
 	s.Post(e, "/machines/:id/water", farm.Helping, x.water)
 	s.Post(e, "/machines/:id/note", farm.Helping, x.note)
 	s.Post(e, "/machines/:id/air", farm.Keeping, x.setAir)
+	s.Post(e, "/machines/:id/changed", farm.Helping, x.changed)
+	s.Post(e, "/machines/:id/looked", farm.Helping, x.looked)
+	s.Post(e, "/machines/:id/turns", farm.Helping, x.turns)
 	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
 		e.GET(path, s.Signed(page.Fresh(x.form)))
@@ -155,6 +160,8 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		CounterFrom: f.Int("counter_from", "The counter's first number"),
 		UntilOn:     f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != "",
 		CleanDays: f.Int("clean_days", "The days of cleaning"), WaterML: f.Int("water_ml", "The water that it holds"),
+		School: f.Get("school"), TurnMinutes: f.Int("turn_minutes", "The minutes between turns"),
+		TurnAngle: f.Int("turn_angle", "The angle of the turner"), TurnStops: f.Get("turn_stops") != "",
 	}
 	if f.Get("counter_started_at") != "" {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)

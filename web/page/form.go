@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/core/calendar"
+	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/core/tray"
 	"metrogon/farm"
@@ -206,4 +207,13 @@ func (f *Form) HatchingApart() (rooms []farm.Room) {
 		}
 	}
 	return rooms
+}
+
+// Way reads how a batch or a kind is run; what is done to the shells is told elsewhere.
+func (f *Form) Way() method.Method {
+	return method.Method{
+		School: method.School(f.Get("school")), HandTurns: f.Int("hand_turns", "The number of turns"),
+		Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling"),
+		Late: method.Late(f.Get("late_mist")),
+	}
 }

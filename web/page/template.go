@@ -10,10 +10,12 @@ import (
 	"strconv"
 	"strings"
 
+	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/incubate"
 	"metrogon/farm/notes"
 	"metrogon/web/say"
 )
@@ -58,6 +60,10 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"stock":  DrawStock,
 
 		"reads": func(m *farm.Member) say.Reader { return say.Reader{Member: m} },
+
+		"schools": func() []method.School { return method.Schools },
+		"lates":   func() []method.Late { return method.Lates },
+		"waySays": incubate.WaySays,
 
 		"dict": dict,
 		"list": func(v ...any) []any { return v },

@@ -126,6 +126,14 @@ func (r row) Taps() []tap {
 			Label: "Filled", Of: "the water of " + c.Of, Send: fmt.Sprintf("/machines/%d/water", c.About.ID),
 			With: map[string]string{"water": "full"},
 		}}
+	case chores.Turner:
+		return []tap{{
+			Label: "It turns", Of: "the turner of " + c.Of, Send: fmt.Sprintf("/machines/%d/turns", c.About.ID), Main: true,
+		}}
+	case chores.Humidity:
+		return []tap{{Label: "Look", Of: "at " + c.Of, Link: fmt.Sprintf("/machines/%d#air", c.About.ID)}}
+	case chores.WarmUp:
+		return []tap{{Label: "Steps", Of: "of making " + c.Of + " ready", Link: fmt.Sprintf("/machines/%d#ready", c.About.ID)}}
 	case chores.SetPlanned:
 		return r.planned()
 	case chores.Replanned:

@@ -108,25 +108,11 @@ func (x handler) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	)
 }
 
-func (x handler) response(c *echo.Context, m *farm.Member) error {
-	id, f, err := page.Posted(c)
-	if err != nil {
-		return err
-	}
-	r := weigh.Response{
-		What: f.Get("what"), FromPct: f.Float("from", "The humidity before"),
-		ToPct: f.Float("to", "The humidity after"), Minutes: f.Int("minutes", "The minutes"),
-	}
-	return x.Save(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
-		return x.Weigh.NoteResponse(c.Request().Context(), m, f.Get("key"), id, r)
-	}, func(meta page.Meta) error { return x.show(c, m, meta) })
-}
-
 func (x handler) byWeight(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	done, err := x.Weigh.GoByWeight(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Incubate.ByWeight(c.Request().Context(), m, f.Get("key"), id)
 	return x.Finish(c, done, err, fmt.Sprintf("/batches/%d/water", id))
 }

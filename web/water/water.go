@@ -34,8 +34,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		s.Signed(page.Fresh(x.show)),
 	)
 	s.Post(e, "/batches/:id/water", farm.Helping, x.weigh)
-	s.Post(e, "/batches/:id/response", farm.Helping, x.response)
-	s.Post(e, "/batches/:id/by-weight", farm.Owning, x.byWeight)
+	s.Post(e, "/batches/:id/by-weight", farm.Keeping, x.byWeight)
 	s.Get(e, "/batches/:id/scale", farm.Helping, x.hands)
 	s.Post(e, "/batches/:id/scale", farm.Helping, x.hear)
 	e.POST("/scale", x.sent)
@@ -43,11 +42,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 
 type data struct {
 	weigh.Water
-	Now    time.Time
-	Draws  []draw
-	Held   float64 // humidity that is offered
-	Cells  []cell
-	Levers []string
+	Now   time.Time
+	Draws []draw
+	Held  float64 // humidity that is offered
+	Cells []cell
 }
 
 // cell is a drawn air cell to compare with.
@@ -91,7 +89,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	d := data{Water: w, Now: x.Now(), Held: w.HeldPct(), Levers: weigh.Levers}
+	d := data{Water: w, Now: x.Now(), Held: w.HeldPct()}
 	for _, s := range w.Series {
 		one := draw{WaterSeries: s, corridor: sketch(w, s, m.Units())}
 		if s.Known {

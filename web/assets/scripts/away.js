@@ -10,7 +10,9 @@
     if (!from?.isConnected) return;
     const form = from.closest("form");
     if (status === 0 && form?.dataset.later !== undefined) {
-      form.dispatchEvent(new CustomEvent("later:keep", {bubbles: true}));
+      form.dispatchEvent(
+        new CustomEvent("later:keep", {bubbles: true, detail: ctx.sourceEvent?.submitter}),
+      );
       return;
     }
     document.querySelectorAll(".away").forEach(p => p.remove());

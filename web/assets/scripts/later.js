@@ -6,10 +6,9 @@
   // The pages that open without a signal.
   const daily = () => ["/", "/eggs"].includes(location.pathname);
 
-  const fields = form => {
-    const data = new URLSearchParams(new FormData(form));
-    return data;
-  };
+  // With the button that was tapped, where it says something itself.
+  const fields = (form, tapped) =>
+    new URLSearchParams(new FormData(form, tapped?.form === form && tapped.name ? tapped : null));
   const same = (form, row) => {
     if (new URL(form.action).pathname !== row.to) return false;
     const [a, b] = [fields(form), new URLSearchParams(row.form)];
@@ -73,7 +72,7 @@
   // kept by away.js, where nothing answered
   document.addEventListener("later:keep", async e => {
     const form = e.target;
-    await outbox.putForm(new URL(form.action).pathname, fields(form).toString(), label(form));
+    await outbox.putForm(new URL(form.action).pathname, fields(form, e.detail).toString(), label(form));
     if (form.id === "collect-form") {
       form.querySelector("[name=eggs]").value = "";
       form.querySelector("[name=key]").value = newKey();

@@ -1,0 +1,116 @@
+package machines
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"metrogon/core/machine"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Turner is what is known of the turner of a machine.
+type Turner struct {
+	Asked time.Time // it was opened then, and nobody said since that it turns again; zero: nothing to ask
+	Seen  time.Time // somebody saw it turn
+}
+
+// turns marks among the care of a machine that its turner was seen to turn.
+const turns = "turner"
+
+// HasTurner tells whether a machine turns the eggs itself.
+func HasTurner(x farm.Machine) bool {
+	kind, err := machine.Find(x.Kind)
+	if err != nil || x.ByHand {
+		return false
+	}
+	for _, s := range kind.Ready(false) {
+		if s.ID == machine.Turner {
+			return true
+		}
+	}
+	return false
+}
+
+// turnerOf tells of the turner of a machine in which eggs turn. One that stops whenever it is opened is asked
+// after: an hour without turning harms nobody, a night does.
+func turnerOf(up store.Upkeep, x farm.Machine, turning bool) (t Turner) {
+	for _, c := range up.Last {
+		if c.Kind == turns && c.MachineID != nil && *c.MachineID == x.ID {
+			t.Seen = c.At
+		}
+	}
+	if !turning || !x.TurnStops || !HasTurner(x) {
+		return t
+	}
+	for _, o := range up.Opened {
+		if o.MachineID == x.ID && o.At.After(t.Seen) {
+			t.Asked = o.At
+		}
+	}
+	return t
+}
+
+// turning tells in which machines eggs turn.
+func turning(open []farm.BatchView) map[int64]bool {
+	all := map[int64]bool{}
+	for _, v := range open {
+		if v.LockedAt == nil && v.Alive > 0 && !v.Kind.IsReptile() {
+			all[v.SetterID] = true
+		}
+	}
+	return all
+}
+
+// turnerChores ask whether turners are on again after their machines were opened.
+func turnerChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+	turn := turning(open)
+	for _, x := range w.Machines {
+		t := turnerOf(up, x, turn[x.ID])
+		if t.Asked.IsZero() {
+			continue
+		}
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.Turner, At: t.Asked, Of: x.Name,
+			Title:  fmt.Sprintf("Is the turner of %s on again?", x.Name),
+			Reason: "opened " + w.Member.Moment(t.Asked), Why: "Its turner stops when it is opened. Watch it move once.",
+		})
+	}
+	return all
+}
+
+// Turns notes that the turner of a machine was seen to turn.
+func (b *Service) Turns(ctx context.Context, m *farm.Member, key string, machineID int64) (farm.Done, error) {
+	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+		if !HasTurner(x) {
+			return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
+		}
+		id, err := tx.AddCare(ctx, store.Care{Kind: turns, MachineID: &x.ID, At: tx.At}, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{journal.DropCare.Of([]int64{id})},
+			"%s: the turner turns.", x.Name)
+	})
+}
+
+// TurnerSays tells how a turner turns; "" where nobody said.
+func TurnerSays(x farm.Machine) string {
+	says := ""
+	if x.TurnMinutes > 0 {
+		says = fmt.Sprintf("every %d min", x.TurnMinutes)
+		if x.TurnMinutes%60 == 0 {
+			says = fmt.Sprintf("every %d h", x.TurnMinutes/60)
+		}
+	}
+	if x.TurnAngle > 0 {
+		if says != "" {
+			says += ", "
+		}
+		says += fmt.Sprintf("through %d°", x.TurnAngle)
+	}
+	return says
+}

@@ -1,0 +1,79 @@
+package machines
+
+import (
+	"fmt"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown.
+func warmChores(
+	w *farm.Snapshot, up store.Upkeep, open []farm.BatchView,
+) (all []chores.Chore, err error) {
+	add := func(x farm.Machine, by time.Time, what string) error {
+		ready, err := w.Ready(x, up, farm.HasEggs(open, x.ID))
+		if err != nil || ready.Ready || !by.After(w.Now.AddDate(0, 0, -1)) {
+			return err
+		}
+		days := max(1, (w.Member.WarmHours+23)/24)
+		at := w.Member.Hour.On(by, -days, w.Member.Place)
+		for i, c := range all {
+			if c.About.ID == x.ID {
+				if at.Before(c.At) {
+					all[i].At = at
+				}
+				return nil
+			}
+		}
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.WarmUp, At: at, Of: x.Name,
+			Title: "Make " + x.Name + " ready", Reason: fmt.Sprintf("%s · %s", what, ready.Why()),
+			Why: "Clean, filled and warm until the reading is steady: eggs never go into a machine that is still settling.",
+		})
+		return nil
+	}
+	for _, v := range open {
+		shut, locks := v.Milestone(calendar.Lockdown)
+		if !locks || v.LockedAt != nil || v.Alive == 0 || v.HatcherID == v.SetterID || v.LongPast() {
+			continue
+		}
+		if err := add(v.Hatcher, shut.At, fmt.Sprintf("for %s, %s", v.Code, w.Member.ShortDay(shut.At))); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// fillChores ask for water for three days where eggs go into lockdown: the lid stays shut so long.
+func fillChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+	for _, v := range open {
+		shut, locks := v.Milestone(calendar.Lockdown)
+		x := v.Hatcher
+		if !locks || v.LockedAt != nil || v.Alive == 0 || v.LongPast() || !Drinks(x.Kind) {
+			continue
+		}
+		filled := false
+		for _, e := range up.Water {
+			filled = filled || e.MachineID == x.ID && e.Kind == "full" && e.At.After(shut.At.Add(-12*time.Hour))
+		}
+		soon := w.Member.Date(shut.At).Sub(w.Member.Date(w.Now)) <= 24*time.Hour
+		for _, c := range all {
+			filled = filled || c.About.ID == x.ID
+		}
+		if filled || !soon {
+			continue
+		}
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.Water, At: shut.At, Of: x.Name,
+			Title:  "Fill " + x.Name + " for three days",
+			Reason: fmt.Sprintf("before the lid is shut over %s", v.Code),
+			Why:    "In lockdown nobody opens it: lukewarm water to the brim in every channel that is used.",
+		})
+	}
+	return all
+}
