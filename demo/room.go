@@ -74,6 +74,9 @@ func (l *loader) room(ctx context.Context) error {
 	if err := l.trays(ctx); err != nil {
 		return err
 	}
+	if err := l.sold(ctx); err != nil {
+		return err
+	}
 	return l.moved(ctx)
 }
 
@@ -210,16 +213,20 @@ func (l *loader) ways(ctx context.Context) error {
 	return l.tx.SetFigures(ctx, "duck", []store.Figure{{Figure: "humidity_set_pct", At: 54, Low: 50, High: 58}})
 }
 
-// readying leaves the small hatcher half ready, warm since this night, and the
-// still box turned twice today.
+// readying leaves the small hatcher ready and filled, and the still box turned twice today.
 func (l *loader) readying(ctx context.Context) error {
 	hatcher := l.box["Small hatcher"]
-	for step, ago := range map[string]time.Duration{
-		"clean": 12 * time.Hour, "place": 12 * time.Hour, "outlet": 12 * time.Hour, "warm": 9 * time.Hour,
+	for step, hours := range map[string]int{
+		"clean": 34, "place": 34, "outlet": 34, "water": 33, "floor": 33, "warm": 32, "thermometers": 8,
 	} {
-		if err := l.care(ctx, store.Care{Kind: "ready:" + step, MachineID: &hatcher, At: l.now.Add(-ago)}); err != nil {
+		at := l.now.Add(-time.Duration(hours) * time.Hour)
+		if err := l.care(ctx, store.Care{Kind: farm.StepPrefix + step, MachineID: &hatcher, At: at}); err != nil {
 			return err
 		}
+	}
+	full := store.WaterEvent{MachineID: hatcher, At: l.now.Add(-8 * time.Hour), Kind: "full"}
+	if _, err := l.tx.AddWater(ctx, full, l.m.PersonID); err != nil {
+		return err
 	}
 	open, err := l.tx.OpenBatches(ctx)
 	for _, b := range open {
@@ -235,6 +242,26 @@ func (l *loader) readying(ctx context.Context) error {
 		}
 	}
 	return err
+}
+
+// sold takes some eggs of yesterday out of the store.
+func (l *loader) sold(ctx context.Context) error {
+	price := 6.0
+	for _, out := range []store.EggOut{{Why: "sold", Who: "Perrin Oake", Price: &price}, {Why: "eaten"}} {
+		eggs, err := l.tx.PickStored(ctx, nil, l.pens[1].id, l.m.Date(l.now).AddDate(0, 0, -2), 2)
+		if err != nil {
+			return err
+		}
+		var ids []int64
+		for _, e := range eggs {
+			ids = append(ids, e.ID)
+		}
+		out.At = l.now.Add(-22 * time.Hour)
+		if _, err := l.tx.TakeOut(ctx, ids, out, l.m.PersonID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // moved brings the eggs of the still box there from the tabletop, which had to make room, and a part of them

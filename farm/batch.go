@@ -210,6 +210,9 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if err != nil {
 		return BatchView{}, err
 	}
+	if batch.CameAt.IsZero() { // it is not set yet
+		batch.CameAt = batch.SetAt
+	}
 	plan := calendar.Batch{Species: kind, SetAt: batch.SetAt, Zone: w.Member.Place, Counting: w.Member.Counting(),
 		StorageDays: batch.StorageDays, Bantam: batch.Bantam, ChoreAt: &w.Member.Hour}
 	if batch.TempC != nil {

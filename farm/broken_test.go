@@ -97,8 +97,10 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 		"collect": func() error {
 			return second(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1}))
 		},
-		"cast out": func() error { return second(y.Stock.CastOut(ctx, y.m, key(), pen, day(0), 1)) },
-		"set":      func() error { return second(y.Incubate.Set(ctx, y.m, key(), s)) },
+		"cast out": func() error {
+			return second(y.Stock.TakeOut(ctx, y.m, key(), stock.Out{PenID: pen, LaidOn: day(0), Eggs: 1, Why: "eaten"}))
+		},
+		"set": func() error { return second(y.Incubate.Set(ctx, y.m, key(), s)) },
 		"candle": func() error {
 			return second(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
 		},

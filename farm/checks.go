@@ -54,6 +54,9 @@ var checks = map[string]Problem{
 	"collections_wash_with_check": {Field: "wash_with", Says: "What they were washed with may have 60 characters."},
 	"collections_washing_check":   {Field: "washing", Says: "Pick what was done to the shells."},
 
+	"egg_outs_price_check":  {Field: "price", Says: "The price may be 0 to 100,000."},
+	"egg_outs_who_check":    {Field: "who", Says: "To whom they went may have 60 characters."},
+	"egg_outs_why_check":    {Field: "why", Says: "Say why they are taken out."},
 	"eggs_breadth_mm_check": {Field: "breadth", Says: "The breadth of an egg may be 6 to 120 mm."},
 	"eggs_length_mm_check":  {Field: "length", Says: "The length of an egg may be 8 to 150 mm."},
 	"eggs_mass_g_check":     {Field: "mass", Says: "The weight of an egg may be 0.3 to 400 g."},
@@ -76,6 +79,8 @@ var checks = map[string]Problem{
 	"farms_name_check":       {Field: "farm", Says: "The farm's name may have 1 to 80 characters."},
 	"farms_altitude_m_check": {Field: "altitude", Says: "The altitude may be -400 to 5000 m."},
 	"farms_rest_hours_check": {Field: "rest_hours", Says: "The rest of shipped eggs may be 12 to 48 hours."},
+	"farms_tilts_check":      {Field: "tilts", Says: "Eggs in store may be tilted 0 to 6 times a day."},
+	"farms_dry_hours_check":  {Field: "dry_hours", Says: "Washed eggs may dry for 0 to 48 hours."},
 	"farms_warm_hours_check": {Field: "warm_hours", Says: "The warm-up may be 0 to 168 hours."},
 
 	"feeds_alarm_min_check":       {Field: "alarm", Says: "An alarm may come up to a week before."},

@@ -24,6 +24,9 @@ func CheckPen(pen Pen, now time.Time) (Pen, error) {
 	}
 	p.Count("females", "The number of females", pen.Females, 0, 10000)
 	p.Count("males", "The number of males", pen.Males, 0, 10000)
+	if at := pen.HensHatchedOn; at != nil {
+		p.Date("hens_hatched_on", "The day the hens hatched", *at, now)
+	}
 	p.Date("from_on", "The pen's first day", pen.FromOn, now.AddDate(1, 0, 0))
 	if pen.UntilOn != nil && pen.UntilOn.Before(pen.FromOn) {
 		p.Addf("until_on", "The pen's last day comes before its first.")

@@ -21,6 +21,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
+	"metrogon/farm/stock"
 )
 
 // spring is a yard with a pen that lays four eggs a day, a setter and a hatcher.
@@ -389,7 +390,7 @@ func TestFewerEggsArePlannedAround(t *testing.T) {
 	require.NoError(t, err)
 	var eaten []int64 // a fox in the store
 	for back := range 10 {
-		done, err := s.Stock.CastOut(ctx, s.m, key(), s.barred, day(back), 4)
+		done, err := s.Stock.TakeOut(ctx, s.m, key(), stock.Out{PenID: s.barred, LaidOn: day(back), Eggs: 4, Why: "eaten"})
 		require.NoError(t, err)
 		eaten = append(eaten, done.Entry)
 	}

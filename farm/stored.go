@@ -198,6 +198,7 @@ type PlaceView struct {
 	Oldest   time.Time
 	Resting  int // of them, shipped eggs that are not to be tilted yet
 	TiltedAt *time.Time
+	Tilts    int // today
 	TiltDue  bool
 	Advice   species.Figure // °C for eggs that wait as long as the oldest may
 	Warnings []string
@@ -224,7 +225,12 @@ func (w *Snapshot) StorePlaces(up store.Upkeep) (all []PlaceView) {
 				v.TiltedAt = &c.At
 			}
 		}
-		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && (v.TiltedAt == nil || v.TiltedAt.Before(w.DayBegan()))
+		for _, c := range up.Tilted {
+			if c.PlaceID == p.ID {
+				v.Tilts = c.Times
+			}
+		}
+		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && v.Tilts < w.Member.Tilts
 		days := 0.0
 		if v.Eggs > 0 {
 			days = float64(AgeDays(v.Oldest, w.Member.Date(w.Now)))

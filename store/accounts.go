@@ -27,6 +27,7 @@ type Farm struct {
 	ChoreAt string // "07:00": the hour of chores
 
 	WarmHours, RestHours int      // 0: the usual ones
+	Tilts, DryHours      int      // a day, of eggs in store; after washing
 	AltitudeM            int      // above the sea
 	OutCalls             []string // eggs called so are taken out; of a new farm the usual ones
 	Kinds                []string // that it said it keeps, when it began
@@ -45,6 +46,8 @@ type Member struct {
 	ChoreAt          string
 	WarmHours        int // that a machine runs before eggs go in
 	RestHours        int // that shipped eggs rest
+	Tilts            int // of eggs in store, a day
+	DryHours         int // that washed eggs dry before they may be set
 	AltitudeM        int // of the farm, above the sea
 	OutCalls         []string
 	Kinds            []string // that the farm said it keeps, when it began
@@ -56,12 +59,12 @@ type Member struct {
 const (
 	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
 	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at,
-		warm_hours, rest_hours, altitude_m, out_calls, kinds`
+		warm_hours, rest_hours, tilts, dry_hours, altitude_m, out_calls, kinds`
 
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
-			f.warm_hours, f.rest_hours, f.altitude_m, f.out_calls, f.kinds, f.demo, m.role,
+			f.warm_hours, f.rest_hours, f.tilts, f.dry_hours, f.altitude_m, f.out_calls, f.kinds, f.demo, m.role,
 			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null
@@ -154,7 +157,7 @@ var tables = []string{
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways",
 	"machine_water", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
-	"eggs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
+	"eggs", "egg_outs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
 	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests", "invitations",
 }
 
@@ -381,8 +384,9 @@ func (db *DB) Secret(ctx context.Context, name string, fresh []byte) ([]byte, er
 func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
 	_, err := tx.Exec(ctx, `
 		update farms set name = $2, zone = $3, chore_at = $4::text::time,
-			warm_hours = $5, rest_hours = $6, out_calls = $7, altitude_m = $8
+			warm_hours = $5, rest_hours = $6, out_calls = $7, altitude_m = $8, tilts = $9, dry_hours = $10
 		where id = $1`,
-		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls, f.AltitudeM)
+		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls, f.AltitudeM,
+		f.Tilts, f.DryHours)
 	return err
 }

@@ -351,22 +351,8 @@ func (tx *Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
 		group by c.pen_id`, tx.FarmID, from, to)
 }
 
-// CastOut takes eggs of a pen and lay day out of the store (eaten, sold, thrown
-// away) and returns their ids, fewer than asked if there are fewer.
-func (tx *Tx) CastOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {
-	return tx.ids(ctx, `
-		update eggs set fate = 'cast-out', fate_at = $4
-		where farm_id = $5 and id in (
-			select e.id from eggs e
-			where e.farm_id = $5 and e.pen_id = $1 and e.laid_on = $2 and `+inStore+`
-			order by e.trial desc, e.id
-			limit $3
-		)
-		returning id`, penID, laidOn, n, at, tx.FarmID)
-}
-
-// HandOut takes sound eggs of a pen and lay day, that do not rest, out of the store, as CastOut
-// does; none that are kept for a trial.
+// HandOut takes sound eggs of a pen and lay day, that do not rest, out of the store;
+// none that are kept for a trial.
 func (tx *Tx) HandOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {
 	return tx.ids(ctx, `
 		update eggs set fate = 'cast-out', fate_at = $4
@@ -382,11 +368,11 @@ func (tx *Tx) HandOut(ctx context.Context, penID int64, laidOn time.Time, n int,
 		returning id`, penID, laidOn, n, at, tx.FarmID)
 }
 
-// PutBack undoes CastOut and HandOut.
+// PutBack undoes TakeOut and HandOut.
 func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
 	_, err := tx.Exec(
 		ctx,
-		`update eggs set fate = null, fate_at = null, stage = null, `+freeMark+` where farm_id = $1 and id = any ($2)`,
+		`update eggs set fate = null, fate_at = null, stage = null, out_id = null, `+freeMark+` where farm_id = $1 and id = any ($2)`,
 		tx.FarmID, ids,
 	)
 	return err

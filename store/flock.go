@@ -18,6 +18,7 @@ type Pen struct {
 	FromOn         time.Time
 	UntilOn        *time.Time
 	Supplier       bool
+	HensHatchedOn  *time.Time // its females, where they are of one age
 }
 
 // Machine is a place that keeps eggs warm; a broody hen is one.
@@ -48,7 +49,7 @@ type Room struct {
 	PerPlace          int
 }
 
-const penColumns = `id, name, species, breed, bantam, females, males, from_on, until_on, supplier`
+const penColumns = `id, name, species, breed, bantam, females, males, from_on, until_on, supplier, hens_hatched_on`
 
 const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
@@ -110,18 +111,21 @@ func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 	if p.ID == 0 {
 		return value[int64](ctx, tx, `
 			insert into pens (
-				farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier
+				farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier,
+				hens_hatched_on
 			)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
 			returning id`,
-			tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier)
+			tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier,
+			p.HensHatchedOn)
 	}
 	return value[int64](ctx, tx, `
 		update pens
 		set name = $2, species = $3, breed = $4, bantam = $5, females = $6, males = $7, from_on = $8,
-			until_on = $9
+			until_on = $9, hens_hatched_on = $11
 		where farm_id = $10 and id = $1
-		returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID)
+		returning id`, p.ID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, tx.FarmID,
+		p.HensHatchedOn)
 }
 
 // DropPen forgets a pen that nothing names.

@@ -287,8 +287,15 @@ type Upkeep struct {
 	Tests   []TestDue    // fertility tests that are not ended
 	Lists   []Handover   // for whoever looks after the farm, that are not over
 	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
+	Tilted  []Tilted     // since that moment
 	Changes []Response   // what was changed in machines lately, the newest first
 	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
+}
+
+// Tilted is how often the eggs in a place were tilted.
+type Tilted struct {
+	PlaceID int64
+	Times   int
 }
 
 // Emptied is when a machine was last emptied.
@@ -336,6 +343,11 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		tx.FarmID, now)
 	ask(q, &u.Tests, testsDue, tx.FarmID)
 	ask(q, &u.Water, waterLog, tx.FarmID)
+	ask(q, &u.Tilted, `
+		select place_id, count(*)::int as times
+		from care
+		where farm_id = $1 and place_id is not null and at >= $2
+		group by place_id`, tx.FarmID, since)
 	ask(q, &u.Changes, recentChanges, tx.FarmID, now)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

@@ -312,6 +312,8 @@ func wholeJob(t *testing.T, h *hand) {
 	h.do(chromedp.Click(chromedp.Search(`//details[contains(., "Candle 16 eggs, then lockdown")]/summary`)))
 	h.reads("Stop turning, raise to 65–75 % humidity.")
 	h.press("Shut lockdown of Chicken 27-01")
+	h.reads("Box is not ready: not ticked: cleaned and sanitized and 6 more steps.")
+	h.press("Yes, it is so")
 	h.reads("Chicken 27-01 in lockdown in Box.")
 
 	h.now = noon.AddDate(0, 0, 22)

@@ -214,7 +214,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/eggs": {
 			"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth",
 			"note",
-		}, "/eggs/cast-out": {"pen", "date", "eggs"}, "/books/lists/collections": {"text", "column-0"},
+		}, "/eggs/out": {"codes", "pen", "date", "eggs", "why", "who", "price"}, "/books/lists/collections": {"text", "column-0"},
 		"/set": {
 			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99",
 			"unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13",
@@ -380,7 +380,7 @@ func bigPages(v *visitor) map[string]string {
 		"Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
 		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings",
 		"Import": "/books/lists/collections",
-		"Store":  "/eggs/store", "Waiting": "/eggs/waiting?kind=chicken",
+		"Store":  "/eggs/store", "Taken out": "/eggs/out", "Waiting": "/eggs/waiting?kind=chicken",
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
 		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
 			"/trays", "Practice": "/practice?set=3&a=lcq",

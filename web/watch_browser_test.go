@@ -153,7 +153,7 @@ func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
 	h.hit(`.bench-head a[href$="/lockdown"]`)
 	h.reads("Lockdown of Duck 27-01", "eggs into Box", "Humidity to 70–80 %", "A floor that does not slip")
 	h.hit(`.lock-steps button`)
-	h.reads("Out of the turner, into the hatcher: done.")
+	h.reads("A last look: done.")
 	in := ask[int](h, `Number(document.querySelector(".headline").firstChild.textContent)`)
 	h.run(`document.querySelector("[name^=basket]").value = "left"; document.querySelector("[name^=pipped]").value = 2`)
 	h.hit(`#shut .is-main`)

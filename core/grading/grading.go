@@ -68,3 +68,14 @@ func (u Usual) Size(mass, speciesMass float64, r units.Reader) (reason, says str
 	}
 	return reason, fmt.Sprintf("%s is %s: eggs %s weigh about %s.", r.Mass(mass), word, against, r.Mass(mean))
 }
+
+// youngLayers is the age in weeks below which hens of a kind lay first eggs [common practice: some weeks after
+// they come into lay].
+var youngLayers = map[string]int{
+	"chicken": 26, "coturnix-quail": 9, "bobwhite-quail": 30, "duck": 28, "muscovy-duck": 34, "turkey": 36, "goose": 48,
+	"guinea-fowl": 36, "pheasant": 46,
+}
+
+// YoungLayer tells whether hens of a kind are so young, in weeks, that their first eggs, which hatch badly, may
+// be among those that they lay.
+func YoungLayer(species string, weeks int) bool { return weeks >= 0 && weeks < youngLayers[species] }

@@ -30,6 +30,7 @@ type PenPage struct {
 	LeftOut                         int        // eggs that tell nothing of hens and shells: young were counted by pen
 	Band                            marks.Band // of its hatch basket
 	InPen                           InPen
+	Pace                            Pace
 }
 
 // Reject is how many eggs were not fit for a reason; "" is none told.
@@ -191,6 +192,9 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 			return err
 		}
 		if page.InPen, err = inPen(ctx, tx, w, pen); err != nil {
+			return err
+		}
+		if page.Pace, err = paceOf(ctx, tx, w, pen); err != nil {
 			return err
 		}
 		told := l.byBatch(id)

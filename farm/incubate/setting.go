@@ -10,6 +10,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/choice"
+	"metrogon/core/grading"
 	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
@@ -189,9 +190,12 @@ func resting(w *farm.Snapshot, s Setting, stock []farm.StockRow) (all []string) 
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
 				if pick.of(l) && pick.Eggs > l.Eggs-l.Resting && l.ReadyAt != nil && l.ReadyAt.After(s.SetAt) {
+					wait := "%s of %s are washed, and not dry until %s."
+					if row.Supplier {
+						wait = "%s of %s rest until %s, so that their air cells settle."
+					}
 					all = append(all, fmt.Sprintf(
-						"%s of %s rest until %s, so that their air cells settle.",
-						wording.Plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.Member.Moment(*l.ReadyAt),
+						wait, wording.Plural(min(l.Resting, pick.Eggs), "egg"), row.Name, w.Member.Moment(*l.ReadyAt),
 					))
 				}
 			}
@@ -299,6 +303,12 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 		a.Eggs += pick.Eggs
 		lots = append(lots, choice.Lot{Pen: pick.PenID, Young: x.Young[pick.PenID], Keeps: x.Keeps(v.Kind, age)})
 		take = append(take, pick.Eggs)
+		if at := w.PenByID[pick.PenID].HensHatchedOn; at != nil {
+			if weeks := farm.AgeDays(*at, pick.LaidOn) / 7; grading.YoungLayer(v.Species, weeks) {
+				a.Ages = append(a.Ages, fmt.Sprintf("%s of %s were laid by hens %d weeks old: the first eggs of young layers "+
+					"hatch badly.", wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, weeks))
+			}
+		}
 		if k := storage.KeepingAt(v.Kind, age); k == storage.Stale || k == storage.Late {
 			a.Ages = append(a.Ages, fmt.Sprintf("%s of %s, %s: %d days old, most stop at %s; expect about %s of them.",
 				wording.Plural(pick.Eggs, "egg"), w.PenByID[pick.PenID].Name, pick.LaidOn.Format("2 Jan"), age,

@@ -100,21 +100,19 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			Why: water.Says(w.Member.Moment) + " Dry channels cost ten points of humidity and more within hours.",
 		})
 	}
-	known := len(all)
-	for _, c := range fillChores(w, up, open) {
-		i := slices.IndexFunc(all[:known], func(o chores.Chore) bool { return o.About.ID == c.About.ID })
-		if i >= 0 && !all[i].At.After(c.At) {
-			continue // it is filled before
-		}
-		if i >= 0 {
-			all[i] = c
-		} else {
-			all = append(all, c)
-		}
-	}
 	all = append(all, turnerChores(w, up, open)...)
 	warm, err := warmChores(w, up, open)
-	return append(all, warm...), err
+	all = append(all, warm...)
+	for _, c := range fillChores(w, up, open) {
+		i := slices.IndexFunc(all, func(o chores.Chore) bool { return o.About.ID == c.About.ID && o.Kind != chores.Turner })
+		switch {
+		case i < 0:
+			all = append(all, c)
+		case all[i].Kind == chores.Water && all[i].At.After(c.At):
+			all[i] = c
+		} // else it is filled before, or while it is made ready
+	}
+	return all, err
 }
 
 // Watered notes that a machine was filled to the brim, topped up, or found dry; ml is what went in, 0 if

@@ -262,6 +262,8 @@ func (u Units) check(p *farm.Problems) {
 type Rules struct {
 	Name, Zone, ChoreAt  string
 	WarmHours, RestHours int
+	Tilts                int // of eggs in store, a day
+	DryHours             int // that washed eggs dry before they may be set
 	AltitudeM            int // above the sea
 	Out                  []candling.Call
 }
@@ -277,6 +279,8 @@ func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Ru
 		}
 		p.Count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
 		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, farm.LeastRest, farm.MostRest)
+		p.Count("tilts", "The tiltings a day", r.Tilts, 0, 6)
+		p.Count("dry_hours", "The hours of drying", r.DryHours, 0, 48)
 		p.Count("altitude", "The altitude in metres", r.AltitudeM, -400, 5000)
 		out := []string{}
 		for _, c := range candling.Outs {
@@ -291,7 +295,7 @@ func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Ru
 			ctx,
 			store.Farm{
 				Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours,
-				OutCalls: out, AltitudeM: r.AltitudeM,
+				OutCalls: out, AltitudeM: r.AltitudeM, Tilts: r.Tilts, DryHours: r.DryHours,
 			},
 		); err != nil {
 			return farm.Done{}, err

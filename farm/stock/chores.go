@@ -21,7 +21,11 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	}
 	for _, p := range w.StorePlaces(up) {
 		if p.TiltDue {
-			all = append(all, tilt(w, p))
+			c := tilt(w, p)
+			if w.Member.Tilts > 1 {
+				c.Times, c.Done = w.Member.Tilts, p.Tilts
+			}
+			all = append(all, c)
 		}
 	}
 	parcels, err := w.Parcels(ctx, tx, 20)
@@ -55,9 +59,9 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all
 		return nil, err
 	}
 	for _, p := range w.StorePlaces(up) {
-		if p.ID != 0 && p.Eggs > p.Resting {
+		if p.ID != 0 && p.Eggs > p.Resting && w.Member.Tilts > 0 {
 			c := tilt(w, p)
-			c.Times, c.Reason = 1, ""
+			c.Times, c.Reason = w.Member.Tilts, ""
 			all = append(all, c)
 		}
 	}

@@ -252,6 +252,10 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 	c.size(p, w.Member.Units())
 	if c.LaidOn.Equal(w.Member.Date(w.Now)) {
 		row.At = &w.Now
+		if row.Washing == string(method.Washed) && w.Member.DryHours > 0 {
+			dry := w.Now.Add(time.Duration(w.Member.DryHours) * time.Hour)
+			row.ReadyAt = &dry
+		}
 	}
 	return row
 }
@@ -329,29 +333,4 @@ func gathering(p *farm.Problems, laidOn time.Time, eggs, rejected int, note stri
 		p.Addf("eggs", "Say how many eggs there were.")
 	}
 	return p.Name("note", "The note", note, 500, false)
-}
-
-// CastOut takes eggs of one pen and day out of the store: eaten, sold, thrown away.
-func (b *Service) CastOut(
-	ctx context.Context, m *farm.Member, key string, penID int64, laidOn time.Time, eggs int,
-) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		var p farm.Problems
-		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
-		p.Date("date", "The day of laying", laidOn, m.Date(b.Now()))
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		ids, err := tx.CastOut(ctx, penID, laidOn, eggs, b.Now())
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if len(ids) == 0 {
-			return farm.Done{}, farm.Problemf("eggs", "There are none of these eggs in store any more.")
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Pen, penID), journal.Undo{putBack.Of(ids)}, "%s of %s taken out of the store.",
-			wording.Plural(len(ids), "egg"), laidOn.Format("2 Jan"),
-		)
-	})
 }

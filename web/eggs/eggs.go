@@ -22,19 +22,20 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	room, inStore, curve, right page.Template
+	room, inStore, curve, right, taking page.Template
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	view := func(name string) page.Template { return page.Parse(s, files, name) }
-	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("gathered.html")}
+	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("gathered.html"), view("out.html")}
 	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
 	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
 	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
 	s.Get(e, "/eggs/gathered/:id", farm.Keeping, page.Fresh(r.gathered))
 	s.Post(e, "/eggs/gathered/:id", farm.Keeping, r.putRight)
-	s.Post(e, "/eggs/cast-out", farm.Keeping, r.castOut)
+	s.Get(e, "/eggs/out", farm.Keeping, page.Fresh(r.out))
+	s.Post(e, "/eggs/out", farm.Keeping, r.takeOut)
 	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
 	s.Post(e, "/eggs/store", farm.Keeping, r.move)
 	s.Post(e, "/eggs/trial", farm.Keeping, r.trial)
@@ -127,17 +128,4 @@ func (r handler) line(c *echo.Context, m *farm.Member, f *page.Form) ([]stock.Co
 		}
 	}
 	return all, nil
-}
-
-func (r handler) castOut(c *echo.Context, m *farm.Member) error {
-	f, err := page.ReadForm(c)
-	if err != nil {
-		return err
-	}
-	pen, day, n := f.ID("pen"), f.Date("date", "The day of laying"), f.Int("eggs", "The number of eggs")
-	if f.Problems != nil {
-		return r.Finish(c, farm.Done{}, f.Problems, "/eggs/store")
-	}
-	done, err := r.Stock.CastOut(c.Request().Context(), m, f.Get("key"), pen, day, n)
-	return r.Finish(c, done, err, "/eggs/store")
 }

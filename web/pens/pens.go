@@ -102,7 +102,8 @@ func (y handler) save(c *echo.Context, m *farm.Member) error {
 		Bantam:  f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
 		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"),
-		Supplier: f.Get("supplier") != ""}
+		Supplier: f.Get("supplier") != "", HensHatchedOn: f.MaybeDate("hens_hatched_on", "The day the hens hatched"),
+	}
 	again, next := func(meta page.Meta) error { return y.form(c, m, meta) }, "/pens"
 	if in.Supplier {
 		next = "/parcels"

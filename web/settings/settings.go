@@ -41,7 +41,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	s.Post(e, "/settings/farm", farm.Owning,
 		o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
 			rules := people.Rules{Name: f.Get("farm"), Zone: f.Get("zone"), ChoreAt: f.Get("chore_at"),
-				WarmHours: f.Int("warm_hours", "The warm-up in hours"),
+				WarmHours: f.Int("warm_hours", "The warm-up in hours"), Tilts: f.Int("tilts", "The tiltings a day"),
+				DryHours:  f.Int("dry_hours", "The hours of drying"),
 				RestHours: f.Int("rest_hours", "The rest of shipped eggs in hours"),
 				AltitudeM: f.Int("altitude", "The altitude in metres"), Out: outs(f)}
 			if f.Problems != nil {
