@@ -9,12 +9,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
 	"metrogon/farm/people"
 )
 
@@ -167,4 +169,65 @@ func TestFertilityOfEggsThatNobodySaw(t *testing.T) {
 			assert.Equal(t, p.Fertility.K, y.batch(id).Pens[0].Fertility.K, "the batch's page says the same")
 		})
 	}
+}
+
+// After some eggs were looked at the candling stays for the rest, until somebody says that they live, or that
+// nobody looked at them.
+func TestTheRestOfACandlingStays(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	id := y.incubating(6)
+	y.now = y.now.AddDate(0, 0, 7)
+	look := func(which ...int) farm.Done {
+		return must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), which...)}))
+	}
+	must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
+		Call: candling.Clear, Eggs: nos(y.batch(id), 6), TakeOut: true,
+	}))
+	assert.Len(t, y.chores(calendar.Candle), 1, "only a bad one was pulled: of the rest nobody said anything")
+	look(1, 2)
+	rest := y.chores(chores.CandleRest)
+	require.Len(t, rest, 1)
+	assert.Equal(t, "Candle the other 3 eggs", rest[0].Title)
+	assert.Equal(t, "Candle the other 3 eggs", y.batch(id).Next.Title)
+	said := must(y.Incubate.TickOff(ctx, y.m, key(), id, calendar.Candle, rest[0].Day))
+	assert.Empty(t, y.chores(calendar.Candle, chores.CandleRest), "nobody looked at them")
+	must(y.Undo(ctx, y.m, key(), said.Entry))
+	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	assert.Empty(t, y.chores(calendar.Candle, chores.CandleRest))
+	y.now = y.now.AddDate(0, 0, 7)
+	assert.Len(t, y.chores(calendar.Candle), 1, "the next one comes")
+}
+
+// A machine is opened once: all dates that turn in it are candled in the order of its trays.
+func TestAMachineInOneSitting(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	must(s.Machines.SaveTray(ctx, s.m, key(), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	s.after(4)
+	s.collect(s.pens[0], 0, 5, 0)
+	second := s.set(incubate.Setting{
+		Species: "chicken", SetterID: s.a, HatcherID: s.hatcher,
+		Picks: []incubate.Pick{{PenID: s.pens[0], LaidOn: day(0), Eggs: 5}},
+	})
+	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), second))
+	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), s.batch1))
+	s.after(6)
+	sitting := must(s.Candle.Machine(ctx, s.m, s.a))
+	assert.Len(t, sitting.Sessions, 1, "on day 2 nothing is to be seen")
+	s.after(11)
+	sitting = must(s.Candle.Machine(ctx, s.m, s.a))
+	require.Len(t, sitting.Eggs, 35)
+	var order []int64
+	for _, e := range sitting.Eggs {
+		if n := len(order); n == 0 || order[n-1] != e.BatchID {
+			order = append(order, e.BatchID)
+		}
+	}
+	assert.Equal(t, []int64{second, s.batch1}, order, "the younger ones lie on the first places")
+	assert.Equal(t, "Top A1", sitting.Eggs[0].Spot)
+	_, err := s.Candle.Machine(ctx, s.m, 999)
+	assert.ErrorIs(t, err, farm.ErrNone)
+	empty := must(s.Candle.Machine(ctx, s.m, s.b))
+	assert.Empty(t, empty.Eggs)
 }

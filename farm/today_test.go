@@ -43,7 +43,7 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 		},
 		{11, nil, nil, nil},
 		{
-			25, []string{"Candle 12 eggs, then lockdown"}, nil,
+			25, []string{"Candle 12 eggs, then lockdown", "Fill Box for three days"}, nil,
 			func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) },
 		},
 		{25, nil, nil, nil},

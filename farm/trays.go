@@ -138,44 +138,48 @@ func trayView(t store.Tray, lying []store.TrayEgg, calls map[int64][]string) Tra
 // PlacedEgg is an egg in a machine, with where it lies.
 type PlacedEgg struct {
 	store.Egg
-	Pen  Pen
-	Spot string // "Upper B4", where it lies on a tray
+	BatchID int64
+	Pen     Pen
+	Spot    string // "Upper B4", where it lies on a tray
 }
 
 // Code is what is written on the egg, or its number.
 func (e PlacedEgg) Code() string { return CodeOf(e.Mark, e.No) }
 
-// EggsInPlace lists the eggs of a batch that are still in the machine, in the order of
-// their places.
-func (w *Snapshot) EggsInPlace(ctx context.Context, tx *Tx, batchID int64) (v BatchView, all []PlacedEgg, err error) {
-	trays, err := w.TrayPage(ctx, tx, batchID)
+// EggsInPlace lists the eggs of batches that are still in one machine, in the order of their places; those
+// without a place come last, batch by batch.
+func (w *Snapshot) EggsInPlace(ctx context.Context, tx *Tx, in ...BatchView) (all []PlacedEgg, err error) {
+	if len(in) == 0 {
+		return nil, nil
+	}
+	trays, err := tx.Trays(ctx, in[0].Stands().ID)
 	if err != nil {
-		return v, nil, err
+		return nil, err
 	}
-	eggs, err := tx.BatchEggs(ctx, batchID)
+	var ids []int64
+	for _, v := range in {
+		ids = append(ids, v.ID)
+	}
+	eggs, err := tx.EggsOf(ctx, ids)
 	if err != nil {
-		return v, nil, err
+		return nil, err
 	}
-	type spot struct {
-		tray, place int
-		name        string
-	}
-	lying := map[int64]spot{}
-	for i, t := range trays.Trays {
-		for place, there := range t.Lying {
-			for _, e := range there {
-				lying[e.ID] = spot{i - len(trays.Trays), place, t.Name + " " + t.Layout.Name(place)}
+	order := map[int64]int{}
+	for _, v := range in {
+		for _, e := range eggs[v.ID] {
+			placed := PlacedEgg{Egg: e, BatchID: v.ID, Pen: w.PenByID[e.PenID]}
+			order[e.ID] = len(trays)
+			if i := slices.IndexFunc(trays, func(t store.Tray) bool { return e.TrayID != nil && t.ID == *e.TrayID }); i >= 0 {
+				order[e.ID], placed.Spot = i, trays[i].Name+" "+Layout(trays[i]).Name(*e.Place)
 			}
+			all = append(all, placed)
 		}
 	}
-	for _, e := range eggs {
-		if e.Fate == nil {
-			all = append(all, PlacedEgg{e, w.PenByID[e.PenID], lying[e.ID].name})
+	slices.SortStableFunc(all, func(x, y PlacedEgg) int {
+		if by := order[x.ID] - order[y.ID]; by != 0 || order[x.ID] == len(trays) {
+			return by
 		}
-	}
-	slices.SortStableFunc(all, func(x, y PlacedEgg) int { // those without a place come last
-		a, b := lying[x.ID], lying[y.ID]
-		return cmp.Or(a.tray-b.tray, a.place-b.place, x.No-y.No)
+		return cmp.Or(*x.Place-*y.Place, x.No-y.No)
 	})
-	return trays.BatchView, all, nil
+	return all, nil
 }

@@ -431,49 +431,46 @@ func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
 	)
 }
 
-// Doubt is eggs of an open batch whose last call was unsure, or of which nothing could be seen.
-type Doubt struct {
-	BatchID int64
-	Eggs    int
-	At      time.Time // of the newest such call
+// Look is a living egg of an open batch with its last call; "" with none.
+type Look struct {
+	BatchID, EggID int64
+	Call           string
+	At             *time.Time
 }
 
-// Doubts lists them by batch.
-func (tx *Tx) Doubts(ctx context.Context) ([]Doubt, error) {
-	return list[Doubt](ctx, tx, `
-		with last as (
-			select distinct on (c.egg_id) c.egg_id, c.call, s.at, e.batch_id
-			from batches b
-			join eggs e on e.farm_id = $1 and e.batch_id = b.id
-			join calls c on c.farm_id = $1 and c.egg_id = e.id
-			join candlings s on s.farm_id = $1 and s.id = c.candling_id
-			where b.farm_id = $1 and b.closed_at is null
-			order by c.egg_id, c.id desc
-		)
-		select l.batch_id, count(*) as eggs, max(l.at) as at
-		from last l
-		join eggs e on e.farm_id = $1 and e.id = l.egg_id
-		where l.call in ('unsure', 'unseen') and e.fate is null
-		group by l.batch_id`, tx.FarmID)
+const looks = `
+	select distinct on (e.id) e.batch_id, e.id as egg_id, coalesce(c.call, '') as call, s.at
+	from batches b
+	join eggs e on e.farm_id = $1 and e.batch_id = b.id and e.fate is null
+	left join calls c on c.farm_id = $1 and c.egg_id = e.id
+	left join candlings s on s.farm_id = $1 and s.id = c.candling_id
+	where b.farm_id = $1 and b.closed_at is null and ($2::bigint[] is null or b.id = any ($2))
+	order by e.id, c.id desc`
+
+// Looks lists the living eggs of batches that are open, or, with none named, of all.
+func (tx *Tx) Looks(ctx context.Context, batchIDs ...int64) ([]Look, error) {
+	return list[Look](ctx, tx, looks, tx.FarmID, batchIDs)
 }
 
-// CallsSince gives the last call of each egg of a batch in candlings since a moment.
-func (tx *Tx) CallsSince(ctx context.Context, batchID int64, since time.Time) (map[int64]string, error) {
-	all, err := list[struct {
-		EggID int64
-		Call  string
-	}](ctx, tx, `
-		select distinct on (c.egg_id) c.egg_id, c.call
-		from eggs e
-		join calls c on c.farm_id = $1 and c.egg_id = e.id
-		join candlings s on s.farm_id = $1 and s.id = c.candling_id
-		where e.farm_id = $1 and e.batch_id = $2 and s.at > $3
-		order by c.egg_id, c.id desc`, tx.FarmID, batchID, since)
-	by := map[int64]string{}
-	for _, c := range all {
-		by[c.EggID] = c.Call
+// EggsOf lists the living eggs of batches by number, with their calls.
+func (tx *Tx) EggsOf(ctx context.Context, batchIDs []int64) (map[int64][]Egg, error) {
+	type row struct {
+		Egg
+		BatchID int64
 	}
-	return by, err
+	rows, err := list[row](ctx, tx, `
+		select e.batch_id,`+eggColumns+`
+		from eggs e
+		left join calls c on c.farm_id = $1 and c.egg_id = e.id
+		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
+		where e.farm_id = $1 and e.batch_id = any ($2) and e.fate is null
+		group by e.farm_id, e.id
+		order by e.batch_id, e.no`, tx.FarmID, batchIDs)
+	all := map[int64][]Egg{}
+	for _, r := range rows {
+		all[r.BatchID] = append(all[r.BatchID], r.Egg)
+	}
+	return all, err
 }
 
 // HasBatches tells whether anything was ever set on the farm.

@@ -69,6 +69,7 @@ type BatchLog struct {
 	Legs  []Leg
 	Parts []Part
 	Ways  []WaySince
+	Looks []Look
 }
 
 // BatchLog reads so many lines and notes of it, in one round trip.
@@ -77,6 +78,7 @@ func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log Batc
 	ask(q, &log.Lines, batchJournal, tx.FarmID, b.ID, lines)
 	ask(q, &log.Notes, batchNotes, tx.FarmID, []int64{b.ID}, noted)
 	ask(q, &log.Legs, legsOf, tx.FarmID, b.ID)
+	ask(q, &log.Looks, looks, tx.FarmID, []int64{b.ID})
 	ask(q, &log.Ways, waysOf, tx.FarmID, b.ID)
 	ask(q, &log.Parts, partsOf, tx.FarmID, b.Root())
 	return log, tx.SendBatch(ctx, q).Close()

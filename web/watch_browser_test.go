@@ -157,6 +157,7 @@ func TestADuckLoadFromLastCandlingToThePull(t *testing.T) {
 	in := ask[int](h, `Number(document.querySelector(".headline").firstChild.textContent)`)
 	h.run(`document.querySelector("[name^=basket]").value = "left"; document.querySelector("[name^=pipped]").value = 2`)
 	h.hit(`#shut .is-main`)
+	h.press("Yes, it is so") // nobody made the hatcher ready
 	h.until(`location.pathname === "/watch/1"`, "it does not go on to the watch")
 	h.reads(fmt.Sprintf("0 of %d out", in), "left · 0 out of", "2 pips counted", "Wait.")
 	h.now = noon.AddDate(0, 0, 28)

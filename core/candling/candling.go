@@ -22,6 +22,9 @@ const (
 	Displaced Call = "displaced"
 )
 
+// Nothing is how many completed days it takes until a vein shows, also in quail's eggs [common practice].
+const Nothing = 3
+
 // Calls lists every call in the order of the candling bench.
 var Calls = []Call{Live, Clear, Ring, Quit, Unsure, Unseen, Cracked, Bad, Displaced}
 

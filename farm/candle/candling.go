@@ -51,12 +51,11 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 
 // tooEarly asks about calls on days on which nothing is to be seen yet.
 func tooEarly(ctx context.Context, batch store.Batch, call candling.Call, at time.Time, m *farm.Member) error {
-	const nothing = 3 // completed days before which no vein shows, also in quail's eggs [common practice]
 	var p farm.Problems
 	day := calendar.Elapsed(batch.SetAt, at)
-	if day < nothing && (call == candling.Live || call == candling.Clear || call == candling.Quit) {
+	if day < candling.Nothing && (call == candling.Live || call == candling.Clear || call == candling.Quit) {
 		p.Doubtf(ctx, "call", "Called %s on %s? Before %s nothing is to be seen.",
-			call, m.Counting().Day(day), m.Counting().Day(nothing))
+			call, m.Counting().Day(day), m.Counting().Day(candling.Nothing))
 	}
 	return p.Err()
 }

@@ -17,9 +17,16 @@ import (
 // Session is a batch that is candled, in the dark.
 type Session struct {
 	farm.BatchView
-	Eggs   []SessionEgg // still in the machine, in the order of their places
 	Expect string
 	Last   bool // lockdown comes after it, in the same going
+}
+
+// Sitting is what is candled in one going: a batch, or all that turns in a machine, which people open once.
+type Sitting struct {
+	Machine  farm.Machine
+	Whole    bool // all that turns in the machine
+	Sessions []Session
+	Eggs     []SessionEgg // still in the machine, in the order of their places
 }
 
 // oneGoing is how soon before lockdown a candling leads into it.
@@ -32,35 +39,71 @@ type SessionEgg struct {
 	Cell   string        // what its air cell showed last, of a dark shell
 }
 
-// Session lists the eggs to be candled.
-func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (page Session, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
+// Session lists the eggs of a batch to be candled.
+func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
+		if i < 0 {
+			return farm.ErrNone
 		}
-		v, eggs, err := w.EggsInPlace(ctx, tx, batchID)
-		if err != nil {
-			return err
-		}
-		page = Session{BatchView: v, Expect: candling.Expect(v.Kind, v.Day, v.HatchDay)}
-		lock, locks := v.Milestone(calendar.Lockdown)
-		page.Last = locks && v.LockedAt == nil && lock.At.Sub(w.Now) < oneGoing
-		called, err := tx.CallsSince(ctx, batchID, w.Now.Add(-candlingLasts))
-		if err != nil {
-			return err
-		}
-		weighings, err := tx.Weighings(ctx, batchID)
-		if err != nil {
-			return err
-		}
-		cells := lastCells(weighings, m)
-		for _, e := range eggs {
-			page.Eggs = append(page.Eggs, SessionEgg{e, candling.Call(called[e.ID]), cells[e.ID]})
-		}
-		return nil
+		page, err = sit(ctx, tx, w, open[i])
+		return err
 	})
-	return
+	return page, err
+}
+
+// Machine lists the eggs of all batches that turn in a machine and show something by now, in the order of
+// their places.
+func (b *Service) Machine(ctx context.Context, m *farm.Member, machineID int64) (page Sitting, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		var in []farm.BatchView
+		for _, v := range open {
+			shows := v.Alive > 0 && v.Day >= candling.Nothing && !v.Kind.IsReptile()
+			if v.LockedAt == nil && v.SetterID == machineID && shows {
+				in = append(in, v)
+			}
+		}
+		if w.MachineByID[machineID].ID == 0 {
+			return farm.ErrNone
+		}
+		page, err = sit(ctx, tx, w, in...)
+		page.Machine, page.Whole = w.MachineByID[machineID], true
+		return err
+	})
+	return page, err
+}
+
+func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchView) (page Sitting, err error) {
+	var ids []int64
+	for _, v := range in {
+		s := Session{BatchView: v, Expect: candling.Expect(v.Kind, v.Day, v.HatchDay)}
+		lock, locks := v.Milestone(calendar.Lockdown)
+		s.Last = locks && v.LockedAt == nil && lock.At.Sub(w.Now) < oneGoing
+		page.Sessions, page.Machine, ids = append(page.Sessions, s), v.Stands(), append(ids, v.ID)
+	}
+	eggs, err := w.EggsInPlace(ctx, tx, in...)
+	if err != nil || len(in) == 0 {
+		return page, err
+	}
+	looks, err := tx.Looks(ctx, ids...)
+	if err != nil {
+		return page, err
+	}
+	called := map[int64]candling.Call{}
+	for _, l := range looks {
+		if l.At != nil && l.At.After(w.Now.Add(-candlingLasts)) {
+			called[l.EggID] = candling.Call(l.Call)
+		}
+	}
+	weighings, err := tx.Weighings(ctx, ids...)
+	if err != nil {
+		return page, err
+	}
+	cells := lastCells(weighings, w.Member)
+	for _, e := range eggs {
+		page.Eggs = append(page.Eggs, SessionEgg{e, called[e.ID], cells[e.ID]})
+	}
+	return page, nil
 }
 
 // lastCells tells of each egg whose air cell was read what it showed last.

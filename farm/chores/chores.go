@@ -27,6 +27,7 @@ type Chore struct {
 	Look    bool   // candle first, in the same opening
 	Of      string // what the subject is called where several look alike; the machine to move to
 	Species string // of the eggs, where they are to be set
+	In      int64  // the machine in which the eggs stand
 }
 
 // Provider gives the chores that one room knows of, today's and those to come.

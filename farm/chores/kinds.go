@@ -10,6 +10,7 @@ import (
 
 // What is to be done, besides the milestones of core/calendar and the care of core/method.
 const (
+	CandleRest = "candle-rest" // candling the eggs of a batch that were not looked at with the others
 	LookAgain  = "again"       // candling once more what was unsure or not to be seen
 	Past       = "past"        // telling what became of eggs whose hatch is long past
 	Collect    = "collect"     // gathering what the pens laid
@@ -37,6 +38,7 @@ type Kind struct {
 // Kinds are those that can be picked or handed over.
 var Kinds = []Kind{
 	{calendar.Candle, "candling", candleHow},
+	{CandleRest, "", candleHow},
 	{LookAgain, "looking again", candleHow},
 	{calendar.Lockdown, "lockdown", lockdownHow},
 	{calendar.Pull, "pulling", pullHow},

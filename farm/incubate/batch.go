@@ -109,7 +109,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			}
 		}
 		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
-		page.Next = next(w, page.BatchView, up.Done)
+		page.Next = next(w, page.BatchView, up.Done, log.Looks)
 		page.Care, err = tx.CareLog(ctx, id, 0, 30)
 		return err
 	})

@@ -24,7 +24,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if err != nil {
 		return nil, err
 	}
-	doubts, err := tx.Doubts(ctx)
+	looks, err := tx.Looks(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -33,8 +33,8 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	for _, v := range open {
-		all = append(all, dues(w, v, up.Done)...)
-		if again, ok := again(w, v, doubts); ok {
+		all = append(all, dues(w, v, up.Done, looks)...)
+		if again, ok := again(w, v, looks); ok {
 			all = append(all, again)
 		}
 	}
@@ -50,6 +50,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
 	return chores.Chore{
 		About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, At: at, Eggs: v.Alive,
+		In: v.Stands().ID,
 	}
 }
 
@@ -92,7 +93,7 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (al
 const oneOpening = 36 * time.Hour
 
 // dues lists the chores of a batch that are not done.
-func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []chores.Chore) {
+func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []store.Look) (all []chores.Chore) {
 	if v.Alive == 0 {
 		return []chores.Chore{empty(w, v)}
 	}
@@ -102,13 +103,15 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 	shut, _ := v.Milestone(calendar.Lockdown)
 	look := false // before the lid is shut, in one opening
 	for i, ms := range v.Milestones {
+		rest := v.Alive // eggs that nobody has looked at, of a candling
 		day := int(math.Round(ms.Day))
 		done := slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: ms.Kind, Day: day})
 		switch ms.Kind {
 		case calendar.Candle:
-			// A candling up to a day and a half early does for the day; a later
+			// A candling up to a day and a half early does for the day, once all eggs were looked at; a later
 			// candling that is due does for the ones missed before it.
-			done = done || v.LockedAt != nil || (v.CandledAt != nil && v.CandledAt.After(ms.At.Add(-36*time.Hour)))
+			rest = unlooked(v, looks, ms.At.Add(-oneOpening))
+			done = done || v.LockedAt != nil || rest == 0
 			for _, later := range v.Milestones[i+1:] {
 				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.Now))
 			}
@@ -131,6 +134,10 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 			continue
 		}
 		c := due(w, v, ms, day)
+		if ms.Kind == calendar.Candle && rest < v.Alive {
+			c.Kind, c.Eggs, c.Title = chores.CandleRest, rest, fmt.Sprintf("Candle the other %s", wording.Plural(rest, "egg"))
+			c.Why = "Some were looked at. Say that the rest live, if you looked at them too, or that nobody did."
+		}
 		if ms.Kind == calendar.Lockdown && look {
 			c.Look, c.Title = true, fmt.Sprintf("Candle %s, then lockdown", wording.Plural(v.Alive, "egg"))
 			c.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay) + " " + c.Why
@@ -141,8 +148,10 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) (all []ch
 }
 
 // next is the first chore of a batch that is not done, nil if there is none.
-func next(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone) *chores.Chore {
-	all := dues(w, v, ticks)
+func next(
+	w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []store.Look,
+) *chores.Chore {
+	all := dues(w, v, ticks, looks)
 	if len(all) == 0 {
 		return nil
 	}
@@ -169,16 +178,29 @@ func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 	return c
 }
 
-// again is due three days after eggs were called so, 2 to 4 being usual
-// [common practice], and not in lockdown.
-func again(w *farm.Snapshot, v farm.BatchView, doubts []store.Doubt) (chores.Chore, bool) {
-	i := slices.IndexFunc(doubts, func(d store.Doubt) bool { return d.BatchID == v.ID })
-	if i < 0 || v.LockedAt != nil {
+// unlooked counts the living eggs of a batch of which no call was made since a moment. Young that were counted
+// without their eggs are not asked after.
+func unlooked(v farm.BatchView, looks []store.Look, since time.Time) (n int) {
+	for _, l := range looks {
+		n += farm.OneIf(l.BatchID == v.ID && (l.At == nil || !l.At.After(since)))
+	}
+	return min(n, v.Alive)
+}
+
+// again is due three days after eggs were called so, 2 to 4 being usual [common practice], and not in lockdown.
+func again(w *farm.Snapshot, v farm.BatchView, looks []store.Look) (chores.Chore, bool) {
+	doubtful, last := 0, time.Time{}
+	for _, l := range looks {
+		if l.BatchID == v.ID && (l.Call == string(candling.Unsure) || l.Call == string(candling.Unseen)) {
+			doubtful, last = doubtful+1, farm.Latest(last, *l.At)
+		}
+	}
+	if doubtful == 0 || v.LockedAt != nil {
 		return chores.Chore{}, false
 	}
-	c := chore(v, chores.LookAgain, w.Member.Hour.On(doubts[i].At, 3, w.Member.Place))
-	c.Title = "Look again at " + wording.Plural(doubts[i].Eggs, "doubtful egg")
-	c.Eggs, c.Reason = doubts[i].Eggs, v.Stands().Name
+	c := chore(v, chores.LookAgain, w.Member.Hour.On(last, 3, w.Member.Place))
+	c.Title = "Look again at " + wording.Plural(doubtful, "doubtful egg")
+	c.Eggs, c.Reason = doubtful, v.Stands().Name
 	c.Why = "Slow ones exist: at the edge of a tray, old eggs, ducks among hens' eggs. " + candling.DarkShell
 	return c, true
 }

@@ -77,7 +77,7 @@ func (b *Service) HandsFree(
 		if page.Key, err = scaleKey(ctx, tx); err != nil {
 			return err
 		}
-		if _, eggs, err = w.EggsInPlace(ctx, tx, batchID); err != nil {
+		if eggs, err = w.EggsInPlace(ctx, tx, page.BatchView); err != nil {
 			return err
 		}
 		if !take {

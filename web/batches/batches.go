@@ -18,6 +18,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/web/page"
@@ -77,7 +78,7 @@ func (d data) Late() bool {
 func (d data) Step() *step {
 	page := fmt.Sprintf("/batches/%d", d.Batch.ID)
 	switch d.Batch.Next.Kind {
-	case calendar.Candle:
+	case calendar.Candle, chores.CandleRest:
 		return &step{d.Batch.Next.Title, page + "/candle", true}
 	case calendar.Lockdown:
 		if d.Batch.Next.Look {

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -30,14 +31,24 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	b := handler{s, page.Parse(s, files, "candle.html")}
 	s.Get(e, "/batches/:id/candle", farm.Helping, b.show)
+	s.Get(e, "/machines/:id/candle", farm.Helping, b.machine)
 	s.Post(e, "/batches/:id/calls", farm.Helping, b.take)
 }
 
+// data is a sitting, with how each of its batches looks today.
 type data struct {
+	candle.Sitting
+	Batches []batch
+	Signs   []candling.Sign
+	Calls   string // the same, for the script
+}
+
+// batch is one of the batches that are candled; by its number its eggs are told apart.
+type batch struct {
 	candle.Session
+	N     int
+	Eggs  int
 	Looks []Look
-	Signs []candling.Sign
-	Calls string // the same, for the script
 	Cells []Cell
 }
 
@@ -53,43 +64,85 @@ type Look struct {
 	page.Candled
 }
 
+// Of is the batch of an egg.
+func (d data) Of(e candle.SessionEgg) batch {
+	i := slices.IndexFunc(d.Batches, func(b batch) bool { return b.ID == e.BatchID })
+	return d.Batches[i]
+}
+
+// Title is what is candled.
+func (d data) Title() string {
+	if d.Whole || len(d.Batches) == 0 {
+		return d.Machine.Name
+	}
+	return d.Batches[0].Code
+}
+
 func (b handler) show(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
 	if err != nil {
 		return err
 	}
-	session, err := b.Candle.Session(c.Request().Context(), m, id)
+	sitting, err := b.Candle.Session(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
+	return b.sit(c, m, sitting)
+}
+
+// machine shows all that turns in a machine, in one sitting.
+func (b handler) machine(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	sitting, err := b.Candle.Machine(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	return b.sit(c, m, sitting)
+}
+
+func (b handler) sit(c *echo.Context, m *farm.Member, s candle.Sitting) error {
 	calls, err := json.Marshal(candling.Signs)
 	if err != nil {
 		return err
 	}
-	d := data{Session: session, Signs: candling.Signs, Calls: string(calls)}
-	draw := func(name string, call candling.Call, day float64) {
-		d.Looks = append(d.Looks, Look{name, page.DrawCandled(session.Kind, call, day, session.HatchDay, uint64(id))})
-	}
-	slow, fast := candling.Ends(session.Day, session.HatchDay)
-	draw("a live one today", candling.Live, session.Day)
-	draw("live, as slow as they come", candling.Live, slow)
-	draw("live, as fast", candling.Live, fast)
-	draw("clear", candling.Clear, session.Day)
-	if !session.Kind.IsReptile() {
-		draw("ring", candling.Ring, session.Day)
-	}
-	draw("quit", candling.Quit, session.Day)
-	if !session.Kind.IsReptile() {
-		for _, loss := range weigh.Drawings {
-			d.Cells = append(d.Cells, Cell{
-				loss,
-				page.DrawCandledCell(
-					session.Kind, candling.Unseen, session.Day, session.HatchDay, uint64(id), moisture.CellAfter(loss),
-				),
-			})
+	d := data{Sitting: s, Signs: candling.Signs, Calls: string(calls)}
+	for n, session := range s.Sessions {
+		one := batch{Session: session, N: n}
+		for _, e := range s.Eggs {
+			one.Eggs += farm.OneIf(e.BatchID == session.ID)
 		}
+		one.draw()
+		d.Batches = append(d.Batches, one)
 	}
-	return b.Render(c, b.page, page.Meta{Nav: "/batches", Title: "Candle " + session.Code, Dark: true}, m, d)
+	return b.Render(c, b.page, page.Meta{Nav: "/batches", Title: "Candle " + d.Title(), Dark: true}, m, d)
+}
+
+// draw draws what an egg of the batch may show today.
+func (b *batch) draw() {
+	seed := uint64(b.ID)
+	look := func(name string, call candling.Call, day float64) {
+		b.Looks = append(b.Looks, Look{name, page.DrawCandled(b.Kind, call, day, b.HatchDay, seed)})
+	}
+	slow, fast := candling.Ends(b.Day, b.HatchDay)
+	look("a live one today", candling.Live, b.Day)
+	look("live, as slow as they come", candling.Live, slow)
+	look("live, as fast", candling.Live, fast)
+	look("clear", candling.Clear, b.Day)
+	if !b.Kind.IsReptile() {
+		look("ring", candling.Ring, b.Day)
+	}
+	look("quit", candling.Quit, b.Day)
+	if b.Kind.IsReptile() {
+		return
+	}
+	for _, loss := range weigh.Drawings {
+		b.Cells = append(b.Cells, Cell{
+			loss, page.DrawCandledCell(b.Kind, candling.Unseen, b.Day, b.HatchDay, seed, moisture.CellAfter(loss)),
+		})
+	}
 }
 
 // What is taken at once: so many ops, of which each has about 250 bytes.

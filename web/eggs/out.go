@@ -1,6 +1,7 @@
 package eggs
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 
@@ -18,6 +19,14 @@ type outs struct {
 	Whys  []string
 	Asked stock.Out // as a link asks for it
 	Log   []store.EggOut
+}
+
+// Money writes a price; "" where there is none.
+func (outs) Money(price *float64) string {
+	if price == nil {
+		return ""
+	}
+	return fmt.Sprintf("%.2f", *price)
 }
 
 func (r handler) out(c *echo.Context, m *farm.Member, meta page.Meta) error {

@@ -26,7 +26,8 @@ type tap struct {
 // row is a chore as it is listed; the first of the day is the one to begin with.
 type row struct {
 	chores.Chore
-	First bool
+	First    bool
+	Together bool // others in its machine are to be candled too: one opening for all
 }
 
 // Class is how a button looks: only the first row's is filled.
@@ -70,7 +71,26 @@ func groups(due []chores.Chore, now time.Time) (all []group) {
 			all = append(all, g)
 		}
 		last := &all[len(all)-1]
-		last.Rows = append(last.Rows, row{c, i == 0})
+		last.Rows = append(last.Rows, row{Chore: c, First: i == 0})
+	}
+	return together(all)
+}
+
+// together marks the first of several candlings in one machine.
+func together(all []group) []group {
+	first := map[int64]*row{}
+	for g := range all {
+		for i := range all[g].Rows {
+			r := &all[g].Rows[i]
+			if r.Kind != calendar.Candle && r.Kind != chores.CandleRest {
+				continue
+			}
+			if one := first[r.In]; one != nil {
+				one.Together = true
+			} else {
+				first[r.In] = r
+			}
+		}
 	}
 	return all
 }
@@ -83,9 +103,23 @@ func (r row) Taps() []tap {
 	record := tap{Label: "Record", Of: c.Code, Link: fmt.Sprintf("/batches/%d?do=hatch", c.About.ID)}
 	switch c.Kind {
 	case calendar.Candle:
+		one := tap{Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true}
+		if !r.Together {
+			return []tap{one}
+		}
+		one.Whole = ""
 		return []tap{{
-			Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
-		}}
+			Label: "Whole machine", Of: "in one sitting", Link: fmt.Sprintf("/machines/%d/candle", c.In), Fresh: true,
+		}, one}
+	case chores.CandleRest:
+		return []tap{
+			{Label: "Rest live", Of: c.Code, Send: to("rest"), Main: true},
+			{Label: "Candle", Of: "the rest of " + c.Code, Link: to("candle"), Fresh: true},
+			{
+				Label: "Not looked at", Of: "the rest of " + c.Code, Send: to("done"),
+				With: map[string]string{"kind": calendar.Candle, "day": fmt.Sprint(c.Day)},
+			},
+		}
 	case chores.LookAgain:
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,

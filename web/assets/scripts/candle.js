@@ -5,8 +5,7 @@
     const bench = el("bench");
     if (!bench || bench.dataset.begun) return;
     bench.dataset.begun = "yes";
-    const batch = Number(bench.dataset.batch);
-    const dots = [...bench.querySelectorAll(".dot")];
+    const dots = [...bench.querySelectorAll("button.dot")];
     const done = []; // what take back takes back
     let now = Math.max(
       0,
@@ -15,7 +14,9 @@
     const calls = JSON.parse(bench.dataset.calls); // id, key and glyph of each
     const glyph = Object.fromEntries(calls.map(c => [c.id, c.glyph]));
 
-    const put = (op, mark) => outbox.put(`/batches/${batch}/calls`, op, mark);
+    // Each call goes to the egg's own batch: in one sitting there may be several.
+    const put = (batch, op, mark) => outbox.put(`/batches/${batch}/calls`, op, mark);
+    const batches = all => [...new Set(all.map(d => d.dataset.batch))];
     const mark = (dot, call) => {
       dot.className = `dot ${call}`;
       dot.dataset.call = call;
@@ -29,8 +30,11 @@
       if (!d) return;
       d.classList.add("now");
       d.scrollIntoView({block: "nearest"});
+      for (const part of bench.querySelectorAll("[data-of]"))
+        part.hidden = part.dataset.of !== d.dataset.batch;
       el("now-code").textContent = d.dataset.mark;
       el("now-says").textContent = [
+        d.dataset.code,
         d.dataset.pen,
         d.dataset.spot,
         d.dataset.cell,
@@ -65,12 +69,17 @@
         if (!last) return;
         for (const [dot, call] of last.before) mark(dot, call);
         show(dots.indexOf(last.before[0][0]));
-        return put({kind: "take-back", of: last.key}, last.before[0][0].dataset.mark);
+        for (const [batch, key] of last.keys)
+          put(batch, {kind: "take-back", of: key}, last.before[0][0].dataset.mark);
+        return;
       }
       if (what === "rest") {
         const rest = dots.filter(d => !d.dataset.call);
         if (rest.length === 0) return;
-        done.push({before: rest.map(d => [d, ""]), key: put({kind: "rest"}, "the rest")});
+        done.push({
+          before: rest.map(d => [d, ""]),
+          keys: batches(rest).map(b => [b, put(b, {kind: "rest"}, "the rest")]),
+        });
         for (const d of rest) mark(d, "live");
         return next();
       }
@@ -79,10 +88,16 @@
       const out = hit.dataset.out && el("take-out").checked;
       done.push({
         before: [[dot, dot.dataset.call]],
-        key: put(
-          {kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out)},
-          dot.dataset.mark,
-        ),
+        keys: [
+          [
+            dot.dataset.batch,
+            put(
+              dot.dataset.batch,
+              {kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out)},
+              dot.dataset.mark,
+            ),
+          ],
+        ],
       });
       mark(dot, what);
       next();
@@ -91,8 +106,13 @@
     // Of a dark shell the air cell is noted: the one just called stays in hand.
     let inHand = null;
     const cells = dot => {
-      if (!el("cells")) return;
-      el("cells").hidden = !dot;
+      let drawn = false;
+      for (const all of bench.querySelectorAll("[data-cells]")) {
+        all.hidden = !dot || all.dataset.cells !== dot.dataset.batch;
+        drawn ||= !all.hidden;
+      }
+      el("cells-of").hidden = !drawn;
+      if (!drawn) dot = null;
       inHand = dot;
       if (dot)
         el("cells-of").textContent = `${dot.dataset.mark}: how far down does the air cell reach?`;
@@ -104,7 +124,8 @@
         egg: Number(inHand.dataset.egg),
         loss_pct: Number(button.dataset.loss),
       };
-      done.push({before: [[inHand, inHand.dataset.call]], key: put(op, inHand.dataset.mark)});
+      const {batch, mark: code} = inHand.dataset;
+      done.push({before: [[inHand, inHand.dataset.call]], keys: [[batch, put(batch, op, code)]]});
       el("cells-of").textContent = `${inHand.dataset.mark}: noted.`;
       inHand = null;
     };
@@ -131,7 +152,7 @@
       const what = keys[e.key] ?? keys[e.key.toLowerCase()];
       if (what) act(what);
       else if (inHand && /^[1-9]$/.test(e.key))
-        cell(bench.querySelectorAll("[data-loss]")[e.key - 1]);
+        cell(bench.querySelectorAll("[data-cells]:not([hidden]) [data-loss]")[e.key - 1]);
       else if (e.key.toLowerCase() === "f") el("find-code").focus();
       else if (e.key === "ArrowRight") show(Math.min(now + 1, dots.length - 1));
       else if (e.key === "ArrowLeft") show(Math.max(now - 1, 0));
@@ -156,9 +177,10 @@
         `${Math.floor(s / 60)} min ${String(s % 60).padStart(2, "0")} s${s >= 1200 ? ": shut it soon, eggs cool" : ""}`;
     }, 1000);
     for (const away of bench.querySelectorAll(".bench-head a"))
-      away.addEventListener("click", () =>
-        put({kind: "end", seconds: Math.floor((Date.now() - began) / 1000)}),
-      );
+      away.addEventListener("click", () => {
+        const seconds = Math.floor((Date.now() - began) / 1000);
+        for (const b of batches(dots).slice(0, 1)) put(b, {kind: "end", seconds});
+      });
     for (const d of dots) if (d.dataset.call) d.textContent = glyph[d.dataset.call];
     if (dots.length > 0) show(now);
     outbox.refused();
