@@ -171,6 +171,10 @@ func (l *loader) parcels(ctx context.Context) error {
 			return err
 		}
 		p := store.Parcel{PenID: pen, Ordered: x.ordered, OrderedOn: today.AddDate(0, 0, -6)}
+		if x.sent == 0 {
+			in, day := l.box["Tabletop"], today.AddDate(0, 0, 2)
+			p.SetterID, p.ExpectedOn = &in, &day
+		}
 		if p.ID, err = l.tx.AddParcel(ctx, p); err != nil {
 			return err
 		}
@@ -300,6 +304,13 @@ func (l *loader) moved(ctx context.Context) error {
 		return err
 	}
 	if err := l.tx.StandIn(ctx, id, l.box["Cabinet"], b.HatcherID); err != nil {
+		return err
+	}
+	wren := l.box["Broody Wren"]
+	if err := l.care(ctx, store.Care{Kind: "dummies", MachineID: &wren, At: l.now.Add(-3 * calendar.Day)}); err != nil {
+		return err
+	}
+	if _, err := l.tx.AddSwap(ctx, store.Swap{HenID: wren, BatchID: b.ID, Eggs: 3}); err != nil {
 		return err
 	}
 	_, err = l.tx.AddEntry(ctx, store.Line{

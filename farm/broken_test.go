@@ -66,12 +66,13 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
+	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
+	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels := newest.Parcels
 	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	place := y.room().Places[0].ID

@@ -191,6 +191,7 @@ var checks = map[string]Problem{
 	"responses_read_check":     {Field: "shows", Says: "What it came to has the minutes that it took."},
 	"responses_to_pct_check":   {Field: "to", Says: "The humidity after may be 1 to 100 %."},
 	"responses_what_check":     {Field: "what", Says: "Pick what you changed."},
+	"swaps_eggs_check":         {Field: "n", Says: "1 to 40 eggs may go under a hen."},
 
 	"trays_check":              {Field: "columns", Says: "A tray may have up to 1000 places."},
 	"trays_name_check":         {Field: "name", Says: "The tray's name may have 1 to 30 characters."},

@@ -103,12 +103,13 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
+	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
+	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels := newest.Parcels
 	arrived, err := y.Stock.Arrived(
 		ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
 	)
@@ -120,8 +121,9 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 		_, err = y.Undo(ctx, y.m, key(), entry)
 		require.NoError(t, err)
 	}
-	parcels, _, _, err = y.Stock.Parcels(ctx, y.m)
+	newest, err = y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels = newest.Parcels
 	assert.Empty(t, parcels)
 
 	// A machine's counter that two settings started, one after the other.

@@ -53,6 +53,10 @@ type Snapshot struct {
 	kept        *store.Upkeep
 	season      *store.Season
 	stock       []store.Stock
+	parcels     struct {
+		all  []ParcelView
+		most int
+	}
 }
 
 // daysAhead is how far ahead Today shows chores.

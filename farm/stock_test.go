@@ -203,17 +203,18 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	})
 	require.NoError(t, err)
 	cabinet := y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
+	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	require.Len(t, suppliers, 1)
-	from := suppliers[0].ID
+	require.Len(t, known.Suppliers, 1)
+	from := known.Suppliers[0].ID
 	assert.Len(t, y.room().Pens, 1, "nothing is collected from a supplier")
 	_, err = y.gather(stock.Collected{PenID: from, Eggs: 3})
 	assert.ErrorContains(t, err, "Pick the pen")
 	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: from, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
+	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels := newest.Parcels
 	arrival := stock.Arrival{Sent: 26, Broken: 2, Loose: 3, At: y.now, LaidOn: day(4), RestHours: 24}
 	for says, spoil := range map[string]func(*stock.Arrival){
 		"it may be 12 to 48":                 func(a *stock.Arrival) { a.RestHours = 6 },
@@ -273,8 +274,9 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	done, err = y.Incubate.Set(ctx, y.m, key(), s)
 	require.NoError(t, err)
 	assert.NotContains(t, done.Said, "rest")
-	parcels, _, _, err = y.Stock.Parcels(ctx, y.m)
+	newest, err = y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels = newest.Parcels
 	assert.Equal(t, []int{24, 26, 2, 4, 20}, []int{
 		parcels[0].Ordered, *parcels[0].Sent, *parcels[0].Broken, parcels[0].Stored, parcels[0].Parcel.Set,
 	})
@@ -335,16 +337,17 @@ func TestRestingEggsAreNotTilted(t *testing.T) {
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
-	_, suppliers, _, err := y.Stock.Parcels(ctx, y.m)
+	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	room := y.room()
 	require.Len(t, room.Places, 1)
-	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
 	require.NoError(t, err)
-	parcels, _, _, err := y.Stock.Parcels(ctx, y.m)
+	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
+	parcels := newest.Parcels
 	_, err = y.Stock.Arrived(
 		ctx, y.m, key(), parcels[0].ID,
 		stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID},

@@ -154,7 +154,11 @@ type ParcelView struct {
 // OnTheWay tells that it has not come yet.
 func (v ParcelView) OnTheWay() bool { return v.ArrivedAt == nil }
 
+// Parcels are the newest, so many at most; they are read once.
 func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelView, err error) {
+	if len(w.parcels.all) > 0 && w.parcels.most >= most {
+		return w.parcels.all[:min(most, len(w.parcels.all))], nil
+	}
 	rows, err := tx.Parcels(ctx, most)
 	if err != nil {
 		return nil, err
@@ -169,6 +173,7 @@ func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelV
 		}
 		all = append(all, v)
 	}
+	w.parcels.all, w.parcels.most = all, most
 	return all, nil
 }
 

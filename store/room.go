@@ -52,7 +52,9 @@ type Parcel struct {
 	LaidOn           *time.Time
 	Note             string
 	CollectionID     *int64
-	Stored, Set      int // of its eggs, in store and set so far
+	ExpectedOn       *time.Time
+	SetterID         *int64 // that is to be warm for it
+	Stored, Set      int    // of its eggs, in store and set so far
 }
 
 // Parcels lists the newest, those on their way first.
@@ -64,7 +66,7 @@ func (tx *Tx) Parcels(ctx context.Context, most int) ([]Parcel, error) {
 
 const parcels = `
 	select p.id, p.pen_id, p.ordered, p.ordered_on, p.sent, p.broken, p.loose, p.displaced,
-		p.arrived_at, c.ready_at, c.laid_on, p.note, p.collection_id,
+		p.arrived_at, c.ready_at, c.laid_on, p.note, p.collection_id, p.expected_on, p.setter_id,
 		(
 			select count(*)
 			from eggs e
@@ -86,9 +88,9 @@ func (tx *Tx) Parcel(ctx context.Context, id int64) (Parcel, error) {
 // AddParcel notes an order.
 func (tx *Tx) AddParcel(ctx context.Context, p Parcel) (int64, error) {
 	return value[int64](ctx, tx, `
-		insert into parcels (farm_id, pen_id, ordered, ordered_on, note)
-		values ($1, $2, $3, $4, $5)
-		returning id`, tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note)
+		insert into parcels (farm_id, pen_id, ordered, ordered_on, note, expected_on, setter_id)
+		values ($1, $2, $3, $4, $5, $6, $7)
+		returning id`, tx.FarmID, p.PenID, p.Ordered, p.OrderedOn, p.Note, p.ExpectedOn, p.SetterID)
 }
 
 // DropParcel forgets an order.
@@ -102,9 +104,10 @@ func (tx *Tx) SaveParcel(ctx context.Context, p Parcel) error {
 	_, err := tx.Exec(ctx, `
 		update parcels
 		set sent = $3, broken = $4, loose = $5, displaced = $6, arrived_at = $7, note = $8,
-			collection_id = $9
+			collection_id = $9, expected_on = $10, setter_id = $11
 		where farm_id = $1 and id = $2`,
-		tx.FarmID, p.ID, p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.Note, p.CollectionID)
+		tx.FarmID, p.ID, p.Sent, p.Broken, p.Loose, p.Displaced, p.ArrivedAt, p.Note, p.CollectionID, p.ExpectedOn,
+		p.SetterID)
 	return err
 }
 
@@ -288,6 +291,7 @@ type Upkeep struct {
 	Lists   []Handover   // for whoever looks after the farm, that are not over
 	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
 	Tilted  []Tilted     // since that moment
+	Swaps   []Swap       // of batches in machines
 	Changes []Response   // what was changed in machines lately, the newest first
 	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
 }
@@ -348,6 +352,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		from care
 		where farm_id = $1 and place_id is not null and at >= $2
 		group by place_id`, tx.FarmID, since)
+	ask(q, &u.Swaps, swaps, tx.FarmID)
 	ask(q, &u.Changes, recentChanges, tx.FarmID, now)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

@@ -169,7 +169,7 @@ func TestADarkShellAtTheBench(t *testing.T) {
 	h.until(kept, "the cell was not sent")
 	h.reads("air cell of egg", "about 3 % lost")
 	h.keys("l")
-	assert.True(t, ask[bool](h, `document.getElementById("cells").hidden`), "it goes with the egg")
+	assert.True(t, ask[bool](h, `!document.querySelector("[data-cells]:not([hidden])")`), "it goes with the egg")
 	h.until(kept, "the call was not sent")
 	s.now = s.now.AddDate(0, 0, 4)
 	h.do(chromedp.Reload())

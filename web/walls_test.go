@@ -247,7 +247,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		},
 		"/eggs/line": {"line"}, "/eggs/store": {"basket", "place"}, "/places/new": {"name", "temp", "rh"},
 		"/places/1": {"name", "temp", "rh", "until_on"}, "/places/1/tilted": {"back"},
-		"/parcels": {"supplier", "ordered", "ordered_on", "note"}, "/parcels/2": {
+		"/parcels": {"supplier", "ordered", "ordered_on", "note", "expected_on", "setter"}, "/parcels/2": {
 			"sent", "broken", "loose", "displaced", "at", "laid_on", "rest", "place", "note",
 		},
 		"/kinds/duck": {
@@ -255,7 +255,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
-		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, batch + "/way": {
+		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, "/machines/6/dummies": {"back"}, "/machines/6/swap": {"batch", "n"}, batch + "/way": {
 			"school", "hand_turns", "mistings", "cool_min", "late_mist",
 		},
 		"/machines/1/water": {"water", "poured"}, "/machines/1/note": {"was", "minutes", "worst", "says", "when"},
@@ -378,7 +378,7 @@ func bigPages(v *visitor) map[string]string {
 		"Days and room": "/board/days", "Planned": v.find("/board", `href="(/planned/\d+)"`), "Plan": "/plan",
 		"Reckoned back": "/board?line=ducks+and+hens+out+in+8+weeks", "As a table": "/board?as=table",
 		"Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
-		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Settings": "/settings",
+		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Hen": "/machines/6", "Sitting": "/machines/1/candle", "Settings": "/settings",
 		"Import": "/books/lists/collections",
 		"Store":  "/eggs/store", "Taken out": "/eggs/out", "Waiting": "/eggs/waiting?kind=chicken",
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",

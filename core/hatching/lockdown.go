@@ -11,6 +11,15 @@ type Step struct {
 	ID, Do, Why string
 }
 
+// UnderHen lists what is done where the eggs hatch under a broody hen [common practice].
+func UnderHen() []Step {
+	return []Step{
+		{"feed", "Food, water and grit within her reach", "She may not leave the nest any more."},
+		{"quiet", "Other hens kept off, no draught, no rats", "What is disturbed now is lost."},
+		{"shut", "Nobody lifts her until the young are out", "She turns, airs and moistens them herself."},
+	}
+}
+
 // Lockdown lists what is done before the lid is shut [common practice]: humidity is what the kind and
 // the farm's school hold in lockdown; apart tells that the eggs move to a machine that does not turn, mist that
 // its school mists whatever is opened.

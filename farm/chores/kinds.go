@@ -14,6 +14,8 @@ const (
 	LookAgain  = "again"       // candling once more what was unsure or not to be seen
 	Past       = "past"        // telling what became of eggs whose hatch is long past
 	Collect    = "collect"     // gathering what the pens laid
+	Parcel     = "parcel"      // opening a parcel on the day on which it is expected
+	Swap       = "swap"        // moving eggs under a broody hen once they were looked at
 	Rest       = "rest"        // leaving a parcel's eggs alone
 	Rested     = "rested"      // setting them
 	SetPlanned = "set-planned" // setting what was planned
@@ -56,6 +58,8 @@ var Kinds = []Kind{
 	{method.Mist, "", "A fine spray of lukewarm water all over, then shut the lid."},
 	{farm.Tilt, "", "Lift the carton’s other end onto the block. Do not shake."},
 	{Collect, "", collectHow},
+	{Parcel, "parcels that are expected", ""},
+	{Swap, "eggs that go under a hen", swapHow},
 	{Rest, "", restHow},
 	{Rested, "", restHow},
 }
@@ -77,6 +81,8 @@ const (
 		"the eyelid."
 	collectHow = "Each pen into its own carton, pointed end down, cool and out of the sun. Write pen, day and " +
 		"count on it."
+	swapHow = "By night and a dim lamp: dummies out, the live eggs under her one by one, marked with pencil. Leave her " +
+		"quiet."
 	restHow = "Pointed end down at room temperature, not turned, not tilted, until the hour; then set as written."
 )
 

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/hatching"
+	"metrogon/core/machine"
 	"metrogon/core/method"
 	"metrogon/core/season"
 	"metrogon/core/wording"
@@ -133,6 +134,9 @@ func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (al
 
 // steps of a batch's lockdown in a machine.
 func steps(v farm.BatchView, into int64) []hatching.Step {
+	if into == v.SetterID && machine.Broody(v.Setter.Kind) {
+		return hatching.UnderHen()
+	}
 	return hatching.Lockdown(v.Method.Humidity(v.Kind, true), into != v.SetterID, v.Method.Late != method.NotLate)
 }
 

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/machine"
 	"metrogon/core/method"
 	"metrogon/core/wording"
 	"metrogon/farm"
@@ -25,7 +26,7 @@ type Round struct {
 // rounds lists today's daily work on the open batches.
 func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []Round) {
 	for _, v := range open {
-		if v.Alive == 0 {
+		if v.Alive == 0 || machine.Broody(v.Stands().Kind) {
 			continue
 		}
 		for _, task := range v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil) {

@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/machine"
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
@@ -75,7 +76,7 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (al
 	noon := time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, w.Member.Place)
 	for _, v := range open {
 		shut, locks := v.Milestone(calendar.Lockdown)
-		if v.Alive == 0 || v.LongPast() || locks && !on.Before(w.Member.Date(shut.At)) {
+		if v.Alive == 0 || v.LongPast() || machine.Broody(v.Stands().Kind) || locks && !on.Before(w.Member.Date(shut.At)) {
 			continue
 		}
 		day := calendar.Elapsed(v.SetAt, noon)
@@ -116,7 +117,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []s
 				done = done || ((later.Kind == calendar.Candle || later.Kind == calendar.Hatch) && !later.At.After(w.Now))
 			}
 			if by := shut.At.Sub(ms.At); !done && by >= 0 && by <= oneOpening {
-				look, done = true, true
+				look, done = !machine.Broody(v.Stands().Kind), true // nobody lifts a hen so late
 			}
 		case calendar.Lockdown:
 			done = v.LockedAt != nil
@@ -214,6 +215,12 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))
 		d.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay)
 	case calendar.Lockdown:
+		if machine.Broody(v.Stands().Kind) && v.HatcherID == v.SetterID {
+			d.Title = "Leave " + v.Setter.Name + " alone from now on"
+			d.Why = "She turns, airs and moistens them herself. Food and water within her reach; nobody lifts her until the " +
+				"young are out."
+			break
+		}
 		d.Title = fmt.Sprintf("Lockdown of %s", wording.Plural(v.Alive, "egg"))
 		d.Why = fmt.Sprintf(
 			"Stop turning, raise to %s–%s %% humidity.", units.Number(v.Method.Humidity(v.Kind, true).From),

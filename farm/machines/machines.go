@@ -200,6 +200,7 @@ type MachinePage struct {
 	Ready readiness.State
 	Water Water
 	Turner
+	Hen *Hen // its card, of a broody hen
 }
 
 // List gives the machines.
@@ -222,6 +223,7 @@ func All(all *[]MachinePage) farm.Part {
 				return err
 			}
 			page.Water = waterOf(w, up, r.Machine)
+			page.Hen = henOf(w, up, open, r.Machine)
 			page.Turner = turnerOf(up, r.Machine, turn[r.ID])
 			for _, room := range w.Rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)

@@ -12,9 +12,10 @@ import (
 	"metrogon/store"
 )
 
-// warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown.
+// warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown, and
+// setters for parcels that are expected.
 func warmChores(
-	w *farm.Snapshot, up store.Upkeep, open []farm.BatchView,
+	w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, parcels []farm.ParcelView,
 ) (all []chores.Chore, err error) {
 	add := func(x farm.Machine, by time.Time, what string) error {
 		ready, err := w.Ready(x, up, farm.HasEggs(open, x.ID))
@@ -43,6 +44,16 @@ func warmChores(
 			continue
 		}
 		if err := add(v.Hatcher, shut.At, fmt.Sprintf("for %s, %s", v.Code, w.Member.ShortDay(shut.At))); err != nil {
+			return nil, err
+		}
+	}
+	for _, p := range parcels {
+		if !p.OnTheWay() || p.ExpectedOn == nil || p.SetterID == nil {
+			continue
+		}
+		rested := w.SetMoment(*p.ExpectedOn).Add(time.Duration(w.Member.RestHours) * time.Hour)
+		what := fmt.Sprintf("for the parcel from %s, %s", p.From.Name, w.Member.ShortDay(rested))
+		if err := add(w.MachineByID[*p.SetterID], rested, what); err != nil {
 			return nil, err
 		}
 	}

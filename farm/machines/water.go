@@ -101,7 +101,12 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		})
 	}
 	all = append(all, turnerChores(w, up, open)...)
-	warm, err := warmChores(w, up, open)
+	all = append(all, swapChores(w, up, open)...)
+	parcels, err := w.Parcels(ctx, tx, 20)
+	if err != nil {
+		return nil, err
+	}
+	warm, err := warmChores(w, up, open, parcels)
 	all = append(all, warm...)
 	for _, c := range fillChores(w, up, open) {
 		i := slices.IndexFunc(all, func(o chores.Chore) bool { return o.About.ID == c.About.ID && o.Kind != chores.Turner })

@@ -33,7 +33,10 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	for _, p := range parcels {
-		if !p.OnTheWay() && p.Stored > 0 {
+		switch {
+		case p.OnTheWay() && p.ExpectedOn != nil:
+			all = append(all, expect(w, p))
+		case !p.OnTheWay() && p.Stored > 0:
 			all = append(all, rest(w, p))
 		}
 	}
@@ -74,6 +77,25 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 	c.Reason, c.Why = "not tilted yet", "To the other side, through about 90°."
 	if p.TiltedAt != nil {
 		c.Reason = "last " + w.Member.Moment(*p.TiltedAt)
+	}
+	return c
+}
+
+// expect is a parcel on the day on which it should come, with what whoever opens it has to do.
+func expect(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
+	at := w.Member.Hour.On(time.Date(
+		p.ExpectedOn.Year(), p.ExpectedOn.Month(), p.ExpectedOn.Day(), 12, 0, 0, 0, w.Member.Place), 0, w.Member.Place)
+	until := at.Add(time.Duration(w.Member.RestHours) * time.Hour)
+	c := chores.Chore{
+		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: chores.Parcel, Of: p.From.Name, At: at,
+		Species: p.From.Species, Title: fmt.Sprintf("A parcel of %s from %s", wording.Plural(p.Ordered, "egg"), p.From.Name),
+		Reason: "expected today",
+		Why: fmt.Sprintf("Unpack at once, blunt end up in a tray, at room temperature; neither turned nor tilted, not in the "+
+			"cold. If it comes in the morning they rest until about %s. Count broken ones and write down the hour.",
+			w.Member.Moment(until)),
+	}
+	if p.SetterID != nil {
+		c.Reason += " · for " + w.MachineByID[*p.SetterID].Name
 	}
 	return c
 }

@@ -3,6 +3,7 @@ package stock
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"metrogon/core/grading"
@@ -12,10 +13,16 @@ import (
 	"metrogon/store"
 )
 
+// ParcelPage is the newest parcels, with what an order has to know.
+type ParcelPage struct {
+	Parcels   []farm.ParcelView
+	Suppliers []farm.Pen
+	Places    []farm.PlaceView
+	Setters   []farm.Machine // that take a supplier's eggs
+}
+
 // Parcels lists the newest, and the suppliers.
-func (b *Service) Parcels(
-	ctx context.Context, m *farm.Member,
-) (all []farm.ParcelView, suppliers []farm.Pen, places []farm.PlaceView, err error) {
+func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -23,18 +30,18 @@ func (b *Service) Parcels(
 		}
 		for _, p := range w.Pens {
 			if p.Supplier && p.UntilOn == nil {
-				suppliers = append(suppliers, p)
+				page.Suppliers = append(page.Suppliers, p)
 			}
 		}
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
 		}
-		places = w.StorePlaces(up)
-		all, err = w.Parcels(ctx, tx, 40)
+		page.Places, page.Setters = w.StorePlaces(up), setters(w, page.Suppliers)
+		page.Parcels, err = w.Parcels(ctx, tx, 40)
 		return err
 	})
-	return
+	return page, err
 }
 
 // Order notes eggs that a supplier is to send.
@@ -52,6 +59,12 @@ func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store
 		p.Count("ordered", "The number of eggs ordered", o.Ordered, 1, farm.MaxEggs)
 		p.Date("ordered_on", "The day of the order", o.OrderedOn, m.Date(w.Now))
 		o.Note = p.Name("note", "The note", o.Note, 500, false)
+		if o.ExpectedOn != nil {
+			p.Date("expected_on", "The day on which it is expected", *o.ExpectedOn, m.Date(w.Now).AddDate(1, 0, 0))
+		}
+		if o.SetterID != nil && w.Rooms[*o.SetterID][from.Species].Setting == 0 {
+			p.Addf("setter", "Pick a machine that takes these eggs.")
+		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
@@ -61,9 +74,27 @@ func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store
 		}
 		return journal.Record(
 			ctx, tx, journal.On(journal.Parcel, id).And(journal.Pen, o.PenID), journal.Undo{dropParcel.Of(id)},
-			"%s ordered from %s.", wording.Plural(o.Ordered, "egg"), from.Name,
+			"%s ordered from %s%s.", wording.Plural(o.Ordered, "egg"), from.Name, expected(o),
 		)
 	})
+}
+
+func expected(o store.Parcel) string {
+	if o.ExpectedOn == nil {
+		return ""
+	}
+	return o.ExpectedOn.Format(", expected Mon 2 Jan")
+}
+
+// setters are the machines in use that take eggs of one of the suppliers.
+func setters(w *farm.Snapshot, suppliers []farm.Pen) (all []farm.Machine) {
+	for _, x := range w.Machines {
+		takes := func(p farm.Pen) bool { return w.Rooms[x.ID][p.Species].Setting > 0 }
+		if x.UntilOn == nil && slices.ContainsFunc(suppliers, takes) {
+			all = append(all, x)
+		}
+	}
+	return all
 }
 
 // Arrival is a parcel as it was opened.

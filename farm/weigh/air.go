@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"metrogon/core/climate"
+	"metrogon/core/machine"
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -52,7 +53,7 @@ func airOf(
 			in, ids = append(in, v), append(ids, v.ID)
 		}
 	}
-	if len(in) == 0 {
+	if len(in) == 0 || machine.Broody(a.Machine.Kind) {
 		return a, nil
 	}
 	a.Troubles = w.AirTroubles(in)

@@ -30,7 +30,7 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(
-		s, files, "machine.html", "air.html", "water.html", "turner.html",
+		s, files, "machine.html", "air.html", "water.html", "turner.html", "hen.html",
 	)}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
@@ -40,6 +40,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	s.Post(e, "/machines/:id/changed", farm.Helping, x.changed)
 	s.Post(e, "/machines/:id/looked", farm.Helping, x.looked)
 	s.Post(e, "/machines/:id/turns", farm.Helping, x.turns)
+	s.Post(e, "/machines/:id/dummies", farm.Helping, x.dummies)
+	s.Post(e, "/machines/:id/swap", farm.Keeping, x.swap)
 	s.Post(e, "/machines/:id/trays", farm.Keeping, x.saveTray)
 	for _, path := range []string{"/machines/new", "/machines/:id"} {
 		e.GET(path, s.Signed(page.Fresh(x.form)))

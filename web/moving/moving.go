@@ -4,6 +4,7 @@ package moving
 import (
 	"embed"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -59,6 +60,9 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	d := data{Reasons: reasons, ticked: meta.Typed}
 	if d.Page, err = h.Moving.Page(c.Request().Context(), m, id); err != nil {
 		return err
+	}
+	if to := c.QueryParam("to"); to != "" && meta.Typed == nil { // as a link asks for it
+		meta.Typed = url.Values{"to": {to}, "n": {c.QueryParam("n")}, "which": {"n"}, "join": {"yes"}}
 	}
 	meta.Nav, meta.Title = "/batches", "Move eggs of "+d.Code
 	return h.Render(c, h.page, meta, m, d)

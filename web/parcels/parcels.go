@@ -32,6 +32,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	Coming, Here []farm.ParcelView
 	Suppliers    []farm.Pen
+	Setters      []farm.Machine
 	Places       []farm.PlaceView
 	Now          time.Time
 	Laid         time.Time // usual guess at when shipped eggs were laid
@@ -39,13 +40,13 @@ type data struct {
 }
 
 func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta, bad int64) error {
-	all, suppliers, places, err := p.Stock.Parcels(c.Request().Context(), m)
+	all, err := p.Stock.Parcels(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
 	now := p.Now()
-	d := data{Suppliers: suppliers, Places: places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3), Bad: bad}
-	for _, x := range all {
+	d := data{Setters: all.Setters, Suppliers: all.Suppliers, Places: all.Places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3), Bad: bad}
+	for _, x := range all.Parcels {
 		if x.OnTheWay() {
 			d.Coming = append(d.Coming, x)
 		} else {
@@ -64,6 +65,10 @@ func (p handler) order(c *echo.Context, m *farm.Member) error {
 	in := farm.Parcel{
 		PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"),
 		OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note"),
+		ExpectedOn: f.MaybeDate("expected_on", "The day on which it is expected"),
+	}
+	if setter := f.ID("setter"); setter != 0 {
+		in.SetterID = &setter
 	}
 	return p.Save(c, f, "/parcels", func() (farm.Done, error) {
 		return p.Stock.Order(c.Request().Context(), m, f.Get("key"), in)

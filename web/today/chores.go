@@ -180,6 +180,13 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
 	case chores.Unticked:
 		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
+	case chores.Parcel:
+		return []tap{{Label: "It has arrived", Of: "from " + c.Of, Link: fmt.Sprintf("/parcels#p%d", c.About.ID), Main: true}}
+	case chores.Swap:
+		return []tap{{
+			Label: "Move", Of: "under " + c.Of, Link: fmt.Sprintf("/batches/%d/move?to=%d&n=%d", c.About.ID, c.In, c.Eggs),
+			Main: true,
+		}}
 	case chores.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
