@@ -90,24 +90,32 @@
     }
   });
 
-  // due tells, once in so many seconds, that a page is to be kept anew: each time costs the server a page.
-  const due = (path, seconds) => {
-    const name = `kept ${outbox.who()} ${path}`;
-    if (Date.now() - Number(sessionStorage.getItem(name)) < seconds * 1000) return false;
-    sessionStorage.setItem(name, Date.now());
-    return true;
+  // due tells that a page was not kept for so many seconds: each time costs the server a page. It counts as
+  // kept once it is, since whoever goes on stops what was on its way.
+  const name = path => `kept ${outbox.who()} ${path}`;
+  const kept = path => sessionStorage.setItem(name(path), Date.now());
+  const due = (path, seconds) =>
+    Date.now() - Number(sessionStorage.getItem(name(path))) >= seconds * 1000;
+  let keeping = false;
+  const keep = async paths => {
+    if (keeping || !navigator.serviceWorker) return;
+    keeping = true;
+    await navigator.serviceWorker.ready;
+    await outbox.also(paths, kept);
+    keeping = false;
   };
   const begin = () => {
     if (!outbox.who()) return;
     if (daily() && !page().dataset.stale) {
-      if (due(location.pathname, 20)) outbox.keep(main());
+      const here = location.pathname;
+      if (due(here, 20)) outbox.keep(main(), () => kept(here));
       else main().dataset.kept = "yes"; // a moment ago
       const benches = [...document.querySelectorAll('a[href$="/candle"]')].map(a => a.getAttribute("href"));
       const others = ["/", "/eggs"].filter(p => p !== location.pathname);
       const rest = [...others, ...benches].filter(p => due(p, 600));
       const shed = (document.getElementById("shed")?.dataset.paths ?? "").split(" ");
       rest.push(...shed.filter(p => p && due(p, 3600)));
-      if (navigator.serviceWorker) navigator.serviceWorker.ready.then(() => outbox.also(rest));
+      keep(rest);
     }
     outbox.refused();
     outbox.flush();

@@ -166,15 +166,18 @@ const outbox = (() => {
   };
   const forms = async () => (await mine("ops")).filter(r => r.form !== undefined);
 
-  // also keeps other pages, so that they open without a signal.
-  const also = async paths => {
-    if (!navigator.serviceWorker) return;
+  // also keeps other pages, so that they open without a signal, and tells of each.
+  const also = async (paths, done) => {
     const kept = await caches.open(`metrogon-bench ${who()}`);
-    for (const path of paths) await kept.add(path).catch(() => {}); // one that is gone meanwhile
+    for (const path of paths)
+      await kept.add(path).then(
+        () => done(path),
+        () => {}, // one that is gone meanwhile
+      );
   };
 
   // keep lets the page that is open be opened again without a signal.
-  const keep = element => {
+  const keep = (element, done = () => {}) => {
     if (!element || !navigator.serviceWorker) return;
     navigator.serviceWorker.register("/sw.js");
     navigator.serviceWorker.ready.then(async () => {
@@ -188,6 +191,7 @@ const outbox = (() => {
         ...dress.map(u => new URL(u).pathname + new URL(u).search),
       ]);
       element.dataset.kept = "yes"; // it opens without a signal from now on
+      done();
     });
   };
   // Who signs out leaves no pages behind, and is told what waits.
