@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"testing"
+	"time"
 	_ "time/tzdata"
 
 	"github.com/stretchr/testify/assert"
@@ -46,7 +47,7 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	)
 	assert.ErrorContains(t, err, "4 turns a day is not possible; it may be 3, 5 or 7")
 	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{
-		Figures: []species.Change{{Figure: "lockdown_day", At: 23}}, Way: usual,
+		Figures: []species.Change{{Figure: "lockdown_day", At: 23}}, Way: usual, Running: true,
 	})
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "Some values are unusual")
@@ -107,4 +108,39 @@ func TestExtensionTablesAreASchool(t *testing.T) {
 	page, err := y.Kinds.Kind(y.Context(), y.m, "finch")
 	require.NoError(t, err)
 	assert.False(t, page.Extension.Known())
+}
+
+// A kind that is not shipped is kept like the others: pens, machines, batches, its own figures with their source.
+func TestAKindOfOnesOwn(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	done := must(y.Kinds.AddKind(ctx, y.m, key(), "duck", "Cayuga"))
+	assert.Equal(t, "Kept Cayuga as a kind of its own, like duck.", done.Said)
+	y.m = must(y.People.Member(ctx, y.m.PersonID))
+	_, err := y.Kinds.AddKind(ctx, y.m, key(), "goose", "cayuga")
+	assert.ErrorContains(t, err, "There is a kind called cayuga already.")
+	_, err = y.Kinds.AddKind(ctx, y.m, key(), "dodo", "Dodo")
+	assert.ErrorContains(t, err, "Pick the shipped kind that it is most like.")
+	const own = "duck~Cayuga"
+	must(y.Kinds.SaveKind(ctx, y.m, key(), own, kinds.Kept{
+		Figures: []species.Change{{Figure: "hatch_days", At: 27, From: 26, To: 28, Source: "own records"}},
+		Way:     method.Default(),
+	}))
+	page := must(y.Kinds.Kind(ctx, y.m, own))
+	assert.Equal(t, "this farm’s own: own records", page.Own.HatchDays.Origin.String())
+	pen, box := y.pen("Black", own), y.machine("Cabinet", "all-in-one", "duck", 40, 40)
+	y.collect(pen, 0, 6, 0)
+	id := y.set(incubate.Setting{
+		Species: own, SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}},
+	})
+	b := y.batch(id)
+	assert.Equal(t, "Cayuga 27-01", b.Code, "it has the room of the kind that it is like")
+	assert.InDelta(t, 27, b.HatchDay, 0.2)
+	assert.Equal(t, "duck", must(y.Kinds.Kind(ctx, y.m, "duck")).Own.ID)
+	assert.InDelta(t, 28, must(y.Kinds.Kind(ctx, y.m, "duck")).Own.HatchDays.At, 1e-9, "ducks stay ducks")
+	y.now = y.now.AddDate(0, 0, 10)
+	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	assert.Len(t, must(y.Flock.Pens(ctx, y.m)), 1)
+	other := y.settle("Elsewhere", "una@elsewhere.example")
+	assert.NotContains(t, other.Offered()[len(other.Offered())-1].Name, "Cayuga", "another farm knows nothing of it")
 }

@@ -6,6 +6,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/species"
 	"metrogon/core/units"
 	"metrogon/store"
 )
@@ -75,3 +76,14 @@ func Latest(a, b time.Time) time.Time {
 
 // ShortDay writes a moment's date on the farm.
 func (m *Member) ShortDay(at time.Time) string { return at.In(m.Place).Format("Mon 2 Jan") }
+
+// Offered are all kinds that the farm may keep: the shipped ones, then its own.
+func (m *Member) Offered() []*species.Profile {
+	all := slices.Clone(species.All())
+	for _, id := range m.OwnKinds {
+		if p, err := species.Find(id); err == nil {
+			all = append(all, p)
+		}
+	}
+	return all
+}

@@ -31,9 +31,9 @@ type (
 
 func CompareKinds(a, b *species.Profile) int {
 	place := func(p *species.Profile) int {
-		return slices.IndexFunc(species.All(), func(o *species.Profile) bool { return o.ID == p.ID })
+		return slices.IndexFunc(species.All(), func(o *species.Profile) bool { return o.ID == cmp.Or(p.Like(), p.ID) })
 	}
-	return place(a) - place(b)
+	return cmp.Or(place(a)-place(b), cmp.Compare(a.ID, b.ID))
 }
 
 // Snapshot is the farm as it stands: pens, machines and what is in them, and the
@@ -117,7 +117,8 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	for _, r := range all.Rooms {
 		w.Rooms[r.MachineID][r.Species] = r
 	}
-	w.Kinds = kinds(all.Figures)
+	w.Kinds = kinds(tx.Member.Offered(), all.Figures)
+	w.roomsLike()
 	for _, x := range all.Methods {
 		w.methods[x.Species] = method.Method{
 			School: method.School(x.School), HandTurns: x.HandTurns, Washing: method.Washing(x.Washing),
@@ -128,15 +129,15 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 }
 
 // kinds are all species, with the farm's own figures.
-func kinds(figures []store.Figure) map[string]*species.Profile {
+func kinds(offered []*species.Profile, figures []store.Figure) map[string]*species.Profile {
 	all := map[string]*species.Profile{}
 	own := map[string][]species.Change{}
 	for _, f := range figures {
 		own[f.Species] = append(own[f.Species], species.Change{
-			Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days,
+			Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days, Source: f.Source,
 		})
 	}
-	for _, p := range species.All() {
+	for _, p := range offered {
 		all[p.ID] = p
 		if len(own[p.ID]) == 0 {
 			continue
@@ -156,7 +157,24 @@ func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 	if err != nil {
 		return nil, err
 	}
-	return w.Kinds[p.ID], nil
+	if mine := w.Kinds[p.ID]; mine != nil {
+		return mine, nil
+	}
+	return p, nil // a kind of the farm's own that it has no more
+}
+
+// roomsLike gives kinds of the farm's own the room of those that they are like, where a machine has none of
+// their own.
+func (w *Snapshot) roomsLike() {
+	for _, id := range w.Member.OwnKinds {
+		own := w.Kinds[id]
+		for _, rooms := range w.Rooms {
+			if r, there := rooms[own.Like()]; there && rooms[id].Species == "" {
+				r.Species = id
+				rooms[id] = r
+			}
+		}
+	}
 }
 
 // MethodRow is a way with a kind as it is kept.

@@ -31,6 +31,7 @@ type Farm struct {
 	AltitudeM            int      // above the sea
 	OutCalls             []string // eggs called so are taken out; of a new farm the usual ones
 	Kinds                []string // that it said it keeps, when it began
+	OwnKinds             []string // of its own, by species.OwnID
 }
 
 // Member is a person on a farm.
@@ -51,6 +52,7 @@ type Member struct {
 	AltitudeM        int // of the farm, above the sea
 	OutCalls         []string
 	Kinds            []string // that the farm said it keeps, when it began
+	OwnKinds         []string // of the farm's own, by species.OwnID
 	Role             string
 	Farms            int  // that the person is on
 	Demo             bool // a farm to look around on
@@ -59,12 +61,12 @@ type Member struct {
 const (
 	personColumns = `id, email, name, password_hash, temperature, mass, clock, count_from, epoch`
 	farmColumns   = `id, name, zone, to_char(chore_at, 'HH24:MI') as chore_at,
-		warm_hours, rest_hours, tilts, dry_hours, altitude_m, out_calls, kinds`
+		warm_hours, rest_hours, tilts, dry_hours, altitude_m, out_calls, kinds, own_kinds`
 
 	member = `
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
-			f.warm_hours, f.rest_hours, f.tilts, f.dry_hours, f.altitude_m, f.out_calls, f.kinds, f.demo, m.role,
+			f.warm_hours, f.rest_hours, f.tilts, f.dry_hours, f.altitude_m, f.out_calls, f.kinds, f.own_kinds, f.demo, m.role,
 			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null
@@ -388,5 +390,11 @@ func (tx *Tx) SaveFarm(ctx context.Context, f Farm) error {
 		where id = $1`,
 		tx.FarmID, f.Name, f.Zone, f.ChoreAt, f.WarmHours, f.RestHours, f.OutCalls, f.AltitudeM,
 		f.Tilts, f.DryHours)
+	return err
+}
+
+// SetOwnKinds keeps which kinds of its own the farm has.
+func (tx *Tx) SetOwnKinds(ctx context.Context, ids []string) error {
+	_, err := tx.Exec(ctx, `update farms set own_kinds = $2 where id = $1`, tx.FarmID, ids)
 	return err
 }

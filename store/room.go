@@ -116,11 +116,12 @@ type Figure struct {
 	Species, Figure string
 	At, Low, High   float64
 	Days            []int
+	Source          string // where the farm has it from
 }
 
 const (
 	figures = `
-		select species, figure, at, low, high, days
+		select species, figure, at, low, high, days, source
 		from own_figures
 		where farm_id = $1
 		order by species, figure`
@@ -142,8 +143,9 @@ func (tx *Tx) SetFigures(ctx context.Context, species string, all []Figure) erro
 			f.Days = []int{}
 		}
 		if _, err := tx.Exec(ctx, `
-			insert into own_figures (farm_id, species, figure, at, low, high, days)
-			values ($1, $2, $3, $4, $5, $6, $7)`, tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days); err != nil {
+			insert into own_figures (farm_id, species, figure, at, low, high, days, source)
+			values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+			tx.FarmID, species, f.Figure, f.At, f.Low, f.High, f.Days, f.Source); err != nil {
 			return err
 		}
 	}

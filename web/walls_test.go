@@ -253,7 +253,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/kinds/duck": {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
-		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"},
+		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
 		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, "/machines/6/dummies": {"back"}, "/machines/6/swap": {"batch", "n"}, batch + "/way": {
 			"school", "hand_turns", "mistings", "cool_min", "late_mist",

@@ -14,6 +14,7 @@ type Change struct {
 	Figure       string
 	At, From, To float64
 	Days         []int
+	Source       string // where the farm has it from
 }
 
 // Own is a figure that a farm may change, with the range outside of which a
@@ -101,10 +102,10 @@ func (p *Profile) With(changes []Change) (*Profile, error) {
 			}
 			days := slices.Clone(c.Days)
 			slices.Sort(days)
-			own.CandleDays = Days{slices.Compact(days), Origin{Mark: FarmsOwn}}
+			own.CandleDays = Days{slices.Compact(days), Origin{FarmsOwn, c.Source}}
 			continue
 		}
-		f := Figure{c.At, c.From, c.To, Origin{Mark: FarmsOwn}}
+		f := Figure{c.At, c.From, c.To, Origin{FarmsOwn, c.Source}}
 		if f.From == 0 && f.To == 0 {
 			f.From, f.To = f.At, f.At
 		}

@@ -107,3 +107,28 @@ func TestShippedFiguresMayBeTyped(t *testing.T) {
 		}
 	}
 }
+
+func TestAKindOfTheFarmsOwn(t *testing.T) {
+	id, err := species.OwnID("duck", "  Cayuga  Blue ")
+	require.NoError(t, err)
+	assert.Equal(t, "duck~Cayuga_Blue", id)
+	p, err := species.Find(id)
+	require.NoError(t, err)
+	duck, err := species.Find("duck")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Cayuga Blue", "Cayuga Blue", "duck", ""}, []string{p.Name, p.Short, p.Like(), duck.Like()})
+	assert.Equal(t, duck.HatchDays, p.HatchDays)
+	own, err := p.With([]species.Change{{Figure: "hatch_days", At: 27.5, Source: "a neighbour’s notebook"}})
+	require.NoError(t, err)
+	assert.Equal(t, "this farm’s own: a neighbour’s notebook", own.HatchDays.Origin.String())
+	assert.Equal(t, 28.0, duck.HatchDays.At, "the shipped one stays as it is")
+	for name, like := range map[string]string{"X": "duck", "Sumo <b>": "duck", "Blue": "dodo", "Twice": id, "~~": "duck"} {
+		_, err := species.OwnID(like, name)
+		assert.Error(t, err, "%s like %s", name, like)
+	}
+	for _, id := range []string{"duck~", "dodo~Blue", "~Blue", "duck~Blue~Green~"} {
+		if p, err := species.Find(id); err == nil {
+			assert.NotContains(t, []string{"duck~", "dodo~Blue", "~Blue"}, id, "found %v", p.Name)
+		}
+	}
+}

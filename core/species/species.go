@@ -13,6 +13,8 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/pelletier/go-toml/v2"
 )
@@ -215,9 +217,50 @@ func All() []*Profile {
 	return all
 }
 
-// Find returns the profile with this id or alias, or an error that lists what
-// there is.
+// ownMark stands in the id of a kind of a farm's own between the shipped one that it is like and its name.
+const ownMark = "~"
+
+// OwnID is the id of a kind of a farm's own that is like a shipped one: what it is called stands in it, so that
+// it is known wherever it is met. The name may have 2 to 40 letters, blanks, hyphens and apostrophes.
+func OwnID(like, name string) (string, error) {
+	p, err := Find(like)
+	if err != nil || p.Like() != "" {
+		return "", fmt.Errorf("pick the shipped kind that it is most like")
+	}
+	name = strings.Join(strings.Fields(name), " ")
+	if n := utf8.RuneCountInString(name); n < 2 || n > 40 {
+		return "", fmt.Errorf("the name of a kind may have 2 to 40 letters")
+	}
+	for _, r := range name {
+		if !unicode.IsLetter(r) && !strings.ContainsRune(" -'’", r) {
+			return "", fmt.Errorf("the name of a kind may have letters, blanks and hyphens, no %q", string(r))
+		}
+	}
+	return p.ID + ownMark + strings.ReplaceAll(name, " ", "_"), nil
+}
+
+// Like is the id of the shipped kind that one of a farm's own is like; "" for a shipped kind.
+func (p *Profile) Like() string {
+	like, _, own := strings.Cut(p.ID, ownMark)
+	if !own {
+		return ""
+	}
+	return like
+}
+
+// Find returns the profile with this id or alias, or an error that lists what there is. A kind of a farm's own
+// has all figures of the shipped one that it is like.
 func Find(id string) (*Profile, error) {
+	if like, name, own := strings.Cut(id, ownMark); own && name != "" {
+		p, err := Find(like)
+		if err != nil || p.ID != like {
+			return nil, fmt.Errorf("species: %q is like no shipped kind", id)
+		}
+		mine := *p
+		mine.ID, mine.Name, mine.Aliases = id, strings.ReplaceAll(name, "_", " "), nil
+		mine.Short = mine.Name
+		return &mine, nil
+	}
 	var ids []string
 	for _, p := range All() {
 		if p.ID == id || slices.Contains(p.Aliases, id) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"slices"
+	"strings"
 
 	"metrogon/core/air"
 	"metrogon/core/method"
@@ -70,7 +71,9 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 			row.Shipped, _ = shipped.Figure(o.Name)
 			for _, f := range all.Figures {
 				if f.Species == shipped.ID && f.Figure == o.Name {
-					row.Change = &species.Change{Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days}
+					row.Change = &species.Change{
+						Figure: f.Figure, At: f.At, From: f.Low, To: f.High, Days: f.Days, Source: f.Source,
+					}
 					if usual, odd := shipped.Unusual(*row.Change); odd {
 						row.Usual = &usual
 					}
@@ -111,7 +114,7 @@ func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []Kind
 		if err != nil {
 			return err
 		}
-		for _, p := range species.All() {
+		for _, p := range m.Offered() {
 			page := KindPage{Shipped: p, Own: w.Kinds[p.ID], Method: w.Method(p.ID)}
 			page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
 			if slices.ContainsFunc(w.Pens, func(x farm.Pen) bool { return x.Species == p.ID }) {
@@ -167,7 +170,7 @@ func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, 
 		odd := ""
 		for i, c := range k.Figures {
 			rows[i] = store.Figure{
-				Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days,
+				Species: shipped.ID, Figure: c.Figure, At: c.At, Low: c.From, High: c.To, Days: c.Days, Source: c.Source,
 			}
 			if _, unusual := shipped.Unusual(c); unusual {
 				odd = " Some values are unusual; they are marked."
@@ -216,3 +219,35 @@ func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
 	}
 	return nil
 }
+
+// AddKind makes a kind of the farm's own, with all figures of the shipped one that it is most like.
+func (b *Service) AddKind(ctx context.Context, m *farm.Member, key, like, name string) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+		id, err := species.OwnID(like, name)
+		if err != nil {
+			return farm.Done{}, farm.Problemf("name", "%s.", wording.Capital(err.Error()))
+		}
+		own, err := species.Find(id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		same := func(p *species.Profile) bool { return strings.EqualFold(p.Name, own.Name) }
+		switch {
+		case slices.ContainsFunc(m.Offered(), same):
+			return farm.Done{}, farm.Problemf("name", "There is a kind called %s already.", own.Name)
+		case len(m.OwnKinds) >= mostKinds:
+			return farm.Done{}, farm.Problemf("name", "A farm may have %d kinds of its own.", mostKinds)
+		}
+		if err := tx.SetOwnKinds(ctx, append(slices.Clone(m.OwnKinds), id)); err != nil {
+			return farm.Done{}, err
+		}
+		base, err := species.Find(like)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, nil, nil, "Kept %s as a kind of its own, like %s.", own.Name, wording.Lower(base.Name))
+	})
+}
+
+// mostKinds is how many kinds of its own a farm may have.
+const mostKinds = 40

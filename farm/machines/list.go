@@ -67,7 +67,7 @@ func (b *Service) BringMachines(
 
 // keeps are the kinds of animal that a farm keeps; hens where it said nothing.
 func keeps(w *farm.Snapshot) (all []*species.Profile) {
-	for _, k := range species.All() {
+	for _, k := range w.Member.Offered() {
 		said := slices.Contains(w.Member.Kinds, k.ID)
 		if said || slices.ContainsFunc(w.Pens, func(p farm.Pen) bool { return p.Species == k.ID }) {
 			all = append(all, k)

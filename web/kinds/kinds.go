@@ -4,6 +4,7 @@ package kinds
 
 import (
 	"embed"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -30,6 +31,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	k := handler{s, page.Parse(s, files, "kinds.html")}
 	e.GET("/kinds/:id", s.Signed(page.Fresh(k.show)))
 	s.Post(e, "/kinds/:id", farm.Owning, k.save)
+	s.Post(e, "/kinds", farm.Owning, k.add)
 }
 
 type data struct {
@@ -45,6 +47,20 @@ func (k handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	}
 	meta.Nav, meta.Title = "/settings", kind.Shipped.Name
 	return k.Render(c, k.page, meta, m, data{kind, method.Schools, method.Washings})
+}
+
+// add makes a kind of the farm's own and goes on to its figures.
+func (k handler) add(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	done, err := k.Kinds.AddKind(c.Request().Context(), m, f.Get("key"), f.Get("like"), f.Get("name"))
+	next := "/settings#figures"
+	if id, bad := species.OwnID(f.Get("like"), f.Get("name")); bad == nil && err == nil {
+		next = "/kinds/" + url.PathEscape(id)
+	}
+	return k.Finish(c, done, err, next)
 }
 
 // Written is a figure as it is typed, in the person's unit: one number, or a
@@ -124,6 +140,7 @@ func (k handler) save(c *echo.Context, m *farm.Member) error {
 	var changes []species.Change
 	for _, o := range shipped.Changeable() {
 		if change, typed := read(f, m, o); typed {
+			change.Source = page.Short200(f.Get(o.Name + "-source"))
 			changes = append(changes, change)
 		}
 	}

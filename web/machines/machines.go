@@ -142,7 +142,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	} else if err := x.ReadParts(c.Request().Context(), m, machines.Kept(&kept)); err != nil {
 		return err
 	}
-	for _, k := range species.All() {
+	for _, k := range m.Offered() {
 		if slices.Contains(kept, k.ID) || d.Room(k.ID).Species != "" || (len(kept) == 0 && k.ID == "chicken") {
 			d.Common = append(d.Common, k)
 		} else {
@@ -170,7 +170,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		machine.CounterStartedAt = &at
 	}
 	var rooms []farm.Room
-	for _, k := range species.All() {
+	for _, k := range m.Offered() {
 		rooms = append(rooms, farm.Room{Species: k.ID,
 			Setting:  f.Int("setting-"+k.ID, "The room for setting "+k.Name),
 			Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int(

@@ -101,7 +101,7 @@ func keeps(m *farm.Member, begun today.Begun) (kept []*species.Profile) {
 	for _, p := range begun.Pens {
 		ids = append(slices.Clone(ids), p.Species)
 	}
-	for _, k := range species.All() {
+	for _, k := range m.Offered() {
 		if slices.Contains(ids, k.ID) {
 			kept = append(kept, k)
 		}
@@ -185,7 +185,7 @@ func (h handler) machine(c *echo.Context, m *farm.Member) error {
 		with = &machines.Hatcher{Name: f.Get("hatcher"), Rooms: f.HatchingApart()}
 	}
 	var holds []farm.Room
-	for _, k := range species.All() {
+	for _, k := range m.Offered() {
 		r := farm.Room{
 			Species: k.ID, Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), PerPlace: tray.PerPlace(k),
 		}
