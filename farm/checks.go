@@ -25,6 +25,7 @@ var checks = map[string]Problem{
 	"batches_late_mist_check":    {Field: "late_mist", Says: "Pick how they are misted in lockdown."},
 	"batches_mistings_check":     {Field: "mistings", Says: "They may be misted 0 to 2 times a day."},
 	"batches_school_check":       {Field: "school", Says: "Pick wet, dry or by weight."},
+	"batches_unsure_days_check":  {Field: "to_days", Says: "A clock may be unsure by 0 to 15 days either way."},
 	"batches_way_check":          {Field: "school", Says: "A way is school, turns, misting and cooling together."},
 	"birds_breed_check":          {Field: "breed", Says: "The breed may have 60 characters."},
 	"birds_gone_check":           {Field: "gone", Says: "Pick how the bird left: retired, sold, died, culled."},

@@ -13,9 +13,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/outcome"
+	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
@@ -316,4 +318,47 @@ func TestLiveEggsHatchAsTheyDidHere(t *testing.T) {
 	_, err = y.Candle.CandleRest(ctx, y.m, key(), second, time.Time{})
 	require.NoError(t, err)
 	assert.InDelta(t, 6.43, y.batch(second).Prospect.Young, 0.02)
+}
+
+// Eggs of an abandoned nest: how far they are is a span, so are all dates, until the lamp narrows it.
+func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	pen, box := y.pen("Found", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	n := incubate.Nest{PenID: pen, Eggs: 8, FromDays: 4, ToDays: 10, SetterID: box}
+	took := must(y.Incubate.TakeOver(ctx, y.m, key(), n))
+	assert.Equal(t, "Took over 8 eggs of Found as Chicken 27-01 in Cabinet, 4–10 days along.", took.Said)
+	b := y.batch(took.BatchID)
+	assert.Equal(t, "4–10", incubate.Along(b.BatchView, y.m))
+	assert.InDelta(t, 7, b.Day, 1e-6)
+	assert.Equal(t, 8, b.Alive)
+	// By hand: 21 (20–22) days, three days either way: from day 17 to 25 since the middle; the first pips may come
+	// on day 16, so turning stops then and not on day 18.
+	assert.Equal(t, []string{"11 Mar", "19 Mar"}, []string{
+		b.Hatch().From.Format("2 Jan"), b.Hatch().To.Format("2 Jan"),
+	})
+	lock, _ := b.Milestone(calendar.Lockdown)
+	assert.InDelta(t, 16, lock.Day, 1)
+	_, err := y.Incubate.Narrow(ctx, y.m, key(), took.BatchID, 9, 8)
+	assert.ErrorContains(t, err, "The span ends before it begins.")
+	_, err = y.Incubate.Narrow(farm.Asking(ctx, false), y.m, key(), took.BatchID, 14, 16)
+	assert.ErrorContains(t, err, "14–16 days along? By what was said before they would be 4–10. Is it so?")
+	near := must(y.Incubate.Narrow(ctx, y.m, key(), took.BatchID, 8, 9))
+	b = y.batch(took.BatchID)
+	assert.InDelta(t, 8.5, b.Day, 1e-6)
+	assert.InDelta(t, .5, b.UnsureDays, 1e-9)
+	must(y.Undo(ctx, y.m, key(), near.Entry))
+	assert.InDelta(t, 7, y.batch(took.BatchID).Day, 1e-6)
+	must(y.Undo(ctx, y.m, key(), took.Entry))
+	assert.Zero(t, y.inStore(), "eggs of a nest that was never there are in no store")
+	for want, bad := range map[string]incubate.Nest{
+		"Say from which pen they are":  {Eggs: 3, SetterID: box},
+		"it may be 1 to":               {PenID: pen, SetterID: box},
+		"Pick a machine that takes":    {PenID: pen, Eggs: 3},
+		"The greatest number of days":  {PenID: pen, Eggs: 3, SetterID: box, ToDays: 90},
+		"The span ends before it begi": {PenID: pen, Eggs: 3, SetterID: box, FromDays: 8, ToDays: 3},
+	} {
+		_, err := y.Incubate.TakeOver(ctx, y.m, key(), bad)
+		assert.ErrorContains(t, err, want)
+	}
 }

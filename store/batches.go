@@ -27,6 +27,7 @@ type Batch struct {
 	SplitAt     *time.Time // when they left it
 	JoinedID    *int64     // the batch that its eggs joined
 	CameAt      time.Time  // to where it stands, lockdown aside
+	UnsureDays  float64    // that SetAt may lie off either way
 	Way
 }
 
@@ -70,7 +71,7 @@ type Young struct {
 
 const batchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
-	part_of, split_from, split_at, joined_id, coalesce(
+	unsure_days, part_of, split_from, split_at, joined_id, coalesce(
 		(
 			select max(at)
 			from moves m
@@ -139,16 +140,25 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 	code = fmt.Sprintf("%s%02d", prefix, last+1)
 	id, err = value[int64](ctx, tx, `
 		insert into batches (
-			farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c
+			farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, unsure_days
 		)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 		returning id`,
-		tx.FarmID, code, b.Species, b.Bantam, b.SetterID, b.HatcherID, b.SetAt, b.StorageDays, b.TempC)
+		tx.FarmID, code, b.Species, b.Bantam, b.SetterID, b.HatcherID, b.SetAt, b.StorageDays, b.TempC, b.UnsureDays)
 	if err != nil || b.Way == (Way{}) {
 		return id, code, err
 	}
 	_, err = tx.SetWay(ctx, id, b.Way, b.SetAt, 0)
 	return id, code, err
+}
+
+// SetClock keeps when a batch began to incubate, and how unsure that is.
+func (tx *Tx) SetClock(ctx context.Context, batchID int64, setAt time.Time, unsureDays float64) error {
+	_, err := tx.Exec(ctx, `
+		update batches
+		set set_at = $3, unsure_days = $4
+		where farm_id = $1 and id = $2`, tx.FarmID, batchID, setAt, unsureDays)
+	return err
 }
 
 // DropBatch puts a batch's eggs back in store and forgets it.

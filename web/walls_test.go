@@ -253,7 +253,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/kinds/duck": {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
-		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"},
+		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"}, "/nest": {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
+		batch + "/clock":    {"from_days", "to_days"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
 		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, "/machines/6/dummies": {"back"}, "/machines/6/swap": {"batch", "n"}, batch + "/way": {
 			"school", "hand_turns", "mistings", "cool_min", "late_mist",
@@ -396,6 +397,7 @@ func bigPages(v *visitor) map[string]string {
 		"Journal": "/journal",
 		"Find":    "/find?q=a", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
+		"Nest":  "/nest",
 		"Move":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
 		"Part":  v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
 		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +

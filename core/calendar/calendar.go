@@ -111,6 +111,8 @@ type Batch struct {
 	// Birds: by how much the machine was too warm (above 0) or too cool over so many days.
 	OffsetC, OffsetDays float64
 	Overrides           Overrides
+	// By how many days either way SetAt may lie off, 0 to 15: of eggs that somebody else began.
+	UnsureDays float64
 }
 
 // Warnings tells what of the temperatures is beyond what can be reckoned with.
@@ -296,6 +298,8 @@ func hatchWindow(b Batch) (species.Figure, error) {
 		return hatch, fmt.Errorf("temp_offset_c: %g is not possible; it may be -5 to 5", b.OffsetC)
 	case !(b.OffsetDays >= 0 && b.OffsetDays <= MaxDays):
 		return hatch, fmt.Errorf("offset_days: %g is not possible; it may be 0 to %d", b.OffsetDays, MaxDays)
+	case !(b.UnsureDays >= 0 && b.UnsureDays <= 15):
+		return hatch, fmt.Errorf("unsure_days: %g is not possible; it may be 0 to 15", b.UnsureDays)
 	case p.IsReptile() && b.OffsetC != 0:
 		return hatch, fmt.Errorf("temp_offset_c: %g for %s; a reptile's box has temp_c", b.OffsetC, p.ID)
 	case b.Bantam && !p.BantamEarlyDays.Known():
@@ -315,6 +319,7 @@ func hatchWindow(b Batch) (species.Figure, error) {
 	if o.Hatch != nil {
 		hatch = moved(hatch, *o.Hatch)
 	}
+	hatch.From, hatch.To = hatch.From-b.UnsureDays, hatch.To+b.UnsureDays
 	return hatch, nil
 }
 
