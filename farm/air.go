@@ -71,7 +71,8 @@ func (w *Snapshot) airTroubles(views []BatchView, asked func(a, b BatchView) boo
 				continue
 			}
 			together := Latest(Latest(a.SetAt, b.SetAt), w.Now)
-			if machine.Broody(a.Setter.Kind) || a.SetterID != b.SetterID || !together.Before(w.turnsUntil(a)) || !together.Before(w.turnsUntil(b)) {
+			if machine.Broody(a.Setter.Kind) || a.SetterID != b.SetterID ||
+				!together.Before(w.turnsUntil(a)) || !together.Before(w.turnsUntil(b)) {
 				continue
 			}
 			for _, why := range climate.Apart(a.Want(false), b.Want(false)) {

@@ -179,7 +179,8 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 7)
 	look := func(which ...int) farm.Done {
-		return must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), which...)}))
+		eggs := nos(y.batch(id), which...)
+		return must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
 	}
 	must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
 		Call: candling.Clear, Eggs: nos(y.batch(id), 6), TakeOut: true,

@@ -105,7 +105,9 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{
+		PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5),
+	})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)

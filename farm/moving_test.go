@@ -108,7 +108,9 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	s.after(5)
 	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{Which: moving.Which{All: true}, To: s.b}))
 	s.after(9)
-	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{Which: moving.Which{All: true}, To: s.a, Why: "lid broken"}))
+	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{
+		Which: moving.Which{All: true}, To: s.a, Why: "lid broken",
+	}))
 	ofThird := s.eggs(third.ID)
 	assert.Equal(t, []leg{{s.a, 0, 2}, {s.c, 2, 5}, {s.b, 5, 9}, {s.a, 9, -1}}, s.stood(ofThird...)[ofThird[0]])
 
@@ -120,7 +122,9 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	assert.Equal(t, "4 eggs of Chicken 27-01c joined Chicken 27-01b in Birch.", joined.Said)
 	assert.Equal(t, [2]int{14, 6}, [2]int{s.batch(second.ID).Eggs, s.batch(third.ID).Eggs})
 	dead := s.eggs(second.ID)[0]
-	must(s.Candle.Candle(ctx, s.m, key(), second.ID, candle.Calling{Call: candling.Quit, Eggs: []int64{dead}, TakeOut: true}))
+	must(s.Candle.Candle(ctx, s.m, key(), second.ID, candle.Calling{
+		Call: candling.Quit, Eggs: []int64{dead}, TakeOut: true,
+	}))
 
 	s.after(18)
 	for _, id := range []int64{s.batch1, second.ID, third.ID} {
@@ -189,12 +193,16 @@ func TestMovesAreTakenBack(t *testing.T) {
 	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), s.batch1))
 	tray := s.trays(s.batch1).Trays[0].ID
 	s.after(3)
+	must(s.Incubate.TickOff(ctx, s.m, key(), s.batch1, "candle", 7))
 	part := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{Pens: s.pens[1:]}, To: s.b}))
 	assert.Equal(t, "12 eggs of Chicken 27-01 went from Ash to Birch as Chicken 27-01b.", part.Said)
 	second := s.byCode("Chicken 27-01b")
+	assert.Contains(t, second.Journal[0].Said, "as Chicken 27-01b", "its own list begins with how it came about")
 	assert.InDelta(t, 2, second.StorageDays, 1e-9, "the part knows how long its own eggs waited")
 	assert.InDelta(t, 0, s.batch(s.batch1).StorageDays, 1e-9)
-	whole := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{Trays: []int64{tray}}, To: s.b}))
+	whole := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{
+		Which: moving.Which{Trays: []int64{tray}}, To: s.b,
+	}))
 	assert.Equal(t, "Chicken 27-01 went from Ash to Birch.", whole.Said)
 	_, err := s.Undo(ctx, s.m, key(), part.Entry)
 	assert.ErrorContains(t, err, "Take back first what was done after it")
@@ -246,12 +254,14 @@ func TestWhatCannotBeMoved(t *testing.T) {
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.a}), "They stand in Ash already.")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b, From: s.c}), "They stand in Ash by now.")
 	assert.ErrorContains(t, move(moving.Moving{Which: moving.Which{N: 31}, To: s.b}), "31 eggs cannot be moved; 1 to 30")
-	assert.ErrorContains(t, move(moving.Moving{Which: moving.Which{Marks: []string{"ZZ9"}}, To: s.b}), `has the code "ZZ9"`)
+	coded := moving.Which{Marks: []string{"ZZ9"}}
+	assert.ErrorContains(t, move(moving.Moving{Which: coded, To: s.b}), `has the code "ZZ9"`)
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.c}), "Cedar has room for 12 of them just now.")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b}), "Birch is not ready:")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b, At: start.Add(-time.Hour)}), "was not set before")
 	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b}))
-	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.a, At: start.Add(time.Hour)}), "They stand in Birch since")
+	early := start.Add(time.Hour)
+	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.a, At: early}), "They stand in Birch since")
 	assert.Equal(t, "Hatcher", s.batch(s.batch1).Hatcher.Name, "as was planned")
 	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b, Hatcher: s.b}))
 	assert.Equal(t, "Birch", s.batch(s.batch1).Hatcher.Name)
@@ -259,7 +269,8 @@ func TestWhatCannotBeMoved(t *testing.T) {
 	s.after(21)
 	must(s.Hatch.Lockdown(ctx, s.m, key(), s.batch1, s.hatcher, time.Time{}))
 	must(s.Hatch.Hatched(ctx, s.m, key(), s.batch1, hatch.Young{ByPen: map[int64]int{s.pens[0]: 3}}))
-	assert.ErrorContains(t, move(moving.Moving{Which: moving.Which{N: 2}, To: s.b}), "3 young were counted without their eggs")
+	two := moving.Which{N: 2}
+	assert.ErrorContains(t, move(moving.Moving{Which: two, To: s.b}), "3 young were counted without their eggs")
 	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b, Why: "the fan stands"}))
 	assert.Equal(t, "Birch", s.batch(s.batch1).Stands().Name)
 }

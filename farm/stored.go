@@ -193,6 +193,8 @@ type (
 	StoredEgg    = store.StoredEgg
 	Parcel       = store.Parcel
 	Tray         = store.Tray
+	EggOut       = store.EggOut
+	Response     = store.Response
 )
 
 // PlaceView is a storage place with what lies in it and what it needs. ID 0 is

@@ -128,7 +128,8 @@ func TestTheHatcherIsMadeReady(t *testing.T) {
 	_, err := s.Hatch.Lockdown(farm.Asking(ctx, false), s.m, key(), s.batch1, s.hatcher, time.Time{})
 	assert.ErrorContains(t, err, "Hatcher is not ready:")
 	assert.Empty(t, s.chores(chores.Water), "water is a step of making it ready")
-	must(s.Machines.MadeReady(ctx, s.m, key(), s.hatcher, "clean", "place", "outlet", "water", "floor", "warm", "thermometers"))
+	steps := []string{"clean", "place", "outlet", "water", "floor", "warm", "thermometers"}
+	must(s.Machines.MadeReady(ctx, s.m, key(), s.hatcher, steps...))
 	s.after(19)
 	fill := s.chores(chores.Water)
 	require.Len(t, fill, 1)

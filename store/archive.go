@@ -27,7 +27,8 @@ func Archived() []string {
 
 // farmKept are what an archive holds of the farm itself.
 var farmKept = []string{
-	"name", "zone", "chore_at", "warm_hours", "rest_hours", "tilts", "dry_hours", "altitude_m", "out_calls", "kinds", "own_kinds", "sell_pct", "swap_pct",
+	"name", "zone", "chore_at", "warm_hours", "rest_hours", "tilts", "dry_hours", "altitude_m", "out_calls",
+	"kinds", "own_kinds", "sell_pct", "swap_pct",
 }
 
 // DumpFarm gives the farm's own row.

@@ -372,7 +372,8 @@ func (tx *Tx) HandOut(ctx context.Context, penID int64, laidOn time.Time, n int,
 func (tx *Tx) PutBack(ctx context.Context, ids []int64) error {
 	_, err := tx.Exec(
 		ctx,
-		`update eggs set fate = null, fate_at = null, stage = null, out_id = null, `+freeMark+` where farm_id = $1 and id = any ($2)`,
+		`update eggs set fate = null, fate_at = null, stage = null, out_id = null, `+freeMark+`
+		where farm_id = $1 and id = any ($2)`,
 		tx.FarmID, ids,
 	)
 	return err

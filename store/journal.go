@@ -90,8 +90,12 @@ func (tx *Tx) Subjects(ctx context.Context, entryID int64) ([]Subject, error) {
 		where farm_id = $1 and entry_id = $2 order by kind, subject_id`, tx.FarmID, entryID)
 }
 
-// batchJournal lists the newest lines of a batch.
-const batchJournal = entry + `j.batch_id = $2 order by j.id desc limit $3`
+// batchJournal lists the newest lines that a batch has a part in.
+const batchJournal = entry + `j.id in (
+		select entry_id from journal_subjects s where s.farm_id = $1 and s.kind = 'batch' and s.subject_id = $2
+	)
+	order by j.id desc
+	limit $3`
 
 // JournalQuery picks lines of the journal; what is zero does not matter.
 type JournalQuery struct {

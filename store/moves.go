@@ -95,7 +95,8 @@ func (tx *Tx) AddPart(ctx context.Context, from Batch, at time.Time) (id int64, 
 	if err != nil {
 		return 0, "", err
 	}
-	n, err := value[int](ctx, tx, `select count(*)::int from batches where farm_id = $1 and part_of = $2`, tx.FarmID, root.ID)
+	n, err := value[int](ctx, tx, `
+		select count(*)::int from batches where farm_id = $1 and part_of = $2`, tx.FarmID, root.ID)
 	if err != nil {
 		return 0, "", err
 	}
@@ -154,8 +155,11 @@ func (tx *Tx) Reckon(ctx context.Context, batchIDs ...int64) error {
 	return err
 }
 
-// DropPart forgets a part that has no eggs any more.
+// DropPart forgets a part that has no eggs any more, with the ticks that it took along.
 func (tx *Tx) DropPart(ctx context.Context, id int64) error {
+	if _, err := tx.Exec(ctx, `delete from chores_done where farm_id = $1 and batch_id = $2`, tx.FarmID, id); err != nil {
+		return err
+	}
 	_, err := tx.Exec(ctx, `delete from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 	return err
 }

@@ -50,7 +50,10 @@ const testsDue = `
 	left join lateral (
 		select sum(examined)::int as looked, sum(fertile)::int as fertile
 		from egg_sums
-		where farm_id = $1 and batch_id = t.batch_id and pen_id = t.pen_id and not trial
+		where farm_id = $1 and pen_id = t.pen_id and not trial and (
+			batch_id = t.batch_id
+			or batch_id in (select id from batches p where p.farm_id = $1 and p.part_of = t.batch_id)
+		)
 	) s on true
 	where t.farm_id = $1 and t.ended_on is null
 	order by t.asked_on, t.id`

@@ -61,7 +61,8 @@ func TestADayInTheShed(t *testing.T) {
 	h.do(chromedp.Navigate(s.URL + duck + "/move"))
 	h.reads("No connection")
 	h.fill("n", "3")
-	assert.True(t, ask[bool](h, `document.querySelector('[name="which"][value="n"]').checked`), "the line filled in is meant")
+	many := `document.querySelector('[name="which"][value="n"]').checked`
+	assert.True(t, ask[bool](h, many), "the line filled in is meant")
 	h.run(`document.querySelector('.target [name="to"]').checked = true`)
 	h.fill("why", "under a hen")
 	h.press("Move them")
@@ -91,7 +92,8 @@ func (h *hand) path(link string) string {
 	h.Helper()
 	h.open("/batches")
 	to := ask[string](h, fmt.Sprintf(
-		`new URL(document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue.href).pathname`, link,
+		`document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue.getAttribute("href")`,
+		link,
 	))
 	h.open("/")
 	return to

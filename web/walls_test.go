@@ -214,7 +214,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/eggs": {
 			"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth",
 			"note",
-		}, "/eggs/out": {"codes", "pen", "date", "eggs", "why", "who", "price"}, "/books/lists/collections": {"text", "column-0"},
+		}, "/eggs/out": {"codes", "pen", "date", "eggs", "why", "who", "price"},
+		"/books/lists/collections": {"text", "column-0"},
 		"/set": {
 			"species", "setter", "hatcher", "set_at", "temp", "take-1-2027-04-13", "take-x-y", "take-1-9999-99-99",
 			"unrested", "young", "certainty", "order", "pens", "egg-1-2027-04-13",
@@ -253,10 +254,12 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/kinds/duck": {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
-		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"}, "/nest": {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
+		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"},
+		"/nest":             {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
 		batch + "/clock":    {"from_days", "to_days"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
-		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, "/machines/6/dummies": {"back"}, "/machines/6/swap": {"batch", "n"}, batch + "/way": {
+		"/machines/1/looked": {"shows"}, "/machines/1/turns": {"back"}, "/machines/6/dummies": {"back"},
+		"/machines/6/swap": {"batch", "n"}, batch + "/way": {
 			"school", "hand_turns", "mistings", "cool_min", "late_mist",
 		},
 		"/machines/1/water": {"water", "poured"}, "/machines/1/note": {"was", "minutes", "worst", "says", "when"},
@@ -379,9 +382,10 @@ func bigPages(v *visitor) map[string]string {
 		"Days and room": "/board/days", "Planned": v.find("/board", `href="(/planned/\d+)"`), "Plan": "/plan",
 		"Reckoned back": "/board?line=ducks+and+hens+out+in+8+weeks", "As a table": "/board?as=table",
 		"Pens": "/pens", "Pen": v.find("/pens", `href="(/pens/\d+)"`), "Machines": "/machines",
-		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Hen": "/machines/6", "Sitting": "/machines/1/candle", "Settings": "/settings",
-		"Import": "/books/lists/collections",
-		"Store":  "/eggs/store", "Taken out": "/eggs/out", "Waiting": "/eggs/waiting?kind=chicken",
+		"Machine": v.find("/machines", `href="(/machines/\d+)"`), "Hen": "/machines/6", "Sitting": "/machines/1/candle",
+		"Settings": "/settings",
+		"Import":   "/books/lists/collections",
+		"Store":    "/eggs/store", "Taken out": "/eggs/out", "Waiting": "/eggs/waiting?kind=chicken",
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
 		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
 			"/trays", "Practice": "/practice?set=3&a=lcq",

@@ -55,6 +55,10 @@ var calculators = []calculator{
 		calcMoisture,
 	},
 	{
+		"outage", "how cold eggs got while the power was away, how late they will be, what to do",
+		`{"species": "chicken", "day": 14, "eggs": 36, "box": "cabinet", "room_c": 16, "hours": 7}`, calcOutage,
+	},
+	{
 		"pedigree", "how inbred birds are, and the young of matings would be",
 		`{"birds": [{"id": "Alder", "sire": null, "dam": null}, {"id": "Hazel", "sire": null, "dam": null},
 			{"id": "Rowan", "sire": "Alder", "dam": "Hazel"}, {"id": "Sorrel", "sire": "Alder", "dam": "Hazel"}],

@@ -65,7 +65,12 @@ func TestDailyWork(t *testing.T) {
 	assert.Empty(t, m.Daily(duck, 25, true, false), "from lockdown on the eggs are left alone")
 	assert.Empty(t, m.Daily(duck, 20, true, true))
 	assert.Empty(t, m.Daily(hen, .2, true, false), "the first hours they settle")
-	assert.Equal(t, "turn ", kinds(m.Daily(hen, 10, true, false)), "hens' eggs are not cooled")
+	assert.Equal(t, "turn mist ", kinds(m.Daily(hen, 10, true, false)), "hens' eggs are not cooled; misted where asked for")
+	m.Late = method.EachDay
+	assert.Equal(t, "mist ", kinds(m.Daily(hen, 19, false, true)), "a school of misting in lockdown")
+	m.Late = method.AtOpenings
+	assert.Empty(t, m.Daily(hen, 19, false, true), "only what is opened anyway")
+	m.Late = method.NotLate
 	assert.Equal(t, "turn ", kinds(m.Daily(hen, .5, true, false)), "after half a day they are turned")
 	m.CoolMin = 0
 	assert.Equal(t, "mist ", kinds(m.Daily(duck, 10, false, false)), "a farm that does not cool")
@@ -85,7 +90,7 @@ func TestWhatAFarmMayChoose(t *testing.T) {
 		},
 		"washing":  func(m *method.Method) { m.Washing = "" },
 		"mistings": func(m *method.Method) { m.Mistings = 3 },
-		"cool_min": func(m *method.Method) { m.CoolMin = 31 },
+		"cool_min": func(m *method.Method) { m.CoolMin = 31 }, "late_mist": func(m *method.Method) { m.Late = "always" },
 	} {
 		m := usual
 		change(&m)

@@ -34,7 +34,9 @@ func warmChores(
 		}
 		all = append(all, chores.Chore{
 			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.WarmUp, At: at, Of: x.Name,
-			Title: "Make " + x.Name + " ready", Reason: what, Why: wording.Capital(ready.Why()) + ". Clean, filled and warm until the reading is steady: eggs never go into a machine that is still settling.",
+			Title: "Make " + x.Name + " ready", Reason: what,
+			Why: wording.Capital(ready.Why()) + ". Clean, filled and warm until the reading is steady: eggs never go " +
+				"into a machine that is still settling.",
 		})
 		return nil
 	}

@@ -105,7 +105,7 @@ func (s *Service) Deal(
 			return farm.Done{}, farm.Problemf("machine", "%s cannot be dealt out over %d machines.",
 				wording.Plural(len(eggs), "egg"), len(machines))
 		case x.counted > 0:
-			return farm.Done{}, farm.Problemf("eggs", "Young were counted without their eggs; they cannot be dealt out any more.")
+			return farm.Done{}, farm.Problemf("eggs", "Young were counted without their eggs; the rest cannot be dealt out.")
 		}
 		dealt := choice.Deal(x.dealt(eggs), len(machines))
 		var says []string
@@ -350,7 +350,8 @@ func (x *work) sibling(machineID int64) (farm.BatchView, bool) {
 
 func siblingIn(open []farm.BatchView, v farm.BatchView, machineID int64) (farm.BatchView, bool) {
 	i := slices.IndexFunc(open, func(o farm.BatchView) bool {
-		return o.ID != v.ID && o.Root() == v.Root() && o.Stands().ID == machineID && (o.LockedAt != nil) == (v.LockedAt != nil)
+		return o.ID != v.ID && o.Root() == v.Root() && o.Stands().ID == machineID &&
+			(o.LockedAt != nil) == (v.LockedAt != nil)
 	})
 	if i < 0 {
 		return farm.BatchView{}, false

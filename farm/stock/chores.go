@@ -90,8 +90,8 @@ func expect(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: chores.Parcel, Of: p.From.Name, At: at,
 		Species: p.From.Species, Title: fmt.Sprintf("A parcel of %s from %s", wording.Plural(p.Ordered, "egg"), p.From.Name),
 		Reason: "expected today",
-		Why: fmt.Sprintf("Unpack at once, blunt end up in a tray, at room temperature; neither turned nor tilted, not in the "+
-			"cold. If it comes in the morning they rest until about %s. Count broken ones and write down the hour.",
+		Why: fmt.Sprintf("Unpack at once, blunt end up in a tray, at room temperature; neither turned nor tilted, not in "+
+			"the cold. If it comes in the morning they rest until about %s. Count broken ones and write down the hour.",
 			w.Member.Moment(until)),
 	}
 	if p.SetterID != nil {

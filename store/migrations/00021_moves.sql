@@ -100,7 +100,8 @@ create view egg_legs with (security_invoker = true) as
     where e.batch_id is not null
   ) s
   join batch_legs l on l.farm_id = s.farm_id and l.batch_id = s.batch_id
-  where (s.until_at is null or l.from_at < s.until_at) and (s.from_at is null or l.to_at is null or l.to_at > s.from_at);
+  where (s.until_at is null or l.from_at < s.until_at)
+    and (s.from_at is null or l.to_at is null or l.to_at > s.from_at);
 grant select on egg_legs to metrogon_farm;
 
 -- +goose StatementBegin

@@ -48,7 +48,7 @@ where school is not null;
 -- A machine may have a school of its own, and says what its turner does.
 alter table machines
   add column school       text not null default '' check (school in ('', 'wet', 'dry', 'by weight')),
-  add column turn_minutes integer not null default 0 check (turn_minutes between 0 and 1440), -- between turns; 0: not known
+  add column turn_minutes integer not null default 0 check (turn_minutes between 0 and 1440), -- 0: not known
   add column turn_angle   integer not null default 0 check (turn_angle between 0 and 360),    -- from side to side
   add column turn_stops   boolean not null default false; -- whenever it is opened
 

@@ -9,7 +9,6 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/stock"
-	"metrogon/store"
 	"metrogon/web/page"
 )
 
@@ -18,7 +17,7 @@ type outs struct {
 	Pens  []farm.Pen
 	Whys  []string
 	Asked stock.Out // as a link asks for it
-	Log   []store.EggOut
+	Log   []farm.EggOut
 }
 
 // Money writes a price; "" where there is none.

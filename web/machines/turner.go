@@ -9,7 +9,6 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/machines"
 	"metrogon/farm/weigh"
-	"metrogon/store"
 	"metrogon/web/page"
 )
 
@@ -26,7 +25,7 @@ func (data) Schools() []method.School { return method.Schools }
 func (data) Levers() []string { return weigh.Levers }
 
 // Did tells what a change did.
-func (air) Did(r store.Response) string { return weigh.Did(r) }
+func (air) Did(r farm.Response) string { return weigh.Did(r) }
 
 // back is the page of a machine.
 func back(id int64) string { return fmt.Sprintf("/machines/%d", id) }

@@ -40,7 +40,9 @@ type data struct {
 }
 
 // reasons are offered; any other may be typed.
-var reasons = []string{"the machine failed", "to make room", "under a hen", "other air", "fair trial", "the hen left them"}
+var reasons = []string{
+	"the machine failed", "to make room", "under a hen", "other air", "fair trial", "the hen left them",
+}
 
 // Ticked tells whether a box was ticked.
 func (d data) Ticked(field string, id int64) bool {

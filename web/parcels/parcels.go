@@ -45,7 +45,10 @@ func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta, bad int64
 		return err
 	}
 	now := p.Now()
-	d := data{Setters: all.Setters, Suppliers: all.Suppliers, Places: all.Places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3), Bad: bad}
+	d := data{
+		Setters: all.Setters, Suppliers: all.Suppliers, Places: all.Places, Now: now, Laid: m.Date(now).AddDate(0, 0, -3),
+		Bad: bad,
+	}
 	for _, x := range all.Parcels {
 		if x.OnTheWay() {
 			d.Coming = append(d.Coming, x)

@@ -155,19 +155,8 @@ func (r row) Taps() []tap {
 		}}
 	case farm.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
-	case chores.Water:
-		return []tap{{
-			Label: "Filled", Of: "the water of " + c.Of, Send: fmt.Sprintf("/machines/%d/water", c.About.ID),
-			With: map[string]string{"water": "full"},
-		}}
-	case chores.Turner:
-		return []tap{{
-			Label: "It turns", Of: "the turner of " + c.Of, Send: fmt.Sprintf("/machines/%d/turns", c.About.ID), Main: true,
-		}}
-	case chores.Humidity:
-		return []tap{{Label: "Look", Of: "at " + c.Of, Link: fmt.Sprintf("/machines/%d#air", c.About.ID)}}
-	case chores.WarmUp:
-		return []tap{{Label: "Steps", Of: "of making " + c.Of + " ready", Link: fmt.Sprintf("/machines/%d#ready", c.About.ID)}}
+	case chores.Water, chores.Turner, chores.Humidity, chores.WarmUp:
+		return r.machine()
 	case chores.SetPlanned:
 		return r.planned()
 	case chores.Replanned:
@@ -180,17 +169,42 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
 	case chores.Unticked:
 		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
-	case chores.Parcel:
-		return []tap{{Label: "It has arrived", Of: "from " + c.Of, Link: fmt.Sprintf("/parcels#p%d", c.About.ID), Main: true}}
-	case chores.Swap:
-		return []tap{{
-			Label: "Move", Of: "under " + c.Of, Link: fmt.Sprintf("/batches/%d/move?to=%d&n=%d", c.About.ID, c.In, c.Eggs),
-			Main: true,
-		}}
+	case chores.Parcel, chores.Swap:
+		return r.coming()
 	case chores.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
+}
+
+// coming are the buttons of eggs that come: in a parcel, or under a hen.
+func (r row) coming() []tap {
+	c := r.Chore
+	if c.Kind == chores.Parcel {
+		return []tap{{
+			Label: "It has arrived", Of: "from " + c.Of, Link: fmt.Sprintf("/parcels#p%d", c.About.ID), Main: true,
+		}}
+	}
+	return []tap{{
+		Label: "Move", Of: "under " + c.Of, Link: fmt.Sprintf("/batches/%d/move?to=%d&n=%d", c.About.ID, c.In, c.Eggs),
+		Main: true,
+	}}
+}
+
+// machine are the buttons of what a machine needs.
+func (r row) machine() []tap {
+	c, page := r.Chore, fmt.Sprintf("/machines/%d", r.About.ID)
+	switch c.Kind {
+	case chores.Water:
+		return []tap{{
+			Label: "Filled", Of: "the water of " + c.Of, Send: page + "/water", With: map[string]string{"water": "full"},
+		}}
+	case chores.Turner:
+		return []tap{{Label: "It turns", Of: "the turner of " + c.Of, Send: page + "/turns", Main: true}}
+	case chores.Humidity:
+		return []tap{{Label: "Look", Of: "at " + c.Of, Link: page + "#air"}}
+	}
+	return []tap{{Label: "Steps", Of: "of making " + c.Of + " ready", Link: page + "#ready"}}
 }
 
 // planned are the buttons of a planned setting: one tap sets what is there of it.
