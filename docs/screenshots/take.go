@@ -38,7 +38,7 @@ var pictures = []struct {
 	{name: "machine", path: "/machines/1", width: 1280, height: 800},
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
 	{name: "water", path: "Water and weight", width: 1280, height: 900},
-	{name: "candle", path: "In the dark, egg by egg", width: 1280, height: 800},
+	{name: "candle", path: "/machines/1/candle", width: 1280, height: 800, first: browser.See(`.dot.now`)},
 	{name: "lockdown", path: "lockdown", width: 1280, height: 800},
 	{name: "watch", path: "watch", width: 1280, height: 800},
 	{name: "begin", path: "begin", width: 1280, height: 900},
@@ -101,12 +101,12 @@ func main() {
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
 				chromedp.Click(chromedp.Search(`//a[starts-with(normalize-space(.), "Quail")]`)), browser.See(`.under`),
 				script(`location.pathname += "/lockdown"`), browser.See(`.lock-steps`))
-		case "Tray map", "Water and weight", "In the dark, egg by egg":
+		case "Tray map", "Water and weight":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
 				chromedp.Click(chromedp.Search(`(//main//a[starts-with(normalize-space(.), "Duck")])[2]`)),
 				browser.See(`.under`),
 				chromedp.Click(chromedp.Search(fmt.Sprintf(`//a[normalize-space(.)=%q]`, p.path))),
-				browser.See(`.map-egg, .water-draw, #bench`))
+				browser.See(`.map-egg, .water-draw`))
 		case "plan":
 			steps = append(
 				steps, chromedp.Navigate(address+"/board"), browser.Click(`form.ask button`), browser.See(`.proposals`),

@@ -22,6 +22,24 @@ type Way struct {
 func (b *Service) SetWay(
 	ctx context.Context, m *farm.Member, key string, batchID int64, way method.Method,
 ) (farm.Done, error) {
+	return b.changeWay(ctx, m, key, batchID, func(v farm.BatchView) method.Method {
+		way.Washing = v.Method.Washing
+		return way
+	})
+}
+
+// ByWeight runs a batch by weight from now on.
+func (b *Service) ByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
+	return b.changeWay(ctx, m, key, batchID, func(v farm.BatchView) method.Method {
+		way := v.Method
+		way.School = method.ByWeight
+		return way
+	})
+}
+
+func (b *Service) changeWay(
+	ctx context.Context, m *farm.Member, key string, batchID int64, to func(v farm.BatchView) method.Method,
+) (farm.Done, error) {
 	if err := m.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
@@ -30,7 +48,7 @@ func (b *Service) SetWay(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		way.Washing = v.Method.Washing
+		way := to(v)
 		if v.Kind.IsReptile() {
 			return farm.Done{}, farm.Problemf("school", "A clutch lies in its box as it is; it has no school.")
 		}
@@ -40,22 +58,6 @@ func (b *Service) SetWay(
 		if way == v.Method {
 			return farm.Done{}, farm.Problemf("school", "%s is run so already.", batch.Code)
 		}
-		return setWay(ctx, tx, w, batch, way)
-	})
-}
-
-// ByWeight runs a batch by weight from now on.
-func (b *Service) ByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
-		return farm.Done{}, err
-	}
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := tx.Viewed(ctx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		way := v.Method
-		way.School = method.ByWeight
 		return setWay(ctx, tx, w, batch, way)
 	})
 }
