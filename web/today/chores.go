@@ -103,14 +103,15 @@ func (r row) Taps() []tap {
 	record := tap{Label: "Record", Of: c.Code, Link: fmt.Sprintf("/batches/%d?do=hatch", c.About.ID)}
 	switch c.Kind {
 	case calendar.Candle:
-		one := tap{Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true}
-		if !r.Together {
-			return []tap{one}
+		if r.Together {
+			return []tap{{
+				Label: "Candle all", Of: "that turn there, in one sitting", Link: fmt.Sprintf("/machines/%d/candle", c.In), Main: true,
+				Fresh: true,
+			}}
 		}
-		one.Whole = ""
 		return []tap{{
-			Label: "Whole machine", Of: "in one sitting", Link: fmt.Sprintf("/machines/%d/candle", c.In), Fresh: true,
-		}, one}
+			Label: "Candle", Whole: "Candle " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+		}}
 	case chores.CandleRest:
 		return []tap{
 			{Label: "Rest live", Of: c.Code, Send: to("rest"), Main: true},
