@@ -65,7 +65,7 @@ func TestDailyWork(t *testing.T) {
 	assert.Empty(t, m.Daily(duck, 25, true, false), "from lockdown on the eggs are left alone")
 	assert.Empty(t, m.Daily(duck, 20, true, true))
 	assert.Empty(t, m.Daily(hen, .2, true, false), "the first hours they settle")
-	assert.Equal(t, "turn mist ", kinds(m.Daily(hen, 10, true, false)), "hens' eggs are not cooled; misted where asked for")
+	assert.Equal(t, "turn mist ", kinds(m.Daily(hen, 10, true, false)), "hens' eggs are not cooled")
 	m.Late = method.EachDay
 	assert.Equal(t, "mist ", kinds(m.Daily(hen, 19, false, true)), "a school of misting in lockdown")
 	m.Late = method.AtOpenings

@@ -105,8 +105,8 @@ func (r row) Taps() []tap {
 	case calendar.Candle:
 		if r.Together {
 			return []tap{{
-				Label: "Candle all", Of: "that turn there, in one sitting", Link: fmt.Sprintf("/machines/%d/candle", c.In), Main: true,
-				Fresh: true,
+				Label: "Candle all", Of: "that turn there, in one sitting", Main: true, Fresh: true,
+				Link: fmt.Sprintf("/machines/%d/candle", c.In),
 			}}
 		}
 		return []tap{{
