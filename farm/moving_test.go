@@ -97,7 +97,9 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	ctx := t.Context()
 	all := s.eggs(s.batch1)
 	s.after(2)
-	dealt := must(s.Moving.Deal(ctx, s.m, key(), s.batch1, s.a, []int64{s.a, s.b, s.c}, time.Time{}, "which is warmer"))
+	dealt := must(s.Moving.Deal(ctx, s.m, key(), s.batch1, moving.Dealing{
+		From: s.a, Machines: []int64{s.a, s.b, s.c}, Why: "which is warmer",
+	}))
 	assert.Equal(t, "Chicken 27-01 dealt out evenly: 10 to Ash as Chicken 27-01, 10 to Birch as Chicken 27-01b and "+
 		"10 to Cedar as Chicken 27-01c: which is warmer.", dealt.Said)
 	second, third := s.byCode("Chicken 27-01b"), s.byCode("Chicken 27-01c")
@@ -142,7 +144,8 @@ func TestABatchOverThreeMachines(t *testing.T) {
 		}
 		assert.InDelta(t, map[bool]float64{true: 10, false: -1}[egg == dead], last, 1e-6)
 	}
-	// By hand, in egg days until lockdown: Ash 30·2 + 10·16 + 10·1 + 6·8, Birch 10·16 + 10·4 + 4·8 - 8, Cedar 10·3.
+	// By hand, in egg days until lockdown: Ash 30·2 + 10·16 + 10·1 + 6·8, Birch 10·16 + 10·4 + 4·8 - 8,
+	// Cedar 10·3.
 	assert.InDelta(t, 278, in[s.a], 1e-6)
 	assert.InDelta(t, 224, in[s.b], 1e-6)
 	assert.InDelta(t, 30, in[s.c], 1e-6)
@@ -208,6 +211,10 @@ func TestMovesAreTakenBack(t *testing.T) {
 	assert.ErrorContains(t, err, "Take back first what was done after it")
 	must(s.Undo(ctx, s.m, key(), whole.Entry))
 	must(s.Undo(ctx, s.m, key(), part.Entry))
+	stay := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 6}, To: s.a, Hatcher: s.b}))
+	assert.Equal(t, "Chicken 27-01b, 6 eggs, is to hatch in Birch.", stay.Said)
+	assert.Empty(t, s.trays(s.byCode("Chicken 27-01b").ID).Loose, "they stay on their places")
+	must(s.Undo(ctx, s.m, key(), stay.Entry))
 	assert.ElementsMatch(t, before, s.eggs(s.batch1))
 	assert.Empty(t, s.trays(s.batch1).Loose, "they lie on their places again")
 	assert.Equal(t, "Ash", s.batch(s.batch1).Stands().Name)
@@ -252,6 +259,7 @@ func TestWhatCannotBeMoved(t *testing.T) {
 	assert.ErrorContains(t, move(moving.Moving{To: s.b}), "Say which eggs go")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.hatcher}), "Pick a machine that takes chicken eggs.")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.a}), "They stand in Ash already.")
+	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b, Hatcher: s.a}), "in which these eggs can hatch")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b, From: s.c}), "They stand in Ash by now.")
 	assert.ErrorContains(t, move(moving.Moving{Which: moving.Which{N: 31}, To: s.b}), "31 eggs cannot be moved; 1 to 30")
 	coded := moving.Which{Marks: []string{"ZZ9"}}

@@ -97,6 +97,11 @@ const batchJournal = entry + `j.id in (
 	order by j.id desc
 	limit $3`
 
+// LastLine finds the newest line that a batch has a part in.
+func (tx *Tx) LastLine(ctx context.Context, batchID int64) (Entry, error) {
+	return one[Entry](ctx, tx, batchJournal, tx.FarmID, batchID, 1)
+}
+
 // JournalQuery picks lines of the journal; what is zero does not matter.
 type JournalQuery struct {
 	PersonID int64 // -1: the program

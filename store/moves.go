@@ -8,7 +8,6 @@ import (
 
 // Leg is a batch's stay in one machine, before its lockdown or after.
 type Leg struct {
-	BatchID   int64
 	MachineID int64
 	Hatching  bool
 	FromAt    time.Time
@@ -57,9 +56,8 @@ type Part struct {
 
 // legsOf lists where a batch stood, in order of time.
 const legsOf = `
-	select batch_id, machine_id, hatching, from_at, to_at, why
-	from batch_legs
-	where farm_id = $1 and batch_id = $2
+	select machine_id, hatching, from_at, to_at, why
+	from legs_of($1, $2)
 	order by from_at, hatching`
 
 // partsOf lists all that came of a setting, by the batch that was set, which is among them; none where it was
@@ -164,7 +162,7 @@ func (tx *Tx) DropPart(ctx context.Context, id int64) error {
 	return err
 }
 
-// HandEggs moves eggs from one batch of a setting to another, and off their trays.
+// HandEggs moves eggs from one batch of a setting to another.
 func (tx *Tx) HandEggs(ctx context.Context, eggs []int64, from, to int64, at time.Time) error {
 	_, err := tx.Exec(ctx, `
 		with gone as (
@@ -173,7 +171,7 @@ func (tx *Tx) HandEggs(ctx context.Context, eggs []int64, from, to int64, at tim
 			from unnest($2::bigint[]) e
 		)
 		update eggs
-		set batch_id = $4, tray_id = null, place = null
+		set batch_id = $4
 		where farm_id = $1 and id = any ($2) and batch_id = $3`, tx.FarmID, eggs, from, to, at)
 	return err
 }
@@ -229,23 +227,4 @@ func (tx *Tx) Join(ctx context.Context, batchID, into int64, at time.Time) error
 		set joined_id = nullif($3::bigint, 0), closed_at = case when $3 = 0 then null else $4::timestamptz end
 		where farm_id = $1 and id = $2`, tx.FarmID, batchID, into, at)
 	return err
-}
-
-// LastMove is the newest move of a batch's eggs out of it, in words that people need when two move at once.
-type LastMove struct {
-	Said string
-	Who  string
-	At   time.Time
-}
-
-// LastMoved finds the newest line of the journal that moved a batch or eggs of it.
-func (tx *Tx) LastMoved(ctx context.Context, batchID int64) (LastMove, error) {
-	return one[LastMove](ctx, tx, `
-		select j.said, coalesce(p.name, 'the program') as who, j.at
-		from journal_subjects s
-		join journal j on j.farm_id = $1 and j.id = s.entry_id
-		left join people p on p.id = j.person_id
-		where s.farm_id = $1 and s.kind = 'batch' and s.subject_id = $2
-		order by j.id desc
-		limit 1`, tx.FarmID, batchID)
 }

@@ -47,16 +47,20 @@ func (tx *Tx) MachineNotes(ctx context.Context, machineID int64, most int) ([]No
 
 // batchNotes are a batch's, the newest first, with those of the machines from the time that it stood there.
 const batchNotes = `
-	with recursive ` + line + `
+	with recursive ` + line + `, stood as materialized (
+		select s.machine_id, s.from_at, least(s.to_at, l.until_at) as to_at
+		from line l
+		cross join lateral legs_of($1, l.of_id) s
+	)
 	select ` + noteColumns + `
 	from notes
-	where farm_id = $1 and exists (
-		select
-		from line l
-		left join batch_legs s on s.farm_id = $1 and s.batch_id = l.of_id
-		where notes.batch_id = l.of_id and notes.at < l.until_at
-			or notes.machine_id = s.machine_id and notes.at >= s.from_at and notes.at < l.until_at
-				and (s.to_at is null or notes.at < s.to_at)
+	where farm_id = $1 and (
+		exists (select from line l where notes.batch_id = l.of_id and notes.at < l.until_at)
+		or exists (
+			select
+			from stood s
+			where notes.machine_id = s.machine_id and notes.at >= s.from_at and (s.to_at is null or notes.at < s.to_at)
+		)
 	)
 	order by at desc, id desc
 	limit $3`

@@ -56,7 +56,7 @@ func TestTheSecondWallHidesOtherFarms(t *testing.T) {
 	require.NoError(t, demo.Load(t.Context(), owner, noon, 1))
 	stranger := newFarm(t, db, "elsewhere")
 	names := tablesOfAFarm(t, owner)
-	assert.Len(t, names, 60, "a table more or less? see that it has its wall")
+	assert.Len(t, names, 59, "a table more or less? see that it has its wall")
 	// What the demo has none of.
 	empty := []string{
 		"requests", "chores_done", "young_counts", "plans", "planned_for", "bans", "invitations", "handovers",
@@ -240,7 +240,7 @@ func TestAFarmIsForgottenWholly(t *testing.T) {
 	owner := storetest.Owner(t, db)
 	require.NoError(t, demo.Load(t.Context(), owner, noon, 0))
 	for _, table := range tablesOfAFarm(t, owner) {
-		if !slices.Contains([]string{"egg_sums_anew", "batch_legs", "egg_legs"}, table) {
+		if !slices.Contains([]string{"egg_sums_anew", "egg_legs"}, table) {
 			assert.Contains(t, append(store.Tables(), "memberships", "egg_sums"), table)
 		}
 	}

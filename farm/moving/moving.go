@@ -42,12 +42,21 @@ type Moving struct {
 	Why     string
 }
 
+// Dealing is a batch that is dealt out over machines.
+type Dealing struct {
+	From     int64 // as of a Moving
+	Machines []int64
+	At       time.Time // zero: now
+	Why      string
+}
+
 // whyLength is what the database holds.
 const whyLength = 120
 
 // Move moves eggs. Whoever is second at the same eggs is told who was first.
 func (s *Service) Move(ctx context.Context, m *farm.Member, key string, batchID int64, mv Moving) (farm.Done, error) {
-	return s.onEggs(ctx, m, key, batchID, mv.From, mv.At, &mv.Why, func(x *work) (farm.Done, error) {
+	asked := asked{mv.From, mv.At, mv.Why}
+	return s.onEggs(ctx, m, key, batchID, asked, func(x *work) (farm.Done, error) {
 		ids, err := x.which(mv.Which)
 		if err != nil {
 			return farm.Done{}, err
@@ -61,9 +70,12 @@ func (s *Service) Move(ctx context.Context, m *farm.Member, key string, batchID 
 			return farm.Done{}, farm.Problemf("eggs", "%d young were counted without their eggs, so nobody knows which eggs "+
 				"are left. Move the whole batch, or say which eggs hatched first.", x.counted)
 		}
+		if mv.Hatcher != 0 && !x.hatchesIn(mv.Hatcher) {
+			return farm.Done{}, farm.Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
+		}
 		hatcher := x.hatcher(mv.Hatcher, to)
-		if whole && to.ID == x.v.Stands().ID {
-			return x.onlyHatcher(hatcher)
+		if to.ID == x.v.Stands().ID {
+			return x.onlyHatcher(ids, whole, hatcher)
 		}
 		if err := x.doubts(to, hatcher, len(ids)); err != nil {
 			return farm.Done{}, err
@@ -88,12 +100,9 @@ func (s *Service) Move(ctx context.Context, m *farm.Member, key string, batchID 
 
 // Deal deals the living eggs of a batch out over machines, evenly by pen and age. What goes to the machine
 // where they stand, or else to the first, stays the batch.
-func (s *Service) Deal(
-	ctx context.Context, m *farm.Member, key string, batchID int64, from int64, machines []int64, at time.Time, why string,
-) (farm.Done, error) {
-	return s.onEggs(ctx, m, key, batchID, from, at, &why, func(x *work) (farm.Done, error) {
-		slices.Sort(machines)
-		machines = slices.Compact(machines)
+func (s *Service) Deal(ctx context.Context, m *farm.Member, key string, batchID int64, d Dealing) (farm.Done, error) {
+	return s.onEggs(ctx, m, key, batchID, asked{d.From, d.At, d.Why}, func(x *work) (farm.Done, error) {
+		machines := slices.Compact(slices.Sorted(slices.Values(d.Machines)))
 		if i := slices.Index(machines, x.v.Stands().ID); i > 0 {
 			machines[0], machines[i] = machines[i], machines[0]
 		}
@@ -150,10 +159,16 @@ type work struct {
 	undo    journal.Undo
 }
 
+// asked is what every move is told: where the eggs stood then, when they go, and why.
+type asked struct {
+	from int64
+	at   time.Time
+	why  string
+}
+
 // onEggs runs work on an open batch, with all that a move has to know.
 func (s *Service) onEggs(
-	ctx context.Context, m *farm.Member, key string, batchID, from int64, told time.Time, why *string,
-	do func(x *work) (farm.Done, error),
+	ctx context.Context, m *farm.Member, key string, batchID int64, a asked, do func(x *work) (farm.Done, error),
 ) (farm.Done, error) {
 	return s.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
@@ -162,14 +177,14 @@ func (s *Service) onEggs(
 		}
 		x := &work{ctx: ctx, tx: tx, w: w, v: v}
 		var p farm.Problems
-		x.why = p.Name("why", "Why they are moved", *why, whyLength, false)
+		x.why = p.Name("why", "Why they are moved", a.why, whyLength, false)
 		if p != nil {
 			return farm.Done{}, p
 		}
-		if from != 0 && from != v.Stands().ID {
+		if a.from != 0 && a.from != v.Stands().ID {
 			return farm.Done{}, x.movedBefore("They stand in " + v.Stands().Name + " by now.")
 		}
-		if x.at, err = tx.When(batch, told); err != nil {
+		if x.at, err = tx.When(batch, a.at); err != nil {
 			return farm.Done{}, err
 		}
 		since := batch.CameAt
@@ -251,7 +266,7 @@ func (x *work) which(of Which) (ids []int64, err error) {
 
 // movedBefore tells what is not as it was thought, with what was done last.
 func (x *work) movedBefore(says string) error {
-	last, err := x.tx.LastMoved(x.ctx, x.v.ID)
+	last, err := x.tx.LastLine(x.ctx, x.v.ID)
 	if err != nil {
 		return err
 	}
@@ -276,16 +291,20 @@ func (x *work) target(id int64) (farm.Machine, error) {
 // hatcher is where eggs hatch that go to a machine: as was asked; under her, if it is a hen; in the new one, if
 // they were to hatch where they were set; else as was planned.
 func (x *work) hatcher(asked int64, to farm.Machine) int64 {
-	can := func(id int64) bool { return x.w.Rooms[id][x.v.Species].Hatching > 0 || x.v.Kind.IsReptile() }
 	switch {
 	case x.v.LockedAt != nil:
 		return to.ID
-	case asked != 0 && can(asked):
+	case asked != 0:
 		return asked
-	case can(to.ID) && (machine.ID(to.Kind) == machine.BroodyHen || x.v.HatcherID == x.v.SetterID):
+	case x.hatchesIn(to.ID) && (machine.Broody(to.Kind) || x.v.HatcherID == x.v.SetterID):
 		return to.ID
 	}
 	return x.v.HatcherID
+}
+
+// hatchesIn tells whether eggs of the batch can hatch in a machine; reptiles hatch where they lie.
+func (x *work) hatchesIn(id int64) bool {
+	return x.w.Rooms[id][x.v.Species].Hatching > 0 || x.v.Kind.IsReptile()
 }
 
 // doubts asks about a machine that is full, not ready, or has another air.
@@ -345,23 +364,18 @@ func (x *work) air(to farm.Machine, hatcher int64) (says []string) {
 
 // sibling is the batch of the same setting that stands in a machine in the same phase.
 func (x *work) sibling(machineID int64) (farm.BatchView, bool) {
-	return siblingIn(x.open, x.v, machineID)
-}
-
-func siblingIn(open []farm.BatchView, v farm.BatchView, machineID int64) (farm.BatchView, bool) {
-	i := slices.IndexFunc(open, func(o farm.BatchView) bool {
-		return o.ID != v.ID && o.Root() == v.Root() && o.Stands().ID == machineID &&
-			(o.LockedAt != nil) == (v.LockedAt != nil)
+	i := slices.IndexFunc(x.open, func(o farm.BatchView) bool {
+		return o.ID != x.v.ID && o.Root() == x.v.Root() && o.Stands().ID == machineID &&
+			(o.LockedAt != nil) == (x.v.LockedAt != nil)
 	})
 	if i < 0 {
 		return farm.BatchView{}, false
 	}
-	return open[i], true
+	return x.open[i], true
 }
 
 // part makes a batch of some of the eggs, where they stand.
 func (x *work) part(ids []int64) (store.Batch, error) {
-	x.lying(ids)
 	id, _, err := x.tx.AddPart(x.ctx, x.v.Batch, x.at)
 	if err != nil {
 		return store.Batch{}, err
@@ -376,31 +390,28 @@ func (x *work) part(ids []int64) (store.Batch, error) {
 	return x.tx.Batch(x.ctx, id)
 }
 
-// lying keeps on which places the eggs lie.
-func (x *work) lying(ids []int64) {
-	var were []store.Placement
+// offTrays takes eggs off the trays of the machine that they leave.
+func (x *work) offTrays(ids []int64) error {
+	var were, off []store.Placement
 	for _, e := range x.eggs {
 		if e.TrayID != nil && slices.Contains(ids, e.ID) {
 			were = append(were, store.Placement{EggID: e.ID, TrayID: e.TrayID, Place: e.Place})
+			off = append(off, store.Placement{EggID: e.ID})
 		}
 	}
-	if len(were) > 0 {
-		x.undo = append(x.undo, journal.PlacedBefore.Of(were))
+	if len(were) == 0 {
+		return nil
 	}
+	x.undo = append(x.undo, journal.PlacedBefore.Of(were))
+	return x.tx.PlaceEggs(x.ctx, off)
 }
 
 // shift brings a batch to another machine. A part that was just made has its one stay there.
 func (x *work) shift(batch store.Batch, ids []int64, to farm.Machine, hatcher int64) error {
-	x.undo = append(x.undo, standsBefore.Of(stands{batch.ID, batch.SetterID, batch.HatcherID}))
+	if err := x.offTrays(ids); err != nil {
+		return err
+	}
 	if batch.ID == x.v.ID {
-		x.lying(ids)
-		off := make([]store.Placement, len(ids))
-		for i, id := range ids {
-			off[i] = store.Placement{EggID: id}
-		}
-		if err := x.tx.PlaceEggs(x.ctx, off); err != nil {
-			return err
-		}
 		id, err := x.tx.AddMove(x.ctx, store.BatchMove{
 			BatchID: batch.ID, FromID: x.v.Stands().ID, ToID: to.ID, At: x.at, Hatching: batch.LockedAt != nil, Why: x.why,
 		}, x.tx.Member.PersonID)
@@ -413,6 +424,12 @@ func (x *work) shift(batch store.Batch, ids []int64, to farm.Machine, hatcher in
 	if batch.LockedAt != nil {
 		setter = batch.SetterID
 	}
+	return x.standIn(batch, setter, hatcher)
+}
+
+// standIn keeps in which machines a batch is set and is to hatch.
+func (x *work) standIn(batch store.Batch, setter, hatcher int64) error {
+	x.undo = append(x.undo, standsBefore.Of(stands{batch.ID, batch.SetterID, batch.HatcherID}))
 	return x.tx.StandIn(x.ctx, batch.ID, setter, hatcher)
 }
 
@@ -423,7 +440,9 @@ func (x *work) join(ids []int64, whole bool, into farm.BatchView) (farm.Done, er
 		return farm.Done{}, farm.Problemf("join", "Young were counted in %s without their eggs, so its eggs cannot "+
 			"join others. Move them without joining.", x.v.Code)
 	}
-	x.lying(ids)
+	if err := x.offTrays(ids); err != nil {
+		return farm.Done{}, err
+	}
 	if err := x.tx.HandEggs(x.ctx, ids, x.v.ID, into.ID, x.at); err != nil {
 		return farm.Done{}, err
 	}
@@ -440,16 +459,24 @@ func (x *work) join(ids []int64, whole bool, into farm.BatchView) (farm.Done, er
 		into.Stands().Name), into.ID)
 }
 
-// onlyHatcher changes where eggs are to hatch; they stay where they are.
-func (x *work) onlyHatcher(hatcher int64) (farm.Done, error) {
+// onlyHatcher changes where eggs are to hatch; they stay where they are. Some of them are a part from then on.
+func (x *work) onlyHatcher(ids []int64, whole bool, hatcher int64) (farm.Done, error) {
 	if x.v.LockedAt != nil || hatcher == x.v.HatcherID {
 		return farm.Done{}, farm.Problemf("to", "They stand in %s already.", x.v.Stands().Name)
 	}
-	x.undo = append(x.undo, standsBefore.Of(stands{x.v.ID, x.v.SetterID, x.v.HatcherID}))
-	if err := x.tx.StandIn(x.ctx, x.v.ID, x.v.SetterID, hatcher); err != nil {
+	of := x.v.Batch
+	if !whole {
+		part, err := x.part(ids)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		of = part
+	}
+	if err := x.standIn(of, of.SetterID, hatcher); err != nil {
 		return farm.Done{}, err
 	}
-	return x.record(fmt.Sprintf("%s is to hatch in %s", x.v.Code, x.w.MachineByID[hatcher].Name))
+	return x.record(fmt.Sprintf("%s, %s, is to hatch in %s", of.Code, wording.Plural(len(ids), "egg"),
+		x.w.MachineByID[hatcher].Name), of.ID)
 }
 
 // record puts the move into the journal, on the batch and others that had a part in it.

@@ -114,10 +114,8 @@ func (h handler) deal(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	at := f.When(m)
+	d := moving.Dealing{From: f.ID("from"), Machines: numbers(f, "machine"), At: f.When(m), Why: f.Get("why")}
 	return h.Save(c, f, fmt.Sprintf("/batches/%d", id), func() (farm.Done, error) {
-		return h.Moving.Deal(
-			c.Request().Context(), m, f.Get("key"), id, f.ID("from"), numbers(f, "machine"), at, f.Get("why"),
-		)
+		return h.Moving.Deal(c.Request().Context(), m, f.Get("key"), id, d)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
