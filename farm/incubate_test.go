@@ -332,6 +332,7 @@ func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
 	assert.Equal(t, "4–10", incubate.Along(b.BatchView, y.m))
 	assert.InDelta(t, 7, b.Day, 1e-6)
 	assert.Equal(t, 8, b.Alive)
+	assert.True(t, b.Pens[0].Trial, "what died before is not among them: they say nothing of the pen")
 	// By hand: 21 (20–22) days, three days either way: from day 17 to 25 since the middle; the first pips may come
 	// on day 16, so turning stops then and not on day 18.
 	assert.Equal(t, []string{"11 Mar", "19 Mar"}, []string{

@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"context"
 	"slices"
 	"strings"
 	"time"
@@ -34,6 +35,20 @@ func (w *Snapshot) Ready(x Machine, up store.Upkeep, running bool) (readiness.St
 	}
 	needed := time.Duration(w.Member.WarmHours) * time.Hour
 	return readiness.Of(kind, x.ByHand, ticked, emptied, running, needed, w.Now), nil
+}
+
+// NotReady tells why a machine should not take eggs yet; "" where it may.
+func (w *Snapshot) NotReady(ctx context.Context, tx *Tx, x Machine) (string, error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return "", err
+	}
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return "", err
+	}
+	ready, err := w.Ready(x, up, HasEggs(open, x.ID))
+	return ready.Why(), err
 }
 
 // HasEggs tells whether eggs of an open batch stand in a machine.

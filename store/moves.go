@@ -56,9 +56,11 @@ type Part struct {
 
 // legsOf lists where a batch stood, in order of time.
 const legsOf = `
-	select machine_id, hatching, from_at, to_at, why
-	from legs_of($1, $2)
-	order by from_at, hatching`
+	select l.machine_id, l.hatching, l.from_at, l.to_at, l.why
+	from batches b
+	cross join lateral legs_of(b.farm_id, b.id) l
+	where b.farm_id = $1 and b.id = $2
+	order by l.from_at, l.hatching`
 
 // partsOf lists all that came of a setting, by the batch that was set, which is among them; none where it was
 // never divided.

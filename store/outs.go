@@ -82,12 +82,12 @@ type LaidOn struct {
 	Eggs   int
 }
 
-// LaidByDay lists what pens laid on the days from a date up to, and not including, another.
+// LaidByDay lists what pens laid (what was taken over part-incubated aside) on the days from a date up to, and not including, another.
 func (tx *Tx) LaidByDay(ctx context.Context, from, to time.Time) ([]LaidOn, error) {
 	return list[LaidOn](ctx, tx, `
 		select c.pen_id, c.laid_on, count(e.id)::int as eggs
 		from collections c
-		join eggs e on e.farm_id = $1 and e.collection_id = c.id
+		join eggs e on e.farm_id = $1 and e.collection_id = c.id and e.reason is distinct from 'begun'
 		join pens p on p.farm_id = $1 and p.id = c.pen_id and not p.supplier
 		where c.farm_id = $1 and c.laid_on >= $2 and c.laid_on < $3
 		group by c.pen_id, c.laid_on

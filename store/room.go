@@ -294,7 +294,7 @@ type Upkeep struct {
 	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
 	Tilted  []Tilted     // since that moment
 	Swaps   []Swap       // of batches in machines
-	Changes []Response   // what was changed in machines lately, the newest first
+	Changes []Response   // what was changed in machines, the newest of each
 	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
 }
 
@@ -355,7 +355,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		where farm_id = $1 and place_id is not null and at >= $2
 		group by place_id`, tx.FarmID, since)
 	ask(q, &u.Swaps, swaps, tx.FarmID)
-	ask(q, &u.Changes, recentChanges, tx.FarmID, now)
+	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()
 }

@@ -110,14 +110,14 @@ type Response struct {
 	Minutes   *int
 }
 
-// Responses lists a machine's, the newest first.
-func (tx *Tx) Responses(ctx context.Context, machineID int64, most int) ([]Response, error) {
+// Responses lists a machine's newest 50, the newest first.
+func (tx *Tx) Responses(ctx context.Context, machineID int64) ([]Response, error) {
 	return list[Response](ctx, tx, `
 		select id, machine_id, at, what, from_pct, to_pct, minutes
 		from responses
 		where farm_id = $1 and machine_id = $2
 		order by at desc, id desc
-		limit $3`, tx.FarmID, machineID, most)
+		limit 50`, tx.FarmID, machineID)
 }
 
 // AddResponse keeps one and returns its id.
@@ -129,11 +129,15 @@ func (tx *Tx) AddResponse(ctx context.Context, r Response) (int64, error) {
 		tx.FarmID, r.MachineID, r.At, r.What, r.FromPct, r.ToPct, r.Minutes)
 }
 
-// recentChanges are what was changed lately, the newest first.
-const recentChanges = `
+// newestResponses are as many of each machine as Responses gives of one, the newest first.
+const newestResponses = `
 	select id, machine_id, at, what, from_pct, to_pct, minutes
-	from responses
-	where farm_id = $1 and at > $2::timestamptz - interval '60 days'
+	from (
+		select *, row_number() over (partition by machine_id order by at desc, id desc) as nth
+		from responses
+		where farm_id = $1
+	) r
+	where nth <= 50
 	order by at desc, id desc`
 
 // ReadResponse keeps what a change did; nil takes that back.

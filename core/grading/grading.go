@@ -30,9 +30,13 @@ var Reasons = []Reason{
 	{Broken, "broken", "Broken in the nest or on the way."},
 }
 
-// Known finds a reason.
+// Begun is the reason of eggs that were taken over part-incubated. They are set on trial: whatever died before is
+// not among them, so they tell nothing of a pen.
+const Begun = "begun"
+
+// Known finds a reason, of Reasons or Begun.
 func Known(id string) (Reason, bool) {
-	for _, r := range Reasons {
+	for _, r := range append(Reasons[:len(Reasons):len(Reasons)], Reason{Begun, "part-incubated", ""}) {
 		if r.ID == id {
 			return r, true
 		}

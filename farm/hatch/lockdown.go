@@ -56,30 +56,18 @@ func lock(
 		p.Doubtf(ctx, "when", "Lockdown on %s? It is due %s.",
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(due))
 	}
-	if ready, err := notReady(ctx, tx, w, hatcherID); err != nil {
+	hatcher := w.MachineByID[hatcherID]
+	why, err := w.NotReady(ctx, tx, hatcher)
+	if err != nil {
 		return at, back, "", err
-	} else if ready != "" {
-		p.Doubtf(ctx, "hatcher", "%s is not ready: %s. Lock them down in it all the same?",
-			w.MachineByID[hatcherID].Name, ready)
+	}
+	if why != "" {
+		p.Doubtf(ctx, "hatcher", "%s is not ready: %s. Lock them down in it all the same?", hatcher.Name, why)
 	}
 	if p != nil {
 		return at, back, "", p
 	}
 	back = batchBefore.Of(batch)
 	batch.HatcherID, batch.LockedAt = hatcherID, &at
-	return at, back, w.MachineByID[hatcherID].Name, tx.MoveBatch(ctx, batch)
-}
-
-// notReady tells why a machine should not take eggs yet; "" where it may.
-func notReady(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64) (string, error) {
-	up, err := w.Upkeep(ctx, tx)
-	if err != nil {
-		return "", err
-	}
-	open, err := w.OpenBatches(ctx, tx)
-	if err != nil {
-		return "", err
-	}
-	ready, err := w.Ready(w.MachineByID[machineID], up, farm.HasEggs(open, machineID))
-	return ready.Why(), err
+	return at, back, hatcher.Name, tx.MoveBatch(ctx, batch)
 }

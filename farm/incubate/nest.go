@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/grading"
+	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
@@ -26,7 +28,8 @@ type Nest struct {
 // mostUnsure is what the calendar reckons with, days either way.
 const mostUnsure = 15
 
-// TakeOver makes a batch of them. Its clock is the middle of the span; all that follows of it is a span.
+// TakeOver makes a batch of them, on trial: they leave the rates of their pen alone. Its clock is the middle of the
+// span; all that follows of it is a span.
 func (b *Service) TakeOver(ctx context.Context, m *farm.Member, key string, n Nest) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
@@ -68,21 +71,18 @@ func (b *Service) TakeOver(ctx context.Context, m *farm.Member, key string, n Ne
 		}
 		laid := m.Date(setAt)
 		rows := []store.Collection{{
-			PenID: pen.ID, LaidOn: laid, Eggs: n.Eggs, Washing: "unwashed", Note: "taken over part-incubated",
+			PenID: pen.ID, LaidOn: laid, Washing: string(method.Unwashed), Reasons: map[string]int{grading.Begun: n.Eggs},
 		}}
 		gathered, err := tx.Collect(ctx, rows)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		eggs, err := tx.CollectedEggs(ctx, gathered)
+		eggs, err := tx.OnTrial(ctx, gathered[0], grading.Begun, n.Eggs)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		var only []int64
-		for _, e := range eggs[gathered[0]] {
-			only = append(only, e.ID)
-		}
-		if _, err := tx.Put(ctx, id, store.Stock{PenID: pen.ID, LaidOn: laid}, n.Eggs, only, tx.At); err != nil {
+		lot := store.Stock{PenID: pen.ID, LaidOn: laid, Trial: true}
+		if _, err := tx.Put(ctx, id, lot, n.Eggs, eggs, tx.At); err != nil {
 			return farm.Done{}, err
 		}
 		if _, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now())); err != nil {
@@ -181,7 +181,7 @@ var (
 	})
 )
 
-// Page of a nest: what eggs may be taken over from, and into what.
+// NestPage is what eggs may be taken over from, and into what.
 type NestPage struct {
 	Pens              []farm.Pen
 	Setters, Hatchers []farm.Machine

@@ -159,21 +159,15 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		if batch, problems = check(w, s); problems != nil {
 			return nil
 		}
-		up, err := w.Upkeep(ctx, tx)
-		if err != nil {
-			return err
-		}
 		if page.Answer, err = answer(w, batch, s, stays, x); err != nil {
 			return err
 		}
 		if len(page.Answer.Clashes) > 0 {
 			page.Answer.Cures = page.cures(w, s, stays)
 		}
-		ready, err := w.Ready(w.MachineByID[s.SetterID], up, farm.HasEggs(open, s.SetterID))
-		if err != nil {
+		if page.Answer.NotReady, err = w.NotReady(ctx, tx, w.MachineByID[s.SetterID]); err != nil {
 			return err
 		}
-		page.Answer.NotReady = ready.Why()
 		page.Answer.Resting = resting(w, s, page.Stock)
 		page.Answer.Left = left(page.Stock, s)
 		return nil

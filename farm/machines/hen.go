@@ -66,10 +66,9 @@ func henOf(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, x farm.Mach
 			h.Since, h.Tired = c.At, c.At.AddDate(0, 0, machine.LongestSit)
 		}
 	}
-	for _, s := range pending(up, open) {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
-		if on, ok := swapOn(w, open[i]); ok && s.HenID == x.ID {
-			h.Swaps = append(h.Swaps, Swap{s, open[i], on})
+	for _, s := range pending(w, up, open) {
+		if s.HenID == x.ID {
+			h.Swaps = append(h.Swaps, s)
 		}
 	}
 	for _, v := range open {
@@ -84,14 +83,17 @@ func henOf(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, x farm.Mach
 }
 
 // pending are the swaps of open batches of which nothing has gone under the hen yet.
-func pending(up store.Upkeep, open []farm.BatchView) (all []store.Swap) {
+func pending(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []Swap) {
 	for _, s := range up.Swaps {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
-		gone := i < 0 || slices.ContainsFunc(open, func(v farm.BatchView) bool {
+		if i < 0 {
+			continue
+		}
+		gone := slices.ContainsFunc(open, func(v farm.BatchView) bool {
 			return v.Root() == open[i].Root() && v.Stands().ID == s.HenID
 		})
-		if !gone {
-			all = append(all, s)
+		if on, ok := swapOn(w, open[i]); ok && !gone {
+			all = append(all, Swap{s, open[i], on})
 		}
 	}
 	return all
@@ -99,17 +101,12 @@ func pending(up store.Upkeep, open []farm.BatchView) (all []store.Swap) {
 
 // swapChores are eggs that go under a hen tonight, or soon.
 func swapChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []chores.Chore) {
-	for _, s := range pending(up, open) {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
-		v, hen := open[i], w.MachineByID[s.HenID]
-		on, ok := swapOn(w, v)
-		if !ok {
-			continue
-		}
+	for _, s := range pending(w, up, open) {
+		v, hen := s.Batch, w.MachineByID[s.HenID]
+		n := min(s.Eggs, v.Alive)
 		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: chores.Swap, At: on, Of: hen.Name,
-			In: hen.ID, Eggs: min(s.Eggs, v.Alive),
-			Title:  fmt.Sprintf("The best %d under %s", min(s.Eggs, v.Alive), hen.Name),
+			About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: chores.Swap, At: s.On, Of: hen.Name,
+			In: hen.ID, Eggs: n, Title: fmt.Sprintf("The best %d under %s", n, hen.Name),
 			Reason: "by night, once they were looked at",
 			Why:    "Dummies out, live eggs under her, one by one in the dark; the rest carries on in " + v.Stands().Name + ".",
 		})

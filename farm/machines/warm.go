@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/watering"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
@@ -19,7 +20,7 @@ func warmChores(
 ) (all []chores.Chore, err error) {
 	add := func(x farm.Machine, by time.Time, what string) error {
 		ready, err := w.Ready(x, up, farm.HasEggs(open, x.ID))
-		if err != nil || ready.Ready || !by.After(w.Now.AddDate(0, 0, -1)) {
+		if err != nil || ready.Ready || !by.After(w.Now.AddDate(0, 0, -7)) {
 			return err
 		}
 		days := max(1, (w.Member.WarmHours+23)/24)
@@ -72,7 +73,7 @@ func fillChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all [
 		}
 		filled := false
 		for _, e := range up.Water {
-			filled = filled || e.MachineID == x.ID && e.Kind == "full" && e.At.After(shut.At.Add(-12*time.Hour))
+			filled = filled || e.MachineID == x.ID && e.Kind == string(watering.Full) && e.At.After(shut.At.Add(-12*time.Hour))
 		}
 		soon := w.Member.Date(shut.At).Sub(w.Member.Date(w.Now)) <= 24*time.Hour
 		for _, c := range all {

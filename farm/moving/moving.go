@@ -314,10 +314,12 @@ func (x *work) doubts(to farm.Machine, hatcher int64, eggs int) error {
 		if eggs > t.Free {
 			p.Doubtf(x.ctx, "to", "%s has room for %d of them just now. Move all %d?", to.Name, t.Free, eggs)
 		}
-		if ready, err := x.readiness(to); err != nil {
+		why, err := x.w.NotReady(x.ctx, x.tx, to)
+		if err != nil {
 			return err
-		} else if ready != "" {
-			p.Doubtf(x.ctx, "to", "%s is not ready: %s. Move them all the same?", to.Name, ready)
+		}
+		if why != "" {
+			p.Doubtf(x.ctx, "to", "%s is not ready: %s. Move them all the same?", to.Name, why)
 		}
 		for _, says := range x.air(to, hatcher) {
 			p.Doubtf(x.ctx, "to", "%s Move them all the same?", says)
@@ -336,15 +338,6 @@ func (x *work) around(to farm.Machine) (farm.Place, bool) {
 		return farm.Place{}, false
 	}
 	return setters[i], true
-}
-
-func (x *work) readiness(to farm.Machine) (string, error) {
-	up, err := x.w.Upkeep(x.ctx, x.tx)
-	if err != nil {
-		return "", err
-	}
-	ready, err := x.w.Ready(to, up, farm.HasEggs(x.open, to.ID))
-	return ready.Why(), err
 }
 
 // air tells what stands in a machine and does not go with these eggs.

@@ -61,7 +61,7 @@ func (s *Service) Page(ctx context.Context, m *farm.Member, batchID int64) (page
 				t.Sibling = other.Code
 			}
 			if !t.Here {
-				if t.NotReady, err = x.readiness(p.Machine); err != nil {
+				if t.NotReady, err = w.NotReady(ctx, tx, p.Machine); err != nil {
 					return err
 				}
 				t.Air = x.air(p.Machine, x.hatcher(0, p.Machine))

@@ -57,7 +57,7 @@ func airOf(
 		return a, nil
 	}
 	a.Troubles = w.AirTroubles(in)
-	changed, err := tx.Responses(ctx, machineID, 50)
+	changed, err := tx.Responses(ctx, machineID)
 	if err != nil {
 		return a, err
 	}

@@ -56,7 +56,7 @@ func (b *Service) Change(
 	ctx context.Context, m *farm.Member, key string, machineID int64, what string, fromPct float64,
 ) (farm.Done, error) {
 	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
-		all, err := tx.Responses(ctx, x.ID, 50)
+		all, err := tx.Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -87,7 +87,7 @@ func (b *Service) LookedAgain(
 	ctx context.Context, m *farm.Member, key string, machineID int64, toPct float64,
 ) (farm.Done, error) {
 	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
-		all, err := tx.Responses(ctx, x.ID, 50)
+		all, err := tx.Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
 		}

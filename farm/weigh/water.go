@@ -112,7 +112,7 @@ func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (p
 	if page.Trays, err = tx.Trays(ctx, page.Stands().ID); err != nil {
 		return page, err
 	}
-	if page.past, err = tx.Responses(ctx, page.Stands().ID, 50); err != nil {
+	if page.past, err = tx.Responses(ctx, page.Stands().ID); err != nil {
 		return page, err
 	}
 	eggs, err := tx.BatchEggs(ctx, batchID)

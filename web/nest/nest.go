@@ -25,7 +25,7 @@ type handler struct {
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "nest.html"), page.Parse(s, files, "clock.html")}
+	h := handler{s, page.Parse(s, files, "nest.html", "span.html"), page.Parse(s, files, "clock.html", "span.html")}
 	s.Get(e, "/nest", farm.Keeping, page.Fresh(h.show))
 	s.Post(e, "/nest", farm.Keeping, h.takeOver)
 	s.Get(e, "/batches/:id/clock", farm.Keeping, page.Fresh(h.look))
