@@ -82,7 +82,8 @@ type LaidOn struct {
 	Eggs   int
 }
 
-// LaidByDay lists what pens laid (what was taken over part-incubated aside) on the days from a date up to, and not including, another.
+// LaidByDay lists what pens laid on the days from a date up to, and not including, another;
+// what was taken over part-incubated was laid elsewhere and stands aside.
 func (tx *Tx) LaidByDay(ctx context.Context, from, to time.Time) ([]LaidOn, error) {
 	return list[LaidOn](ctx, tx, `
 		select c.pen_id, c.laid_on, count(e.id)::int as eggs
