@@ -39,6 +39,13 @@ var calculators = []calculator{
 		calcCompare,
 	},
 	{
+		"diagnose", "why eggs did not hatch: causes in order, with what speaks for and against each",
+		`{"species": "chicken", "set": 48, "clear": 6, "early": 2, "middle": 1, "late": 11, "pipped_inside": 4,
+			"pipped_dead": 2, "malpositioned": 0, "contaminated": 0, "cracked": 0, "hatched": 22, "not_opened": 0,
+			"loss_pct": 8.1, "rh_lockdown_pct": 70, "shipped": false, "sticky": 4, "temp_offset_c": null}`,
+		calcDiagnose,
+	},
+	{
 		"fertility", "what calls, hatch and opening tell of the fertility of one pen's eggs in one batch",
 		`{"done": true, "eggs": [{"calls": ["live"], "hatched": true}, {"calls": ["clear"], "removed": true},
 			{"calls": ["unseen"], "hatched": true}, {"calls": ["unseen"], "hatched": false}]}`,
