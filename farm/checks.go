@@ -41,6 +41,8 @@ var checks = map[string]Problem{
 
 	"bird_stays_days_check": {Field: "until_on", Says: "A bird cannot leave a pen before it came."},
 
+	"break_outs_findings_check": {Field: "findings", Says: "Tick what the egg showed."},
+
 	"brooders_name_check":   {Field: "name", Says: "The brooder's name may have 1 to 60 characters."},
 	"brooders_places_check": {Field: "places", Says: "A brooder may have 1 to 100,000 places."},
 

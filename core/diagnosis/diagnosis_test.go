@@ -101,7 +101,9 @@ func hatchOf(r *rand.Rand, set int, cost float64, kills map[string]float64) (c C
 		case r.Float64() < 0.82:
 			c.Hatched++
 		default:
-			draw(map[string]float64{"early": .35, "middle": .1, "late": .25, "pipped_inside": .1, "pipped_dead": .15, "malpositioned": .05})
+			draw(map[string]float64{
+				"early": .35, "middle": .1, "late": .25, "pipped_inside": .1, "pipped_dead": .15, "malpositioned": .05,
+			})
 		}
 	}
 	return c

@@ -3,6 +3,7 @@ package hatch
 import (
 	"context"
 
+	"metrogon/core/candling"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
@@ -34,3 +35,18 @@ func dropping(table string) journal.Kind[[]int64] {
 		return tx.DropHatch(ctx, table, ids)
 	})
 }
+
+// What opened eggs showed is taken back.
+var (
+	dropBreakOut = journal.NewKind("break_out", func(ctx context.Context, tx *farm.Tx, eggID int64) error {
+		return tx.DropBreakOut(ctx, eggID)
+	})
+	stageBack = journal.NewKind("stage", func(ctx context.Context, tx *farm.Tx, was stagedEgg) error {
+		_, err := tx.SetStage(ctx, was.Egg, was.Stage, string(candling.NotOpened))
+		return err
+	})
+	shutAgain = journal.NewKind("shut_again", func(ctx context.Context, tx *farm.Tx, eggs []int64) error {
+		_, err := tx.SetOpened(ctx, eggs, "")
+		return err
+	})
+)
