@@ -214,7 +214,8 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 		batch.CameAt = batch.SetAt
 	}
 	plan := calendar.Batch{Species: kind, SetAt: batch.SetAt, Zone: w.Member.Place, Counting: w.Member.Counting(),
-		StorageDays: batch.StorageDays, Bantam: batch.Bantam, ChoreAt: &w.Member.Hour, UnsureDays: batch.UnsureDays}
+		StorageDays: batch.StorageDays, Bantam: batch.Bantam, ChoreAt: &w.Member.Hour,
+		UnsureDays: batch.UnsureDays, LateH: batch.LateH}
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}

@@ -158,6 +158,7 @@ var tables = []string{
 	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps", "break_outs",
+	"outage_batches", "outage_readings", "outage_machines", "outages",
 	"machine_water", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
 	"eggs", "egg_outs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
 	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests", "invitations",

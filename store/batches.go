@@ -28,6 +28,7 @@ type Batch struct {
 	JoinedID    *int64     // the batch that its eggs joined
 	CameAt      time.Time  // to where it stands, lockdown aside
 	UnsureDays  float64    // that SetAt may lie off either way
+	LateH       float64    // by how many hours cold spells set it back
 	Way
 }
 
@@ -71,7 +72,7 @@ type Young struct {
 
 const batchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
-	unsure_days, part_of, split_from, split_at, joined_id, coalesce(
+	unsure_days, late_h, part_of, split_from, split_at, joined_id, coalesce(
 		(
 			select max(at)
 			from moves m

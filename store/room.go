@@ -296,6 +296,8 @@ type Upkeep struct {
 	Swaps   []Swap       // of batches in machines
 	Changes []Response   // what was changed in machines, the newest of each
 	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
+	Cuts    []Outage     // that are not over, or ended in the last three days
+	Chilled []OutageBatch
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -355,6 +357,8 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 		where farm_id = $1 and place_id is not null and at >= $2
 		group by place_id`, tx.FarmID, since)
 	ask(q, &u.Swaps, swaps, tx.FarmID)
+	ask(q, &u.Cuts, cuts, tx.FarmID, now.AddDate(0, 0, -3))
+	ask(q, &u.Chilled, chilled, tx.FarmID)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

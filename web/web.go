@@ -42,6 +42,7 @@ import (
 	"metrogon/web/pens"
 	"metrogon/web/places"
 	"metrogon/web/plan"
+	"metrogon/web/power"
 	"metrogon/web/practice"
 	"metrogon/web/promises"
 	"metrogon/web/rates"
@@ -84,7 +85,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	moving.Routes, nest.Routes, breakout.Routes,
+	moving.Routes, nest.Routes, breakout.Routes, power.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,

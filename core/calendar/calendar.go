@@ -111,6 +111,7 @@ type Batch struct {
 	// Birds: by how much the machine was too warm (above 0) or too cool over so many days.
 	OffsetC, OffsetDays float64
 	Overrides           Overrides
+	LateH               float64 // birds: by which a cold spell, as a power cut, set them back, 0 to 240 h
 	// By how many days either way SetAt may lie off, 0 to 15: of eggs that somebody else began.
 	UnsureDays float64
 }
@@ -259,13 +260,14 @@ func Schedule(b Batch) ([]Milestone, error) {
 
 // lockdown is the day on which turning stops; bantams are as much earlier as they may hatch.
 func (b Batch) lockdown() float64 {
+	late := math.Round(b.LateH / 24)
 	if b.Overrides.Lockdown != nil {
 		return *b.Overrides.Lockdown
 	}
 	if b.Bantam {
-		return b.Species.LockdownDay.At - b.Species.BantamEarlyDays.At
+		return b.Species.LockdownDay.At - b.Species.BantamEarlyDays.At + late
 	}
-	return b.Species.LockdownDay.At
+	return b.Species.LockdownDay.At + late
 }
 
 // clearOut is the day after the last day on which young usually come, or, of reptiles,
@@ -298,6 +300,8 @@ func hatchWindow(b Batch) (species.Figure, error) {
 		return hatch, fmt.Errorf("temp_offset_c: %g is not possible; it may be -5 to 5", b.OffsetC)
 	case !(b.OffsetDays >= 0 && b.OffsetDays <= MaxDays):
 		return hatch, fmt.Errorf("offset_days: %g is not possible; it may be 0 to %d", b.OffsetDays, MaxDays)
+	case !(b.LateH >= 0 && b.LateH <= 240):
+		return hatch, fmt.Errorf("late_h: %g is not possible; it may be 0 to 240", b.LateH)
 	case !(b.UnsureDays >= 0 && b.UnsureDays <= 15):
 		return hatch, fmt.Errorf("unsure_days: %g is not possible; it may be 0 to 15", b.UnsureDays)
 	case p.IsReptile() && b.OffsetC != 0:
@@ -314,7 +318,8 @@ func hatchWindow(b Batch) (species.Figure, error) {
 	}
 	if !p.IsReptile() {
 		warm := b.OffsetC * min(b.OffsetDays, hatch.At) / 21
-		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24-daysPerDegree*warm)
+		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24-daysPerDegree*warm+
+			b.LateH/24)
 	}
 	if o.Hatch != nil {
 		hatch = moved(hatch, *o.Hatch)

@@ -346,6 +346,28 @@ func TestThePullFollowsTheHatch(t *testing.T) {
 	assert.Equal(t, "Lockdown, day 17.5", find(calendar.Lockdown).Label)
 }
 
+// A cold spell moves pips, hatch and what follows of them by its hours, the last turn by whole days.
+func TestAColdSpellMakesThemLate(t *testing.T) {
+	hens, err := species.Find("chicken")
+	require.NoError(t, err)
+	b := calendar.Batch{
+		Species: hens, SetAt: utc(t, "2027-03-01T07:00:00Z"), Zone: zone(t, "Europe/London"),
+	}
+	fresh := milestones(t, b)
+	b.LateH = 9
+	late := milestones(t, b)
+	for _, kind := range []string{calendar.InternalPip, calendar.ExternalPip, calendar.Hatch} {
+		assert.Equal(t, 9*time.Hour, late[kind].At.Sub(fresh[kind].At), kind)
+		assert.Equal(t, 9*time.Hour, late[kind].To.Sub(fresh[kind].To), kind)
+	}
+	assert.Equal(t, fresh[calendar.Lockdown].At, late[calendar.Lockdown].At, "less than half a day")
+	b.LateH = 20
+	assert.Equal(t, fresh[calendar.Lockdown].Day+1, milestones(t, b)[calendar.Lockdown].Day)
+	b.LateH = -1
+	_, err = calendar.Schedule(b)
+	assert.ErrorContains(t, err, "late_h: -1 is not possible")
+}
+
 // Half a degree too warm over 21 days brings the hatch 0.8 days forward, over half of the
 // time half as much; a duck's 28 days in proportion [common practice: half a day to a day].
 func TestAWarmMachineHatchesEarly(t *testing.T) {

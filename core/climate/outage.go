@@ -30,7 +30,8 @@ type Outage struct {
 	Kind   *species.Profile
 	Day    float64 // completed days of incubation
 	Eggs   int
-	EggG   float64 // 0: the kind's
+	EggG   float64  // 0: the kind's
+	Beside []Beside // eggs of other batches in the same box
 	Box    Box
 	RoomC  float64
 	StartC float64 // of the eggs
@@ -39,6 +40,13 @@ type Outage struct {
 	// Readings of the eggs' own temperature, in order of time: where there are some they count, and the model goes
 	// on from the last.
 	Readings []CurvePoint
+}
+
+// Beside is eggs that lie in the same box, and warm it as well.
+type Beside struct {
+	Kind *species.Profile
+	Day  float64
+	Eggs int
 }
 
 // CurvePoint is the eggs' temperature so many hours after the power went.
@@ -106,27 +114,49 @@ func (o Outage) mass() float64 {
 	return o.Kind.EggG.At
 }
 
+// inBox is how many eggs lie in the box.
+func (o Outage) inBox() float64 {
+	n := o.Eggs
+	for _, b := range o.Beside {
+		n += b.Eggs
+	}
+	return float64(n)
+}
+
 // tau is the time constant of cooling, h. Common practice; the shape is Newton's.
 func (o Outage) tau() float64 {
 	switch o.Box {
 	case Foam:
-		return 6 * (1 + float64(o.Eggs)/40)
+		return 6 * (1 + o.inBox()/40)
 	case CabinetBox:
-		return 3.5 * (1 + float64(o.Eggs)/120)
+		return 3.5 * (1 + o.inBox()/120)
 	}
 	return 0.095 * math.Pow(o.mass(), 0.667)
 }
 
-// towards is the temperature that the eggs cool to, °C: the room's, and from 0.6 of the hatch day on what the
-// embryos' own heat holds above it, 10 K at most and never above 37.5 °C.
+// heats is what embryos give off, W: from 0.6 of the hatch day on, growing with the cube of their age.
+func heats(kind *species.Profile, day, massG float64, eggs int) float64 {
+	hatch := kind.HatchDays.At
+	if day < 0.6*hatch {
+		return 0
+	}
+	return float64(eggs) * 0.16 * math.Pow(day/hatch, 3) * massG / 58
+}
+
+// towards is the temperature that the eggs cool to, °C: the room's, and what the heat of all in the box holds
+// above it, 10 K at most and never above 37.5 °C.
 func (o Outage) towards() float64 {
-	hatch := o.Kind.HatchDays.At
-	if o.NoHeat || o.Day < 0.6*hatch {
+	if o.NoHeat {
 		return o.RoomC
 	}
-	each := 0.16 * math.Pow(o.Day/hatch, 3) * o.mass() / 58 // W
+	heat := heats(o.Kind, o.Day, o.mass(), o.Eggs)
 	loses := map[Box]float64{Bare: 0.04 * float64(o.Eggs), Foam: 0.5, CabinetBox: 2}[o.Box]
-	return max(o.RoomC, min(warm, o.RoomC+min(10, float64(o.Eggs)*each/loses)))
+	if o.Box != Bare { // bare eggs warm nobody beside them
+		for _, b := range o.Beside {
+			heat += heats(b.Kind, b.Day, b.Kind.EggG.At, b.Eggs)
+		}
+	}
+	return max(o.RoomC, min(warm, o.RoomC+min(10, heat/loses)))
 }
 
 // Chill works an outage out, as far as Check lets it: Newton's cooling, and warming again with half the time

@@ -113,3 +113,19 @@ func TestWhatAnOutageCannotBe(t *testing.T) {
 		assert.ErrorContains(t, o.Check(), says+":")
 	}
 }
+
+// Eggs of other batches in the box count for how slowly it cools, and warm it by what they give off.
+func TestEggsBesideKeepTheBoxWarm(t *testing.T) {
+	hens := hens(t)
+	o := Outage{Kind: hens, Day: 16, Eggs: 60, Box: CabinetBox, RoomC: 12, StartC: 37.5, Hours: 8}
+	apart := o
+	apart.Eggs, apart.Beside = 20, []Beside{{hens, 16, 40}}
+	assert.InDelta(t, o.Chill().LowestC, apart.Chill().LowestC, 1e-9, "20 and 40 of one age are 60")
+	young := o
+	young.Eggs, young.Beside = 20, []Beside{{hens, 3, 40}}
+	assert.Less(t, young.Chill().LowestC, apart.Chill().LowestC, "young ones give off nothing")
+	bare := Outage{Kind: hens, Day: 16, Eggs: 20, Box: Bare, RoomC: 12, StartC: 37.5, Hours: 8}
+	beside := bare
+	beside.Beside = []Beside{{hens, 16, 40}}
+	assert.Equal(t, bare.Chill().LowestC, beside.Chill().LowestC, "eggs that lie open warm nobody")
+}

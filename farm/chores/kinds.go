@@ -10,24 +10,26 @@ import (
 
 // What is to be done, besides the milestones of core/calendar and the care of core/method.
 const (
-	CandleRest = "candle-rest" // candling the eggs of a batch that were not looked at with the others
-	LookAgain  = "again"       // candling once more what was unsure or not to be seen
-	Past       = "past"        // telling what became of eggs whose hatch is long past
-	Collect    = "collect"     // gathering what the pens laid
-	Parcel     = "parcel"      // opening a parcel on the day on which it is expected
-	Swap       = "swap"        // moving eggs under a broody hen once they were looked at
-	Rest       = "rest"        // leaving a parcel's eggs alone
-	Rested     = "rested"      // setting them
-	SetPlanned = "set-planned" // setting what was planned
-	HandOver   = "hand-over"   // giving what was promised
-	Replanned  = "replanned"   // looking at the season that was planned again
-	SetTest    = "set-test"    // setting a fertility test
-	ReadTest   = "read-test"   // deciding by it
-	Water      = "water"       // filling a machine's water before it runs dry
-	Humidity   = "humidity"    // looking at what a change did to a machine's humidity
-	Turner     = "turner"      // seeing that a turner turns again after its machine was opened
-	WarmUp     = "warm-up"     // making a machine ready in time
-	Unticked   = "unticked"    // looking after a hand-over list on which something was missed
+	CandleRest   = "candle-rest" // candling the eggs of a batch that were not looked at with the others
+	LookAgain    = "again"       // candling once more what was unsure or not to be seen
+	Past         = "past"        // telling what became of eggs whose hatch is long past
+	Collect      = "collect"     // gathering what the pens laid
+	Parcel       = "parcel"      // opening a parcel on the day on which it is expected
+	Swap         = "swap"        // moving eggs under a broody hen once they were looked at
+	Rest         = "rest"        // leaving a parcel's eggs alone
+	Rested       = "rested"      // setting them
+	SetPlanned   = "set-planned" // setting what was planned
+	HandOver     = "hand-over"   // giving what was promised
+	Replanned    = "replanned"   // looking at the season that was planned again
+	SetTest      = "set-test"    // setting a fertility test
+	ReadTest     = "read-test"   // deciding by it
+	Water        = "water"       // filling a machine's water before it runs dry
+	Humidity     = "humidity"    // looking at what a change did to a machine's humidity
+	Turner       = "turner"      // seeing that a turner turns again after its machine was opened
+	WarmUp       = "warm-up"     // making a machine ready in time
+	PowerAway    = "power-away"  // telling when the power is back
+	LookAfterCut = "look-cut"    // candling some days after a power cut
+	Unticked     = "unticked"    // looking after a hand-over list on which something was missed
 )
 
 // Kind is a kind of chore.
@@ -52,6 +54,8 @@ var Kinds = []Kind{
 	{Turner, "", "Switch it on and watch it move once each way. Then shut the lid."},
 	{WarmUp, "making machines ready", "Clean and dry it, water in, floor in, then on. Tick each step on its page."},
 	{HandOver, "promises", giveHow},
+	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
+	{LookAfterCut, "", candleHow},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},
 	{method.Cool, "", coolHow},

@@ -20,6 +20,7 @@ import (
 	"metrogon/farm/machines"
 	"metrogon/farm/moving"
 	"metrogon/farm/notes"
+	"metrogon/farm/outage"
 	"metrogon/farm/people"
 	"metrogon/farm/remind"
 	"metrogon/farm/season"
@@ -50,6 +51,7 @@ type Services struct {
 	Find     *find.Service
 	Notes    *notes.Service
 	Moving   *moving.Service
+	Outage   *outage.Service
 }
 
 // New opens the rooms on a database.
@@ -58,6 +60,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
+		outage.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
@@ -76,6 +79,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Season:   season.New(on),
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
+		Outage:   &outage.Service{Service: on},
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
 		Notes:    &notes.Service{Service: on},

@@ -125,6 +125,13 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,
 		}}
+	case chores.LookAfterCut:
+		return []tap{{
+			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+		}}
+	case chores.PowerAway:
+		power := fmt.Sprintf("/power/%d", c.About.ID)
+		return []tap{{Label: "What to do", Link: power, Main: true}, {Label: "It is back", Send: power + "/back"}}
 	case chores.Past:
 		record.Main = true
 		return []tap{record}

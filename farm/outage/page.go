@@ -1,0 +1,203 @@
+package outage
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"metrogon/core/calendar"
+	"metrogon/core/climate"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/store"
+)
+
+// Chilled is a batch in a cut, with what is reckoned of it.
+type Chilled struct {
+	climate.Chill
+	climate.Outage
+	Batch     farm.BatchView
+	MachineID int64
+}
+
+// Do lists what is done.
+func (c Chilled) Do() []string { return c.Outage.Do(c.Chill) }
+
+// chills reckons a cut for every batch that stood in its machines, as if the power was away until
+// a moment, or until the batch was moved elsewhere.
+func chills(one store.OneOutage, views []farm.BatchView, until time.Time) (all []Chilled) {
+	boxes := map[int64]climate.Box{}
+	for _, x := range one.Machines {
+		boxes[x.MachineID] = climate.Box(x.Box)
+	}
+	for _, s := range one.Stood {
+		i := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == s.BatchID })
+		if i < 0 || views[i].Alive == 0 || views[i].Kind.IsReptile() {
+			continue
+		}
+		v, to := views[i], until
+		if s.ToAt != nil && s.ToAt.Before(to) {
+			to = *s.ToAt
+		}
+		o := climate.Outage{
+			Kind: v.Kind, Day: dayOf(v, one.FromAt), Eggs: v.Alive, Box: boxes[s.MachineID], RoomC: one.RoomC,
+			StartC: runningC, Hours: max(to.Sub(one.FromAt).Hours(), 1./60),
+		}
+		for _, other := range one.Stood {
+			j := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == other.BatchID })
+			if j >= 0 && j != i && other.MachineID == s.MachineID && views[j].Alive > 0 && !views[j].Kind.IsReptile() {
+				x := views[j]
+				o.Beside = append(o.Beside, climate.Beside{Kind: x.Kind, Day: dayOf(x, one.FromAt), Eggs: x.Alive})
+			}
+		}
+		for _, r := range one.Readings {
+			if h := r.At.Sub(one.FromAt).Hours(); r.MachineID == s.MachineID && h >= 0 && h <= o.Hours {
+				o.Readings = append(o.Readings, climate.CurvePoint{H: h, EggC: r.EggC})
+			}
+		}
+		all = append(all, Chilled{Chill: o.Chill(), Outage: o, Batch: v, MachineID: s.MachineID})
+	}
+	return all
+}
+
+// runningC is what eggs have in a machine, °C.
+const runningC = 37.5
+
+// dayOf is the day of incubation at a moment, no more than a kind takes.
+func dayOf(v farm.BatchView, at time.Time) float64 {
+	return min(max(0, calendar.Elapsed(v.SetAt, at)), v.Kind.HatchDays.To)
+}
+
+// Page is one cut.
+type Page struct {
+	store.Outage
+	Now      time.Time
+	Machines []Machine
+	Batches  []Chilled
+	Kept     map[int64]store.OutageBatch // what was written down when it was over, by batch
+}
+
+// Hours is how long it lasted, or has lasted.
+func (p Page) Hours() float64 {
+	if p.ToAt != nil {
+		return p.ToAt.Sub(p.FromAt).Hours()
+	}
+	return p.Now.Sub(p.FromAt).Hours()
+}
+
+// Machine is one that a cut took, or may have taken.
+type Machine struct {
+	farm.Machine
+	Box      climate.Box
+	Eggs     int
+	Readings []store.OutageReading
+}
+
+// One shows a cut: while it lasts as far as it has come, afterwards what it did.
+func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		one, err := tx.Outage(ctx, id)
+		if err != nil {
+			return err
+		}
+		if one.ID == 0 {
+			return farm.ErrNone
+		}
+		p = Page{Outage: one.Outage, Now: w.Now, Kept: map[int64]store.OutageBatch{}}
+		until := w.Now
+		if one.ToAt != nil {
+			until = *one.ToAt
+		}
+		for _, x := range one.Machines {
+			on := Machine{Machine: w.MachineByID[x.MachineID], Box: climate.Box(x.Box)}
+			for _, r := range one.Readings {
+				if r.MachineID == x.MachineID {
+					on.Readings = append(on.Readings, r)
+				}
+			}
+			p.Machines = append(p.Machines, on)
+		}
+		for _, k := range one.Batches {
+			p.Kept[k.BatchID] = k
+		}
+		p.Batches = chills(one, open, until)
+		return nil
+	})
+	return p, err
+}
+
+// Kept is a cut as it was written down.
+type Kept = store.Outage
+
+// List is the cuts that were written down, and the machines that one can take.
+type List struct {
+	Now      time.Time
+	Cuts     []Kept
+	Machines []Machine
+}
+
+// All lists them.
+func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		l.Now = w.Now
+		for _, x := range w.Machines {
+			if !Cooled(x) {
+				continue
+			}
+			on := Machine{Machine: x, Box: BoxOf(x.Kind)}
+			for _, v := range open {
+				if v.Stands().ID == x.ID {
+					on.Eggs += v.Alive
+				}
+			}
+			l.Machines = append(l.Machines, on)
+		}
+		l.Cuts, err = tx.Outages(ctx, 30)
+		return err
+	})
+	return l, err
+}
+
+// Chores are a cut that lasts, and looking by the lamp some days after one that did harm.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range up.Cuts {
+		if o.ToAt == nil {
+			all = append(all, chores.Chore{
+				About: store.Subject{Kind: "outage", ID: o.ID}, Kind: chores.PowerAway, At: w.DayBegan(),
+				Title: "Power away since " + tx.Member.Hours(o.FromAt), Reason: "leave it shut, wrap it",
+				Why: "What to do meanwhile, and how cold they are by now, stands on its page.",
+			})
+		}
+	}
+	if len(up.Chilled) == 0 {
+		return all, nil
+	}
+	views, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range up.Chilled {
+		i := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == o.BatchID })
+		if i < 0 {
+			continue
+		}
+		v := views[i]
+		due := w.Member.Hour.On(o.LookOn, 0, w.Member.Place)
+		if v.LockedAt != nil || v.Alive == 0 || v.CandledAt != nil && !v.CandledAt.Before(due.AddDate(0, 0, -2)) ||
+			!due.Before(v.At(calendar.Lockdown)) {
+			continue
+		}
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: "batch", ID: v.ID}, Code: v.Code, Kind: chores.LookAfterCut, At: due, Eggs: v.Alive,
+			Title: "Look who outlived the power cut", Reason: v.Stands().Name, Species: v.Species, In: v.Stands().ID,
+			Why: wording.Capital(o.Risk) + " risk: by now the living have grown on, and the dead have not. Take out only " +
+				"what is surely dead.",
+		})
+	}
+	return all, nil
+}
