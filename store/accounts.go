@@ -157,7 +157,7 @@ var tables = []string{
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brooders", "away", "orders",
 	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
-	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps", "break_outs",
+	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps", "break_outs", "next_times",
 	"outage_batches", "outage_readings", "outage_machines", "outages",
 	"machine_water", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
 	"eggs", "egg_outs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",

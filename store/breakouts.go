@@ -30,14 +30,17 @@ func (tx *Tx) DropBreakOut(ctx context.Context, eggID int64) error {
 	return err
 }
 
+// breakOuts are those of a batch.
+const breakOuts = `
+	select o.egg_id, o.at, o.findings, coalesce(o.person_id, 0) as person_id
+	from break_outs o
+	join eggs e on e.farm_id = $1 and e.id = o.egg_id
+	where o.farm_id = $1 and e.batch_id = $2
+	order by o.at, o.egg_id`
+
 // BreakOuts lists those of a batch.
 func (tx *Tx) BreakOuts(ctx context.Context, batchID int64) ([]BreakOut, error) {
-	return list[BreakOut](ctx, tx, `
-		select o.egg_id, o.at, o.findings, coalesce(o.person_id, 0) as person_id
-		from break_outs o
-		join eggs e on e.farm_id = $1 and e.id = o.egg_id
-		where o.farm_id = $1 and e.batch_id = $2
-		order by o.at, o.egg_id`, tx.FarmID, batchID)
+	return list[BreakOut](ctx, tx, breakOuts, tx.FarmID, batchID)
 }
 
 // SetStage changes what an egg that did not hatch showed on opening, where it was this before; it

@@ -192,11 +192,9 @@ func (tx *Tx) Outage(ctx context.Context, id int64) (o OneOutage, err error) {
 	return o, err
 }
 
-// OutagesOf lists what power cuts did to a batch.
-func (tx *Tx) OutagesOf(ctx context.Context, batchID int64) ([]OutageBatch, error) {
-	return list[OutageBatch](ctx, tx, `
-		select outage_id, batch_id, machine_id, eggs, hours, late_h, risk, look_on
-		from outage_batches
-		where farm_id = $1 and batch_id = $2
-		order by outage_id`, tx.FarmID, batchID)
-}
+// outagesOf is what power cuts did to a batch.
+const outagesOf = `
+	select outage_id, batch_id, machine_id, eggs, hours, late_h, risk, look_on
+	from outage_batches
+	where farm_id = $1 and batch_id = $2
+	order by outage_id`

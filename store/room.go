@@ -283,21 +283,22 @@ func (tx *Tx) DropCare(ctx context.Context, ids []int64) error {
 
 // Upkeep is what was done, and where eggs wait: the ground of daily chores.
 type Upkeep struct {
-	Care    []Care // of open batches, since a moment, in order
-	Last    []Care // when each thing was done last to a machine or place
-	Emptied []Emptied
-	Done    []ChoreDone    // of batches in the machines
-	Places  []StoragePlace // by name, those in use first
-	Stored  []Stored
-	Tests   []TestDue    // fertility tests that are not ended
-	Lists   []Handover   // for whoever looks after the farm, that are not over
-	Water   []WaterEvent // what was last done to the water, machine by machine, the oldest first
-	Tilted  []Tilted     // since that moment
-	Swaps   []Swap       // of batches in machines
-	Changes []Response   // what was changed in machines, the newest of each
-	Opened  []Emptied    // when each machine with eggs that turn was last opened, in the last three days
-	Cuts    []Outage     // that are not over, or ended in the last three days
-	Chilled []OutageBatch
+	Care      []Care // of open batches, since a moment, in order
+	Last      []Care // when each thing was done last to a machine or place
+	Emptied   []Emptied
+	Done      []ChoreDone    // of batches in the machines
+	Places    []StoragePlace // by name, those in use first
+	Stored    []Stored
+	Tests     []TestDue    // fertility tests that are not ended
+	Lists     []Handover   // for whoever looks after the farm, that are not over
+	Water     []WaterEvent // what was last done to the water, machine by machine, the oldest first
+	Tilted    []Tilted     // since that moment
+	Swaps     []Swap       // of batches in machines
+	Changes   []Response   // what was changed in machines, the newest of each
+	Opened    []Emptied    // when each machine with eggs that turn was last opened, in the last three days
+	Cuts      []Outage     // that are not over, or ended in the last three days
+	Chilled   []OutageBatch
+	NextTimes []NextTime // that stand
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -359,6 +360,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.Swaps, swaps, tx.FarmID)
 	ask(q, &u.Cuts, cuts, tx.FarmID, now.AddDate(0, 0, -3))
 	ask(q, &u.Chilled, chilled, tx.FarmID)
+	ask(q, &u.NextTimes, nextTimes, tx.FarmID)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

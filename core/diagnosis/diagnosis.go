@@ -396,6 +396,26 @@ func (b Batch) weighDeaths(usual map[string]float64, c cause, says *Cause) {
 	}
 }
 
+// End is how some eggs ended, and how many of as many would be usual.
+type End struct {
+	ID, Name string
+	Eggs     int
+	Usual    float64
+}
+
+// Expected lists how eggs ended beside what would be usual; those that nobody opened last, where there are any.
+func (b Batch) Expected() (all []End) {
+	fertile, hatch, _ := b.usual()
+	e, n := shares(data().Usual, fertile, hatch, 0, nil), b.counts()
+	for i, k := range kinds {
+		all = append(all, End{k, wording.Capital(deathNames[k]), n[i], e[i] * float64(b.Set())})
+	}
+	if b.NotOpened > 0 {
+		all = append(all, End{"not_opened", "Not opened", b.NotOpened, 0})
+	}
+	return all
+}
+
 // about says how many are expected.
 func about(n float64) string {
 	if n < 1 {

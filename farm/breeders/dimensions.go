@@ -38,6 +38,7 @@ var Dimensions = []Dimension{
 	{"basket", "Hatch basket", "their basket had no name", "the basket", basketKey, same},
 	{"age", "Days stored", "", "waiting", ageKey, ageLabel},
 	{"week", "Week of the year", "", "the season", weekKey, weekLabel},
+	{"month", "Month", "", "the season", monthKey, monthLabel},
 	{"washing", "What was done to the shells", "nobody noted it", "the washing", washingKey, same},
 	{"candler", "Who candled", "nobody candled them", "the candler", candlerKey, same},
 }
@@ -175,6 +176,16 @@ func weekLabel(s *scene, key string) string {
 	monday := time.Date(s.w.Now.Year(), 1, 4, 0, 0, 0, 0, time.UTC) // always in the first week
 	monday = monday.AddDate(0, 0, 7*(n-1)-(int(monday.Weekday())+6)%7)
 	return fmt.Sprintf("Week %d, from %s", n, monday.Format("2 Jan"))
+}
+
+func monthKey(_ *scene, f *farm.Fact) string { return f.SetOn.Format("01") }
+
+func monthLabel(_ *scene, key string) string {
+	month, err := time.Parse("01", key)
+	if err != nil {
+		return ""
+	}
+	return month.Format("January")
 }
 
 func washingKey(s *scene, f *farm.Fact) string { return f.Washing }

@@ -29,6 +29,7 @@ const (
 	WarmUp       = "warm-up"     // making a machine ready in time
 	PowerAway    = "power-away"  // telling when the power is back
 	LookAfterCut = "look-cut"    // candling some days after a power cut
+	NextTime     = "next-time"   // doing otherwise what an earlier batch taught
 	Unticked     = "unticked"    // looking after a hand-over list on which something was missed
 )
 
@@ -56,6 +57,7 @@ var Kinds = []Kind{
 	{HandOver, "promises", giveHow},
 	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
 	{LookAfterCut, "", candleHow},
+	{NextTime, "", ""},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},
 	{method.Cool, "", coolHow},

@@ -23,6 +23,7 @@ import (
 	"metrogon/farm/outage"
 	"metrogon/farm/people"
 	"metrogon/farm/remind"
+	"metrogon/farm/report"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/farm/today"
@@ -52,6 +53,7 @@ type Services struct {
 	Notes    *notes.Service
 	Moving   *moving.Service
 	Outage   *outage.Service
+	Report   *report.Service
 }
 
 // New opens the rooms on a database.
@@ -60,7 +62,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
-		outage.Chores,
+		outage.Chores, report.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
@@ -80,6 +82,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Outage:   &outage.Service{Service: on},
+		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
 		Notes:    &notes.Service{Service: on},
@@ -108,4 +111,13 @@ func (s *Services) UndoAll(
 // Undo takes an action back by its line in the journal.
 func (s *Services) Undo(ctx context.Context, m *farm.Member, key string, entryID int64) (farm.Done, error) {
 	return journal.TakeBack(ctx, s.Service, m, key, entryID)
+}
+
+// patterns gives the report what the rates tell.
+func patterns(ctx context.Context, tx *farm.Tx, species string) (all []report.Pattern, err error) {
+	found, err := breeders.Patterns(ctx, tx, species)
+	for _, p := range found {
+		all = append(all, report.Pattern(p))
+	}
+	return all, err
 }

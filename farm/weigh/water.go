@@ -142,6 +142,31 @@ func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
 	return p
 }
 
+// Loss tells what the eggs of a batch lost by lockdown, % of their fresh mass, from the weighings of most of
+// them; ok is false where nobody weighed them twice, or only in the first half.
+func Loss(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, eggs []store.Egg,
+) (lossPct, goalPct float64, ok bool, err error) {
+	if v.Kind.IsReptile() {
+		return 0, 0, false, nil
+	}
+	all, err := tx.Weighings(ctx, v.ID)
+	if err != nil {
+		return 0, 0, false, err
+	}
+	page, most := waterOf(w, v), 0
+	page.gather(all, eggs)
+	for _, s := range page.Series {
+		if !s.Known {
+			continue
+		}
+		if last := s.Weighings[len(s.Weighings)-1]; last.Day > page.LastDay/2 && last.Eggs >= most {
+			lossPct, most, ok = s.ProjectedPct, last.Eggs, true
+		}
+	}
+	return lossPct, page.Target, ok, nil
+}
+
 // gather sorts weighings by what lay on the scale, and works each lot out.
 func (p *Water) gather(all []store.Weighing, eggs []store.Egg) {
 	byLoad := map[Load][]WaterPoint{}

@@ -129,6 +129,10 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
 		}}
+	case chores.NextTime:
+		return []tap{{
+			Label: "Done", Of: c.Code, Send: to("next-done"), With: map[string]string{"next": fmt.Sprint(c.Day)},
+		}}
 	case chores.PowerAway:
 		power := fmt.Sprintf("/power/%d", c.About.ID)
 		return []tap{{Label: "What to do", Link: power, Main: true}, {Label: "It is back", Send: power + "/back"}}

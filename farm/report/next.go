@@ -1,0 +1,146 @@
+package report
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"metrogon/core/calendar"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// mostNext may stand for a kind at once: a list that nobody reads helps nobody.
+const mostNext = 8
+
+// TryNext keeps what is to be done otherwise with the next batches of this one's kind.
+func (b *Service) TryNext(
+	ctx context.Context, m *farm.Member, key string, batchID int64, says []string,
+) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		batch, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var all []string
+		for _, s := range says {
+			s = strings.Join(strings.Fields(s), " ")
+			switch {
+			case s == "" || slices.Contains(all, s):
+			case len([]rune(s)) > 200:
+				return farm.Done{}, farm.Problemf("own", "That may have 200 characters.")
+			default:
+				all = append(all, s)
+			}
+		}
+		if len(all) == 0 {
+			return farm.Done{}, farm.Problemf("says", "Tick what you mean to try.")
+		}
+		standing, err := tx.NextTimes(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		n := 0
+		for _, s := range standing {
+			n += farm.OneIf(s.Species == batch.Species)
+		}
+		if n+len(all) > mostNext {
+			return farm.Done{}, farm.Problemf("says", "%d things may be on the list of a kind; %s stand already.",
+				mostNext, wording.Plural(n, "one"))
+		}
+		ids, err := tx.AddNextTimes(ctx, batch.Species, all, batchID, tx.At, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if len(ids) == 0 {
+			return farm.Done{}, farm.Problemf("says", "That is on the list already.")
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropNext.Of(ids)},
+			"Next time, learnt of %s: %s", batch.Code, strings.Join(all, " "))
+	})
+}
+
+// EndNext takes something from the list: it is habit by now, or given up.
+func (b *Service) EndNext(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		says, err := tx.EndNextTime(ctx, id, &tx.At)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if says == "" {
+			return farm.Done{}, farm.ErrNone
+		}
+		return journal.Record(ctx, tx, nil, journal.Undo{againNext.Of(id)}, "No longer on the list: %s", says)
+	})
+}
+
+// NextDone ticks off, for one batch, what was to be done otherwise.
+func (b *Service) NextDone(ctx context.Context, m *farm.Member, key string, batchID, id int64) (farm.Done, error) {
+	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		standing, err := tx.NextTimes(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		i := slices.IndexFunc(standing, func(n NextTime) bool { return n.ID == id && n.Species == batch.Species })
+		if i < 0 {
+			return farm.Done{}, farm.ErrNone
+		}
+		done := store.ChoreDone{BatchID: batchID, Kind: chores.NextTime, Day: int(id)}
+		open, err := tx.MarkDone(ctx, batchID, done.Kind, done.Day, tx.At)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if !open {
+			return farm.Done{}, farm.Problemf("kind", "This was done already.")
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{untick.Of(done)}, "%s: %s",
+			batch.Code, standing[i].Says)
+	})
+}
+
+// Chores are what is to be done otherwise, once for each batch that was set since.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil || len(up.NextTimes) == 0 {
+		return nil, err
+	}
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range up.NextTimes {
+		for _, v := range open {
+			if v.Species != n.Species || v.ID == n.BatchID || v.SetAt.Before(n.At) || v.LockedAt != nil || v.PartOf != nil ||
+				v.Now.After(v.At(calendar.Lockdown)) {
+				continue
+			}
+			if slices.ContainsFunc(up.Done, func(d store.ChoreDone) bool {
+				return d.BatchID == v.ID && d.Kind == chores.NextTime && int64(d.Day) == n.ID
+			}) {
+				continue
+			}
+			all = append(all, chores.Chore{
+				About: store.Subject{Kind: "batch", ID: v.ID}, Code: v.Code, Kind: chores.NextTime, Day: int(n.ID),
+				At: w.DayBegan(), Title: "This time otherwise", Reason: n.Says, Why: "Learnt of " + n.Code + ".",
+				Species: v.Species, In: v.Stands().ID,
+			})
+		}
+	}
+	return all, nil
+}
+
+var (
+	dropNext = journal.NewKind("next_times", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
+		return tx.DropNextTimes(ctx, ids)
+	})
+	againNext = journal.NewKind("next_time_again", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		_, err := tx.EndNextTime(ctx, id, nil)
+		return err
+	})
+	untick = journal.NewKind("next_time_undone", func(ctx context.Context, tx *farm.Tx, done store.ChoreDone) error {
+		return tx.MarkUndone(ctx, done.BatchID, done.Kind, done.Day)
+	})
+)
