@@ -47,6 +47,17 @@ var checks = map[string]Problem{
 	"brooders_name_check":   {Field: "name", Says: "The brooder's name may have 1 to 60 characters."},
 	"brooders_places_check": {Field: "places", Says: "A brooder may have 1 to 100,000 places."},
 
+	"brooder_heat_temp_c_check": {Field: "temp", Says: "Under the heat it may be 10 to 45 °C."},
+	"brood_fit":                 {Field: "heads", Says: "More young would leave than there are."},
+	"brood_outs_cause_check":    {Field: "cause", Says: "That may have 100 characters."},
+	"brood_outs_heads_check":    {Field: "heads", Says: "1 young or more leave."},
+	"brood_outs_price_check":    {Field: "price", Says: "The price may be 0 to 100,000."},
+	"brood_outs_why_check":      {Field: "why", Says: "Pick why they left."},
+	"broods_days_check":         {Field: "began", Says: "They came into the brooder after they hatched."},
+	"broods_heads_check":        {Field: "heads", Says: "A group has 1 to 100,000 young."},
+	"broods_place_check":        {Field: "place", Says: "Where they are may have 60 characters."},
+	"broods_where_check":        {Field: "place", Says: "They are in a brooder, or somewhere else."},
+
 	"calls_call_check": {Field: "call", Says: "That is no call."},
 	"care_check":       {Field: "kind", Says: "Care is of one batch, machine or place."},
 

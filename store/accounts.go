@@ -154,7 +154,8 @@ func (db *DB) AddDemo(ctx context.Context, f Farm, ownerID int64, at time.Time) 
 // tables hold a farm's rows, those that others lean on last.
 var tables = []string{
 	"handover_ticks", "handovers", "feeds", "reminder_wishes", "reminded", "import_columns",
-	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brooders", "away", "orders",
+	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brood_outs", "broods", "brooder_heat",
+	"brooders", "away", "orders",
 	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps", "break_outs", "next_times",

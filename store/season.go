@@ -103,6 +103,8 @@ type Season struct {
 	Ahead    []Planned // not set yet, by day
 	Eggs     []PlannedEggs
 	For      []PlannedFor
+	Broods   []Brood // of which young are left
+	Housed   []Housed
 	Again    [][]Upset // why the plan was made again by itself that nobody has looked at yet
 }
 
@@ -143,6 +145,13 @@ func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error)
 		join planned_for f on f.farm_id = $1 and f.planned_id = p.id
 		where p.farm_id = $1 and p.dropped_at is null
 		order by f.planned_id, f.order_id`, tx.FarmID)
+	ask(q, &s.Broods, livingBroods, tx.FarmID)
+	ask(q, &s.Housed, `
+		select b.batch_id, sum(b.heads)::int as heads
+		from broods b
+		join batches x on x.farm_id = $1 and x.id = b.batch_id and x.closed_at is null
+		where b.farm_id = $1
+		group by b.batch_id`, tx.FarmID)
 	var again []struct{ Because []Upset }
 	ask(q, &again, `
 		select because

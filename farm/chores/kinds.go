@@ -10,27 +10,29 @@ import (
 
 // What is to be done, besides the milestones of core/calendar and the care of core/method.
 const (
-	CandleRest   = "candle-rest" // candling the eggs of a batch that were not looked at with the others
-	LookAgain    = "again"       // candling once more what was unsure or not to be seen
-	Past         = "past"        // telling what became of eggs whose hatch is long past
-	Collect      = "collect"     // gathering what the pens laid
-	Parcel       = "parcel"      // opening a parcel on the day on which it is expected
-	Swap         = "swap"        // moving eggs under a broody hen once they were looked at
-	Rest         = "rest"        // leaving a parcel's eggs alone
-	Rested       = "rested"      // setting them
-	SetPlanned   = "set-planned" // setting what was planned
-	HandOver     = "hand-over"   // giving what was promised
-	Replanned    = "replanned"   // looking at the season that was planned again
-	SetTest      = "set-test"    // setting a fertility test
-	ReadTest     = "read-test"   // deciding by it
-	Water        = "water"       // filling a machine's water before it runs dry
-	Humidity     = "humidity"    // looking at what a change did to a machine's humidity
-	Turner       = "turner"      // seeing that a turner turns again after its machine was opened
-	WarmUp       = "warm-up"     // making a machine ready in time
-	PowerAway    = "power-away"  // telling when the power is back
-	LookAfterCut = "look-cut"    // candling some days after a power cut
-	NextTime     = "next-time"   // doing otherwise what an earlier batch taught
-	Unticked     = "unticked"    // looking after a hand-over list on which something was missed
+	CandleRest   = "candle-rest"  // candling the eggs of a batch that were not looked at with the others
+	LookAgain    = "again"        // candling once more what was unsure or not to be seen
+	Past         = "past"         // telling what became of eggs whose hatch is long past
+	Collect      = "collect"      // gathering what the pens laid
+	Parcel       = "parcel"       // opening a parcel on the day on which it is expected
+	Swap         = "swap"         // moving eggs under a broody hen once they were looked at
+	Rest         = "rest"         // leaving a parcel's eggs alone
+	Rested       = "rested"       // setting them
+	SetPlanned   = "set-planned"  // setting what was planned
+	HandOver     = "hand-over"    // giving what was promised
+	Replanned    = "replanned"    // looking at the season that was planned again
+	SetTest      = "set-test"     // setting a fertility test
+	ReadTest     = "read-test"    // deciding by it
+	Water        = "water"        // filling a machine's water before it runs dry
+	Humidity     = "humidity"     // looking at what a change did to a machine's humidity
+	Turner       = "turner"       // seeing that a turner turns again after its machine was opened
+	WarmUp       = "warm-up"      // making a machine ready in time
+	PowerAway    = "power-away"   // telling when the power is back
+	LookAfterCut = "look-cut"     // candling some days after a power cut
+	WarmBrooder  = "warm-brooder" // making a brooder warm the day before young come
+	LowerHeat    = "lower-heat"   // lowering its heat week by week
+	NextTime     = "next-time"    // doing otherwise what an earlier batch taught
+	Unticked     = "unticked"     // looking after a hand-over list on which something was missed
 )
 
 // Kind is a kind of chore.
@@ -58,6 +60,8 @@ var Kinds = []Kind{
 	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
 	{LookAfterCut, "", candleHow},
 	{NextTime, "", ""},
+	{WarmBrooder, "warming the brooder", ""},
+	{LowerHeat, "lowering the heat", ""},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},
 	{method.Cool, "", coolHow},

@@ -2,11 +2,13 @@ package season
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
 	"time"
 
+	"metrogon/core/brooding"
 	"metrogon/core/calendar"
 	planner "metrogon/core/season"
 	"metrogon/core/species"
@@ -60,15 +62,9 @@ func (s *scene) yard() planner.Yard {
 	if len(s.book.Brooders) > 0 {
 		y.Places = s.brooderPlaces()
 	}
-	for _, v := range s.open {
-		young := 0.0
-		for _, n := range s.stands[v.ID].ByPen {
-			young += n
-		}
-		y.Groups = append(y.Groups, s.group(v, young))
-	}
-	for _, p := range s.ahead {
-		y.Groups = append(y.Groups, s.groupOf(p))
+	for _, c := range s.comers() {
+		y.Groups = append(y.Groups, planner.Group{BatchID: c.StayID, From: s.midnight(c.From), To: s.midnight(c.To),
+			Places: c.Places})
 	}
 	return y
 }
@@ -86,19 +82,65 @@ func (s *scene) midnight(on time.Time) time.Time {
 	return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, s.w.Member.Place)
 }
 
-// group is a batch's young in the brooder.
-func (s *scene) group(v farm.BatchView, young float64) planner.Group {
-	from := s.midnight(pullDay(s.w.Member, v))
-	return planner.Group{
-		From: from, To: from.AddDate(0, 0, int(v.Kind.BroodDays.At)), Places: young * v.Kind.BroodPlaces.At,
+// Comer is young that are in the brooders, or will be.
+type Comer struct {
+	brooding.Group // by dates
+	Code           string
+	BatchID        int64 // 0: of a planned batch, or bought
+	StayID         int64 // of a planned batch as its stays are known; 0: it stands
+	Young          float64
+}
+
+// comers are the young that take room in the brooders: those that are in, those to be expected of what
+// stands, and of what is planned.
+func (s *scene) comers() (all []Comer) {
+	for _, b := range s.book.Broods {
+		if kind := s.w.Kinds[b.Species]; b.BrooderID != nil && kind != nil {
+			c := Comer{Group: brooding.GroupOf(kind, float64(b.Alive), b.BeganOn, true), Young: float64(b.Alive)}
+			if b.BatchID != nil {
+				c.BatchID = *b.BatchID
+			}
+			all = append(all, c)
+		}
 	}
+	for _, v := range s.open {
+		young := 0.0
+		for _, n := range s.stands[v.ID].ByPen {
+			young += n
+		}
+		c := s.comer(v, max(0, young-s.housed(v.ID)))
+		c.BatchID = v.ID
+		all = append(all, c)
+	}
+	for _, p := range s.ahead {
+		c := s.comer(p.BatchView, s.young(p.Eggs, p.SetAt))
+		c.StayID = p.StayID()
+		all = append(all, c)
+	}
+	return all
+}
+
+// comer is a batch's young that will be in the brooder.
+func (s *scene) comer(v farm.BatchView, young float64) Comer {
+	return Comer{
+		Group: brooding.GroupOf(v.Kind, young, pullDay(s.w.Member, v), false), Code: v.Code, Young: young,
+	}
+}
+
+// Comers tells of the young that are in the brooders, or will be.
+func Comers(ctx context.Context, tx *farm.Tx) ([]Comer, error) {
+	s, err := see(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	s.supply.laid(s, 1)
+	return s.comers(), nil
 }
 
 // groupOf is what a planned batch's young take in the brooder.
 func (s *scene) groupOf(p farm.Planned) planner.Group {
-	g := s.group(p.BatchView, s.young(p.Eggs, p.SetAt))
-	g.BatchID = p.StayID()
-	return g
+	c := s.comer(p.BatchView, s.young(p.Eggs, p.SetAt))
+	return planner.Group{BatchID: p.StayID(), From: s.midnight(c.From), To: s.midnight(c.To), Places: c.Places}
 }
 
 // against lists what stands against a planned batch where and when it is, with the eggs that

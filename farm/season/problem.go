@@ -270,10 +270,13 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 // addStanding gives what stands in the machines, by pen. The planner knows what stands by its set
 // day before day 0; what was set today is given as set yesterday, of a kind that takes a day more.
 func (s *scene) addStanding(r *planner.Request) {
+	s.addBroods(r)
 	for _, v := range s.open {
-		o := s.stands[v.ID]
+		o, housed := s.stands[v.ID], s.housed(v.ID)
 		for _, p := range s.w.Pens {
 			eggs, young := float64(o.Eggs[p.ID]), o.ByPen[p.ID]
+			in := min(young, housed)
+			young, housed = young-in, housed-in
 			if eggs == 0 {
 				continue
 			}
@@ -289,6 +292,42 @@ func (s *scene) addStanding(r *planner.Request) {
 			}
 			r.Fixed = joined(r.Fixed, b)
 		}
+	}
+}
+
+// housed is how many young of a batch are in a brooder already.
+func (s *scene) housed(batchID int64) float64 {
+	for _, h := range s.book.Housed {
+		if h.BatchID == batchID {
+			return float64(h.Heads)
+		}
+	}
+	return 0
+}
+
+// nursery is a machine that holds no eggs: where young are said to have hatched that are in the brooders.
+const nursery = "brooders"
+
+// addBroods gives young that are in the brooders, as batches of which only the young are left: they take brooder
+// room and nothing else.
+func (s *scene) addBroods(r *planner.Request) {
+	for _, b := range s.book.Broods {
+		source := slices.IndexFunc(r.Sources, func(x planner.Source) bool {
+			return x.Species == b.Species && (b.PenID == nil || x.ID == penID(*b.PenID))
+		})
+		kind := slices.IndexFunc(r.Species, func(x planner.Species) bool { return x.ID == b.Species })
+		day := s.day(b.BeganOn)
+		if b.BrooderID == nil || source < 0 || kind < 0 || day+r.Species[kind].BroodDays <= 0 {
+			continue
+		}
+		if !slices.ContainsFunc(r.Machines, func(m planner.Machine) bool { return m.ID == nursery }) {
+			r.Machines = append(r.Machines, planner.Machine{ID: nursery})
+		}
+		young := float64(b.Alive)
+		r.Fixed = append(r.Fixed, planner.Batch{
+			Source: r.Sources[source].ID, SetDay: min(-1, day-r.Species[kind].Pull), Setter: nursery,
+			Hatcher: nursery, Eggs: planner.Clutch{{Laid: 0, Eggs: 1}}, Young: &young,
+		})
 	}
 }
 

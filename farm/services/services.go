@@ -8,6 +8,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/books"
 	"metrogon/farm/breeders"
+	"metrogon/farm/brood"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/find"
@@ -54,6 +55,7 @@ type Services struct {
 	Moving   *moving.Service
 	Outage   *outage.Service
 	Report   *report.Service
+	Brood    *brood.Service
 }
 
 // New opens the rooms on a database.
@@ -62,7 +64,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
-		outage.Chores, report.Chores,
+		outage.Chores, report.Chores, brood.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
@@ -82,6 +84,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Outage:   &outage.Service{Service: on},
+		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
@@ -118,6 +121,15 @@ func patterns(ctx context.Context, tx *farm.Tx, species string) (all []report.Pa
 	found, err := breeders.Patterns(ctx, tx, species)
 	for _, p := range found {
 		all = append(all, report.Pattern(p))
+	}
+	return all, err
+}
+
+// comers gives the brooder page the young as the season counts them.
+func comers(ctx context.Context, tx *farm.Tx) (all []brood.Comer, err error) {
+	found, err := season.Comers(ctx, tx)
+	for _, c := range found {
+		all = append(all, brood.Comer(c))
 	}
 	return all, err
 }

@@ -1,0 +1,343 @@
+// Package brood is young birds from the pull until they are sold or go into a pen: where they are,
+// how warm, with whom, and what became of them. Each group keeps where it came from.
+package brood
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"metrogon/core/brooding"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Service holds the use cases.
+type Service struct {
+	*farm.Service
+	// Comers tells of the young that are in the brooders, or will be, as the season counts them.
+	Comers func(ctx context.Context, tx *farm.Tx) ([]Comer, error)
+}
+
+// Comer is young that are in the brooders, or will be.
+type Comer struct {
+	brooding.Group
+	Code    string
+	BatchID int64 // 0: of a planned batch, or bought
+	StayID  int64 // of a planned batch; 0: it stands
+	Young   float64
+}
+
+// Records as they are kept.
+type (
+	Brooder = store.Brooder
+	Heat    = store.Heat
+	Out     = store.BroodOut
+)
+
+// about is a group as it stands in the journal.
+const about = "brood"
+
+// Whys are why young leave a group, in the words of the trade.
+var Whys = []string{"died", "sold", "given away", "to a pen", "culled", "lost", "miscounted"}
+
+// Pulled is young of a batch that are brought into a brooder.
+type Pulled struct {
+	BatchID   int64
+	BrooderID int64
+	ByPen     map[int64]int
+	On        time.Time // a date; zero: today
+}
+
+// BringIn makes a group of each pen's young.
+func (b *Service) BringIn(ctx context.Context, m *farm.Member, key string, in Pulled) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+		s, err := read(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		to, ok := s.brooder(in.BrooderID)
+		if !ok {
+			return farm.Done{}, farm.Problemf("brooder", "Pick the brooder.")
+		}
+		batch, err := tx.Batch(ctx, in.BatchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		today := m.Date(tx.At)
+		if in.On.IsZero() {
+			in.On = today
+		}
+		if in.On.After(today) || in.On.Before(m.Date(batch.SetAt)) {
+			return farm.Done{}, farm.Problemf("on", "%s is no day on which they can have come into the brooder.",
+				in.On.Format("2 January 2006"))
+		}
+		hatchedOn, err := hatchedOn(ctx, tx, batch, in.On)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		about := journal.On(journal.Batch, batch.ID)
+		var ids []int64
+		n := 0
+		for _, u := range s.rows.Unhoused {
+			heads := in.ByPen[u.PenID]
+			if u.BatchID != batch.ID || heads == 0 {
+				continue
+			}
+			if heads < 0 || heads > u.Young {
+				return farm.Done{}, farm.Problemf("heads", "%d young, but of %s %d are out and in no brooder yet.",
+					heads, s.w.PenByID[u.PenID].Name, u.Young)
+			}
+			id, err := tx.AddBrood(ctx, store.Brood{
+				Species: batch.Species, BatchID: &batch.ID, PenID: &u.PenID, HatchedOn: hatchedOn, BeganOn: in.On, Heads: heads,
+				BrooderID: &to.ID,
+			})
+			if err != nil {
+				return farm.Done{}, err
+			}
+			ids, n = append(ids, id), n+heads
+		}
+		if n == 0 {
+			return farm.Done{}, farm.Problemf("heads", "Say how many came in.")
+		}
+		return journal.Record(ctx, tx, about, journal.Undo{dropBroods.Of(ids)}, "%s: %d young into %s.",
+			batch.Code, n, to.Name)
+	})
+}
+
+// hatchedOn is the date on which most of a batch's young were seen out; no later than they were brought in.
+func hatchedOn(ctx context.Context, tx *farm.Tx, batch store.Batch, by time.Time) (time.Time, error) {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return by, err
+	}
+	views, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
+	if err != nil {
+		return by, err
+	}
+	on := tx.Member.Date(views[0].Hatch().At)
+	if first := views[0].FirstOut; first != nil {
+		on = tx.Member.Date(first.Add(12 * time.Hour)) // most are out within a day of the first
+	}
+	return farm.Earliest(on, by), nil
+}
+
+// Bought is young that came from elsewhere.
+type Bought struct {
+	Species   string
+	Heads     int
+	AgeDays   int
+	BrooderID int64
+}
+
+// Buy makes a group of young that came from elsewhere.
+func (b *Service) Buy(ctx context.Context, m *farm.Member, key string, in Bought) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		s, err := read(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		kind := s.w.Kinds[in.Species]
+		if kind == nil || kind.IsReptile() {
+			p.Addf("species", "Pick the kind.")
+		}
+		to, ok := s.brooder(in.BrooderID)
+		if !ok {
+			p.Addf("brooder", "Pick the brooder.")
+		}
+		p.Count("heads", "The number of young", in.Heads, 1, farm.MaxEggs)
+		p.Count("age", "Their age in days", in.AgeDays, 0, 200)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		today := m.Date(tx.At)
+		id, err := tx.AddBrood(ctx, store.Brood{
+			Species: in.Species, HatchedOn: today.AddDate(0, 0, -in.AgeDays), BeganOn: today, Heads: in.Heads,
+			BrooderID: &to.ID,
+		})
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(about, id), journal.Undo{dropBroods.Of([]int64{id})},
+			"%s, bought, into %s.", wording.Plural(in.Heads, kind.Young), to.Name)
+	})
+}
+
+// Leaving is young that leave a group.
+type Leaving struct {
+	Heads int
+	Why   string
+	Cause string // of death; or to whom
+	Price *float64
+	PenID int64
+	At    time.Time // zero: now
+}
+
+// Leave records young that died, were sold, went to a pen.
+func (b *Service) Leave(ctx context.Context, m *farm.Member, key string, id int64, l Leaving) (farm.Done, error) {
+	return b.onBrood(ctx, m, key, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
+		if l.At.IsZero() {
+			l.At = tx.At
+		}
+		var p farm.Problems
+		p.Count("heads", "The number of young", l.Heads, 1, g.Alive)
+		if !slices.Contains(Whys, l.Why) {
+			p.Addf("why", "Pick why they left.")
+		}
+		l.Cause = p.Name("cause", "What is said of it", l.Cause, 100, false)
+		if l.Price != nil {
+			p.Measure("price", "The price", l.Price, 0, 100000, "")
+		}
+		row := Out{BroodID: id, At: l.At, Heads: l.Heads, Why: l.Why, Cause: l.Cause, Price: l.Price}
+		if l.Why == "to a pen" {
+			pen, ok := s.w.PenByID[l.PenID]
+			if !ok || pen.Species != g.Species || pen.Supplier {
+				p.Addf("pen", "Pick the pen of that kind.")
+			}
+			row.PenID = &l.PenID
+		}
+		if l.At.After(tx.At.Add(time.Minute)) || m.Date(l.At).Before(g.BeganOn) {
+			p.Addf("when", "They came in on %s, and it is %s now.", g.BeganOn.Format("2 January"), m.Moment(tx.At))
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		out, err := tx.AddBroodOut(ctx, row, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		says := l.Why
+		switch {
+		case row.PenID != nil:
+			says = "to " + s.w.PenByID[l.PenID].Name
+		case l.Cause != "" && (l.Why == "sold" || l.Why == "given away"):
+			says += " to " + l.Cause
+		case l.Cause != "":
+			says += ": " + l.Cause
+		}
+		if l.Price != nil {
+			says += fmt.Sprintf(" for %.2f", *l.Price)
+		}
+		return journal.Record(ctx, tx, journal.On(about, id), journal.Undo{dropOut.Of(out)}, "%s: %d %s; %d left.",
+			g.Name, l.Heads, says, g.Alive-l.Heads)
+	})
+}
+
+// Move brings young of a group into another brooder, or to a place that is none: grow-out, outside.
+func (b *Service) Move(
+	ctx context.Context, m *farm.Member, key string, id int64, heads int, brooderID int64, place string,
+) (farm.Done, error) {
+	return b.onBrood(ctx, m, key, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
+		var p farm.Problems
+		p.Count("heads", "The number of young", heads, 1, g.Alive)
+		after := store.Brood{ID: id, Heads: g.Heads}
+		where := ""
+		if to, ok := s.brooder(brooderID); ok {
+			after.BrooderID, where = &to.ID, to.Name
+		} else {
+			after.Place = p.Name("place", "Where they go", place, 60, true)
+			where = after.Place
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if g.Where == where {
+			return farm.Done{}, farm.Problemf("place", "They are in %s already.", where)
+		}
+		before := store.Brood{ID: id, BrooderID: g.BrooderID, Place: g.Place, Heads: g.Heads}
+		u := journal.Undo{putBack.Of(before)}
+		if heads == g.Alive {
+			if err := tx.PutBrood(ctx, after); err != nil {
+				return farm.Done{}, err
+			}
+		} else {
+			part := g.Brood
+			part.Heads, part.BrooderID, part.Place, part.SplitFrom = heads, after.BrooderID, after.Place, &id
+			partID, err := tx.AddBrood(ctx, part)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			rest := before
+			rest.Heads -= heads
+			if err := tx.PutBrood(ctx, rest); err != nil {
+				return farm.Done{}, err
+			}
+			u = append(u, dropBroods.Of([]int64{partID}))
+		}
+		return journal.Record(ctx, tx, journal.On(about, id), u, "%s: %d to %s.", g.Name, heads, where)
+	})
+}
+
+// Warm writes down how warm a brooder was made under its heat.
+func (b *Service) Warm(ctx context.Context, m *farm.Member, key string, brooderID int64, tempC float64) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+		s, err := read(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		to, ok := s.brooder(brooderID)
+		if !ok {
+			return farm.Done{}, farm.ErrNone
+		}
+		var p farm.Problems
+		p.Temp(m.Units(), "temp", "The warmth under the heat", &tempC, 10, 45)
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		id, err := tx.AddHeat(ctx, Heat{BrooderID: to.ID, At: tx.At, TempC: tempC}, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On("brooder", to.ID), journal.Undo{dropHeat.Of(id)}, "%s at %s.",
+			to.Name, m.Units().Temp(tempC))
+	})
+}
+
+// onBrood runs an action on a group with young left.
+func (b *Service) onBrood(
+	ctx context.Context, m *farm.Member, key string, id int64,
+	work func(tx *farm.Tx, s *scene, g Group) (farm.Done, error),
+) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+		s, err := read(ctx, tx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		row, err := tx.Brood(ctx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if row.Alive == 0 {
+			return farm.Done{}, farm.Problemf("heads", "None of these are left.")
+		}
+		return work(tx, s, s.group(row))
+	})
+}
+
+// keeping of a kind, as it is known.
+func keeping(p *species.Profile) brooding.Keeping { return brooding.Of(p) }
+
+var (
+	dropBroods = journal.NewKind("broods", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
+		for _, id := range ids {
+			if err := tx.DropBrood(ctx, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	putBack = journal.NewKind("brood_back", func(ctx context.Context, tx *farm.Tx, before store.Brood) error {
+		return tx.PutBrood(ctx, before)
+	})
+	dropOut = journal.NewKind("brood_out", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropBroodOut(ctx, id)
+	})
+	dropHeat = journal.NewKind("brooder_heat", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropHeat(ctx, id)
+	})
+)
