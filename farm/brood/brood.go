@@ -39,9 +39,6 @@ type (
 	Out     = store.BroodOut
 )
 
-// about is a group as it stands in the journal.
-const about = "brood"
-
 // Whys are why young leave a group, in the words of the trade.
 var Whys = []string{"died", "sold", "given away", "to a pen", "culled", "lost", "miscounted"}
 
@@ -99,7 +96,7 @@ func (b *Service) BringIn(ctx context.Context, m *farm.Member, key string, in Pu
 			if err != nil {
 				return farm.Done{}, err
 			}
-			ids, n = append(ids, id), n+heads
+			ids, n, about = append(ids, id), n+heads, about.And(journal.Brood, id)
 		}
 		if n == 0 {
 			return farm.Done{}, farm.Problemf("heads", "Say how many came in.")
@@ -163,7 +160,7 @@ func (b *Service) Buy(ctx context.Context, m *farm.Member, key string, in Bought
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On(about, id), journal.Undo{dropBroods.Of([]int64{id})},
+		return journal.Record(ctx, tx, journal.On(journal.Brood, id), journal.Undo{dropBroods.Of([]int64{id})},
 			"%s, bought, into %s.", wording.Plural(in.Heads, kind.Young), to.Name)
 	})
 }
@@ -223,7 +220,7 @@ func (b *Service) Leave(ctx context.Context, m *farm.Member, key string, id int6
 		if l.Price != nil {
 			says += fmt.Sprintf(" for %.2f", *l.Price)
 		}
-		return journal.Record(ctx, tx, journal.On(about, id), journal.Undo{dropOut.Of(out)}, "%s: %d %s; %d left.",
+		return journal.Record(ctx, tx, journal.On(journal.Brood, id), journal.Undo{dropOut.Of(out)}, "%s: %d %s; %d left.",
 			g.Name, l.Heads, says, g.Alive-l.Heads)
 	})
 }
@@ -250,7 +247,7 @@ func (b *Service) Move(
 			return farm.Done{}, farm.Problemf("place", "They are in %s already.", where)
 		}
 		before := store.Brood{ID: id, BrooderID: g.BrooderID, Place: g.Place, Heads: g.Heads}
-		u := journal.Undo{putBack.Of(before)}
+		u, about := journal.Undo{putBack.Of(before)}, journal.On(journal.Brood, id)
 		if heads == g.Alive {
 			if err := tx.PutBrood(ctx, after); err != nil {
 				return farm.Done{}, err
@@ -267,9 +264,9 @@ func (b *Service) Move(
 			if err := tx.PutBrood(ctx, rest); err != nil {
 				return farm.Done{}, err
 			}
-			u = append(u, dropBroods.Of([]int64{partID}))
+			u, about = append(u, dropBroods.Of([]int64{partID})), about.And(journal.Brood, partID)
 		}
-		return journal.Record(ctx, tx, journal.On(about, id), u, "%s: %d to %s.", g.Name, heads, where)
+		return journal.Record(ctx, tx, about, u, "%s: %d to %s.", g.Name, heads, where)
 	})
 }
 
@@ -293,7 +290,7 @@ func (b *Service) Warm(ctx context.Context, m *farm.Member, key string, brooderI
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, journal.On("brooder", to.ID), journal.Undo{dropHeat.Of(id)}, "%s at %s.",
+		return journal.Record(ctx, tx, journal.On(journal.Brooder, to.ID), journal.Undo{dropHeat.Of(id)}, "%s at %s.",
 			to.Name, m.Units().Temp(tempC))
 	})
 }

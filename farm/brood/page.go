@@ -12,6 +12,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -311,7 +312,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			continue
 		}
 		all = append(all, chores.Chore{
-			About: store.Subject{Kind: "brooder", ID: br.ID}, Kind: chores.LowerHeat, At: w.Member.Hour.On(w.Now, 0, w.Member.Place),
+			About: store.Subject{Kind: journal.Brooder, ID: br.ID}, Kind: chores.LowerHeat, At: w.Member.Hour.On(w.Now, 0, w.Member.Place),
 			Title: "Lower the heat to " + r.Temp(x.HeatC), Reason: br.Name, Of: br.Name,
 			Why: "By a notch or a hand’s breadth. Huddled under it they are cold, far from it and panting too warm.",
 		})
@@ -326,7 +327,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		}
 		k := keeping(v.Kind)
 		all = append(all, chores.Chore{
-			About: store.Subject{Kind: "brooder", ID: s.brooders[0].ID}, Code: v.Code, Kind: chores.WarmBrooder,
+			About: store.Subject{Kind: journal.Brooder, ID: s.brooders[0].ID}, Code: v.Code, Kind: chores.WarmBrooder,
 			At: w.Member.Hour.On(warm, 0, w.Member.Place), Title: "Warm the brooder to " + r.Temp(k.StartC),
 			Reason: "for " + v.Code, Of: s.brooders[0].Name, Why: wording.And(k.List) + ".",
 		})

@@ -26,6 +26,8 @@ const (
 	Plan    = "plan"
 	Season  = "season" // days away, closed machines, brooders
 	Bird    = "bird"
+	Brood   = "brood" // a group of young
+	Brooder = "brooder"
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

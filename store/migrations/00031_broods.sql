@@ -53,6 +53,11 @@ create table brooder_heat (
 );
 create index brooder_heat_of_brooder on brooder_heat (farm_id, brooder_id, at desc);
 
+alter table journal_subjects drop constraint journal_subjects_kind_check;
+alter table journal_subjects add constraint journal_subjects_kind_check check (kind in (
+  'batch', 'pen', 'parcel', 'machine', 'place', 'person', 'order', 'planned', 'plan', 'season', 'bird', 'brood', 'brooder'
+));
+
 -- Never more young leave a group than came.
 -- +goose StatementBegin
 create function brood_fit() returns trigger language plpgsql as $$

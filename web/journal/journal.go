@@ -37,6 +37,7 @@ var subjects = []struct{ ID, Name string }{
 	{"", "anything"}, {journal.Batch, "batches"}, {journal.Pen, "pens and eggs"}, {journal.Parcel, "parcels"},
 	{journal.Machine, "machines"}, {journal.Place, "storage places"}, {journal.Bird, "birds"},
 	{journal.Order, "promises"}, {journal.Planned, "planned settings"}, {journal.Season, "days away and brooders"},
+	{journal.Brood, "young in the brooder"},
 	{journal.Person, "people"},
 }
 

@@ -129,6 +129,8 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
 		}}
+	case chores.LowerHeat, chores.WarmBrooder:
+		return []tap{{Label: "Look", Of: c.Of, Link: fmt.Sprintf("/brooders#b%d", c.About.ID), Main: true}}
 	case chores.NextTime:
 		return []tap{{
 			Label: "Done", Of: c.Code, Send: to("next-done"), With: map[string]string{"next": fmt.Sprint(c.Day)},

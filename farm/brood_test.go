@@ -1,0 +1,153 @@
+package farm_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/brooding"
+	"metrogon/farm"
+	"metrogon/farm/brood"
+	"metrogon/farm/chores"
+	"metrogon/farm/hatch"
+	"metrogon/store"
+)
+
+func (y *yard) brooder(name string, places int) int64 {
+	must(y.Season.SaveBrooder(y.Context(), y.m, key(), store.Brooder{Name: name, Places: places}))
+	for _, p := range must(y.Brood.Broods(y.Context(), y.m)).Pens {
+		if p.Name == name {
+			return p.ID
+		}
+	}
+	y.Fatalf("there is no brooder %s", name)
+	return 0
+}
+
+func (y *yard) groups() (all []brood.Group) {
+	p := must(y.Brood.Broods(y.Context(), y.m))
+	for _, x := range p.Pens {
+		all = append(all, x.Groups...)
+	}
+	return append(all, p.Outside...)
+}
+
+// From the pull to the last sale: every head is somewhere, the group knows its batch and pen, the room
+// is what rule 9 counts, and all of it can be taken back.
+func TestYoungFromPullToSale(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	lamp := y.brooder("Lamp pen", 30)
+	id := y.incubating(20, 0)
+	y.now = start.AddDate(0, 0, 18)
+	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	pen := y.batch(id).Pens[0].ID
+	before := must(y.Brood.Broods(ctx, y.m))
+	require.Len(t, before.Expected, 1)
+	expected := before.Expected[0]
+	assert.InDelta(t, y.batch(id).Prospect.Young, expected.Young, 0.01, "one number of young to expect")
+	y.now = start.AddDate(0, 0, 21).Add(6 * time.Hour)
+	require.Len(t, y.chores(chores.WarmBrooder), 1)
+	must(y.Brood.Warm(ctx, y.m, key(), lamp, 35))
+	assert.Empty(t, y.chores(chores.WarmBrooder))
+	must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 14}}))
+
+	y.now = start.AddDate(0, 0, 22)
+	page := must(y.Brood.Broods(ctx, y.m))
+	require.Len(t, page.Waiting, 1)
+	assert.Equal(t, 14, page.Waiting[0].Young)
+	_, err := y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 15}})
+	assert.ErrorContains(t, err, "15 young, but of Barred 14 are out and in no brooder yet.")
+	in := must(y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 14}}))
+	assert.Contains(t, in.Said, "14 young into Lamp pen.")
+	page = must(y.Brood.Broods(ctx, y.m))
+	assert.Empty(t, page.Waiting)
+	g := y.groups()[0]
+	assert.Equal(t, []any{14, "Lamp pen", pen}, []any{g.Alive, g.Where, *g.PenID})
+	assert.Contains(t, g.Name, "Chicken 27-01, Barred")
+	assert.Equal(t, 14., page.Pens[0].Taken)
+	assert.Equal(t, 35., page.Pens[0].HeatC)
+
+	// Rule 9, for the real and for what the same batch is still expected to give, day by day.
+	kind := y.batch(id).Kind
+	for i, d := range page.Days {
+		sure := 0.
+		if i < int(kind.BroodDays.At) {
+			sure = 14 * kind.BroodPlaces.At
+		}
+		assert.InDelta(t, sure, d.Sure, 1e-9, "day %d", i)
+	}
+	board := must(y.Season.Board(ctx, y.m, time.Time{}, 8, ""))
+	require.NotNil(t, board.Brooders)
+	full := 0.
+	for _, l := range board.Brooders.Loads {
+		full = max(full, l.Share)
+	}
+	most := 0.
+	for _, d := range page.Days {
+		most = max(most, d.Sure+d.Expected)
+	}
+	assert.InDelta(t, most/30, full, 1e-6, "the board counts as the page does")
+
+	y.now = y.now.AddDate(0, 0, 8)
+	require.Len(t, y.chores(chores.LowerHeat), 1)
+	must(y.Brood.Warm(ctx, y.m, key(), lamp, 32))
+	assert.Empty(t, y.chores(chores.LowerHeat))
+	lost := must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 2, Why: "died", Cause: "chilled"}))
+	assert.Contains(t, lost.Said, "2 died: chilled; 12 left.")
+	price := 20.
+	must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 5, Why: "sold", Cause: "Perrin Oake", Price: &price}))
+	must(y.Brood.Move(ctx, y.m, key(), g.ID, 3, 0, "orchard run"))
+	moved := y.groups()
+	require.Len(t, moved, 2)
+	assert.Equal(t, [2]int{4, 3}, [2]int{moved[0].Alive, moved[1].Alive})
+	assert.Equal(t, moved[0].BatchID, moved[1].BatchID, "a part keeps its origin")
+	_, err = y.Brood.Move(ctx, y.m, key(), g.ID, 3, 0, "")
+	assert.ErrorContains(t, err, "Where they go")
+	_, err = y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 5, Why: "sold"})
+	assert.ErrorContains(t, err, "it may be 1 to 4")
+	_, err = y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 1, Why: "to a pen", PenID: 99})
+	assert.ErrorContains(t, err, "Pick the pen")
+	must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 4, Why: "to a pen", PenID: pen}))
+	page = must(y.Brood.Broods(ctx, y.m))
+	assert.Zero(t, page.Pens[0].Taken, "those outside take no place")
+	_, err = y.Undo(ctx, y.m, key(), in.Entry)
+	assert.Error(t, err, "others came after it")
+	_, err = y.Brood.Leave(ctx, y.m, key(), 999, brood.Leaving{Heads: 1, Why: "died"})
+	assert.ErrorIs(t, err, farm.ErrNone)
+}
+
+// Who had better not share a brooder is said; bought young count as well.
+func TestWhoSharesABrooder(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	lamp := y.brooder("Lamp pen", 60)
+	must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 2, BrooderID: lamp}))
+	quail := must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "coturnix-quail", Heads: 20, AgeDays: 2, BrooderID: lamp}))
+	pen := must(y.Brood.Broods(ctx, y.m)).Pens[0]
+	require.Len(t, pen.Apart, 1)
+	assert.Contains(t, pen.Apart[0], "Quail are trodden on")
+	assert.Equal(t, 36., pen.HeatC, "as warm as the one that needs most")
+	_, err := y.Undo(ctx, y.m, key(), quail.Entry)
+	require.NoError(t, err)
+	pen = must(y.Brood.Broods(ctx, y.m)).Pens[0]
+	assert.Empty(t, pen.Apart)
+	assert.Equal(t, brooding.Of(pen.Groups[0].Kind).HeatC(2), pen.HeatC)
+	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "leopard-gecko", Heads: 2, BrooderID: lamp})
+	assert.ErrorContains(t, err, "Pick the kind")
+	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 1_000_000_000, BrooderID: lamp})
+	assert.Error(t, err)
+}
+
+// The planner knows that the brooder is taken by young that hatched, also of batches that are closed.
+func TestThePlannerSeesTheBrooder(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	lamp := y.brooder("Lamp pen", 30)
+	must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 28, AgeDays: 1, BrooderID: lamp}))
+	y.incubating(30, 0)
+	board := must(y.Season.Board(ctx, y.m, time.Time{}, 8, ""))
+	assert.InDelta(t, 28./30, board.Brooders.Loads[0].Share, 1e-9)
+}
