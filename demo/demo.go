@@ -329,7 +329,10 @@ func (l *loader) present(ctx context.Context) error {
 	if err := l.room(ctx); err != nil {
 		return err
 	}
-	return l.ahead(ctx)
+	if err := l.ahead(ctx); err != nil {
+		return err
+	}
+	return l.after(ctx)
 }
 
 func collection(p pen, on time.Time, eggs, rejected int) store.Collection {

@@ -220,7 +220,9 @@ var checks = map[string]Problem{
 	"outages_room_c_check":        {Field: "room_c", Says: "The room may have -30 to 45 °C."},
 	"outages_times_check":         {Field: "to", Says: "The power came back after it went, within ten days."},
 
-	"swaps_eggs_check": {Field: "n", Says: "1 to 40 eggs may go under a hen."},
+	"supplies_before_check": {Field: "before", Says: "Pick lockdown or hatch."},
+	"supplies_says_check":   {Field: "says", Says: "Say in 1 to 100 characters what to have at hand."},
+	"swaps_eggs_check":      {Field: "n", Says: "1 to 40 eggs may go under a hen."},
 
 	"trays_check":              {Field: "columns", Says: "A tray may have up to 1000 places."},
 	"trays_name_check":         {Field: "name", Says: "The tray's name may have 1 to 30 characters."},

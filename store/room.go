@@ -299,6 +299,7 @@ type Upkeep struct {
 	Cuts      []Outage     // that are not over, or ended in the last three days
 	Chilled   []OutageBatch
 	NextTimes []NextTime // that stand
+	Supplies  []Supply
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -361,6 +362,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.Cuts, cuts, tx.FarmID, now.AddDate(0, 0, -3))
 	ask(q, &u.Chilled, chilled, tx.FarmID)
 	ask(q, &u.NextTimes, nextTimes, tx.FarmID)
+	ask(q, &u.Supplies, supplies, tx.FarmID)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

@@ -52,6 +52,7 @@ import (
 	"metrogon/web/set"
 	"metrogon/web/settings"
 	"metrogon/web/start"
+	"metrogon/web/supplies"
 	"metrogon/web/today"
 	"metrogon/web/trays"
 	"metrogon/web/watch"
@@ -87,7 +88,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes,
+	moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes, supplies.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,

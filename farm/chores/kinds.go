@@ -31,6 +31,7 @@ const (
 	LookAfterCut = "look-cut"     // candling some days after a power cut
 	WarmBrooder  = "warm-brooder" // making a brooder warm the day before young come
 	LowerHeat    = "lower-heat"   // lowering its heat week by week
+	AtHand       = "at-hand"      // buying and warming what lockdown and hatch need
 	NextTime     = "next-time"    // doing otherwise what an earlier batch taught
 	Unticked     = "unticked"     // looking after a hand-over list on which something was missed
 )
@@ -60,6 +61,7 @@ var Kinds = []Kind{
 	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
 	{LookAfterCut, "", candleHow},
 	{NextTime, "", ""},
+	{AtHand, "things to have at hand", ""},
 	{WarmBrooder, "warming the brooder", ""},
 	{LowerHeat, "lowering the heat", ""},
 	{Unticked, "what was not ticked on a hand-over list", ""},

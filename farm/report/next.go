@@ -124,7 +124,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			}
 			all = append(all, chores.Chore{
 				About: store.Subject{Kind: "batch", ID: v.ID}, Code: v.Code, Kind: chores.NextTime, Day: int(n.ID),
-				At: w.DayBegan(), Title: "This time otherwise", Reason: n.Says, Why: "Learnt of " + n.Code + ".",
+				Title: "This time otherwise", Reason: n.Says, Why: "Learnt of " + n.Code + ".",
 				Species: v.Species, In: v.Stands().ID,
 			})
 		}

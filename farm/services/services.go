@@ -27,6 +27,7 @@ import (
 	"metrogon/farm/report"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
+	"metrogon/farm/supplies"
 	"metrogon/farm/today"
 	"metrogon/farm/weigh"
 	"metrogon/store"
@@ -56,6 +57,7 @@ type Services struct {
 	Outage   *outage.Service
 	Report   *report.Service
 	Brood    *brood.Service
+	Supplies *supplies.Service
 }
 
 // New opens the rooms on a database.
@@ -64,7 +66,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
-		outage.Chores, report.Chores, brood.Chores,
+		outage.Chores, report.Chores, brood.Chores, supplies.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
@@ -84,6 +86,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Outage:   &outage.Service{Service: on},
+		Supplies: &supplies.Service{Service: on},
 		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},

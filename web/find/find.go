@@ -49,6 +49,9 @@ var pages = []struct{ link, name, words string }{
 	{"/books", "Books", "export import csv xlsx pdf archive backup"},
 	{"/reminders", "Reminders", "calendar mail phone alarm"}, {"/settings", "Settings", "units people password zone"},
 	{"/practice", "Practice", "candling learn"},
+	{"/brooders", "Brooders", "young chicks heat brooder losses"},
+	{"/power", "Power cut", "outage electricity cold late"},
+	{"/supplies", "To have at hand", "buy feed bedding bulbs list"},
 }
 
 func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {

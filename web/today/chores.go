@@ -131,6 +131,12 @@ func (r row) Taps() []tap {
 		}}
 	case chores.LowerHeat, chores.WarmBrooder:
 		return []tap{{Label: "Look", Of: c.Of, Link: fmt.Sprintf("/brooders#b%d", c.About.ID), Main: true}}
+	case chores.AtHand:
+		before := map[int]string{0: "lockdown", 1: "hatch"}[c.Day]
+		return []tap{{
+			Label: "All there", Of: "for the " + before + " of " + c.Code, Send: to("at-hand"),
+			With: map[string]string{"before": before},
+		}}
 	case chores.NextTime:
 		return []tap{{
 			Label: "Done", Of: c.Code, Send: to("next-done"), With: map[string]string{"next": fmt.Sprint(c.Day)},

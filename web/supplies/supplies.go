@@ -1,0 +1,169 @@
+// Package supplies is the farm's list of what to have at hand before lockdown and hatch, and the page
+// of help for eggs that are overdue.
+package supplies
+
+import (
+	"embed"
+	"fmt"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
+	"metrogon/core/hatching"
+	"metrogon/core/species"
+	"metrogon/farm"
+	"metrogon/farm/incubate"
+	"metrogon/farm/supplies"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	list, overdue page.Template
+}
+
+// Routes hangs the pages in.
+func Routes(e *echo.Echo, s *page.Site) {
+	h := handler{s, page.Parse(s, files, "supplies.html"), page.Parse(s, files, "overdue.html")}
+	e.GET("/supplies", s.Signed(page.Fresh(h.show)))
+	s.Post(e, "/supplies", farm.Keeping, h.add)
+	s.Post(e, "/supplies/usual", farm.Keeping, h.usual)
+	s.Post(e, "/supplies/:id/drop", farm.Keeping, h.drop)
+	s.Post(e, "/batches/:id/at-hand", farm.Helping, h.there)
+	e.GET("/batches/:id/overdue", s.Signed(page.Fresh(h.late)))
+}
+
+type list struct {
+	Lists []part
+	Kinds []*species.Profile
+}
+
+// part is what is put ready before one thing.
+type part struct {
+	Before, Title string
+	All           []line
+}
+
+type line struct {
+	supplies.Supply
+	Kind string // its name; "": any
+}
+
+func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	all, err := h.Supplies.All(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	d := list{Lists: []part{{supplies.Lockdown, "Before lockdown", nil}, {supplies.Hatch, "Before the hatch", nil}}}
+	for _, s := range all {
+		x := line{Supply: s}
+		if kind, err := species.Find(s.Species); err == nil && s.Species != "" {
+			x.Kind = kind.Name
+		}
+		for i := range d.Lists {
+			if d.Lists[i].Before == s.Before {
+				d.Lists[i].All = append(d.Lists[i].All, x)
+			}
+		}
+	}
+	for _, p := range species.All() {
+		if !p.IsReptile() {
+			d.Kinds = append(d.Kinds, p)
+		}
+	}
+	meta.Nav, meta.Title = "/batches", "To have at hand"
+	return h.Render(c, h.list, meta, m, d)
+}
+
+func (h handler) add(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	add := []supplies.Supply{{Says: f.Get("says"), Before: f.Get("before"), Species: f.Get("species")}}
+	return h.Save(c, f, "/supplies", func() (farm.Done, error) {
+		return h.Supplies.Add(c.Request().Context(), m, f.Get("key"), add)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+func (h handler) usual(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	add := append([]supplies.Supply{}, supplies.Usual...)
+	return h.Save(c, f, "/supplies", func() (farm.Done, error) {
+		return h.Supplies.Add(c.Request().Context(), m, f.Get("key"), add)
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+func (h handler) drop(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := h.Supplies.Drop(c.Request().Context(), m, f.Get("key"), id)
+	return h.Finish(c, done, err, "/supplies")
+}
+
+func (h handler) there(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := h.Supplies.There(c.Request().Context(), m, f.Get("key"), id, f.Get("before"))
+	return h.Finish(c, done, err, page.Back(c, fmt.Sprintf("/batches/%d", id)))
+}
+
+// overdue is help for eggs past their usual time.
+type overdue struct {
+	incubate.Page
+	Steps   []hatching.Help
+	Until   time.Time // it is worth waiting until then
+	Near    page.Candled
+	Pull    time.Time
+	HoursBy float64 // past the usual span; below 0: still within
+}
+
+func (h handler) late(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	b, err := h.Incubate.Batch(c.Request().Context(), m, id)
+	if err != nil {
+		return err
+	}
+	if b.Kind.IsReptile() {
+		return farm.ErrNone
+	}
+	d := overdue{
+		Page: b, Steps: hatching.OverdueHelp(b.Kind), Until: b.At(calendar.ClearOut), HoursBy: b.Now.Sub(b.Hatch().To).Hours(),
+		Near: page.DrawCandled(b.Kind, candling.Live, b.HatchDay*0.97, b.HatchDay, uint64(id)),
+	}
+	if b.LockedAt != nil {
+		w, err := h.Hatch.Watch(c.Request().Context(), m, b.HatcherID)
+		if err != nil {
+			return err
+		}
+		for _, l := range w.Loads {
+			if l.ID != id {
+				continue
+			}
+			last := time.Time{}
+			for _, e := range l.Watch.Eggs {
+				if e.State != hatching.Out {
+					last = farm.Latest(last, b.Now.Add(-time.Duration(e.Since*float64(time.Hour))))
+				}
+			}
+			d.Until = hatching.WorthWaiting(b.Kind, l.LeaveUntil, last)
+		}
+	}
+	meta.Nav, meta.Title = "/batches", "Overdue eggs of "+b.Code
+	return h.Render(c, h.overdue, meta, m, d)
+}
