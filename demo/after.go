@@ -4,7 +4,6 @@ import (
 	"context"
 	"time"
 
-	"metrogon/core/calendar"
 	"metrogon/store"
 )
 
@@ -60,19 +59,19 @@ func (l *loader) opened(ctx context.Context) error {
 	return nil
 }
 
-// cut is a power cut of the cabinet two days ago: short, so that it hardly made them later.
+// cut is a power cut of the still box in the night: its eggs are an hour later by it.
 func (l *loader) cut(ctx context.Context) error {
-	from := calendar.WallTime{Hour: 3}.On(l.now, -2, l.m.Place)
-	back := from.Add(70 * time.Minute)
-	cabinet := l.box["Cabinet"]
+	from := l.now.Add(-16 * time.Hour)
+	back := from.Add(150 * time.Minute)
+	box := l.box["Still box"]
 	id, err := l.tx.AddOutage(ctx, store.Outage{FromAt: from, RoomC: 15},
-		[]store.OutageMachine{{MachineID: cabinet, Box: "cabinet"}}, l.m.PersonID)
+		[]store.OutageMachine{{MachineID: box, Box: "foam"}}, l.m.PersonID)
 	if err != nil {
 		return err
 	}
-	for h, c := range map[time.Duration]float64{30 * time.Minute: 36.2, time.Hour: 34.9} {
+	for h, c := range map[time.Duration]float64{time.Hour: 34.1, 2 * time.Hour: 31.5} {
 		if _, err := l.tx.AddOutageReading(ctx, id, store.OutageReading{
-			MachineID: cabinet, At: from.Add(h), EggC: c,
+			MachineID: box, At: from.Add(h), EggC: c,
 		}); err != nil {
 			return err
 		}
@@ -90,7 +89,7 @@ func (l *loader) cut(ctx context.Context) error {
 			return err
 		}
 		if err := l.tx.Chill(ctx, store.OutageBatch{
-			OutageID: id, BatchID: s.BatchID, MachineID: cabinet, Eggs: len(eggs), Hours: 7. / 6, LateH: 0.4, Risk: "low",
+			OutageID: id, BatchID: s.BatchID, MachineID: box, Eggs: len(eggs), Hours: 2.5, LateH: 1.1, Risk: "low",
 			LookOn: l.m.Date(from).AddDate(0, 0, 5),
 		}); err != nil {
 			return err
