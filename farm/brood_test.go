@@ -125,7 +125,9 @@ func TestWhoSharesABrooder(t *testing.T) {
 	ctx := y.Context()
 	lamp := y.brooder("Lamp pen", 60)
 	must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 2, BrooderID: lamp}))
-	quail := must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "coturnix-quail", Heads: 20, AgeDays: 2, BrooderID: lamp}))
+	quail := must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{
+		Species: "coturnix-quail", Heads: 20, AgeDays: 2, BrooderID: lamp,
+	}))
 	pen := must(y.Brood.Broods(ctx, y.m)).Pens[0]
 	require.Len(t, pen.Apart, 1)
 	assert.Contains(t, pen.Apart[0], "Quail are trodden on")

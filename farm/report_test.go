@@ -38,7 +38,9 @@ func TestTheReportTellsWhyTheyDied(t *testing.T) {
 	id := y.incubating(40, 2)
 	must(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{MassG: 40 * 60, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5}))
 	y.now = start.AddDate(0, 0, 14)
-	must(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{MassG: 40 * 60 * 0.941, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5}))
+	must(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{
+		MassG: 40 * 60 * 0.941, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5,
+	}))
 	y.now = start.AddDate(0, 0, 18)
 	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
 	y.now = start.AddDate(0, 0, 22)

@@ -300,6 +300,9 @@ type Upkeep struct {
 	Chilled   []OutageBatch
 	NextTimes []NextTime // that stand
 	Supplies  []Supply
+	Broods    []Brood   // with young left
+	Heats     []Heat    // the newest of each brooder
+	Brooders  []Brooder // in use
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -363,6 +366,9 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.Chilled, chilled, tx.FarmID)
 	ask(q, &u.NextTimes, nextTimes, tx.FarmID)
 	ask(q, &u.Supplies, supplies, tx.FarmID)
+	ask(q, &u.Broods, livingBroods, tx.FarmID)
+	ask(q, &u.Heats, heats, tx.FarmID)
+	ask(q, &u.Brooders, brooders, tx.FarmID, since)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()

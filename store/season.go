@@ -108,6 +108,13 @@ type Season struct {
 	Again    [][]Upset // why the plan was made again by itself that nobody has looked at yet
 }
 
+// brooders are those in use.
+const brooders = `
+	select id, name, places, until_on
+	from brooders
+	where farm_id = $1 and (until_on is null or until_on >= $2)
+	order by name`
+
 // Season reads it in one round trip; what was over before a date is left out.
 func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error) {
 	q := &pgx.Batch{}
@@ -122,11 +129,7 @@ func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error)
 		from closures
 		where farm_id = $1 and (to_on is null or to_on >= $2)
 		order by from_on, id`, tx.FarmID, since)
-	ask(q, &s.Brooders, `
-		select id, name, places, until_on
-		from brooders
-		where farm_id = $1 and (until_on is null or until_on >= $2)
-		order by name`, tx.FarmID, since)
+	ask(q, &s.Brooders, brooders, tx.FarmID, since)
 	ask(q, &s.Bans, `
 		select id, species, machine_id, from_on, to_on
 		from bans

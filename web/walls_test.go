@@ -255,6 +255,13 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"},
+		"/power": {"from", "to", "room", "machine", "box-1"}, "/power/1/back": {"when"},
+		"/power/1/reading": {"machine", "egg_c", "when"}, "/brooders/in": {"batch", "brooder", "on", "young-1", "young-x"},
+		"/brooders/buy": {"species", "heads", "age", "brooder"}, "/brooders/1/heat": {"temp"},
+		"/broods/1/leave": {"heads", "why", "cause", "price", "pen", "when"},
+		"/broods/1/move":  {"heads", "brooder", "place"}, "/supplies": {"says", "before", "species"},
+		"/supplies/1/drop": {"back"}, batch + "/at-hand": {"before"}, batch + "/next": {"says", "own"},
+		batch + "/next-done": {"next"}, "/next/1/end": {"back"}, batch + "/opened": {"egg", "stage", "found", "when"},
 		"/nest":             {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
 		batch + "/clock":    {"from_days", "to_days"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
@@ -401,10 +408,13 @@ func bigPages(v *visitor) map[string]string {
 		"Journal": "/journal",
 		"Find":    "/find?q=a", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
-		"Nest":  "/nest",
-		"Move":  v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
-		"Part":  v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
-		"Watch": v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
+		"Nest": "/nest", "Brooders": "/brooders", "Power": "/power", "Cut": "/power/last", "At hand": "/supplies",
+		"Report":  v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/report",
+		"Opened":  v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/opened",
+		"Overdue": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/overdue",
+		"Move":    v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
+		"Part":    v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
+		"Watch":   v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}
 }
 

@@ -48,8 +48,9 @@ var planted = map[string]struct {
 		map[string]float64{"late": .5, "pipped_inside": .2, "pipped_dead": .3}},
 	"too-humid": {func(f *Facts) { f.LossPct, f.Sticky = is(8), is(.15) },
 		map[string]float64{"late": .6, "pipped_inside": .4}},
-	"too-dry":      {func(f *Facts) { f.LossPct = is(16.5) }, map[string]float64{"late": .5, "pipped_dead": .5}},
-	"dry-at-hatch": {func(f *Facts) { f.RHLockdown, f.LidOpenedMin = is(48), is(40) }, map[string]float64{"pipped_dead": .8, "late": .2}},
+	"too-dry": {func(f *Facts) { f.LossPct = is(16.5) }, map[string]float64{"late": .5, "pipped_dead": .5}},
+	"dry-at-hatch": {func(f *Facts) { f.RHLockdown, f.LidOpenedMin = is(48), is(40) },
+		map[string]float64{"pipped_dead": .8, "late": .2}},
 	"turning": {func(f *Facts) { f.TurningGapH, f.TurnsPerDay = is(30), is(1) },
 		map[string]float64{"middle": .3, "late": .3, "malpositioned": .3, "early": .1}},
 	"point-up": {func(f *Facts) { f.PointUp = is(.3) }, map[string]float64{"malpositioned": .7, "late": .3}},
@@ -77,7 +78,8 @@ func forget(r *rand.Rand, f *Facts, chance float64) {
 func hatchOf(r *rand.Rand, set int, cost float64, kills map[string]float64) (c Counts) {
 	at := map[string]*int{
 		"clear": &c.Clear, "early": &c.Early, "middle": &c.Middle, "late": &c.Late, "pipped_inside": &c.PippedInside,
-		"pipped_dead": &c.PippedDead, "malpositioned": &c.Malpositioned, "contaminated": &c.Contaminated, "cracked": &c.Cracked,
+		"pipped_dead": &c.PippedDead, "malpositioned": &c.Malpositioned, "contaminated": &c.Contaminated,
+		"cracked": &c.Cracked,
 	}
 	draw := func(of map[string]float64) {
 		x := r.Float64()

@@ -271,7 +271,9 @@ func (b *Service) Move(
 }
 
 // Warm writes down how warm a brooder was made under its heat.
-func (b *Service) Warm(ctx context.Context, m *farm.Member, key string, brooderID int64, tempC float64) (farm.Done, error) {
+func (b *Service) Warm(
+	ctx context.Context, m *farm.Member, key string, brooderID int64, tempC float64,
+) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := read(ctx, tx)
 		if err != nil {

@@ -297,41 +297,63 @@ func (p *Page) ahead(comers []Comer, today time.Time) {
 // Chores are the brooder that is warmed before young come, the heat that is lowered, and young that
 // are old enough to go out.
 func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
-	s, err := read(ctx, tx)
-	if err != nil || len(s.brooders) == 0 {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil || len(up.Brooders) == 0 {
 		return nil, err
+	}
+	s := &scene{
+		w: w, today: w.Member.Date(w.Now), brooders: up.Brooders, rows: store.Raising{Broods: up.Broods, Heats: up.Heats},
 	}
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	r := w.Member.Units()
 	for _, br := range s.brooders {
-		x := s.pen(br)
-		if x.HeatC == 0 || x.Set != nil && x.Set.TempC <= x.HeatC+0.6 || x.Set == nil && x.HeatC == keeping(x.Groups[0].Kind).StartC {
-			continue
+		if c, due := s.lowering(br); due {
+			all = append(all, c)
 		}
-		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Brooder, ID: br.ID}, Kind: chores.LowerHeat, At: w.Member.Hour.On(w.Now, 0, w.Member.Place),
-			Title: "Lower the heat to " + r.Temp(x.HeatC), Reason: br.Name, Of: br.Name,
-			Why: "By a notch or a hand’s breadth. Huddled under it they are cold, far from it and panting too warm.",
-		})
 	}
 	for _, v := range open {
-		if v.LockedAt == nil || v.Kind.IsReptile() || v.LongPast() {
-			continue
+		if c, due := s.warming(v); due {
+			return append(all, c), nil // one brooder at a time
 		}
-		warm := w.Member.Date(v.At(calendar.Pull)).AddDate(0, 0, -1)
-		if slices.ContainsFunc(s.rows.Heats, func(h Heat) bool { return h.At.After(warm.AddDate(0, 0, -2)) }) {
-			continue
-		}
-		k := keeping(v.Kind)
-		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Brooder, ID: s.brooders[0].ID}, Code: v.Code, Kind: chores.WarmBrooder,
-			At: w.Member.Hour.On(warm, 0, w.Member.Place), Title: "Warm the brooder to " + r.Temp(k.StartC),
-			Reason: "for " + v.Code, Of: s.brooders[0].Name, Why: wording.And(k.List) + ".",
-		})
-		break // one brooder at a time
 	}
 	return all, nil
+}
+
+// near is within which a brooder's heat counts as right, °C.
+const near = 0.6
+
+// lowering is a brooder that is warmer than its youngest need.
+func (s *scene) lowering(br Brooder) (c chores.Chore, due bool) {
+	x, m := s.pen(br), s.w.Member
+	if x.HeatC == 0 || x.Set != nil && x.Set.TempC <= x.HeatC+near {
+		return c, false
+	}
+	if x.Set == nil && x.HeatC >= keeping(x.Groups[0].Kind).StartC { // nobody wrote down how warm it is
+		return c, false
+	}
+	return chores.Chore{
+		About: store.Subject{Kind: journal.Brooder, ID: br.ID}, Kind: chores.LowerHeat, At: m.Hour.On(s.w.Now, 0, m.Place),
+		Title: "Lower the heat to " + m.Units().Temp(x.HeatC), Reason: br.Name, Of: br.Name,
+		Why: "By a notch or a hand’s breadth. Huddled under it they are cold, far from it and panting too warm.",
+	}, true
+}
+
+// warming is a brooder that is made warm the day before the young of a batch come.
+func (s *scene) warming(v farm.BatchView) (c chores.Chore, due bool) {
+	if v.LockedAt == nil || v.Kind.IsReptile() || v.LongPast() {
+		return c, false
+	}
+	m := s.w.Member
+	warm := m.Date(v.At(calendar.Pull)).AddDate(0, 0, -1)
+	if slices.ContainsFunc(s.rows.Heats, func(h Heat) bool { return h.At.After(warm.AddDate(0, 0, -2)) }) {
+		return c, false
+	}
+	k, to := keeping(v.Kind), s.brooders[0]
+	return chores.Chore{
+		About: store.Subject{Kind: journal.Brooder, ID: to.ID}, Code: v.Code, Kind: chores.WarmBrooder,
+		At: m.Hour.On(warm, 0, m.Place), Title: "Warm the brooder to " + m.Units().Temp(k.StartC), Reason: "for " + v.Code,
+		Of: to.Name, Why: wording.And(k.List) + ".",
+	}, true
 }

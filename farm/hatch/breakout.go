@@ -55,7 +55,9 @@ func labelOf(f candling.Finding) string {
 
 // BreakOut records what one egg showed on opening: one that is still in, one that was left when the
 // batch was closed, or one that was taken out before.
-func (b *Service) BreakOut(ctx context.Context, m *farm.Member, key string, batchID int64, o Opened) (farm.Done, error) {
+func (b *Service) BreakOut(
+	ctx context.Context, m *farm.Member, key string, batchID int64, o Opened,
+) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		if err := o.check(); err != nil {
 			return farm.Done{}, err

@@ -117,11 +117,6 @@ const mostNotes = 40
 
 func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error) {
 	v := g.v
-	var counted []store.Young
-	if g.eggs, counted, err = tx.EggsAndYoung(ctx, v.ID); err != nil {
-		return err
-	}
-	g.pens = g.w.ByPen(g.eggs, counted, v)
 	if g.log, err = tx.BatchLog(ctx, v.Batch, 0, mostNotes); err != nil {
 		return err
 	}
@@ -132,6 +127,8 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if g.hatch, err = tx.Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, since); err != nil {
 		return err
 	}
+	g.eggs = g.hatch.Eggs[v.ID]
+	g.pens = g.w.ByPen(g.eggs, counted(g.hatch.Counts), v)
 	until := g.w.Now
 	if v.LockedAt != nil {
 		until = *v.LockedAt
@@ -151,6 +148,19 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	}
 	g.goalPct = goal
 	return err
+}
+
+// counted adds up young that were counted, by pen.
+func counted(counts []store.YoungCount) (all []store.Young) {
+	for _, c := range counts {
+		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
+		if i < 0 {
+			i = len(all)
+			all = append(all, store.Young{BatchID: c.BatchID, PenID: c.PenID, Trial: c.Trial})
+		}
+		all[i].Young += c.Young
+	}
+	return all
 }
 
 // page puts the report together.

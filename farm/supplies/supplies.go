@@ -118,7 +118,9 @@ func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64
 func number(before string) int { return farm.OneIf(before == Hatch) }
 
 // There ticks off that all of a list is there for a batch.
-func (b *Service) There(ctx context.Context, m *farm.Member, key string, batchID int64, before string) (farm.Done, error) {
+func (b *Service) There(
+	ctx context.Context, m *farm.Member, key string, batchID int64, before string,
+) (farm.Done, error) {
 	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		if before != Lockdown && before != Hatch {
 			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")

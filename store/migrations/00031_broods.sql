@@ -55,7 +55,8 @@ create index brooder_heat_of_brooder on brooder_heat (farm_id, brooder_id, at de
 
 alter table journal_subjects drop constraint journal_subjects_kind_check;
 alter table journal_subjects add constraint journal_subjects_kind_check check (kind in (
-  'batch', 'pen', 'parcel', 'machine', 'place', 'person', 'order', 'planned', 'plan', 'season', 'bird', 'brood', 'brooder'
+  'batch', 'pen', 'parcel', 'machine', 'place', 'person', 'order', 'planned', 'plan', 'season', 'bird',
+  'brood', 'brooder'
 ));
 
 -- Never more young leave a group than came.

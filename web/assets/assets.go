@@ -27,7 +27,8 @@ var bundles = map[string][]string{
 		"styles/bands.css", "styles/trays.css", "styles/picking.css", "styles/cards.css", "styles/today.css",
 		"styles/drawings.css", "styles/board.css", "styles/batch.css", "styles/set.css", "styles/door.css",
 		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css", "styles/breeders.css",
-		"styles/journal.css", "styles/handover.css", "styles/air.css", "styles/moving.css", "styles/opened.css", "styles/power.css", "styles/report.css", "styles/brood.css",
+		"styles/journal.css", "styles/handover.css", "styles/air.css", "styles/moving.css",
+		"styles/opened.css", "styles/power.css", "styles/report.css", "styles/brood.css",
 		"styles/narrow.css", "styles/print.css",
 	},
 	"app.js": {

@@ -68,7 +68,8 @@ func (sheet) Evidence(e diagnosis.Evidence, m *farm.Member) string {
 	}
 	switch r := m.Units(); e.Fact {
 	case "temp_offset_c":
-		return fmt.Sprintf("held %.1f °F too %s", 1.8*math.Abs(e.Value), map[bool]string{true: "warm", false: "cool"}[e.Value > 0])
+		how := map[bool]string{true: "warm", false: "cool"}[e.Value > 0]
+		return fmt.Sprintf("held %.1f °F too %s", 1.8*math.Abs(e.Value), how)
 	case "temp_swing_c":
 		return fmt.Sprintf("temperature swung by %.1f °F", 1.8*e.Value)
 	case "storage_temp_c":

@@ -5,16 +5,14 @@ package supplies
 import (
 	"embed"
 	"fmt"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
-	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/hatching"
 	"metrogon/core/species"
 	"metrogon/farm"
-	"metrogon/farm/incubate"
+	"metrogon/farm/hatch"
 	"metrogon/farm/supplies"
 	"metrogon/web/page"
 )
@@ -122,11 +120,9 @@ func (h handler) there(c *echo.Context, m *farm.Member) error {
 
 // overdue is help for eggs past their usual time.
 type overdue struct {
-	incubate.Page
+	hatch.Late
 	Steps   []hatching.Help
-	Until   time.Time // it is worth waiting until then
 	Near    page.Candled
-	Pull    time.Time
 	HoursBy float64 // past the usual span; below 0: still within
 }
 
@@ -135,35 +131,13 @@ func (h handler) late(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	b, err := h.Incubate.Batch(c.Request().Context(), m, id)
+	b, err := h.Hatch.Late(c.Request().Context(), m, id)
 	if err != nil {
 		return err
 	}
-	if b.Kind.IsReptile() {
-		return farm.ErrNone
-	}
-	d := overdue{
-		Page: b, Steps: hatching.OverdueHelp(b.Kind), Until: b.At(calendar.ClearOut), HoursBy: b.Now.Sub(b.Hatch().To).Hours(),
-		Near: page.DrawCandled(b.Kind, candling.Live, b.HatchDay*0.97, b.HatchDay, uint64(id)),
-	}
-	if b.LockedAt != nil {
-		w, err := h.Hatch.Watch(c.Request().Context(), m, b.HatcherID)
-		if err != nil {
-			return err
-		}
-		for _, l := range w.Loads {
-			if l.ID != id {
-				continue
-			}
-			last := time.Time{}
-			for _, e := range l.Watch.Eggs {
-				if e.State != hatching.Out {
-					last = farm.Latest(last, b.Now.Add(-time.Duration(e.Since*float64(time.Hour))))
-				}
-			}
-			d.Until = hatching.WorthWaiting(b.Kind, l.LeaveUntil, last)
-		}
-	}
 	meta.Nav, meta.Title = "/batches", "Overdue eggs of "+b.Code
-	return h.Render(c, h.overdue, meta, m, d)
+	return h.Render(c, h.overdue, meta, m, overdue{
+		Late: b, Steps: hatching.OverdueHelp(b.Kind), HoursBy: b.Now.Sub(b.Hatch().To).Hours(),
+		Near: page.DrawCandled(b.Kind, candling.Live, b.HatchDay*0.97, b.HatchDay, uint64(id)),
+	})
 }

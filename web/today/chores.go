@@ -125,25 +125,8 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,
 		}}
-	case chores.LookAfterCut:
-		return []tap{{
-			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
-		}}
-	case chores.LowerHeat, chores.WarmBrooder:
-		return []tap{{Label: "Look", Of: c.Of, Link: fmt.Sprintf("/brooders#b%d", c.About.ID), Main: true}}
-	case chores.AtHand:
-		before := map[int]string{0: "lockdown", 1: "hatch"}[c.Day]
-		return []tap{{
-			Label: "All there", Of: "for the " + before + " of " + c.Code, Send: to("at-hand"),
-			With: map[string]string{"before": before},
-		}}
-	case chores.NextTime:
-		return []tap{{
-			Label: "Done", Of: c.Code, Send: to("next-done"), With: map[string]string{"next": fmt.Sprint(c.Day)},
-		}}
-	case chores.PowerAway:
-		power := fmt.Sprintf("/power/%d", c.About.ID)
-		return []tap{{Label: "What to do", Link: power, Main: true}, {Label: "It is back", Send: power + "/back"}}
+	case chores.LookAfterCut, chores.LowerHeat, chores.WarmBrooder, chores.AtHand, chores.NextTime, chores.PowerAway:
+		return r.around()
 	case chores.Past:
 		record.Main = true
 		return []tap{record}
@@ -193,6 +176,34 @@ func (r row) Taps() []tap {
 		return r.coming()
 	case chores.Rested:
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
+	}
+	return nil
+}
+
+// around are the buttons of what comes before and after a hatch.
+func (r row) around() []tap {
+	c := r.Chore
+	to := func(path string) string { return fmt.Sprintf("/batches/%d/%s", c.About.ID, path) }
+	switch c.Kind {
+	case chores.LookAfterCut:
+		return []tap{{
+			Label: "Candle", Whole: "Look at " + wording.Plural(c.Eggs, "egg"), Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+		}}
+	case chores.LowerHeat, chores.WarmBrooder:
+		return []tap{{Label: "Look", Of: c.Of, Link: fmt.Sprintf("/brooders#b%d", c.About.ID), Main: true}}
+	case chores.AtHand:
+		before := map[int]string{0: "lockdown", 1: "hatch"}[c.Day]
+		return []tap{{
+			Label: "All there", Of: "for the " + before + " of " + c.Code, Send: to("at-hand"),
+			With: map[string]string{"before": before},
+		}}
+	case chores.NextTime:
+		return []tap{{
+			Label: "Done", Of: c.Code, Send: to("next-done"), With: map[string]string{"next": fmt.Sprint(c.Day)},
+		}}
+	case chores.PowerAway:
+		power := fmt.Sprintf("/power/%d", c.About.ID)
+		return []tap{{Label: "What to do", Link: power, Main: true}, {Label: "It is back", Send: power + "/back"}}
 	}
 	return nil
 }
