@@ -122,3 +122,34 @@ func TestTheReportInventsNothing(t *testing.T) {
 	_, err := y.Report.Report(ctx, y.m, 999)
 	assert.ErrorIs(t, err, farm.ErrNone)
 }
+
+// Over many batches one machine that costs young is named; machines that are alike are not, nor is one
+// that was used once.
+func TestPatternsOverBatches(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	good, bad := y.machine("Ash", "all-in-one", "chicken", 60, 60), y.machine("Birch", "all-in-one", "chicken", 60, 60)
+	pen := y.pen("Barred", "chicken")
+	last := int64(0)
+	for range 4 {
+		for machine, hatched := range map[int64]int{good: 17, bad: 7} {
+			must(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 20}))
+			id := y.set(incubate.Setting{Species: "chicken", SetterID: machine, HatcherID: machine, Picks: []incubate.Pick{
+				{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 20},
+			}})
+			was := y.now
+			y.now = y.now.AddDate(0, 0, 7)
+			must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+			y.now = was.AddDate(0, 0, 22)
+			must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: hatched}}))
+			must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+			y.now, last = was, id
+		}
+		y.now = y.now.AddDate(0, 0, 30)
+	}
+	p := must(y.Report.Report(ctx, y.m, last))
+	require.Len(t, p.Patterns, 1)
+	assert.Equal(t, "machine", p.Patterns[0].By)
+	assert.Contains(t, p.Patterns[0].Says, "Birch: 28 of 80 fertile eggs hatched (35 %), elsewhere 85 %")
+	assert.Contains(t, p.Patterns[0].Says, "chance alone hardly does this")
+}

@@ -187,7 +187,8 @@ func (r row) around() []tap {
 	switch c.Kind {
 	case chores.LookAfterCut:
 		return []tap{{
-			Label: "Candle", Whole: "Look at " + wording.Plural(c.Eggs, "egg"), Of: c.Code, Link: to("candle"), Main: true, Fresh: true,
+			Label: "Candle", Whole: "Look at " + wording.Plural(c.Eggs, "egg"), Of: c.Code, Link: to("candle"), Main: true,
+			Fresh: true,
 		}}
 	case chores.LowerHeat, chores.WarmBrooder:
 		return []tap{{Label: "Look", Of: c.Of, Link: fmt.Sprintf("/brooders#b%d", c.About.ID), Main: true}}
