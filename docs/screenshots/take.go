@@ -1,8 +1,6 @@
 // Command take makes the pictures of docs/screenshots from a running demo farm:
 //
 //	./start &  go run ./docs/screenshots [only…]
-//
-// The picture of the first run is made where METROGON_EMPTY names a server without a farm.
 package main
 
 import (
@@ -41,22 +39,10 @@ var pictures = []struct {
 	{name: "candle", path: "/machines/1/candle", width: 1280, height: 800, first: browser.See(`.dot.now`)},
 	{name: "lockdown", path: "lockdown", width: 1280, height: 800},
 	{name: "watch", path: "watch", width: 1280, height: 800},
-	{name: "begin", path: "begin", width: 1280, height: 900},
 	{name: "handover", path: "handover", width: 390, height: 844},
-	{name: "journal", path: "/journal", width: 1280, height: 800},
-	{name: "books", path: "/books", width: 1280, height: 800},
-}
-
-// begin sets a farm up, up to its first machine.
-func begin(server string) []browser.Step {
-	return []browser.Step{
-		chromedp.Navigate(server + "/set-up"), browser.See(`.founding h1`),
-		browser.Type(`[name="farm"]`, "Thornby Rise"), browser.Type(`[name="name"]`, "Una Marl"),
-		browser.Type(`[name="email"]`, "una@thornby.example"), browser.Type(`[name="password"]`, demo.Password),
-		browser.Click(`[value="chicken"]`), browser.Click(`[value="coturnix-quail"]`),
-		browser.Click(`main .button.is-main`), browser.See(`[name="females-0"]`),
-		browser.Click(`.begin .button.is-main`), browser.See(`[name="hatches"]`),
-	}
+	{name: "opened", path: "opened", width: 390, height: 844},
+	{name: "report", path: "report", width: 1280, height: 1300},
+	{name: "brooders", path: "/brooders", width: 1280, height: 900},
 }
 
 func script(text string) browser.Step {
@@ -74,7 +60,7 @@ func main() {
 		log.Fatal(err)
 	}
 	for _, p := range pictures {
-		if len(only) > 0 && !slices.Contains(only, p.name) || p.path == "begin" && os.Getenv("METROGON_EMPTY") == "" {
+		if len(only) > 0 && !slices.Contains(only, p.name) {
 			continue
 		}
 		tab, close, err := browser.Tab(ctx, p.width, p.height)
@@ -83,8 +69,10 @@ func main() {
 		}
 		steps := []browser.Step{browser.SignIn(address, demo.Email, demo.Password)}
 		switch p.path {
-		case "begin":
-			steps = begin(os.Getenv("METROGON_EMPTY"))
+		case "opened", "report":
+			steps = append(steps, chromedp.Navigate(address+"/batches"),
+				chromedp.Click(chromedp.Search(`(//h2[@id="closed"]/following::a[starts-with(normalize-space(.), "Chicken")])[1]`)),
+				browser.See(`.under`), script(`location.pathname += "/`+p.path+`"`), browser.See(`.opened, .ends`))
 		case "handover":
 			steps = append(steps, chromedp.Navigate(address+"/handover"), browser.Type(`[name="name"]`, "Una"),
 				browser.Click(`main .button.is-main`), browser.See(`.handed code`),
