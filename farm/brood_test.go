@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/brood"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
+	"metrogon/farm/season"
 	"metrogon/store"
 )
 
@@ -143,13 +144,22 @@ func TestWhoSharesABrooder(t *testing.T) {
 	assert.Error(t, err)
 }
 
-// The planner knows that the brooder is taken by young that hatched, also of batches that are closed.
+// The planner knows that the brooder is taken by young that hatched, whatever became of their batch: ten are
+// in it for four weeks, so that of eight promised within that time only two find a place.
 func TestThePlannerSeesTheBrooder(t *testing.T) {
-	y := newYard(t)
-	ctx := y.Context()
-	lamp := y.brooder("Lamp pen", 30)
-	must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 28, AgeDays: 1, BrooderID: lamp}))
-	y.incubating(30, 0)
-	board := must(y.Season.Board(ctx, y.m, time.Time{}, 8, ""))
-	assert.InDelta(t, 28./30, board.Brooders.Loads[0].Share, 1e-9)
+	s := newSpring(t)
+	ctx := s.Context()
+	lamp := s.brooder("Lamp pen", 12)
+	s.promise(season.YoungOrder, 8, 23, 27)
+	must(s.Brood.Buy(ctx, s.m, key(), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 1, BrooderID: lamp}))
+	board := must(s.Season.Board(ctx, s.m, time.Time{}, 8, ""))
+	assert.InDelta(t, 10./12, board.Brooders.Loads[0].Share, 1e-9)
+	v := s.plan(2, nil)
+	p := s.problem(v.ID)
+	require.Len(t, p.Fixed, 1)
+	assert.Equal(t, []any{10., -22}, []any{*p.Fixed[0].Young, p.Fixed[0].SetDay}, "as if they were pulled today")
+	require.Len(t, v.Results, 1)
+	assert.LessOrEqual(t, v.Results[0].Planned, 2.01)
+	must(s.Brood.Move(ctx, s.m, key(), s.groups()[0].ID, 10, 0, "orchard run"))
+	assert.Greater(t, s.plan(2, nil).Results[0].Planned, 7.5, "outside they take no place")
 }

@@ -321,7 +321,9 @@ func (s *scene) addBroods(r *planner.Request) {
 			continue
 		}
 		if !slices.ContainsFunc(r.Machines, func(m planner.Machine) bool { return m.ID == nursery }) {
-			r.Machines = append(r.Machines, planner.Machine{ID: nursery})
+			r.Machines = append(r.Machines, planner.Machine{
+				ID: nursery, Set: map[string]float64{}, Hatch: map[string]float64{},
+			})
 		}
 		young := float64(b.Alive)
 		r.Fixed = append(r.Fixed, planner.Batch{
