@@ -21,9 +21,10 @@ func (l *loader) after(ctx context.Context) error {
 	return err
 }
 
-// opened are the leftovers of the chickens that hatched last: run too humid, as they show.
+// opened are the leftovers of a batch of chickens of which many died late: run too humid, as they and the
+// scale show.
 func (l *loader) opened(ctx context.Context) error {
-	closed, err := l.tx.ClosedBatches(ctx, 40, 0)
+	closed, err := l.tx.ClosedBatches(ctx, 60, 0)
 	if err != nil {
 		return err
 	}
@@ -35,26 +36,63 @@ func (l *loader) opened(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		at := b.ClosedAt.Add(2 * time.Hour)
+		lost := 0
 		for _, e := range eggs {
-			out := store.BreakOut{EggID: e.ID, At: at, Findings: []string{"wet"}, PersonID: l.m.PersonID}
-			switch {
-			case e.Fate != nil && *e.Fate == "removed" && e.Stage != nil && *e.Stage == "clear":
-				out.Findings = []string{"white-spot"}
-				if _, err := l.tx.SetOpened(ctx, []int64{e.ID}, "infertile"); err != nil {
-					return err
-				}
-			case e.Fate == nil || *e.Fate != "unhatched":
-				continue
+			if showed(e) != "" && showed(e) != "infertile" {
+				lost++
 			}
-			if err := l.tx.AddBreakOut(ctx, out); err != nil {
-				return err
-			}
+		}
+		if lost < 12 {
+			continue
+		}
+		if err := l.open(ctx, b, eggs); err != nil {
+			return err
 		}
 		_, err = l.tx.AddNextTimes(ctx, "chicken", []string{
 			"Weigh a tray on set day and every few days, and run drier by what it says.",
 		}, b.ID, l.now.AddDate(0, 0, -1), l.m.PersonID)
 		return err
+	}
+	return nil
+}
+
+// showed is what an egg that did not hatch shows on opening; "" for one that did.
+func showed(e store.Egg) string {
+	if e.Fate == nil || e.Stage == nil {
+		return ""
+	}
+	return map[string]string{"clear": "infertile", "ring": "early", "quit": "middle", "late": "late"}[*e.Stage]
+}
+
+func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) error {
+	for _, e := range eggs {
+		stage := showed(e)
+		if stage == "" {
+			continue
+		}
+		out := store.BreakOut{EggID: e.ID, At: b.ClosedAt.Add(2 * time.Hour), Findings: []string{}, PersonID: l.m.PersonID}
+		switch stage {
+		case "infertile":
+			out.Findings = []string{"white-spot"}
+		case "late":
+			out.Findings = []string{"wet"}
+		}
+		if *e.Fate == "removed" {
+			if _, err := l.tx.SetOpened(ctx, []int64{e.ID}, stage); err != nil {
+				return err
+			}
+		}
+		if err := l.tx.AddBreakOut(ctx, out); err != nil {
+			return err
+		}
+	}
+	for day, g := range map[int]float64{0: 58.2, 6: 56.9, 14: 55.1} {
+		if _, err := l.tx.AddWeighing(ctx, store.Weighing{
+			BatchID: b.ID, At: b.SetAt.AddDate(0, 0, day), MassG: g * float64(len(eggs)), Eggs: len(eggs), RHPct: 58,
+			TempC: 37.5,
+		}); err != nil {
+			return err
+		}
 	}
 	return nil
 }

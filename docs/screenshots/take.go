@@ -71,7 +71,8 @@ func main() {
 		switch p.path {
 		case "opened", "report":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
-				chromedp.Click(chromedp.Search(`(//h2[@id="closed"]/following::a[starts-with(normalize-space(.), "Chicken")])[1]`)),
+				chromedp.Click(chromedp.Search(`(//h2[@id="closed"]/following::a[starts-with(normalize-space(.), "Chicken")])[`+
+					map[string]string{"opened": "1", "report": "2"}[p.path]+`]`)),
 				browser.See(`.under`), script(`location.pathname += "/`+p.path+`"`), browser.See(`.opened, .ends`))
 		case "handover":
 			steps = append(steps, chromedp.Navigate(address+"/handover"), browser.Type(`[name="name"]`, "Una"),

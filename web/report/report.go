@@ -5,6 +5,7 @@ import (
 	"embed"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -46,6 +47,16 @@ func (s sheet) Told() (all []diagnosis.Cause) {
 	for _, c := range s.Diagnosis.Causes {
 		if c.ID != diagnosis.Chance && c.Pct >= 10 && len(all) < 3 {
 			all = append(all, c)
+		}
+	}
+	return all
+}
+
+// Fresh is what may be tried against a cause and is not on the list yet.
+func (s sheet) Fresh(c diagnosis.Cause) (all []string) {
+	for _, try := range c.Try {
+		if !slices.ContainsFunc(s.NextTimes, func(n report.NextTime) bool { return n.Says == try }) {
+			all = append(all, try)
 		}
 	}
 	return all
