@@ -10,7 +10,6 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
-	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -145,17 +144,7 @@ func (b *Service) TickOff(
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}
-		open, err := tx.MarkDone(ctx, batchID, kind, day, b.Now())
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if !open {
-			return farm.Done{}, farm.Problemf("kind", "This was done already.")
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID),
-			journal.Undo{choreUndone.Of(store.ChoreDone{BatchID: batchID, Kind: kind, Day: day})}, "%s: %s done.",
-			batch.Code, wording.Lower(calendar.Title(kind)),
-		)
+		done := store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}
+		return chores.Tick(ctx, tx, done, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
 	})
 }

@@ -6,7 +6,6 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
 )
 
 var (
@@ -15,9 +14,6 @@ var (
 	})
 	counterBefore = journal.NewKind("counter", func(ctx context.Context, tx *farm.Tx, c counter) error {
 		return tx.StartCounter(ctx, c.Machine, c.Started)
-	})
-	choreUndone = journal.NewKind("chore", func(ctx context.Context, tx *farm.Tx, c store.ChoreDone) error {
-		return tx.MarkUndone(ctx, c.BatchID, c.Kind, c.Day)
 	})
 )
 

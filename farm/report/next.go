@@ -89,15 +89,7 @@ func (b *Service) NextDone(ctx context.Context, m *farm.Member, key string, batc
 			return farm.Done{}, farm.ErrNone
 		}
 		done := store.ChoreDone{BatchID: batchID, Kind: chores.NextTime, Day: int(id)}
-		open, err := tx.MarkDone(ctx, batchID, done.Kind, done.Day, tx.At)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if !open {
-			return farm.Done{}, farm.Problemf("kind", "This was done already.")
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{untick.Of(done)}, "%s: %s",
-			batch.Code, standing[i].Says)
+		return chores.Tick(ctx, tx, done, "%s: %s", batch.Code, standing[i].Says)
 	})
 }
 
@@ -139,8 +131,5 @@ var (
 	againNext = journal.NewKind("next_time_again", func(ctx context.Context, tx *farm.Tx, id int64) error {
 		_, err := tx.EndNextTime(ctx, id, nil)
 		return err
-	})
-	untick = journal.NewKind("next_time_undone", func(ctx context.Context, tx *farm.Tx, done store.ChoreDone) error {
-		return tx.MarkUndone(ctx, done.BatchID, done.Kind, done.Day)
 	})
 )

@@ -126,15 +126,7 @@ func (b *Service) There(
 			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
 		}
 		done := store.ChoreDone{BatchID: batchID, Kind: chores.AtHand, Day: number(before)}
-		open, err := tx.MarkDone(ctx, batchID, done.Kind, done.Day, tx.At)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if !open {
-			return farm.Done{}, farm.Problemf("kind", "This was done already.")
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{untick.Of(done)},
-			"%s: all is at hand for the %s.", batch.Code, before)
+		return chores.Tick(ctx, tx, done, "%s: all is at hand for the %s.", batch.Code, before)
 	})
 }
 
@@ -202,8 +194,5 @@ var (
 	again = journal.NewKind("supplies_again", func(ctx context.Context, tx *farm.Tx, all []Supply) error {
 		_, err := tx.AddSupplies(ctx, all)
 		return err
-	})
-	untick = journal.NewKind("at_hand_undone", func(ctx context.Context, tx *farm.Tx, done store.ChoreDone) error {
-		return tx.MarkUndone(ctx, done.BatchID, done.Kind, done.Day)
 	})
 )

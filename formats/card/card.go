@@ -9,8 +9,8 @@ import (
 
 	"github.com/go-pdf/fpdf"
 	"github.com/skip2/go-qrcode"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
+
+	"metrogon/formats/paper"
 
 	"metrogon/core/marks"
 )
@@ -60,10 +60,7 @@ func (c Card) Write(w io.Writer, size Size) error {
 		Fpdf: fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: width, Ht: height}}), width: width,
 		scale: scale, margin: 6 * scale,
 	}
-	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	p.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	p.SetTitle(c.Code, true)
-	p.SetCreator("Metrogon", true)
+	paper.Prepare(p.Fpdf, c.Code)
 	p.SetAutoPageBreak(false, 0)
 	p.SetMargins(p.margin, p.margin, p.margin)
 	p.AddPage()

@@ -6,8 +6,8 @@ import (
 	"io"
 
 	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
+
+	"metrogon/formats/paper"
 )
 
 // Record is what stands in it, in the words of the reader.
@@ -47,18 +47,7 @@ type page struct{ *fpdf.Fpdf }
 
 // Write writes the PDF, on as many pages as its lines need.
 func (r Record) Write(w io.Writer) error {
-	p := page{fpdf.New("P", "mm", "A4", "")}
-	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	p.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	p.SetTitle(r.Title, true)
-	p.SetCreator("Metrogon", true)
-	p.SetMargins(margin, margin, margin)
-	p.SetAutoPageBreak(false, 0)
-	p.AddPage()
-	p.SetFont("go", "B", 16)
-	p.CellFormat(0, 9, r.Title, "", 1, "L", false, 0, "")
-	p.SetFont("go", "", 9)
-	p.CellFormat(0, 5, r.Printed, "", 1, "L", false, 0, "")
+	p := page{paper.Portrait(r.Title, r.Printed, margin, false)}
 	p.MultiCell(0, 4.4, r.Note, "", "L", false)
 	for _, pen := range r.Pens {
 		p.pen(pen)

@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
+
+	"metrogon/formats/paper"
 )
 
 // Report is what stands in it, in the words of the reader.
@@ -38,18 +38,7 @@ type page struct{ *fpdf.Fpdf }
 
 // Write writes the PDF.
 func (r Report) Write(w io.Writer) error {
-	p := page{fpdf.New("P", "mm", "A4", "")}
-	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	p.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	p.SetTitle(r.Title, true)
-	p.SetCreator("Metrogon", true)
-	p.SetMargins(margin, margin, margin)
-	p.SetAutoPageBreak(true, margin)
-	p.AddPage()
-	p.SetFont("go", "B", 16)
-	p.CellFormat(0, 9, r.Title, "", 1, "L", false, 0, "")
-	p.SetFont("go", "", 9)
-	p.CellFormat(0, 5, r.Printed, "", 1, "L", false, 0, "")
+	p := page{paper.Portrait(r.Title, r.Printed, margin, true)}
 	p.Ln(3)
 	p.SetFont("go", "B", 13)
 	p.CellFormat(0, 8, r.Lead, "", 1, "L", false, 0, "")

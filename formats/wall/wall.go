@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
+
+	"metrogon/formats/paper"
 )
 
 // Sheet is what stands on it, in the words of the reader. Where a thing lies across is a share of
@@ -69,10 +69,7 @@ type page struct {
 // Write writes the PDF, on as many pages as its lanes need.
 func (s Sheet) Write(w io.Writer, size Size) error {
 	p := page{Fpdf: fpdf.New("L", "mm", string(size), ""), sheet: s}
-	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
-	p.AddUTF8FontFromBytes("go", "B", gobold.TTF)
-	p.SetTitle(s.Title, true)
-	p.SetCreator("Metrogon", true)
+	paper.Prepare(p.Fpdf, s.Title)
 	p.SetAutoPageBreak(false, 0)
 	wide, high := p.GetPageSize()
 	p.left, p.width, p.floor = margin+names, wide-2*margin-names, high-margin
