@@ -10,9 +10,8 @@ import (
 	"github.com/go-pdf/fpdf"
 	"github.com/skip2/go-qrcode"
 
-	"metrogon/formats/paper"
-
 	"metrogon/core/marks"
+	"metrogon/formats/paper"
 )
 
 // Card is what stands on it, in the words and units of the reader.
