@@ -10,7 +10,7 @@ import (
 // after is what comes after a hatch: eggs that were opened, a power cut, young in the brooder, what is to
 // be otherwise next time.
 func (l *loader) after(ctx context.Context) error {
-	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised} {
+	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised, l.gauges} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -156,5 +156,34 @@ func (l *loader) raised(ctx context.Context) error {
 		return err
 	}
 	_, err = l.tx.AddHeat(ctx, store.Heat{BrooderID: lamp, At: l.now.Add(-20 * time.Hour), TempC: 33}, l.m.PersonID)
+	return err
+}
+
+// gauges are a thermometer with a hygrometer in the cabinet, checked, and what it showed beside the display.
+func (l *loader) gauges(ctx context.Context) error {
+	cabinet := l.box["Cabinet"]
+	id, err := l.tx.SaveInstrument(ctx, store.Instrument{
+		Name: "Red stick", Thermo: true, Hygro: true, MachineID: &cabinet, Spot: "middle shelf",
+	})
+	if err != nil {
+		return err
+	}
+	at := l.now.AddDate(0, -2, 0)
+	for _, c := range []store.InstrumentCheck{
+		{Of: "temperature", How: "ice", Shown: 0.3, Truth: 0, Sure: 0.2},
+		{Of: "temperature", How: "clinical", Shown: 37.2, Truth: 36.9, Sure: 0.1},
+		{Of: "humidity", How: "salt", Shown: 70, Truth: 75.5, Sure: 2},
+	} {
+		c.InstrumentID, c.At = id, at
+		if _, err := l.tx.AddCheck(ctx, c, l.m.PersonID); err != nil {
+			return err
+		}
+	}
+	shown, moist, display, displayed := 37.7, 46.0, 37.8, 55.0
+	at = l.now.Add(-9 * time.Hour)
+	_, err = l.tx.AddMachineReadings(ctx, []store.MachineReading{
+		{MachineID: cabinet, InstrumentID: &id, At: at, TempC: &shown, RHPct: &moist},
+		{MachineID: cabinet, At: at, TempC: &display, RHPct: &displayed},
+	}, l.m.PersonID)
 	return err
 }

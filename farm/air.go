@@ -7,10 +7,12 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/climate"
+	"metrogon/core/instrument"
 	"metrogon/core/machine"
 	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/core/wording"
+	"metrogon/store"
 )
 
 // Want is what the batch would have of the air, turning or in lockdown, by its kind and method.
@@ -142,4 +144,11 @@ func (w *Snapshot) tellApart(t AirTrouble) (says, cure string) {
 
 func span(w climate.Want) string {
 	return units.Number(w.From) + "–" + units.Number(w.To) + " %"
+}
+
+// CheckOf is a check of an instrument as it was kept.
+func CheckOf(c store.InstrumentCheck) instrument.Check {
+	return instrument.Check{
+		Of: instrument.Quantity(c.Of), How: c.How, At: c.At, Shown: c.Shown, True: c.Truth, Sure: c.Sure,
+	}
 }

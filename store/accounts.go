@@ -159,7 +159,7 @@ var tables = []string{
 	"fertility_tests", "bird_stays", "birds",
 	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
 	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps",
-	"break_outs", "next_times", "supplies",
+	"break_outs", "next_times", "supplies", "machine_readings", "instrument_checks", "instruments",
 	"outage_batches", "outage_readings", "outage_machines", "outages",
 	"machine_water", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
 	"eggs", "egg_outs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",

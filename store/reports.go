@@ -64,11 +64,13 @@ func (tx *Tx) NextTimes(ctx context.Context) ([]NextTime, error) {
 type Aftermath struct {
 	BreakOuts []BreakOut
 	Outages   []OutageBatch
-	Turns     []LogEntry // by hand, the newest first
-	NextTimes []NextTime // that stand, of all kinds
-	StoreC    *float64   // mean temperature of the places where its eggs waited, where known
-	SetC      *float64   // of its setter, as it was set last before lockdown, °C
-	LockRH    *float64   // of its hatcher, as it was set in lockdown, %
+	Turns     []LogEntry       // by hand, the newest first
+	NextTimes []NextTime       // that stand, of all kinds
+	StoreC    *float64         // mean temperature of the places where its eggs waited, where known
+	SetC      *float64         // of its setter, as it was set last before lockdown, °C
+	Read      []MachineReading // in its setter, by instruments, while it turned there
+	Checks    []InstrumentCheck
+	LockRH    *float64 // of its hatcher, as it was set in lockdown, %
 }
 
 // Aftermath reads it in one round trip; until is when the batch left its setter.
@@ -101,6 +103,13 @@ func (tx *Tx) Aftermath(ctx context.Context, b Batch, until time.Time) (a Afterm
 		where farm_id = $1 and machine_id = $2 and rh_pct is not null and at >= $3 and at < $3 + interval '3 days'
 		order by at desc
 		limit 1`, tx.FarmID, b.HatcherID, until.Add(-12*time.Hour))
+	ask(q, &a.Read, `
+		select id, machine_id, instrument_id, at, temp_c, rh_pct
+		from machine_readings
+		where farm_id = $1 and machine_id = $2 and instrument_id is not null and temp_c is not null
+			and at >= $3 and at < $4
+		order by at`, tx.FarmID, b.SetterID, b.SetAt, until)
+	ask(q, &a.Checks, instrumentChecks, tx.FarmID)
 	err = tx.SendBatch(ctx, q).Close()
 	for to, from := range map[**float64][]struct{ X *float64 }{&a.StoreC: store, &a.SetC: set, &a.LockRH: lock} {
 		if len(from) > 0 {

@@ -283,26 +283,28 @@ func (tx *Tx) DropCare(ctx context.Context, ids []int64) error {
 
 // Upkeep is what was done, and where eggs wait: the ground of daily chores.
 type Upkeep struct {
-	Care      []Care // of open batches, since a moment, in order
-	Last      []Care // when each thing was done last to a machine or place
-	Emptied   []Emptied
-	Done      []ChoreDone    // of batches in the machines
-	Places    []StoragePlace // by name, those in use first
-	Stored    []Stored
-	Tests     []TestDue    // fertility tests that are not ended
-	Lists     []Handover   // for whoever looks after the farm, that are not over
-	Water     []WaterEvent // what was last done to the water, machine by machine, the oldest first
-	Tilted    []Tilted     // since that moment
-	Swaps     []Swap       // of batches in machines
-	Changes   []Response   // what was changed in machines, the newest of each
-	Opened    []Emptied    // when each machine with eggs that turn was last opened, in the last three days
-	Cuts      []Outage     // that are not over, or ended in the last three days
-	Chilled   []OutageBatch
-	NextTimes []NextTime // that stand
-	Supplies  []Supply
-	Broods    []Brood   // with young left
-	Heats     []Heat    // the newest of each brooder
-	Brooders  []Brooder // in use
+	Care        []Care // of open batches, since a moment, in order
+	Last        []Care // when each thing was done last to a machine or place
+	Emptied     []Emptied
+	Done        []ChoreDone    // of batches in the machines
+	Places      []StoragePlace // by name, those in use first
+	Stored      []Stored
+	Tests       []TestDue    // fertility tests that are not ended
+	Lists       []Handover   // for whoever looks after the farm, that are not over
+	Water       []WaterEvent // what was last done to the water, machine by machine, the oldest first
+	Tilted      []Tilted     // since that moment
+	Swaps       []Swap       // of batches in machines
+	Changes     []Response   // what was changed in machines, the newest of each
+	Opened      []Emptied    // when each machine with eggs that turn was last opened, in the last three days
+	Cuts        []Outage     // that are not over, or ended in the last three days
+	Chilled     []OutageBatch
+	NextTimes   []NextTime // that stand
+	Supplies    []Supply
+	Instruments []Instrument
+	Checks      []InstrumentCheck
+	Broods      []Brood   // with young left
+	Heats       []Heat    // the newest of each brooder
+	Brooders    []Brooder // in use
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -367,6 +369,8 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.NextTimes, nextTimes, tx.FarmID)
 	ask(q, &u.Supplies, supplies, tx.FarmID)
 	ask(q, &u.Broods, livingBroods, tx.FarmID)
+	ask(q, &u.Instruments, instruments, tx.FarmID)
+	ask(q, &u.Checks, instrumentChecks, tx.FarmID)
 	ask(q, &u.Heats, heats, tx.FarmID)
 	ask(q, &u.Brooders, brooders, tx.FarmID, since)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)

@@ -109,6 +109,7 @@ func TestAPowerCutByHandMovesTheDates(t *testing.T) {
 	page := fmt.Sprintf("/batches/%d", id)
 	hatch := `[...document.querySelectorAll(".dates .hatch dd")].map(d => d.textContent.trim()).join()`
 	h.open(page)
+	h.until(hatch+`.length > 5`, "the dates are not there")
 	before := ask[string](h, hatch)
 	require.NotEmpty(t, before)
 	h.open("/power")
@@ -122,6 +123,7 @@ func TestAPowerCutByHandMovesTheDates(t *testing.T) {
 	h.reads("later hatches", "The dates of each batch are moved.", "Next time")
 	assert.Greater(t, s.number(`select late_h from batches where id = $1`, id), 3.)
 	h.open(page)
+	h.until(hatch+`.length > 5`, "the dates are not there")
 	assert.NotEqual(t, before, ask[string](h, hatch), "the hatch is later")
 	h.open("/power")
 	h.press("Write it down")

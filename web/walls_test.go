@@ -262,6 +262,9 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/broods/1/move":  {"heads", "brooder", "place"}, "/supplies": {"says", "before", "species"},
 		"/supplies/1/drop": {"back"}, batch + "/at-hand": {"before"}, batch + "/next": {"says", "own"},
 		batch + "/next-done": {"next"}, "/next/1/end": {"back"}, batch + "/opened": {"egg", "stage", "found", "when"},
+		"/instruments": {"name", "machine", "spot", "thermo", "hygro"}, "/machines/1/read": {
+			"instrument", "gauge_temp", "gauge_rh", "display", "display_rh", "when",
+		}, "/instruments/1/check": {"how", "of", "shown", "truth", "temp", "other", "by"},
 		"/nest":             {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
 		batch + "/clock":    {"from_days", "to_days"},
 		"/machines/1/ready": {"step"}, "/machines/1/air": {"temp", "rh"}, "/machines/1/changed": {"what", "now"},
@@ -409,12 +412,13 @@ func bigPages(v *visitor) map[string]string {
 		"Find":    "/find?q=a", "Books": "/books", "Notebook": "/books/lists/batches", "Reminders": "/reminders",
 		"Hand-over": "/handover", "Farms": "/farms", "Put right": v.find("/eggs", `href="(/eggs/gathered/\d+)"`),
 		"Nest": "/nest", "Brooders": "/brooders", "Power": "/power", "Cut": "/power/last", "At hand": "/supplies",
-		"Report":  v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/report",
-		"Opened":  v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/opened",
-		"Overdue": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/overdue",
-		"Move":    v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
-		"Part":    v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
-		"Watch":   v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
+		"Instruments": "/instruments",
+		"Report":      v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/report",
+		"Opened":      v.find("/batches", `(?s)<h2 id="closed">.*?href="(/batches/\d+)"`) + "/opened",
+		"Overdue":     v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/overdue",
+		"Move":        v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/move",
+		"Part":        v.find("/batches", `href="(/batches/\d+)"><b>Chicken[^<]*b<`),
+		"Watch":       v.find("/", `href="(/watch/\d+)"`), "Lockdown": v.find("/batches", `href="(/batches/\d+)"><b>Turkey`) +
 			"/lockdown"}
 }
 

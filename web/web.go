@@ -32,6 +32,7 @@ import (
 	"metrogon/web/eggs"
 	"metrogon/web/fertility"
 	"metrogon/web/find"
+	"metrogon/web/gauges"
 	"metrogon/web/handover"
 	"metrogon/web/journal"
 	"metrogon/web/kinds"
@@ -89,6 +90,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes, supplies.Routes,
+	gauges.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,

@@ -32,6 +32,7 @@ const (
 	WarmBrooder  = "warm-brooder" // making a brooder warm the day before young come
 	LowerHeat    = "lower-heat"   // lowering its heat week by week
 	AtHand       = "at-hand"      // buying and warming what lockdown and hatch need
+	CheckGauge   = "check-gauge"  // checking a thermometer or hygrometer again
 	NextTime     = "next-time"    // doing otherwise what an earlier batch taught
 	Unticked     = "unticked"     // looking after a hand-over list on which something was missed
 )
@@ -61,6 +62,7 @@ var Kinds = []Kind{
 	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
 	{LookAfterCut, "", candleHow},
 	{NextTime, "", ""},
+	{CheckGauge, "", ""},
 	{AtHand, "things to have at hand", ""},
 	{WarmBrooder, "warming the brooder", ""},
 	{LowerHeat, "lowering the heat", ""},

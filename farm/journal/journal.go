@@ -28,6 +28,7 @@ const (
 	Bird    = "bird"
 	Brood   = "brood" // a group of young
 	Brooder = "brooder"
+	Gauge   = "instrument"
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

@@ -9,6 +9,9 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/diagnosis"
 	"metrogon/core/grading"
+	"metrogon/core/instrument"
+	"metrogon/core/machine"
+	"metrogon/core/method"
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/store"
@@ -134,14 +137,38 @@ func (g *gathered) facts(usual farm.Rates) (f diagnosis.Facts) {
 	}
 	f.StorageDays, f.StorageTempC, f.RHLockdown = of(v.StorageDays), g.after.StoreC, g.after.LockRH
 	f.Shipped = of(g.share(func(e store.Egg) bool { return g.w.PenByID[e.PenID].Supplier }))
-	if g.after.SetC != nil {
-		f.TempOffsetC = of(*g.after.SetC - v.Air().TempC)
-	}
+	f.TempOffsetC = g.warmth()
 	g.turned(&f)
 	g.incidents(&f)
 	g.hatching(&f)
 	g.parents(&f)
 	return f
+}
+
+// fewReadings say nothing of the mean.
+const fewReadings = 3
+
+// warmth is by how much its setter was too warm while it turned there: by the instruments that were read in it,
+// corrected; else by what it was set to; nil where nobody knows.
+func (g *gathered) warmth() *float64 {
+	want, _ := method.Temperature(g.v.Kind, machine.WithoutFan(g.v.Setter.Kind), false)
+	if len(g.after.Read) >= fewReadings {
+		sum := 0.
+		for _, r := range g.after.Read {
+			var checks []instrument.Check
+			for _, c := range g.after.Checks {
+				if c.InstrumentID == *r.InstrumentID {
+					checks = append(checks, farm.CheckOf(c))
+				}
+			}
+			sum += instrument.CorrectionOf(instrument.Temperature, checks).True(*r.TempC) - want
+		}
+		return of(sum / float64(len(g.after.Read)))
+	}
+	if g.after.SetC != nil {
+		return of(*g.after.SetC - want)
+	}
+	return nil
 }
 
 func of(x float64) *float64 { return &x }

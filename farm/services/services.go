@@ -13,6 +13,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/find"
 	"metrogon/farm/flock"
+	"metrogon/farm/gauges"
 	"metrogon/farm/handover"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
@@ -57,6 +58,7 @@ type Services struct {
 	Outage   *outage.Service
 	Report   *report.Service
 	Brood    *brood.Service
+	Gauges   *gauges.Service
 	Supplies *supplies.Service
 }
 
@@ -66,7 +68,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
-		outage.Chores, report.Chores, brood.Chores, supplies.Chores,
+		outage.Chores, report.Chores, brood.Chores, supplies.Chores, gauges.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
@@ -87,6 +89,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Handover: lists,
 		Outage:   &outage.Service{Service: on},
 		Supplies: &supplies.Service{Service: on},
+		Gauges:   &gauges.Service{Service: on},
 		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},

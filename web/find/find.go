@@ -50,6 +50,7 @@ var pages = []struct{ link, name, words string }{
 	{"/reminders", "Reminders", "calendar mail phone alarm"}, {"/settings", "Settings", "units people password zone"},
 	{"/practice", "Practice", "candling learn"},
 	{"/brooders", "Brooders", "young chicks heat brooder losses"},
+	{"/instruments", "Instruments", "thermometer hygrometer calibrate check"},
 	{"/power", "Power cut", "outage electricity cold late"},
 	{"/supplies", "To have at hand", "buy feed bedding bulbs list"},
 }

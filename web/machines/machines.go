@@ -13,6 +13,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/tray"
 	"metrogon/farm"
+	"metrogon/farm/gauges"
 	"metrogon/farm/machines"
 	"metrogon/farm/notes"
 	"metrogon/farm/weigh"
@@ -30,12 +31,13 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(
-		s, files, "machine.html", "air.html", "water.html", "turner.html", "hen.html",
+		s, files, "machine.html", "air.html", "water.html", "turner.html", "hen.html", "reads.html",
 	)}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/machines/:id/ready", farm.Helping, x.ready)
 	s.Post(e, "/machines/:id/water", farm.Helping, x.water)
 	s.Post(e, "/machines/:id/note", farm.Helping, x.note)
+	s.Post(e, "/machines/:id/read", farm.Helping, x.read)
 	s.Post(e, "/machines/:id/air", farm.Keeping, x.setAir)
 	s.Post(e, "/machines/:id/changed", farm.Helping, x.changed)
 	s.Post(e, "/machines/:id/looked", farm.Helping, x.looked)
@@ -65,6 +67,7 @@ type data struct {
 	Trays  []farm.Tray
 	Air    *air // nil where no eggs stand
 	Notes  []notes.Note
+	Reads  gauges.Machine
 }
 
 // PerPlace is how many eggs lie in one place: the farm's number, or a proposal.
@@ -129,7 +132,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		var shared weigh.MachineAir
 		err = x.ReadParts(
 			c.Request().Context(), m, machines.All(&all), machines.TraysOf(id, &d.Trays), machines.Kept(&kept),
-			weigh.AirOf(id, &shared), notes.OfMachine(id, &d.Notes),
+			weigh.AirOf(id, &shared), notes.OfMachine(id, &d.Notes), gauges.MachineOf(id, &d.Reads),
 		)
 		if err != nil {
 			return err

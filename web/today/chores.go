@@ -125,6 +125,8 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle"), Main: true, Fresh: true,
 		}}
+	case chores.CheckGauge:
+		return []tap{{Label: "Check", Of: c.Of, Link: fmt.Sprintf("/instruments#i%d", c.About.ID)}}
 	case chores.LookAfterCut, chores.LowerHeat, chores.WarmBrooder, chores.AtHand, chores.NextTime, chores.PowerAway:
 		return r.around()
 	case chores.Past:

@@ -1,0 +1,341 @@
+// Package gauges is the farm's thermometers and hygrometers: how they are checked, what is read by them,
+// and what a machine's own display must show so that the eggs have what they need.
+package gauges
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"metrogon/core/instrument"
+	"metrogon/farm"
+	"metrogon/farm/chores"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Service holds the use cases.
+type Service struct{ *farm.Service }
+
+// Instrument is one as it is kept.
+type Instrument = store.Instrument
+
+// Gauge is an instrument with what its checks say.
+type Gauge struct {
+	Instrument
+	Temp, RH instrument.Correction
+	Lies     string     // where
+	Again    *time.Time // when it is to be checked again; nil: it never was
+	Late     bool
+	Checks   []store.InstrumentCheck // the newest first
+}
+
+// Shows tells what it shows.
+func (g Gauge) Shows() string {
+	switch {
+	case g.Thermo && g.Hygro:
+		return "temperature and humidity"
+	case g.Hygro:
+		return "humidity"
+	}
+	return "temperature"
+}
+
+func gaugeOf(w *farm.Snapshot, x Instrument, checks []store.InstrumentCheck) Gauge {
+	g := Gauge{Instrument: x, Lies: x.Spot}
+	if x.MachineID != nil {
+		g.Lies = w.MachineByID[*x.MachineID].Name
+		if x.Spot != "" {
+			g.Lies += ", " + x.Spot
+		}
+	}
+	var all []instrument.Check
+	for _, c := range checks {
+		if c.InstrumentID == x.ID {
+			g.Checks = append([]store.InstrumentCheck{c}, g.Checks...)
+			all = append(all, farm.CheckOf(c))
+		}
+	}
+	g.Temp = instrument.CorrectionOf(instrument.Temperature, all)
+	g.RH = instrument.CorrectionOf(instrument.Humidity, all)
+	if due, ok := g.Temp.Due(); x.Thermo && ok {
+		g.Again = &due
+	}
+	if due, ok := g.RH.Due(); x.Hygro && ok && (g.Again == nil || due.Before(*g.Again)) {
+		g.Again = &due
+	}
+	g.Late = g.Again != nil && g.Again.Before(w.Now)
+	return g
+}
+
+// List is all instruments.
+type List struct {
+	Now      time.Time
+	Gauges   []Gauge
+	Machines []farm.Machine
+}
+
+// All lists them.
+func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		rows, err := tx.Gauges(ctx, 0, w.Now, 0)
+		if err != nil {
+			return err
+		}
+		l.Now = w.Now
+		for _, x := range rows.Instruments {
+			l.Gauges = append(l.Gauges, gaugeOf(w, x, rows.Checks))
+		}
+		for _, x := range w.Machines {
+			if x.UntilOn == nil {
+				l.Machines = append(l.Machines, x)
+			}
+		}
+		return nil
+	})
+	return l, err
+}
+
+// Save makes an instrument or changes one.
+func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instrument) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		x.Name = p.Name("name", "The instrument's name", x.Name, 60, true)
+		x.Spot = p.Name("spot", "Where it lies", x.Spot, 60, false)
+		if !x.Thermo && !x.Hygro {
+			p.Addf("shows", "Tick what it shows.")
+		}
+		if x.MachineID != nil {
+			if _, ok := w.MachineByID[*x.MachineID]; !ok {
+				p.Addf("machine", "Pick the machine in which it lies.")
+			}
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		before, u := x, journal.Undo(nil)
+		if x.ID != 0 {
+			rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			i := slices.IndexFunc(rows.Instruments, func(o Instrument) bool { return o.ID == x.ID })
+			if i < 0 {
+				return farm.Done{}, farm.ErrNone
+			}
+			before = rows.Instruments[i]
+			u = journal.Undo{asBefore.Of(before)}
+		}
+		id, err := tx.SaveInstrument(ctx, x)
+		if err != nil {
+			return farm.Done{}, farm.Taken(err, "name", "There is an instrument of that name already.")
+		}
+		if x.ID == 0 {
+			u = journal.Undo{drop.Of(id)}
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
+	})
+}
+
+// Checking is one check as it was made.
+type Checking struct {
+	ID    int64
+	Of    instrument.Quantity // of Beside alone; the other ways tell
+	How   string
+	Shown float64
+	Truth float64 // what the clinical one showed; the temperature of the bag over salt, °C
+	Other int64   // the instrument beside it
+	By    float64 // what that showed
+}
+
+// Check keeps a check, and says what has to be added from now on.
+func (b *Service) Check(ctx context.Context, m *farm.Member, key string, in Checking) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		find := func(id int64) (g Gauge, ok bool) {
+			i := slices.IndexFunc(rows.Instruments, func(o Instrument) bool { return o.ID == id })
+			if i >= 0 {
+				g = gaugeOf(w, rows.Instruments[i], rows.Checks)
+			}
+			return g, i >= 0
+		}
+		g, ok := find(in.ID)
+		if !ok {
+			return farm.Done{}, farm.ErrNone
+		}
+		sure := 0.
+		if in.How == instrument.Beside {
+			other, ok := find(in.Other)
+			k := other.correction(in.Of)
+			if !ok || in.Other == in.ID || !k.Known() {
+				return farm.Done{}, farm.Problemf("other", "Pick another instrument that was checked itself.")
+			}
+			in.Truth, sure = k.True(in.By), k.Sure(in.By)+0.1
+		}
+		c, err := instrument.NewCheck(in.How, in.Of, tx.At, in.Shown, in.Truth, sure)
+		if err != nil {
+			return farm.Done{}, farm.Problemf("shown", "%s", wordsOf(err))
+		}
+		if c.Of == instrument.Temperature && !g.Thermo || c.Of == instrument.Humidity && !g.Hygro {
+			return farm.Done{}, farm.Problemf("how", "%s shows only %s.", g.Name, g.Shows())
+		}
+		id, err := tx.AddCheck(ctx, store.InstrumentCheck{
+			InstrumentID: g.ID, Of: string(c.Of), How: c.How, At: c.At, Shown: c.Shown, Truth: c.True, Sure: c.Sure,
+		}, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Gauge, g.ID), journal.Undo{dropCheck.Of(id)}, "%s %s.", g.Name,
+			added(c, m))
+	})
+}
+
+func (g Gauge) correction(of instrument.Quantity) instrument.Correction {
+	if of == instrument.Humidity {
+		return g.RH
+	}
+	return g.Temp
+}
+
+// added says what has to be added, in the reader's units.
+func added(c instrument.Check, m *farm.Member) string {
+	off, unit := c.Off(), "points"
+	if c.Of == instrument.Temperature {
+		if unit = m.Units().TempUnit(); m.Units().Fahrenheit {
+			off *= 1.8
+		}
+	}
+	if math.Abs(off) < 0.05 {
+		return "is right there"
+	}
+	how := map[bool]string{true: "little", false: "much"}[off > 0]
+	return fmt.Sprintf("shows %.1f %s too %s there", math.Abs(off), unit, how)
+}
+
+// wordsOf drops the field from an error of core.
+func wordsOf(err error) string {
+	_, says, ok := strings.Cut(err.Error(), ": ")
+	if !ok {
+		return err.Error()
+	}
+	return "That cannot be: " + says + "."
+}
+
+// Reading is what was read in a machine at one look.
+type Reading struct {
+	InstrumentID           int64 // 0: none was read
+	TempC, RHPct           *float64
+	DisplayC, DisplayRHPct *float64 // the machine's own display, at the same time
+	At                     time.Time
+}
+
+// TakeReading keeps a reading of a machine.
+func (b *Service) TakeReading(
+	ctx context.Context, m *farm.Member, key string, machineID int64, r Reading,
+) (farm.Done, error) {
+	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+		if r.At.IsZero() {
+			r.At = tx.At
+		}
+		var p farm.Problems
+		for field, c := range map[string]*float64{"temp": r.TempC, "display": r.DisplayC} {
+			p.Temp(m.Units(), field, "The temperature", c, -40, 60)
+		}
+		for field, c := range map[string]*float64{"rh": r.RHPct, "display_rh": r.DisplayRHPct} {
+			p.Measure(field, "The humidity", c, 0, 100, "%")
+		}
+		if r.At.After(tx.At.Add(time.Minute)) || tx.At.Sub(r.At) > 60*24*time.Hour {
+			p.Addf("when", "A reading lies in the last two months.")
+		}
+		var rows []store.MachineReading
+		if r.TempC != nil || r.RHPct != nil {
+			id := r.InstrumentID
+			if id == 0 {
+				p.Addf("instrument", "Pick the instrument that showed it.")
+			}
+			rows = append(rows, store.MachineReading{
+				MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct,
+			})
+		}
+		if r.DisplayC != nil || r.DisplayRHPct != nil {
+			rows = append(rows, store.MachineReading{MachineID: machineID, At: r.At, TempC: r.DisplayC, RHPct: r.DisplayRHPct})
+		}
+		if len(rows) == 0 {
+			p.Addf("temp", "Type what was read.")
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if r.InstrumentID != 0 {
+			all, err := tx.Gauges(ctx, machineID, tx.At, 0)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if !slices.ContainsFunc(all.Instruments, func(o Instrument) bool { return o.ID == r.InstrumentID }) {
+				return farm.Done{}, farm.ErrNone
+			}
+		}
+		ids, err := tx.AddMachineReadings(ctx, rows, m.PersonID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
+			"%s was read.", x.Name)
+	})
+}
+
+// Chores are instruments that were checked long ago.
+func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+	up, err := w.Upkeep(ctx, tx)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range up.Instruments {
+		g := gaugeOf(w, x, up.Checks)
+		if x.UntilOn != nil || !g.Late {
+			continue
+		}
+		all = append(all, chores.Chore{
+			About: store.Subject{Kind: journal.Gauge, ID: x.ID}, Kind: chores.CheckGauge, Title: "Check " + x.Name + " again",
+			Reason: cmp.Or(g.Lies, "wherever it is"), Of: x.Name,
+			Why: "Instruments drift. Melting ice, a clinical thermometer, wet salt: a few minutes, and its readings count " +
+				"again.",
+		})
+	}
+	return all, nil
+}
+
+var (
+	drop = journal.NewKind("instrument", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropInstrument(ctx, id)
+	})
+	asBefore = journal.NewKind("instrument_back", func(ctx context.Context, tx *farm.Tx, before Instrument) error {
+		_, err := tx.SaveInstrument(ctx, before)
+		return err
+	})
+	dropCheck = journal.NewKind("instrument_check", func(ctx context.Context, tx *farm.Tx, id int64) error {
+		return tx.DropCheck(ctx, id)
+	})
+	dropReadings = journal.NewKind("machine_readings", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
+		return tx.DropMachineReadings(ctx, ids)
+	})
+)

@@ -1,0 +1,53 @@
+package machines
+
+import (
+	"fmt"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/gauges"
+	"metrogon/web/page"
+)
+
+// Measured tells whether readings are taken of the machine: of any but a hen.
+func (d data) Measured() bool { return d.One.ID != 0 && d.One.Hen == nil }
+
+// Degree writes a difference of temperatures in the reader's units.
+func (data) Degree(c float64, m *farm.Member) string {
+	if m.Units().Fahrenheit {
+		c *= 1.8
+	}
+	return fmt.Sprintf("%+.1f %s", c, m.Units().TempUnit())
+}
+
+// Width writes how sure a temperature is.
+func (data) Width(c float64, m *farm.Member) string {
+	if m.Units().Fahrenheit {
+		c *= 1.8
+	}
+	return fmt.Sprintf("%.1f", c)
+}
+
+// read keeps what an instrument and the machine's own display showed at one look.
+func (x handler) read(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	celsius := func(field string) *float64 {
+		typed := f.MaybeFloat(field, "The temperature")
+		if typed == nil {
+			return nil
+		}
+		read := page.Celsius(m, *typed)
+		return &read
+	}
+	r := gauges.Reading{
+		InstrumentID: f.ID("instrument"), TempC: celsius("gauge_temp"), RHPct: f.MaybeFloat("gauge_rh", "The humidity"),
+		DisplayC: celsius("display"), DisplayRHPct: f.MaybeFloat("display_rh", "The humidity"), At: f.When(m),
+	}
+	return x.Save(c, f, fmt.Sprintf("/machines/%d#reads", id), func() (farm.Done, error) {
+		return x.Gauges.TakeReading(c.Request().Context(), m, f.Get("key"), id, r)
+	}, func(meta page.Meta) error { return x.form(c, m, meta) })
+}
