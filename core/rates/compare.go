@@ -119,6 +119,21 @@ func Compare(groups []Group, farm Spread) Comparison {
 	return c
 }
 
+// ByBatches is p of the test that respects batches alone; NaN where fewer than two groups have eggs, or batches
+// are not known.
+func ByBatches(groups []Group, farm Spread) float64 {
+	known := 0
+	for _, g := range groups {
+		if g.Total().N > 0 {
+			known++
+		}
+	}
+	if known < 2 || !batchesKnown(groups) {
+		return math.NaN()
+	}
+	return newSetting(groups, farm).p()
+}
+
 func batchesKnown(groups []Group) bool {
 	for _, g := range groups {
 		for _, l := range g.Lots {

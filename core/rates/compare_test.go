@@ -140,3 +140,16 @@ func TestAComparisonInWords(t *testing.T) {
 		assert.Equal(t, c.more, got.More, "%v %v", c.a, c.b)
 	}
 }
+
+// The test by batches alone is the one of the whole comparison.
+func TestByBatchesIsTheComparisonsOwn(t *testing.T) {
+	lot := func(batch int64, k, n int) rates.BatchTally {
+		return rates.BatchTally{Batch: batch, Tally: rates.Tally{K: k, N: n}}
+	}
+	groups := []rates.Group{
+		{Name: "a", Lots: []rates.BatchTally{lot(1, 18, 24), lot(2, 15, 20)}},
+		{Name: "b", Lots: []rates.BatchTally{lot(2, 9, 20), lot(3, 10, 22)}},
+	}
+	assert.InDelta(t, rates.Compare(groups, rates.Spread{}).ByBatch, rates.ByBatches(groups, rates.Spread{}), 1e-12)
+	assert.True(t, math.IsNaN(rates.ByBatches(groups[:1], rates.Spread{})))
+}

@@ -34,31 +34,28 @@ func Patterns(ctx context.Context, tx *farm.Tx, species string) (all []Pattern, 
 		if t.Kind == nil || t.Kind.ID != species {
 			return nil, nil
 		}
+		var groups []rates.Group
 		for _, r := range t.Rows {
 			if !r.Aside && r.HatchOfFertile.N >= fewest {
-				t.Query.Compare = append(t.Query.Compare, r.Key)
+				groups = append(groups, r.group(HatchOfFertile))
 			}
 		}
-		t.compare(s)
-		if p, told := t.pattern(); told {
+		if p, told := t.pattern(groups, s.spread(HatchOfFertile)); told {
 			all = append(all, p)
 		}
 	}
 	return all, nil
 }
 
-// pattern tells of the group that lies lowest, where the groups differ by more than chance.
-func (t *Table) pattern() (p Pattern, told bool) {
-	if t.Compared == nil {
-		return p, false
-	}
-	chance := t.Compared.P() * float64(len(patternsIn))
+// pattern tells of the group that lies lowest, where the groups differ by more than chance and batches do.
+func (t *Table) pattern(groups []rates.Group, spread rates.Spread) (p Pattern, told bool) {
+	chance := rates.ByBatches(groups, spread) * float64(len(patternsIn))
 	if !(chance < 0.2) {
 		return p, false
 	}
 	low, lowest, rest := 0, 2., rates.Tally{}
-	totals := make([]rates.Tally, len(t.Compared.Groups))
-	for i, g := range t.Compared.Groups {
+	totals := make([]rates.Tally, len(groups))
+	for i, g := range groups {
 		totals[i] = g.Total()
 		if share := float64(totals[i].K) / float64(max(1, totals[i].N)); share < lowest {
 			low, lowest = i, share
@@ -74,7 +71,7 @@ func (t *Table) pattern() (p Pattern, told bool) {
 		how = "chance alone hardly does this"
 	}
 	return Pattern{t.Dimension.ID, t.Dimension.Name, fmt.Sprintf(
-		"%s: %d of %d fertile eggs hatched (%.0f %%), elsewhere %.0f %%: %s.", t.Compared.Groups[low].Name, totals[low].K,
+		"%s: %d of %d fertile eggs hatched (%.0f %%), elsewhere %.0f %%: %s.", groups[low].Name, totals[low].K,
 		totals[low].N, 100*lowest, 100*float64(rest.K)/float64(max(1, rest.N)), how,
 	)}, true
 }

@@ -397,6 +397,18 @@ type Compared struct {
 	Many string
 }
 
+// group is what the eggs of a row did, batch by batch.
+func (r Row) group(rate string) rates.Group {
+	g := rates.Group{Name: r.Label}
+	for _, told := range r.told {
+		k := countOf(told, rate)
+		if n := int(k.N + .5); n > 0 {
+			g.Lots = append(g.Lots, rates.BatchTally{Batch: told.BatchID, Tally: rates.Tally{K: min(int(k.K+.5), n), N: n}})
+		}
+	}
+	return g
+}
+
 // compare compares the groups picked.
 func (t *Table) compare(s *scene) {
 	if len(t.Query.Compare) < 2 {
@@ -408,15 +420,9 @@ func (t *Table) compare(s *scene) {
 		if r.Aside || !slices.Contains(t.Query.Compare, r.Key) {
 			continue
 		}
-		g := rates.Group{Name: r.Label}
-		for _, told := range r.told {
-			k := countOf(told, t.Query.Rate)
-			if n := int(k.N + .5); n > 0 {
-				g.Lots = append(g.Lots, rates.BatchTally{
-					Batch: told.BatchID, Tally: rates.Tally{K: min(int(k.K+.5), n), N: n},
-				})
-				batches[told.BatchID] = true
-			}
+		g := r.group(t.Query.Rate)
+		for _, lot := range g.Lots {
+			batches[lot.Batch] = true
 		}
 		c.Groups = append(c.Groups, g)
 	}
