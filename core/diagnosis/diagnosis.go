@@ -210,9 +210,9 @@ func (b Batch) usual() (fertile, hatch, worth float64) {
 	return keep(fertile), keep(hatch), worth
 }
 
-// A spread of ρ = 0.02 between batches is worth 49 eggs; half of that where the farm has no
-// record of its own.
-const knownWorth, unknownWorth = 49., 25.
+// A spread of ρ = 0.02 between batches is worth 49 eggs; a little less where the farm has no record
+// of its own.
+const knownWorth, unknownWorth = 49., 45.
 
 // Severities are the shares of eggs that a cause may have cost.
 var severities = []float64{0.08, 0.15, 0.25, 0.4, 0.6}
