@@ -41,13 +41,28 @@ func TestFourteenEggsAreOpenedByPhone(t *testing.T) {
 	h.open(fmt.Sprintf("/batches/%d/opened", id))
 	likes := []string{"infertile", "infertile", "infertile", "early", "early", "middle", "late", "late", "late", "late",
 		"pipped inside", "pipped", "contaminated", "late"}
-	for i, like := range likes {
-		if i == 9 {
+	tap := func(like string) { h.do(browser.Click(fmt.Sprintf(`button[name="stage"][value=%q]`, like))) }
+	h.until(`document.getElementById("page") && navigator.serviceWorker.controller !== undefined`, "no worker")
+	s.cut.Store(true) // outdoors: three wait on the phone, the next egg comes into the hand, and they go out once
+	s.CloseClientConnections()
+	for i, like := range likes[:3] {
+		tap(like)
+		h.until(fmt.Sprintf(`document.querySelectorAll(".which .waits").length === %d`, i+1), "it was not kept")
+	}
+	h.reads("3 things wait on this device", "An egg opened")
+	assert.Equal(t, before, s.number(`select count(*) from break_outs`), "nothing arrived yet")
+	s.cut.Store(false)
+	h.run(`dispatchEvent(new Event("online"))`)
+	h.until(`!document.getElementById("waits")`, "it was not sent")
+	assert.Equal(t, before+3, s.number(`select count(*) from break_outs`))
+	h.open(fmt.Sprintf("/batches/%d/opened", id))
+	for i, like := range likes[3:] {
+		if i+3 == 9 {
 			h.run(`document.querySelector('input[name="found"][value="left-wing"]').click()`)
 		}
-		h.do(browser.Click(fmt.Sprintf(`button[name="stage"][value=%q]`, like)))
+		tap(like)
 		h.settle()
-		assert.Equal(t, before+float64(i+1), s.number(`select count(*) from break_outs`), "%s was not written down", like)
+		assert.Equal(t, before+float64(i+4), s.number(`select count(*) from break_outs`), "%s was not written down", like)
 	}
 	assert.Equal(t, before+float64(len(likes)), s.number(`select count(*) from break_outs`))
 	assert.Equal(t, 1., s.number(`

@@ -18,7 +18,7 @@ const marked = async old => {
 self.addEventListener("fetch", e => {
   const {pathname, origin} = new URL(e.request.url);
   if (e.request.method !== "GET" || origin !== self.location.origin) return;
-  if (/^\/(|eggs|batches\/\d+(\/(candle|move))?|machines\/\d+(\/candle)?|watch\/\d+)$/.test(pathname)) {
+  if (/^\/(|eggs|batches\/\d+(\/(candle|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/.test(pathname)) {
     e.respondWith(
       fetch(e.request).catch(async gone => {
         const old = await (await kept())?.match(pathname);

@@ -27,7 +27,7 @@ type data struct {
 const mostKept = 40
 
 // Shed lists the pages that are wanted where the machines stand: each machine in use, where its water, air and
-// notes are, and the move of each batch.
+// notes are, the move of each batch, and where the leftovers of one that hatches are opened.
 func (d data) Shed() string {
 	var paths []string
 	for _, x := range d.Running {
@@ -38,6 +38,9 @@ func (d data) Shed() string {
 	for _, v := range d.Open {
 		if v.Alive > 0 {
 			paths = append(paths, fmt.Sprintf("/batches/%d/move", v.ID), fmt.Sprintf("/batches/%d", v.ID))
+		}
+		if v.Hatching() && !v.Kind.IsReptile() {
+			paths = append(paths, fmt.Sprintf("/batches/%d/opened", v.ID))
 		}
 	}
 	return strings.Join(paths[:min(len(paths), mostKept)], " ")

@@ -69,6 +69,20 @@
     if (refused) refused.hidden = refused.querySelector("li") === null;
   };
 
+  // A form that is sent once an egg: the next one comes into the hand.
+  const again = form => {
+    form.querySelector("[name=key]").value = newKey();
+    for (const box of form.querySelectorAll("[type=checkbox]")) box.checked = false;
+    const one = form.querySelector("[type=radio]:checked");
+    if (!one) return;
+    one.disabled = true;
+    one.checked = false;
+    one.closest("label").classList.add("waits");
+    const next = form.querySelector("[type=radio]:not(:disabled)");
+    if (next) next.checked = true;
+    for (const button of form.querySelectorAll("button")) button.disabled = !next;
+  };
+
   // kept by away.js, where nothing answered
   document.addEventListener("later:keep", async e => {
     const form = e.target;
@@ -77,6 +91,7 @@
       form.querySelector("[name=eggs]").value = "";
       form.querySelector("[name=key]").value = newKey();
     }
+    if (form.dataset.again !== undefined) again(form);
     form.closest("li")?.classList.add("waits");
     show();
   });
