@@ -95,6 +95,15 @@ func TestOneInstrumentChecksAnother(t *testing.T) {
 	assert.ErrorContains(t, err, "it may be -40 to 60")
 	_, err = s.Gauges.TakeReading(ctx, s.m, key(), s.a, gauges.Reading{})
 	assert.ErrorContains(t, err, "Type what was read")
+	// 37.6 °C dry and 30 °C wet are 57.8 % at sea level [PsychroLib, SI].
+	dry, wet := 37.6, 30.0
+	must(s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, TempC: &dry, WetC: &wet}))
+	assert.InDelta(t, 58, *s.through(s.b).Now.RHPct, 0.01, "whole points")
+	_, err = s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, WetC: &wet})
+	assert.ErrorContains(t, err, "only beside the dry one")
+	wet = 39
+	_, err = s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, TempC: &dry, WetC: &wet})
+	assert.ErrorContains(t, err, "cannot be")
 	_, err = s.Gauges.Save(ctx, s.m, key(), gauges.Instrument{Name: "Red stick", Thermo: true})
 	assert.ErrorContains(t, err, "of that name already")
 }

@@ -263,7 +263,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/supplies/1/drop": {"back"}, batch + "/at-hand": {"before"}, batch + "/next": {"says", "own"},
 		batch + "/next-done": {"next"}, "/next/1/end": {"back"}, batch + "/opened": {"egg", "stage", "found", "when"},
 		"/instruments": {"name", "machine", "spot", "thermo", "hygro"}, "/machines/1/read": {
-			"instrument", "gauge_temp", "gauge_rh", "display", "display_rh", "when",
+			"instrument", "gauge_temp", "gauge_rh", "wet", "display", "display_rh", "when",
 		}, "/instruments/1/check": {"how", "of", "shown", "truth", "temp", "other", "by"},
 		"/nest":             {"pen", "eggs", "from_days", "to_days", "setter", "hatcher"},
 		batch + "/clock":    {"from_days", "to_days"},

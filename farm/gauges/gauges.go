@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/air"
 	"metrogon/core/instrument"
 	"metrogon/farm"
 	"metrogon/farm/chores"
@@ -244,6 +245,7 @@ func wordsOf(err error) string {
 type Reading struct {
 	InstrumentID           int64 // 0: none was read
 	TempC, RHPct           *float64
+	WetC                   *float64 // what its wet bulb showed, °C, in place of the humidity
 	DisplayC, DisplayRHPct *float64 // the machine's own display, at the same time
 	At                     time.Time
 }
@@ -257,6 +259,7 @@ func (b *Service) TakeReading(
 			r.At = tx.At
 		}
 		var p farm.Problems
+		r.wetBulb(&p, m)
 		for field, c := range map[string]*float64{"temp": r.TempC, "display": r.DisplayC} {
 			p.Temp(m.Units(), field, "The temperature", c, -40, 60)
 		}
@@ -301,6 +304,23 @@ func (b *Service) TakeReading(
 		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
 			"%s was read.", x.Name)
 	})
+}
+
+// wetBulb turns what a wet bulb showed into humidity, at the farm's height.
+func (r *Reading) wetBulb(p *farm.Problems, m *farm.Member) {
+	switch {
+	case r.WetC == nil:
+	case r.TempC == nil:
+		p.Addf("temp", "A wet bulb tells only beside the dry one.")
+	default:
+		s, err := air.FromWetBulb(*r.TempC, *r.WetC, air.PressureAt(float64(m.AltitudeM)))
+		if err != nil {
+			u := m.Units()
+			p.Addf("wet", "A wet bulb of %s beside %s cannot be: it is cooler.", u.Temp(*r.WetC), u.Temp(*r.TempC))
+			return
+		}
+		r.RHPct = &s.RHPct
+	}
 }
 
 // Chores are instruments that were checked long ago.
