@@ -66,10 +66,11 @@ func TestOneInstrumentChecksAnother(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
 	red, blue := s.gauge("Red stick", nil), s.gauge("Blue dial", &s.a)
+	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: red, How: instrument.Salt, Shown: 70, Truth: 20}))
 	_, err := s.Gauges.Check(ctx, s.m, key(), gauges.Checking{
 		ID: blue, How: instrument.Beside, Of: instrument.Temperature, Shown: 37, Other: red, By: 37.4,
 	})
-	assert.ErrorContains(t, err, "another instrument that was checked itself")
+	assert.ErrorContains(t, err, "another instrument that was checked itself", "its humidity was, no more")
 	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: red, How: instrument.Clinical, Shown: 37.4, Truth: 37.0}))
 	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{
 		ID: blue, How: instrument.Beside, Of: instrument.Temperature, Shown: 38, Other: red, By: 37.9,
@@ -98,7 +99,7 @@ func TestOneInstrumentChecksAnother(t *testing.T) {
 	// 37.6 °C dry and 30 °C wet are 57.8 % at sea level [PsychroLib, SI].
 	dry, wet := 37.6, 30.0
 	must(s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, TempC: &dry, WetC: &wet}))
-	assert.InDelta(t, 58, *s.through(s.b).Now.RHPct, 0.01, "whole points")
+	assert.InDelta(t, 58, *s.through(s.b).Now.RHPct, 0.01, "whole points, and no correction of the hygrometer")
 	_, err = s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, WetC: &wet})
 	assert.ErrorContains(t, err, "only beside the dry one")
 	wet = 39

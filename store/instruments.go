@@ -33,6 +33,7 @@ type MachineReading struct {
 	InstrumentID  *int64 // nil: the machine's own display
 	At            time.Time
 	TempC, RHPct  *float64
+	Wet           bool // the humidity is told by a wet bulb
 }
 
 const instruments = `
@@ -86,9 +87,9 @@ func (tx *Tx) DropCheck(ctx context.Context, id int64) error {
 func (tx *Tx) AddMachineReadings(ctx context.Context, all []MachineReading, personID int64) (ids []int64, err error) {
 	for _, r := range all {
 		id, err := value[int64](ctx, tx, `
-			insert into machine_readings (farm_id, machine_id, instrument_id, at, temp_c, rh_pct, person_id)
-			values ($1, $2, $3, $4, $5, $6, nullif($7::bigint, 0))
-			returning id`, tx.FarmID, r.MachineID, r.InstrumentID, r.At, r.TempC, r.RHPct, personID)
+			insert into machine_readings (farm_id, machine_id, instrument_id, at, temp_c, rh_pct, wet, person_id)
+			values ($1, $2, $3, $4, $5, $6, $7, nullif($8::bigint, 0))
+			returning id`, tx.FarmID, r.MachineID, r.InstrumentID, r.At, r.TempC, r.RHPct, r.Wet, personID)
 		if err != nil {
 			return nil, err
 		}
@@ -116,7 +117,7 @@ func (tx *Tx) Gauges(ctx context.Context, machineID int64, since time.Time, most
 	ask(q, &g.Instruments, instruments, tx.FarmID)
 	ask(q, &g.Checks, instrumentChecks, tx.FarmID)
 	ask(q, &g.Readings, `
-		select id, machine_id, instrument_id, at, temp_c, rh_pct
+		select id, machine_id, instrument_id, at, temp_c, rh_pct, wet
 		from machine_readings
 		where farm_id = $1 and ($2::bigint = 0 or machine_id = $2) and at >= $3
 		order by at desc, id desc

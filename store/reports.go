@@ -104,7 +104,7 @@ func (tx *Tx) Aftermath(ctx context.Context, b Batch, until time.Time) (a Afterm
 		order by at desc
 		limit 1`, tx.FarmID, b.HatcherID, until.Add(-12*time.Hour))
 	ask(q, &a.Read, `
-		select id, machine_id, instrument_id, at, temp_c, rh_pct
+		select id, machine_id, instrument_id, at, temp_c, rh_pct, wet
 		from machine_readings
 		where farm_id = $1 and machine_id = $2 and instrument_id is not null and temp_c is not null
 			and at >= $3 and at < $4

@@ -276,7 +276,7 @@ func (b *Service) TakeReading(
 				p.Addf("instrument", "Pick the instrument that showed it.")
 			}
 			rows = append(rows, store.MachineReading{
-				MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct,
+				MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct, Wet: r.WetC != nil,
 			})
 		}
 		if r.DisplayC != nil || r.DisplayRHPct != nil {

@@ -89,6 +89,9 @@ func machineOf(w *farm.Snapshot, rows store.Gauges, open []farm.BatchView, machi
 	return x
 }
 
+// wetSure is within how many points a wet bulb tells the humidity where both bulbs are right to 0.3 °C.
+const wetSure = 3.0
+
 // corrected is a reading as it is taken to have been.
 func (g Gauge) corrected(r store.MachineReading) Read {
 	read := Read{At: r.At, By: g.Name}
@@ -97,8 +100,12 @@ func (g Gauge) corrected(r store.MachineReading) Read {
 		read.TempC, read.Sure = &c, g.Temp.Sure(*r.TempC)
 	}
 	if r.RHPct != nil {
-		c := math.Round(min(100, max(0, g.RH.True(*r.RHPct))))
-		read.RHPct, read.SureRH = &c, g.RH.Sure(*r.RHPct)
+		c, sure := *r.RHPct, wetSure
+		if !r.Wet {
+			c, sure = g.RH.True(c), g.RH.Sure(c)
+		}
+		c = math.Round(min(100, max(0, c)))
+		read.RHPct, read.SureRH = &c, sure
 	}
 	return read
 }

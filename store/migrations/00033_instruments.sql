@@ -42,6 +42,7 @@ create table machine_readings (
   at            timestamptz not null,
   temp_c        double precision check (temp_c between -40 and 60),
   rh_pct        double precision check (rh_pct between 0 and 100),
+  wet           boolean not null default false, -- by a wet bulb, so that no correction of a hygrometer holds
   person_id     bigint references people,
   primary key (farm_id, id),
   foreign key (farm_id, machine_id) references machines (farm_id, id),

@@ -18,7 +18,7 @@ const marked = async old => {
 self.addEventListener("fetch", e => {
   const {pathname, origin} = new URL(e.request.url);
   if (e.request.method !== "GET" || origin !== self.location.origin) return;
-  if (/^\/(|eggs|batches\/\d+(\/(candle|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/.test(pathname)) {
+  if (shed.test(pathname)) {
     e.respondWith(
       fetch(e.request).catch(async gone => {
         const old = await (await kept())?.match(pathname);
@@ -44,3 +44,7 @@ self.addEventListener("notificationclick", e => {
   e.notification.close();
   e.waitUntil(self.clients.openWindow(e.notification.data));
 });
+
+// The pages that are wanted where there is no signal.
+const shed =
+  /^\/(|eggs|batches\/\d+(\/(candle|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/;

@@ -45,7 +45,8 @@ func (x handler) read(c *echo.Context, m *farm.Member) error {
 	}
 	r := gauges.Reading{
 		InstrumentID: f.ID("instrument"), TempC: celsius("gauge_temp"), RHPct: f.MaybeFloat("gauge_rh", "The humidity"),
-		WetC: celsius("wet"), DisplayC: celsius("display"), DisplayRHPct: f.MaybeFloat("display_rh", "The humidity"), At: f.When(m),
+		WetC:     celsius("wet"),
+		DisplayC: celsius("display"), DisplayRHPct: f.MaybeFloat("display_rh", "The humidity"), At: f.When(m),
 	}
 	return x.Save(c, f, fmt.Sprintf("/machines/%d#reads", id), func() (farm.Done, error) {
 		return x.Gauges.TakeReading(c.Request().Context(), m, f.Get("key"), id, r)
