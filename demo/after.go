@@ -179,11 +179,14 @@ func (l *loader) gauges(ctx context.Context) error {
 			return err
 		}
 	}
-	shown, moist, display, displayed := 37.7, 46.0, 37.8, 55.0
+	moist, display, displayed := 46.0, 37.8, 55.0
 	at = l.now.Add(-9 * time.Hour)
-	_, err = l.tx.AddMachineReadings(ctx, []store.MachineReading{
-		{MachineID: cabinet, InstrumentID: &id, At: at, TempC: &shown, RHPct: &moist},
-		{MachineID: cabinet, At: at, TempC: &display, RHPct: &displayed},
-	}, l.m.PersonID)
+	all := []store.MachineReading{{MachineID: cabinet, At: at, TempC: &display, RHPct: &displayed}}
+	for i, c := range []float64{37.7, 37.9, 37.6, 37.8, 38.1, 37.9, 37.7} {
+		all = append(all, store.MachineReading{
+			MachineID: cabinet, InstrumentID: &id, At: at.AddDate(0, 0, -i), TempC: &c, RHPct: &moist,
+		})
+	}
+	_, err = l.tx.AddMachineReadings(ctx, all, l.m.PersonID)
 	return err
 }

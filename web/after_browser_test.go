@@ -182,3 +182,41 @@ func TestTheReportIsPrinted(t *testing.T) {
 	assert.NotContains(t, said, "Ida")
 	h.do(chromedp.Navigate(s.URL + "/"))
 }
+
+// Two instruments by phone: one in ice and beside a clinical one, the other beside the first; then a machine is
+// read, and its page says what the display must show.
+func TestTwoInstrumentsAreChecked(t *testing.T) {
+	t.Parallel()
+	s := newSite(t).demo(0)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	h.open("/instruments")
+	h.press("Another instrument")
+	h.fill("name", "Blue dial")
+	h.press("Add it")
+	h.reads("Blue dial", "never checked")
+	check := func(name, how string, fields map[string]string) {
+		script := fmt.Sprintf(`{const s = [...document.querySelectorAll("section")]
+			.find(s => s.querySelector("h2")?.textContent === %q);
+			const f = s.querySelector('form [name="how"][value=%q]').form; f.closest("details").open = true;`, name, how)
+		for field, text := range fields {
+			script += fmt.Sprintf(`f.elements[%q].value = %q;`, field, text)
+		}
+		h.run(script + `f.querySelector("button").click()}`)
+	}
+	check("Blue dial", "ice", map[string]string{"shown": "0,4"})
+	h.reads("0.4 °C where 0 °C was true, ice")
+	check("Blue dial", "clinical", map[string]string{"shown": "38", "truth": "12"})
+	h.reads("One thing is not right yet", "is nothing that a clinical thermometer shows")
+	check("Blue dial", "clinical", map[string]string{"shown": "37.5", "truth": "36.9"})
+	h.reads("-0.6 °C, ± 0.1")
+	blue := int(s.number(`select id from instruments where name = 'Blue dial'`))
+	check("Red stick", "beside", map[string]string{"shown": "37.4", "other": fmt.Sprint(blue), "by": "37.7"})
+	h.reads("37.4 °C where 37.1 °C was true, beside")
+	h.open("/machines/2")
+	h.pick("instrument", "Blue dial")
+	h.fill("gauge_temp", "37.4")
+	h.fill("display", "37.5")
+	h.run(`document.querySelector('form[action$="/read"] button').click()`)
+	h.reads("36.8 °C", "-0.7 °C beside what the eggs want.", "Set it until its display shows 38.2 °C.")
+}
