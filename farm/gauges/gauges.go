@@ -126,7 +126,7 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instru
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		before, u := x, journal.Undo(nil)
+		var u journal.Undo
 		if x.ID != 0 {
 			rows, err := tx.Gauges(ctx, 0, tx.At, 0)
 			if err != nil {
@@ -136,8 +136,7 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instru
 			if i < 0 {
 				return farm.Done{}, farm.ErrNone
 			}
-			before = rows.Instruments[i]
-			u = journal.Undo{asBefore.Of(before)}
+			u = journal.Undo{asBefore.Of(rows.Instruments[i])}
 		}
 		id, err := tx.SaveInstrument(ctx, x)
 		if err != nil {
