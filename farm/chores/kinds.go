@@ -63,7 +63,7 @@ var Kinds = []Kind{
 	{LookAfterCut, "", candleHow},
 	{NextTime, "", ""},
 	{CheckGauge, "", ""},
-	{AtHand, "things to have at hand", ""},
+	{AtHand, "", ""},
 	{WarmBrooder, "warming the brooder", ""},
 	{LowerHeat, "lowering the heat", ""},
 	{Unticked, "what was not ticked on a hand-over list", ""},
