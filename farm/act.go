@@ -20,8 +20,9 @@ type Tx struct {
 	memory *memory
 	// still tells that nothing is changed in this transaction, and so, once read, the
 	// version of the farm's eggs.
-	still   bool
-	version int64
+	still       bool
+	version     int64
+	versionRead bool
 }
 
 // Read runs a use case that changes nothing.

@@ -30,11 +30,7 @@ type flockKey struct{}
 // as nothing is changed of them.
 func (w *Snapshot) Flock(ctx context.Context, tx *Tx) (Flock, error) {
 	return recall(ctx, tx, flockKey{}, func() (Flock, error) {
-		birds, err := tx.Birds(ctx)
-		if err != nil {
-			return Flock{}, err
-		}
-		stays, err := tx.BirdStays(ctx)
+		birds, stays, err := tx.Flock(ctx)
 		return newFlock(w.Pens, birds, stays), err
 	})
 }

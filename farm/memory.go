@@ -34,15 +34,15 @@ func newMemory() *memory { return &memory{byFarm: map[int64]*list.Element{}, rec
 // were. The key names the fact and is of a type of its own. What is recalled is shared:
 // nobody changes it.
 func recall[K comparable, V any](ctx context.Context, tx *Tx, key K, find func() (V, error)) (V, error) {
-	version := tx.version
-	if !tx.still || version == 0 {
+	if !tx.still || !tx.versionRead {
 		var err error
-		if version, err = tx.EggsVersion(ctx); err != nil {
+		if tx.version, err = tx.EggsVersion(ctx); err != nil {
 			var none V
 			return none, err
 		}
-		tx.version = version
+		tx.versionRead = true
 	}
+	version := tx.version
 	m, zone := tx.memory, tx.Member.Zone
 	m.Lock()
 	known, ok := m.of(tx.FarmID, version, zone).facts[key].(V)

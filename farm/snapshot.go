@@ -103,7 +103,7 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	tx.version = all.EggsVersion
+	tx.version, tx.versionRead = all.EggsVersion, true
 	w := &Snapshot{
 		Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{},
 		Machines: all.Machines, Rooms: map[int64]map[string]Room{}, methods: map[string]method.Method{},

@@ -38,19 +38,17 @@ const birdColumns = `
 	id, name, mark, species, breed, sex, hatched_on, batch_id, sire_id, dam_id, origin, weight_g, shell, note,
 	gone_on, gone`
 
-// Birds lists all that ever were, by name.
-func (tx *Tx) Birds(ctx context.Context) ([]Bird, error) {
-	return list[Bird](ctx, tx, `select `+birdColumns+` from birds where farm_id = $1 order by name`, tx.FarmID)
-}
-
-// BirdStays lists when each bird was where, the oldest first.
-func (tx *Tx) BirdStays(ctx context.Context) ([]BirdStay, error) {
-	return list[BirdStay](ctx, tx, `
+// Flock reads all birds by name, and when each was where, the oldest first, in one round trip.
+func (tx *Tx) Flock(ctx context.Context) (birds []Bird, stays []BirdStay, err error) {
+	q := &pgx.Batch{}
+	ask(q, &birds, `select `+birdColumns+` from birds where farm_id = $1 order by name`, tx.FarmID)
+	ask(q, &stays, `
 		select s.id, s.bird_id, s.pen_id, b.sex, s.from_on, s.until_on
 		from bird_stays s
 		join birds b on b.farm_id = $1 and b.id = s.bird_id
 		where s.farm_id = $1
 		order by s.from_on, s.id`, tx.FarmID)
+	return birds, stays, tx.SendBatch(ctx, q).Close()
 }
 
 // SaveBird makes a bird (ID 0) or changes one, and returns its id.

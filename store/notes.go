@@ -79,11 +79,15 @@ type BatchLog struct {
 // BatchLog reads so many lines and notes of it, in one round trip.
 func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log BatchLog, err error) {
 	q := &pgx.Batch{}
-	ask(q, &log.Lines, batchJournal, tx.FarmID, b.ID, lines)
-	ask(q, &log.Notes, batchNotes, tx.FarmID, []int64{b.ID}, noted)
-	ask(q, &log.Legs, legsOf, tx.FarmID, b.ID)
-	ask(q, &log.Looks, looks, tx.FarmID, []int64{b.ID})
-	ask(q, &log.Ways, waysOf, tx.FarmID, b.ID)
-	ask(q, &log.Parts, partsOf, tx.FarmID, b.Root())
+	log.ask(q, tx.FarmID, b, lines, noted)
 	return log, tx.SendBatch(ctx, q).Close()
+}
+
+func (log *BatchLog) ask(q *pgx.Batch, farmID int64, b Batch, lines, noted int) {
+	ask(q, &log.Lines, batchJournal, farmID, b.ID, lines)
+	ask(q, &log.Notes, batchNotes, farmID, []int64{b.ID}, noted)
+	ask(q, &log.Legs, legsOf, farmID, b.ID)
+	ask(q, &log.Looks, looks, farmID, []int64{b.ID})
+	ask(q, &log.Ways, waysOf, farmID, b.ID)
+	ask(q, &log.Parts, partsOf, farmID, b.Root())
 }

@@ -60,8 +60,9 @@ func (tx *Tx) NextTimes(ctx context.Context) ([]NextTime, error) {
 	return list[NextTime](ctx, tx, nextTimes, tx.FarmID)
 }
 
-// Aftermath is what is known of a batch besides its eggs and its log.
+// Aftermath is what is known of a batch besides its eggs.
 type Aftermath struct {
+	Log       BatchLog
 	BreakOuts []BreakOut
 	Outages   []OutageBatch
 	Turns     []LogEntry       // by hand, the newest first
@@ -70,13 +71,15 @@ type Aftermath struct {
 	SetC      *float64         // of its setter, as it was set last before lockdown, °C
 	Read      []MachineReading // in its setter, by instruments, while it turned there
 	Checks    []InstrumentCheck
+	Weighings []Weighing
 	LockRH    *float64 // of its hatcher, as it was set in lockdown, %
 }
 
-// Aftermath reads it in one round trip; until is when the batch left its setter.
-func (tx *Tx) Aftermath(ctx context.Context, b Batch, until time.Time) (a Aftermath, err error) {
+// Aftermath reads it in one round trip, with so many notes; until is when the batch left its setter.
+func (tx *Tx) Aftermath(ctx context.Context, b Batch, until time.Time, noted int) (a Aftermath, err error) {
 	var store, set, lock []struct{ X *float64 }
 	q := &pgx.Batch{}
+	a.Log.ask(q, tx.FarmID, b, 0, noted)
 	ask(q, &a.BreakOuts, breakOuts, tx.FarmID, b.ID)
 	ask(q, &a.Outages, outagesOf, tx.FarmID, b.ID)
 	ask(q, &a.Turns, `
@@ -110,6 +113,7 @@ func (tx *Tx) Aftermath(ctx context.Context, b Batch, until time.Time) (a Afterm
 			and at >= $3 and at < $4
 		order by at`, tx.FarmID, b.SetterID, b.SetAt, until)
 	ask(q, &a.Checks, instrumentChecks, tx.FarmID)
+	ask(q, &a.Weighings, weighings, tx.FarmID, []int64{b.ID})
 	err = tx.SendBatch(ctx, q).Close()
 	for to, from := range map[**float64][]struct{ X *float64 }{&a.StoreC: store, &a.SetC: set, &a.LockRH: lock} {
 		if len(from) > 0 {

@@ -23,15 +23,17 @@ type Weighing struct {
 // Weighings lists those of batches, in order of time; before a part left a batch, the weighings of the whole
 // and of its own eggs are its own, those of a single tray are not.
 func (tx *Tx) Weighings(ctx context.Context, batchIDs ...int64) ([]Weighing, error) {
-	return list[Weighing](ctx, tx, `
-		with recursive `+line+`
-		select w.id, l.batch_id, w.tray_id, w.egg_id, w.at, w.eggs, coalesce(w.mass_g, 0) as mass_g,
-			coalesce(w.cell_pct, 0) as cell_pct, w.rh_pct, w.temp_c
-		from line l
-		join weighings w on w.farm_id = $1 and w.batch_id = l.of_id and w.at < l.until_at
-		where l.of_id = l.batch_id or w.tray_id is null
-		order by w.at, w.id`, tx.FarmID, batchIDs)
+	return list[Weighing](ctx, tx, weighings, tx.FarmID, batchIDs)
 }
+
+const weighings = `
+	with recursive ` + line + `
+	select w.id, l.batch_id, w.tray_id, w.egg_id, w.at, w.eggs, coalesce(w.mass_g, 0) as mass_g,
+		coalesce(w.cell_pct, 0) as cell_pct, w.rh_pct, w.temp_c
+	from line l
+	join weighings w on w.farm_id = $1 and w.batch_id = l.of_id and w.at < l.until_at
+	where l.of_id = l.batch_id or w.tray_id is null
+	order by w.at, w.id`
 
 // AddWeighing keeps one and returns its id.
 func (tx *Tx) AddWeighing(ctx context.Context, w Weighing) (int64, error) {

@@ -205,7 +205,7 @@ func (g *gathered) incidents(f *diagnosis.Facts) {
 	for _, o := range g.after.Outages {
 		hours += o.Hours
 	}
-	for _, n := range g.log.Notes {
+	for _, n := range g.after.Log.Notes {
 		minutes := 0.
 		if n.Minutes != nil {
 			minutes = float64(*n.Minutes)

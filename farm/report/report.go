@@ -18,8 +18,8 @@ type Service struct {
 	*farm.Service
 	// Loss tells what a batch's eggs lost by lockdown, % of their fresh mass, and the goal.
 	Loss func(
-		ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, eggs []store.Egg,
-	) (lossPct, goalPct float64, ok bool, err error)
+		w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []store.Weighing,
+	) (lossPct, goalPct float64, ok bool)
 	// Patterns tells by what batches of a kind differ by more than chance.
 	Patterns func(ctx context.Context, tx *farm.Tx, species string) ([]Pattern, error)
 }
@@ -91,7 +91,7 @@ func (b *Service) Report(ctx context.Context, m *farm.Member, id int64) (p Page,
 		if p.Patterns, err = b.Patterns(ctx, tx, p.Species); err != nil {
 			return err
 		}
-		p.Divided, err = w.Divided(ctx, tx, g.log.Parts, g.log.Legs)
+		p.Divided, err = w.Divided(ctx, tx, g.after.Log.Parts, g.after.Log.Legs)
 		return err
 	})
 	return p, err
@@ -103,7 +103,6 @@ type gathered struct {
 	v       farm.BatchView
 	eggs    []store.Egg
 	pens    []farm.PenEggs
-	log     store.BatchLog
 	hatch   store.Hatch
 	after   store.Aftermath
 	ledger  farm.Ledger
@@ -117,9 +116,6 @@ const mostNotes = 40
 
 func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error) {
 	v := g.v
-	if g.log, err = tx.BatchLog(ctx, v.Batch, 0, mostNotes); err != nil {
-		return err
-	}
 	since := v.SetAt
 	if v.LockedAt != nil {
 		since = *v.LockedAt
@@ -133,7 +129,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if v.LockedAt != nil {
 		until = *v.LockedAt
 	}
-	if g.after, err = tx.Aftermath(ctx, v.Batch, until); err != nil {
+	if g.after, err = tx.Aftermath(ctx, v.Batch, until, mostNotes); err != nil {
 		return err
 	}
 	if g.ledger, err = farm.ReadLedger(ctx, tx); err != nil {
@@ -142,12 +138,12 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if g.flock, err = g.w.Flock(ctx, tx); err != nil {
 		return err
 	}
-	loss, goal, ok, err := b.Loss(ctx, tx, g.w, v, g.eggs)
+	loss, goal, ok := b.Loss(g.w, v, g.eggs, g.after.Weighings)
 	if ok {
 		g.lossPct = &loss
 	}
 	g.goalPct = goal
-	return err
+	return nil
 }
 
 // counted adds up young that were counted, by pen.
@@ -166,7 +162,7 @@ func counted(counts []store.YoungCount) (all []store.Young) {
 // page puts the report together.
 func (g *gathered) page() Page {
 	p := Page{
-		BatchView: g.v, FarmName: g.w.Member.FarmName, Pens: g.pens, Notes: g.log.Notes, LossPct: g.lossPct,
+		BatchView: g.v, FarmName: g.w.Member.FarmName, Pens: g.pens, Notes: g.after.Log.Notes, LossPct: g.lossPct,
 		GoalPct: g.goalPct, Outages: g.after.Outages,
 	}
 	p.Rates, p.Usual = g.rates()

@@ -145,14 +145,10 @@ func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
 // Loss tells what the eggs of a batch lost by lockdown, % of their fresh mass, from the weighings of most of
 // them; ok is false where nobody weighed them twice, or only in the first half.
 func Loss(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, eggs []store.Egg,
-) (lossPct, goalPct float64, ok bool, err error) {
+	w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []store.Weighing,
+) (lossPct, goalPct float64, ok bool) {
 	if v.Kind.IsReptile() {
-		return 0, 0, false, nil
-	}
-	all, err := tx.Weighings(ctx, v.ID)
-	if err != nil {
-		return 0, 0, false, err
+		return 0, 0, false
 	}
 	page, most := waterOf(w, v), 0
 	page.gather(all, eggs)
@@ -164,7 +160,7 @@ func Loss(
 			lossPct, most, ok = s.ProjectedPct, last.Eggs, true
 		}
 	}
-	return lossPct, page.Target, ok, nil
+	return lossPct, page.Target, ok
 }
 
 // gather sorts weighings by what lay on the scale, and works each lot out.
