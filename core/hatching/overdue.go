@@ -22,8 +22,8 @@ func OverdueHelp(p *species.Profile) []Help {
 			"shell a %s takes %.0f to %.0f hours, and rests in between.", p.Young, low, high), ""},
 		{"Tap and listen", "Hold it to your ear, tap twice with a nail, whistle low. Peeping, scratching or a knock: it " +
 			"lives. Silence tells nothing.", ""},
-		{"Into the light", "A beak’s shadow or a bulge that moves in the air cell: put it back, humidity up, lid shut. An " +
-			"edge that dips is normal now. Look for a minute, keep it warm.", ""},
+		{"Into the light", "A beak’s shadow or a bulge that moves in the air cell: put it back, humidity up, lid shut. " +
+			"An edge that dips is normal now. Look for a minute, keep it warm.", ""},
 		{"A star, but no further", "Mist it and leave it. Help only long after the usual time, only where the blood " +
 			"vessels have drawn back: those that are helped early mostly bleed. In doubt ask somebody who has done it.", ""},
 		{"The water float, last of all", "Only where nothing else tells: blood-warm water, still, half a minute. One that " +
