@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"metrogon/core/outcome"
 	"metrogon/store"
 )
 
@@ -77,7 +78,7 @@ func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) erro
 		case "late":
 			out.Findings = []string{"wet"}
 		}
-		if *e.Fate == "removed" {
+		if outcome.Fate(*e.Fate) == outcome.Removed {
 			if _, err := l.tx.SetOpened(ctx, []int64{e.ID}, stage); err != nil {
 				return err
 			}
