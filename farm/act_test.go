@@ -10,11 +10,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/candling"
+	"metrogon/core/climate"
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/farm/candle"
+	"metrogon/farm/gauges"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/outage"
 	"metrogon/farm/people"
 	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
@@ -56,6 +59,15 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 		"Pen 2": second(y.Flock.SavePen(ctx, other, key(), farm.Pen{
 			ID: pen, Name: "Mine", Species: "chicken", FromOn: start,
 		})),
+		"Opened":    second(y.Hatch.BreakOut(ctx, other, key(), id, hatch.Opened{EggID: eggs[0], Stage: candling.Late})),
+		"Leftovers": second(y.Hatch.BreakOutOf(ctx, other, id)), "Report": second(y.Report.Report(ctx, other, id)),
+		"Next": second(y.Report.TryNext(ctx, other, key(), id, []string{"Mine"})),
+		"Late": second(y.Hatch.Late(ctx, other, id)),
+		"Cut": second(y.Outage.Begin(ctx, other, key(), outage.Cut{
+			From: start, RoomC: 15, Boxes: map[int64]climate.Box{box: climate.Foam},
+		})),
+		"Reading": second(y.Gauges.TakeReading(ctx, other, key(), box, gauges.Reading{DisplayC: new(float64)})),
+		"At hand": second(y.Supplies.There(ctx, other, key(), id, "hatch")),
 		"Box": second(y.Machines.SaveMachine(
 			ctx, other, key(), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
 			[]farm.Room{{Species: "chicken", Hatching: 3}},

@@ -126,3 +126,27 @@ func TestAbsurdPowerCuts(t *testing.T) {
 	_, err := s.Outage.Begin(ctx, s.m, key(), s.cut(3, 15, hen))
 	assert.ErrorIs(t, err, farm.ErrNone, "a hen needs no power")
 }
+
+// Eggs that were carried to a machine with power were cold only until then; those that stayed, for the whole of it.
+func TestEggsThatWereRescuedAreLessLate(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	s.after(12)
+	began := s.now
+	s.now = began.Add(3 * time.Hour)
+	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 12}, To: s.b}))
+	part := s.byCode("Chicken 27-01b").ID
+	s.now = began.Add(14 * time.Hour)
+	c := s.cut(14, 12, s.a)
+	must(s.Outage.Begin(ctx, s.m, key(), c))
+	stayed, rescued := s.batch(s.batch1).LateH, s.batch(part).LateH
+	assert.Greater(t, stayed, 6.)
+	assert.Less(t, rescued, stayed/2, "it was moved after three hours")
+	assert.Greater(t, rescued, 0.3, "and was cold until then, in the batch that it left")
+	one := must(s.Outage.One(ctx, s.m, must(s.Outage.All(ctx, s.m)).Cuts[0].ID))
+	for _, b := range one.Batches {
+		if b.Batch.ID == s.batch1 {
+			assert.InDelta(t, 14, b.Outage.Hours, 0.01)
+		}
+	}
+}

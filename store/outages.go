@@ -179,10 +179,13 @@ func (tx *Tx) Outage(ctx context.Context, id int64) (o OneOutage, err error) {
 		where farm_id = $1 and outage_id = $2
 		order by batch_id`, tx.FarmID, id)
 	ask(q, &o.Stood, `
-		select b.id as batch_id, s.machine_id, s.to_at
+		select b.id as batch_id, s.machine_id, case
+				when b.split_at > o.from_at then least(s.to_at, b.split_at) -- it was still in the batch that it left
+				else s.to_at
+			end as to_at
 		from outages o
 		join batches b on b.farm_id = $1 and b.set_at <= o.from_at and b.closed_at is null
-		cross join lateral legs_of($1, b.id) s
+		cross join lateral legs_of($1, case when b.split_at > o.from_at then b.split_from else b.id end) s
 		join outage_machines m on m.farm_id = $1 and m.outage_id = o.id and m.machine_id = s.machine_id
 		where o.farm_id = $1 and o.id = $2 and s.from_at <= o.from_at and (s.to_at is null or s.to_at > o.from_at)
 		order by b.id`, tx.FarmID, id)
