@@ -2,6 +2,7 @@ package web
 
 import (
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -103,6 +104,8 @@ func TestASharedPhoneKeepsCallsApart(t *testing.T) {
 	h.press("Keep them here for me, and sign out")
 	h.until(`location.pathname === "/sign-in"`, "she was not signed out")
 
+	require.Eventually(t, func() bool { return s.lost.Load() == 0 }, time.Minute, 10*time.Millisecond,
+		"what was sent before is still worked on")
 	before := s.called()[0]
 	h.do(
 		browser.SignIn(s.URL, "tobin@wickfold.example", "three-oat-lines"),

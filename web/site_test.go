@@ -87,6 +87,7 @@ type site struct {
 	log    *strings.Builder // what the server wrote
 	cut    atomic.Bool      // the line to the server is cut
 	mute   atomic.Bool      // answers to posts are lost
+	lost   atomic.Int32     // posts whose answer will be lost, while they are worked on
 }
 
 func newSite(t testing.TB) *site {
@@ -115,7 +116,9 @@ func newSite(t testing.TB) *site {
 			panic(http.ErrAbortHandler)
 		}
 		if s.mute.Load() && r.Method == http.MethodPost { // the answer is lost on its way
+			s.lost.Add(1)
 			h.ServeHTTP(httptest.NewRecorder(), r)
+			s.lost.Add(-1)
 			panic(http.ErrAbortHandler)
 		}
 		h.ServeHTTP(w, r)
