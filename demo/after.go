@@ -11,7 +11,7 @@ import (
 // after is what comes after a hatch: eggs that were opened, a power cut, young in the brooder, what is to
 // be otherwise next time.
 func (l *loader) after(ctx context.Context) error {
-	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised, l.gauges} {
+	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised, l.gauges, l.hang} {
 		if err := step(ctx); err != nil {
 			return err
 		}

@@ -170,6 +170,9 @@ func live(ctx context.Context, db *store.DB, m *farm.Member, now time.Time, seas
 			return err
 		}
 	}
+	if err := l.told(ctx, db); err != nil {
+		return err
+	}
 	if !l.big {
 		return nil
 	}
@@ -186,6 +189,8 @@ type loader struct {
 	dice *rand.Rand
 	pens []pen
 	box  map[string]int64
+	// instruments that send
+	probes []probed
 }
 
 func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error) {

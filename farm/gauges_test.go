@@ -14,7 +14,7 @@ import (
 )
 
 func (s *shed) gauge(name string, in *int64) int64 {
-	must(s.Gauges.Save(s.Context(), s.m, key(), gauges.Instrument{Name: name, Thermo: true, Hygro: true, MachineID: in}))
+	must(s.Gauges.Save(s.Context(), s.m, key(), gauges.Instrument{Name: name, Thermo: true, Hygro: true, MachineID: in}, time.Time{}))
 	for _, g := range must(s.Gauges.All(s.Context(), s.m)).Gauges {
 		if g.Name == name {
 			return g.ID
@@ -105,7 +105,7 @@ func TestOneInstrumentChecksAnother(t *testing.T) {
 	wet = 39
 	_, err = s.Gauges.TakeReading(ctx, s.m, key(), s.b, gauges.Reading{InstrumentID: red, TempC: &dry, WetC: &wet})
 	assert.ErrorContains(t, err, "cannot be")
-	_, err = s.Gauges.Save(ctx, s.m, key(), gauges.Instrument{Name: "Red stick", Thermo: true})
+	_, err = s.Gauges.Save(ctx, s.m, key(), gauges.Instrument{Name: "Red stick", Thermo: true}, time.Time{})
 	assert.ErrorContains(t, err, "of that name already")
 }
 

@@ -10,7 +10,7 @@ import (
 // thousand watchers need one connection to the database.
 type Live struct {
 	mu       sync.Mutex
-	watchers map[int64]map[chan struct{}]bool // by farm
+	watchers map[int64]map[chan struct{}]bool // by farm; of readings under its number turned negative
 }
 
 // relisten is how long after the line broke it is tried again.
@@ -20,7 +20,7 @@ const relisten = time.Second
 // been missed.
 func (b *Service) Tell(ctx context.Context) {
 	for ctx.Err() == nil {
-		_ = b.DB.Listen(ctx, b.Live.all, b.Live.tell) // whatever broke, it is tried again
+		_ = b.DB.Listen(ctx, b.Live.all, b.Live.tell, b.Live.read) // whatever broke, it is tried again
 		select {
 		case <-ctx.Done():
 		case <-time.After(relisten):
@@ -49,6 +49,13 @@ func (l *Live) Watch(farmID int64) (done <-chan struct{}, end func()) {
 		}
 	}
 }
+
+// WatchReadings is Watch for readings that come in from probes.
+func (l *Live) WatchReadings(farmID int64) (come <-chan struct{}, end func()) {
+	return l.Watch(-farmID)
+}
+
+func (l *Live) read(farmID int64) { l.tell(-farmID) }
 
 func (l *Live) tell(farmID int64) {
 	l.mu.Lock()

@@ -19,6 +19,7 @@ import (
 func Archived() []string {
 	left := []string{
 		"requests", "invitations", "handovers", "handover_ticks", "feeds", "reminder_wishes", "reminded", "import_columns",
+		"probes", "brokers",
 	}
 	all := slices.DeleteFunc(slices.Clone(tables), func(t string) bool { return slices.Contains(left, t) })
 	slices.Reverse(all)
@@ -232,6 +233,11 @@ func restoreTable(
 		if err := json.Unmarshal(piece[0], &first); err != nil {
 			return err
 		}
+		if table == "samples" || table == "sample_minutes" {
+			if err := monthsOf(ctx, tx, table, piece); err != nil {
+				return err
+			}
+		}
 		columns := []string{"farm_id"}
 		for c := range first {
 			if !slices.Contains(known, c) {
@@ -273,4 +279,22 @@ func restoreTable(
 		from pg_get_serial_sequence($2, 'id') s
 		where s is not null and exists (select from `+table+` where farm_id = $1)`, farmID, table)
 	return err
+}
+
+// monthsOf makes the months of samples that rows go into.
+func monthsOf(ctx context.Context, tx pgx.Tx, table string, rows []json.RawMessage) error {
+	made := map[time.Time]bool{}
+	for _, raw := range rows {
+		var row struct{ At time.Time }
+		if err := json.Unmarshal(raw, &row); err != nil {
+			return err
+		}
+		if month := monthOf(row.At); !made[month] {
+			made[month] = true
+			if err := makeMonths(ctx, tx, table, month); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

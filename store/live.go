@@ -8,8 +8,9 @@ import (
 )
 
 // Listen tells, until the context ends or the line breaks, on which farm something was done, by
-// this process or another. It has a connection of its own. ready is called once it listens.
-func (db *DB) Listen(ctx context.Context, ready func(), tell func(farmID int64)) error {
+// this process or another, or that readings came in. It has a connection of its own. ready is called once it
+// listens.
+func (db *DB) Listen(ctx context.Context, ready func(), done, read func(farmID int64)) error {
 	config := db.door.Config().ConnConfig.Copy()
 	config.Tracer = nil
 	conn, err := pgx.ConnectConfig(ctx, config)
@@ -17,7 +18,7 @@ func (db *DB) Listen(ctx context.Context, ready func(), tell func(farmID int64))
 		return err
 	}
 	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
-	if _, err := conn.Exec(ctx, `listen metrogon_done`); err != nil {
+	if _, err := conn.Exec(ctx, `listen metrogon_done; listen metrogon_read`); err != nil {
 		return err
 	}
 	ready()
@@ -26,8 +27,13 @@ func (db *DB) Listen(ctx context.Context, ready func(), tell func(farmID int64))
 		if err != nil {
 			return err
 		}
-		if farmID, err := strconv.ParseInt(n.Payload, 10, 64); err == nil {
-			tell(farmID)
+		farmID, err := strconv.ParseInt(n.Payload, 10, 64)
+		switch {
+		case err != nil:
+		case n.Channel == "metrogon_read":
+			read(farmID)
+		default:
+			done(farmID)
 		}
 	}
 }

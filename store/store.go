@@ -24,14 +24,15 @@ var ErrNone = errors.New("no such record")
 
 // DB is the database of all farms.
 type DB struct {
-	Pool  *pgxpool.Pool // for the work of farms
-	door  *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
-	gates gates
+	Pool   *pgxpool.Pool // for the work of farms
+	door   *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
+	gates  gates
+	months months // of samples
 }
 
 const (
 	farmConns = 12
-	doorConns = 6 // one of them hears of jobs
+	doorConns = 7 // one of them hears of jobs, one keeps brokers to one process
 )
 
 // Limits of one statement, on the server, as the program serves; so that no

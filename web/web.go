@@ -48,6 +48,7 @@ import (
 	"metrogon/web/practice"
 	"metrogon/web/promises"
 	"metrogon/web/rates"
+	"metrogon/web/readings"
 	"metrogon/web/reminders"
 	"metrogon/web/report"
 	"metrogon/web/set"
@@ -90,7 +91,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes, supplies.Routes,
-	gauges.Routes,
+	gauges.Routes, readings.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,
@@ -125,7 +126,9 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	e.HTTPErrorHandler = errorHandler(site)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
-		Skipper: func(c *echo.Context) bool { return strings.HasPrefix(c.Request().URL.Path, "/assets/") },
+		Skipper: func(c *echo.Context) bool { // and what comes many times a second
+			return strings.HasPrefix(c.Request().URL.Path, "/assets/") || c.Request().URL.Path == "/probe"
+		},
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
 			o.Log.Info(
 				"request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms",
@@ -194,7 +197,7 @@ const maxArchive = 200 << 20
 
 // livePath is where pages hear of what is done meanwhile.
 func livePath(path string) bool {
-	return strings.HasPrefix(path, "/watch/") && strings.HasSuffix(path, "/live")
+	return strings.HasSuffix(path, "/live") && (strings.HasPrefix(path, "/watch/") || strings.HasPrefix(path, "/machines/"))
 }
 
 // bounded ends the work on a request after its time, or once nobody waits for it.

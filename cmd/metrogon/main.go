@@ -10,12 +10,14 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 	_ "time/tzdata" // zones, wherever the machine keeps none
 
 	"github.com/alecthomas/kong"
 
+	"metrogon/core/incubator"
 	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/cluster"
@@ -34,6 +36,7 @@ type cli struct {
 	Backup  backupCmd  `cmd:"" help:"Write the whole database into one file."`
 	Restore restoreCmd `cmd:"" help:"Put a backup into an empty database."`
 	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`
+	Probe   probeCmd   `cmd:"" help:"A simulated probe in a simulated machine that sends its readings to a server."`
 	Mailbox mailboxCmd `cmd:"" help:"A mail server that only shows what it is sent, for trying out."`
 	User    userCmd    `cmd:"" help:"Make accounts and set passwords."`
 }
@@ -68,6 +71,7 @@ var help = kong.Vars{
 	"help_import": "Bring collections in from a workbook or CSV file; its columns are known by their names. " +
 		"All lines come in, or none.",
 	"help_user": "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
+	"scenarios": strings.Join(incubator.Scenarios, ", "),
 	"help_weights": "Weights in g, put on one after the other; without any they are read from standard input, " +
 		"one a line.",
 }

@@ -45,6 +45,23 @@ func (r Reader) TempUnit() string {
 // Temp writes a temperature in °C.
 func (r Reader) Temp(c float64) string { return r.Degrees(c) + " " + r.TempUnit() }
 
+// Width writes how far apart two temperatures are, a figure without a unit.
+func (r Reader) Width(c float64) string {
+	if r.Fahrenheit {
+		c *= 1.8
+	}
+	return fmt.Sprintf("%.1f", c)
+}
+
+// Difference writes it with its sign and unit.
+func (r Reader) Difference(c float64) string {
+	sign := "+"
+	if c < 0 {
+		sign, c = "−", -c
+	}
+	return sign + r.Width(c) + " " + r.TempUnit()
+}
+
 // Celsius reads a temperature that was typed in the reader's unit.
 func (r Reader) Celsius(typed float64) float64 {
 	if r.Fahrenheit {

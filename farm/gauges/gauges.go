@@ -105,8 +105,13 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 	return l, err
 }
 
-// Save makes an instrument or changes one.
-func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instrument) (farm.Done, error) {
+// ever is since when a new instrument lay where it lies: nobody knows better.
+var ever = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// Save makes an instrument or changes one, which has lain where it lies since a moment; zero is now.
+func (b *Service) Save(
+	ctx context.Context, m *farm.Member, key string, x Instrument, since time.Time,
+) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -127,6 +132,7 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instru
 			return farm.Done{}, err
 		}
 		var u journal.Undo
+		stay := store.InstrumentStay{MachineID: x.MachineID, FromAt: ever}
 		if x.ID != 0 {
 			rows, err := tx.Gauges(ctx, 0, tx.At, 0)
 			if err != nil {
@@ -137,10 +143,22 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instru
 				return farm.Done{}, farm.ErrNone
 			}
 			u = journal.Undo{asBefore.Of(rows.Instruments[i])}
+			if stay.FromAt = since; since.IsZero() || since.After(tx.At) {
+				stay.FromAt = tx.At
+			}
+			if same(x.MachineID, rows.Instruments[i].MachineID) {
+				stay = store.InstrumentStay{}
+			}
 		}
 		id, err := tx.SaveInstrument(ctx, x)
 		if err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There is an instrument of that name already.")
+		}
+		if stay.InstrumentID = id; !stay.FromAt.IsZero() {
+			if err := tx.AddInstrumentStay(ctx, stay); err != nil {
+				return farm.Done{}, err
+			}
+			u = append(u, dropStay.Of(stay))
 		}
 		if x.ID == 0 {
 			u = journal.Undo{drop.Of(id)}
@@ -148,6 +166,8 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, x Instru
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
 	})
 }
+
+func same(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 
 // Checking is one check as it was made.
 type Checking struct {
@@ -350,6 +370,9 @@ var (
 	asBefore = journal.NewKind("instrument_back", func(ctx context.Context, tx *farm.Tx, before Instrument) error {
 		_, err := tx.SaveInstrument(ctx, before)
 		return err
+	})
+	dropStay = journal.NewKind("instrument_stay", func(ctx context.Context, tx *farm.Tx, s store.InstrumentStay) error {
+		return tx.DropInstrumentStay(ctx, s.InstrumentID, s.FromAt)
 	})
 	dropCheck = journal.NewKind("instrument_check", func(ctx context.Context, tx *farm.Tx, id int64) error {
 		return tx.DropCheck(ctx, id)

@@ -24,6 +24,7 @@ import (
 	"metrogon/farm/notes"
 	"metrogon/farm/outage"
 	"metrogon/farm/people"
+	"metrogon/farm/probes"
 	"metrogon/farm/remind"
 	"metrogon/farm/report"
 	"metrogon/farm/season"
@@ -59,6 +60,7 @@ type Services struct {
 	Report   *report.Service
 	Brood    *brood.Service
 	Gauges   *gauges.Service
+	Probes   *probes.Service
 	Supplies *supplies.Service
 }
 
@@ -90,6 +92,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Outage:   &outage.Service{Service: on},
 		Supplies: &supplies.Service{Service: on},
 		Gauges:   &gauges.Service{Service: on},
+		Probes:   probes.New(on),
 		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},

@@ -39,6 +39,11 @@ func Read(r io.Reader) ([]Record, error) {
 	if err := json.NewDecoder(io.LimitReader(r, MaxBytes)).Decode(&pack); err != nil {
 		return nil, errors.New(`this is no SenML pack; it may look like [{"n":"mass","u":"g","v":612.4}]`)
 	}
+	return resolve(pack)
+}
+
+// resolve puts base names, units and times into the records that they hold for.
+func resolve(pack []Record) ([]Record, error) {
 	base, unit, at := "", "", 0.0
 	for i := range pack {
 		if pack[i].BaseName != "" {

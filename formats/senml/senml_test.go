@@ -1,9 +1,11 @@
 package senml_test
 
 import (
+	"bytes"
 	"math"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -59,6 +61,41 @@ func FuzzPack(f *testing.F) {
 			r.Timed()
 		}
 	})
+}
+
+// The example of RFC 8428, section 6, with what this program reads of it: a pack in CBOR, written by hand from the table of
+// labels.
+func TestCBOR(t *testing.T) {
+	pack, err := senml.ReadCBOR(bytes.NewReader([]byte{
+		0x82,                                                                            // two records
+		0xa4, 0x21, 0x62, 'p', ':', 0x22, 0x1a, 0x6b, 0xbf, 0x5c, 0x38, 0x00, 0x61, 't', // bn p:, bt 1807703096, n t
+		0x02, 0xf9, 0x50, 0xb0, // v 37.5
+		0xa3, 0x00, 0x61, 'h', 0x01, 0x63, '%', 'R', 'H', 0x02, 0x18, 0x34, // n h, u %RH, v 52
+	}))
+	require.NoError(t, err)
+	require.Len(t, pack, 2)
+	assert.Equal(t, "p:t", pack[0].Name)
+	assert.Equal(t, 37.5, *pack[0].Value)
+	assert.Equal(t, time.Unix(1807703096, 0), pack[1].Moment(time.Now()), "the base time holds for the second")
+	c, rh, err := pack[1].Air()
+	require.NoError(t, err)
+	assert.Nil(t, c)
+	assert.Equal(t, 52., *rh)
+	_, _, err = pack[0].Air()
+	assert.ErrorContains(t, err, "it may be Cel, K or %RH")
+
+	cell, at := 311.65, -30.
+	written, err := senml.WriteCBOR([]senml.Record{{Name: "t", Unit: "K", Value: &cell, Time: &at}})
+	require.NoError(t, err)
+	back, err := senml.ReadCBOR(bytes.NewReader(written))
+	require.NoError(t, err)
+	c, _, err = back[0].Air()
+	require.NoError(t, err)
+	assert.InDelta(t, 38.5, *c, 1e-9)
+	noon := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+	assert.Equal(t, noon.Add(-30*time.Second), back[0].Moment(noon), "half a minute ago")
+	_, err = senml.ReadCBOR(strings.NewReader("[{}]"))
+	assert.ErrorContains(t, err, "no SenML pack in CBOR")
 }
 
 // Times as RFC 8428 adds them up: the base time holds for the records after it.

@@ -28,13 +28,14 @@ var bundles = map[string][]string{
 		"styles/drawings.css", "styles/board.css", "styles/batch.css", "styles/set.css", "styles/door.css",
 		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css", "styles/breeders.css",
 		"styles/journal.css", "styles/handover.css", "styles/air.css", "styles/moving.css",
-		"styles/opened.css", "styles/power.css", "styles/report.css", "styles/brood.css",
+		"styles/opened.css", "styles/power.css", "vendor/uplot.min.css", "styles/readings.css", "styles/report.css", "styles/brood.css",
 		"styles/narrow.css", "styles/print.css",
 	},
 	"app.js": {
 		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
 		"scripts/away.js", "scripts/later.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js",
 		"scripts/outbox.js", "scripts/push.js", "scripts/candle.js", "scripts/watch.js",
+		"scripts/readings.js",
 	},
 }
 

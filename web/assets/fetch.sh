@@ -22,5 +22,6 @@ get @fontsource/atkinson-hyperlegible 5.3.0 \
 get lucide-static 1.62.0 LICENSE:lucide.LICENSE \
   icons/list-checks.svg:icon-today.svg icons/egg.svg:icon-eggs.svg icons/circle-plus.svg:icon-set.svg \
   icons/layers.svg:icon-batches.svg icons/ellipsis.svg:icon-more.svg
+get uplot 1.6.32 dist/uPlot.iife.min.js:uplot.min.js dist/uPlot.min.css:uplot.min.css LICENSE:uplot.LICENSE
 get axe-core 4.14.1 axe.min.js:axe.min.js LICENSE:axe.LICENSE
 mkdir -p ../testdata && mv vendor/axe.* ../testdata/

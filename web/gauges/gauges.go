@@ -93,7 +93,7 @@ func (h handler) save(c *echo.Context, m *farm.Member) error {
 		x.MachineID = &id
 	}
 	return h.Save(c, f, "/instruments", func() (farm.Done, error) {
-		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x)
+		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x, f.When(m))
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 

@@ -14,20 +14,10 @@ import (
 func (d data) Measured() bool { return d.One.ID != 0 && d.One.Hen == nil }
 
 // Degree writes a difference of temperatures in the reader's units.
-func (data) Degree(c float64, m *farm.Member) string {
-	if m.Units().Fahrenheit {
-		c *= 1.8
-	}
-	return fmt.Sprintf("%+.1f %s", c, m.Units().TempUnit())
-}
+func (data) Degree(c float64, m *farm.Member) string { return m.Units().Difference(c) }
 
 // Width writes how sure a temperature is.
-func (data) Width(c float64, m *farm.Member) string {
-	if m.Units().Fahrenheit {
-		c *= 1.8
-	}
-	return fmt.Sprintf("%.1f", c)
-}
+func (data) Width(c float64, m *farm.Member) string { return m.Units().Width(c) }
 
 // read keeps what an instrument and the machine's own display showed at one look.
 func (x handler) read(c *echo.Context, m *farm.Member) error {

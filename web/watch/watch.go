@@ -218,11 +218,8 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	}
 	told, end := x.Live.Watch(m.FarmID)
 	defer end()
-	w := c.Response()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	w.WriteHeader(http.StatusOK)
-	if say(w, "retry: 1000\nevent: here\ndata: \n\n") != nil {
+	send, err := page.Stream(c)
+	if err != nil {
 		return nil // nobody is there any more
 	}
 	tick := time.NewTicker(beat)
@@ -236,21 +233,9 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 			text = "event: done\ndata: \n\n"
 		case <-tick.C:
 		}
-		if say(w, text) != nil {
+		if send(text) != nil {
 			return nil
 		}
 	}
 	return nil
-}
-
-// say sends a part of an answer at once.
-func say(w http.ResponseWriter, text string) error {
-	line := http.NewResponseController(w)
-	if err := line.SetWriteDeadline(time.Now().Add(2 * beat)); err != nil {
-		return err
-	}
-	if _, err := w.Write([]byte(text)); err != nil {
-		return err
-	}
-	return line.Flush()
 }

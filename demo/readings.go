@@ -1,0 +1,98 @@
+package demo
+
+import (
+	"context"
+	"time"
+
+	"metrogon/core/incubator"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// probed is an instrument of the demo farm that sends.
+type probed struct {
+	name, machine, spot string
+	add                 float64 // beside what its machine has, °C
+	id                  int64
+}
+
+// hang makes the instruments that send.
+func (l *loader) hang(ctx context.Context) error {
+	l.probes = []probed{
+		{name: "Upper probe", machine: "Cabinet", spot: "top shelf", add: 0.45},
+		{name: "Lower probe", machine: "Cabinet", spot: "bottom shelf", add: -0.2},
+		{name: "Foam probe", machine: "Still box", spot: "top of the eggs"},
+	}
+	for i, p := range l.probes {
+		box := l.box[p.machine]
+		id, err := l.tx.SaveInstrument(ctx, store.Instrument{
+			Name: p.name, Thermo: true, Hygro: true, MachineID: &box, Spot: p.spot,
+		})
+		if err != nil {
+			return err
+		}
+		l.probes[i].id = id
+		if err := l.tx.AddInstrumentStay(ctx, store.InstrumentStay{
+			InstrumentID: id, MachineID: &box, FromAt: l.now.AddDate(-1, 0, 0),
+		}); err != nil {
+			return err
+		}
+		if _, err := l.tx.AddCheck(ctx, store.InstrumentCheck{
+			InstrumentID: id, Of: "temperature", How: "clinical", At: l.now.AddDate(0, -3, 0), Shown: 37, Truth: 37, Sure: 0.1,
+		}, l.m.PersonID); err != nil {
+			return err
+		}
+		_, digest := farm.NewLink()
+		if err := l.tx.SetProbeKey(ctx, id, digest, l.now.AddDate(0, -3, 0)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// The demo farm’s readings: far back each quarter of an hour, of the last days each two minutes.
+const (
+	daysTold  = 60
+	daysClose = 4
+	longAgo   = 150 // days, of a week of last season
+)
+
+// told are what the probes told: quiet weeks, a lid that was not quite shut some nights ago, the power cut of last night.
+func (l *loader) told(ctx context.Context, db *store.DB) error {
+	for i, p := range l.probes {
+		began := l.now.AddDate(0, 0, -daysTold)
+		run := incubator.Run{
+			Box: incubator.Cabinet, SetC: 37.55, Seed: 11, Fill: 24 * time.Hour,
+			Room: incubator.Weather{TempC: 17, RHPct: 55}, Load: incubator.Load{Eggs: 90, EggG: 58, Day: 6, HatchDay: 200},
+		}
+		at := l.now.Sub(began)
+		run.Causes, _ = incubator.Scenario("quiet", at, 5)
+		run.Causes = append(run.Causes, incubator.Cause{Kind: incubator.Ajar, From: at - 54*time.Hour, To: at - 53*time.Hour})
+		if p.machine == "Still box" {
+			run.Box, run.SetC, run.Load.Eggs = incubator.Tabletop, 38.4, 18
+			run.Causes = []incubator.Cause{{Kind: incubator.PowerCut, From: at - 16*time.Hour, To: at - 16*time.Hour + 150*time.Minute}}
+		}
+		var all []store.Sample
+		put := func(at time.Time, x incubator.Reading) {
+			temp, rh := x.TempC+p.add, x.RHPct
+			all = append(all, store.Sample{InstrumentID: p.id, At: at, TempC: &temp, RHPct: &rh})
+		}
+		run.Readings(at, 2*time.Minute, func(x incubator.Reading) bool {
+			if close := at-x.After < daysClose*24*time.Hour; close || x.After%(16*time.Minute) == 0 {
+				put(began.Add(x.After), x)
+			}
+			return true
+		})
+		if i == 0 {
+			run.Causes = nil
+			run.Readings(7*24*time.Hour, 30*time.Minute, func(x incubator.Reading) bool {
+				put(l.now.AddDate(0, 0, -longAgo).Add(x.After), x)
+				return true
+			})
+		}
+		if _, err := db.KeepSamples(ctx, l.m.FarmID, all, l.now); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,344 @@
+package probes
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"metrogon/core/instrument"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// Point is what an instrument told over a step of time, corrected; nil where it told nothing of that.
+type Point struct {
+	At             time.Time
+	TempC          *float64 // mean
+	LowC, TopC     *float64
+	RHPct          *float64
+	LowPct, TopPct *float64
+}
+
+// Curve is an instrument over time.
+type Curve struct {
+	Instrument store.Instrument
+	Sure       float64 // ± °C near what was told
+	ByHand     bool    // read by hand: single points
+	Points     []Point
+}
+
+// Want is what the eggs of a batch want, while they stand in a machine.
+type Want struct {
+	Code         string
+	BatchID      int64
+	From, To     time.Time
+	Locked       bool
+	TempC        float64
+	RHFrom, RHTo float64
+	Eggs         int
+}
+
+// Mark is something that happened.
+type Mark struct {
+	At, To time.Time // To is At where it took no time
+	Kind   string    // water, lid
+	Says   string
+}
+
+// Course is how it went in a machine from a moment to another.
+type Course struct {
+	Machine  farm.Machine
+	From, To time.Time
+	Step     time.Duration
+	Curves   []Curve
+	Wants    []Want
+	Marks    []Mark
+
+	known  []store.Instrument
+	checks []store.InstrumentCheck
+}
+
+// steps are what a course is drawn in, so that it has at most mostSteps of them.
+var steps = []time.Duration{
+	time.Minute, 2 * time.Minute, 5 * time.Minute, 10 * time.Minute, 15 * time.Minute, 30 * time.Minute, time.Hour,
+	2 * time.Hour, 3 * time.Hour, 6 * time.Hour, 12 * time.Hour, 24 * time.Hour, 48 * time.Hour, 7 * 24 * time.Hour,
+}
+
+const mostSteps = 720
+
+// stepFor is the finest step for a span.
+func stepFor(span time.Duration) time.Duration {
+	for _, s := range steps {
+		if span/s <= mostSteps {
+			return s
+		}
+	}
+	return steps[len(steps)-1]
+}
+
+// longest is how far a course goes back.
+const longest = 11 * 366 * 24 * time.Hour
+
+// CourseOf reads how it went in a machine; a span that cannot be is cut to what can.
+func (b *Service) CourseOf(
+	ctx context.Context, m *farm.Member, machineID int64, from, to time.Time,
+) (c Course, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		x, ok := w.MachineByID[machineID]
+		if !ok {
+			return farm.ErrNone
+		}
+		if to.After(tx.At) || to.IsZero() {
+			to = tx.At
+		}
+		from = farm.Latest(from, to.Add(-longest))
+		if to.Sub(from) < 10*time.Minute {
+			from = to.Add(-10 * time.Minute)
+		}
+		c = Course{Machine: x, From: from, To: to, Step: stepFor(to.Sub(from))}
+		if err := c.read(ctx, tx); err != nil {
+			return err
+		}
+		log, err := tx.MachineLog(ctx, machineID, from, to)
+		if err != nil {
+			return err
+		}
+		return c.tell(w, log)
+	})
+	return c, err
+}
+
+// lay is a span in which an instrument lay in a machine.
+type lay struct{ from, to time.Time }
+
+// laysIn gives the spans in which each instrument lay in a machine.
+func laysIn(machineID int64, stays []store.InstrumentStay) map[int64][]lay {
+	far := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+	all := map[int64][]lay{}
+	for i, s := range stays {
+		if s.MachineID == nil || *s.MachineID != machineID {
+			continue
+		}
+		l := lay{s.FromAt, far}
+		if i+1 < len(stays) && stays[i+1].InstrumentID == s.InstrumentID {
+			l.to = stays[i+1].FromAt
+		}
+		all[s.InstrumentID] = append(all[s.InstrumentID], l)
+	}
+	return all
+}
+
+// corrections are what is added to what an instrument shows.
+type corrections struct{ temp, rh instrument.Correction }
+
+func correctionsOf(id int64, checks []store.InstrumentCheck) corrections {
+	var own []instrument.Check
+	for _, k := range checks {
+		if k.InstrumentID == id {
+			own = append(own, farm.CheckOf(k))
+		}
+	}
+	return corrections{
+		instrument.CorrectionOf(instrument.Temperature, own), instrument.CorrectionOf(instrument.Humidity, own),
+	}
+}
+
+// read reads the curves.
+func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
+	rows, err := tx.Gauges(ctx, c.Machine.ID, c.From, 0)
+	if err != nil {
+		return err
+	}
+	c.known, c.checks = rows.Instruments, rows.Checks
+	stays, err := tx.InstrumentStays(ctx)
+	if err != nil {
+		return err
+	}
+	lays := laysIn(c.Machine.ID, stays)
+	var ids []int64
+	for id, spans := range lays {
+		if slices.ContainsFunc(spans, func(l lay) bool { return l.from.Before(c.To) && l.to.After(c.From) }) {
+			ids = append(ids, id)
+		}
+	}
+	slices.Sort(ids)
+	if len(ids) == 0 {
+		return nil
+	}
+	points, err := tx.Points(ctx, ids, c.From, c.To, c.Step)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		i := slices.IndexFunc(rows.Instruments, func(o store.Instrument) bool { return o.ID == id })
+		curve := Curve{Instrument: rows.Instruments[i]}
+		k := correctionsOf(id, rows.Checks)
+		for _, p := range points {
+			if p.InstrumentID == id && within(lays[id], p.At, c.Step) {
+				curve.add(k.point(p))
+			}
+		}
+		if n := len(curve.Points); n > 0 {
+			curve.Sure = k.temp.Sure(37.5)
+			c.Curves = append(c.Curves, curve)
+		}
+	}
+	return nil
+}
+
+func within(spans []lay, at time.Time, step time.Duration) bool {
+	return slices.ContainsFunc(spans, func(l lay) bool { return !at.Add(step).Before(l.from) && at.Before(l.to) })
+}
+
+func (c *Curve) add(p Point) { c.Points = append(c.Points, p) }
+
+// point corrects what was told.
+func (k corrections) point(p store.Point) Point {
+	rh := func(x *float64) *float64 {
+		if x == nil {
+			return nil
+		}
+		v := min(100, max(0, k.rh.True(*x)))
+		return &v
+	}
+	temp := func(x *float64) *float64 {
+		if x == nil {
+			return nil
+		}
+		v := k.temp.True(*x)
+		return &v
+	}
+	return Point{p.At, temp(p.TempC), temp(p.LowC), temp(p.TopC), rh(p.RHPct), rh(p.LowPct), rh(p.TopPct)}
+}
+
+// tell adds what the eggs wanted, what was read by hand and what happened.
+func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
+	for _, row := range log.Batches {
+		v, err := w.View(row)
+		if err != nil {
+			return err
+		}
+		c.Wants = append(c.Wants, wantsOf(v, c.Machine.ID, c.From, c.To)...)
+	}
+	c.addByHand(log.Readings)
+	for _, e := range log.Waters {
+		says := map[string]string{"full": "filled", "some": "water added", "dry": "found dry"}[e.Kind]
+		c.Marks = append(c.Marks, Mark{e.At, e.At, "water", says})
+	}
+	for _, o := range log.Openings {
+		c.Marks = append(c.Marks, Mark{
+			o.At, o.At.Add(time.Duration(o.Minutes) * time.Minute), "lid", fmt.Sprintf("opened %d min, %s", o.Minutes, o.Why),
+		})
+	}
+	slices.SortStableFunc(c.Marks, func(a, b Mark) int { return a.At.Compare(b.At) })
+	return nil
+}
+
+// addByHand adds the readings that people took, each instrument a curve of single points.
+func (c *Course) addByHand(rows []store.MachineReading) {
+	for _, r := range rows {
+		i := slices.IndexFunc(c.Curves, func(x Curve) bool { return x.ByHand && x.Instrument.ID == *r.InstrumentID })
+		if i < 0 {
+			at := slices.IndexFunc(c.known, func(o store.Instrument) bool { return o.ID == *r.InstrumentID })
+			i, c.Curves = len(c.Curves), append(c.Curves, Curve{Instrument: c.known[at], ByHand: true})
+		}
+		k := correctionsOf(*r.InstrumentID, c.checks)
+		p := k.point(store.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
+		if r.Wet {
+			p.RHPct = r.RHPct
+		}
+		c.Curves[i].Sure = k.temp.Sure(37.5)
+		c.Curves[i].add(p)
+	}
+}
+
+// wantsOf is what a batch wanted while it stood in a machine, in its two parts.
+func wantsOf(v farm.BatchView, machineID int64, from, to time.Time) (all []Want) {
+	left := to
+	if v.ClosedAt != nil {
+		left = *v.ClosedAt
+	}
+	locked := left
+	if v.LockedAt != nil {
+		locked = *v.LockedAt
+	}
+	add := func(began, ended time.Time, in bool) {
+		if !began.Before(ended) || !began.Before(to) || !ended.After(from) {
+			return
+		}
+		air := v.Want(in)
+		all = append(all, Want{
+			Code: v.Code, BatchID: v.ID, From: farm.Latest(began, from), To: farm.Earliest(ended, to), Locked: in,
+			TempC: air.TempC, RHFrom: air.From, RHTo: air.To, Eggs: v.Alive,
+		})
+	}
+	if v.SetterID == machineID {
+		add(v.CameAt, locked, false)
+	}
+	if v.HatcherID == machineID && v.LockedAt != nil {
+		add(locked, left, true)
+	}
+	return all
+}
+
+// Shelf is how a curve lies beside the others of its machine.
+type Shelf struct {
+	Instrument store.Instrument
+	MeanC      float64
+	BesideC    float64 // the mean of all
+	Hours      float64 // over which they were told together
+	Sure       float64
+}
+
+// Place names where it lies.
+func (s Shelf) Place() string { return cmp.Or(s.Instrument.Spot, s.Instrument.Name) }
+
+// Shelves compares the instruments of a machine over the steps in which all told something; nil where there is one, or
+// less than a day together.
+func (c Course) Shelves() (all []Shelf) {
+	byAt := map[time.Time]int{}
+	var curves []Curve
+	for _, x := range c.Curves {
+		if !x.ByHand {
+			curves = append(curves, x)
+		}
+	}
+	if len(curves) < 2 {
+		return nil
+	}
+	for _, x := range curves {
+		for _, p := range x.Points {
+			if p.TempC != nil {
+				byAt[p.At]++
+			}
+		}
+	}
+	together, whole := 0.0, 0.0
+	for _, x := range curves {
+		s := Shelf{Instrument: x.Instrument, Sure: x.Sure}
+		n := 0.0
+		for _, p := range x.Points {
+			if p.TempC != nil && byAt[p.At] == len(curves) {
+				s.MeanC, n = s.MeanC+*p.TempC, n+1
+			}
+		}
+		if s.Hours = n * c.Step.Hours(); s.Hours < 24 {
+			return nil
+		}
+		s.MeanC /= n
+		whole, together = whole+s.MeanC, together+1
+		all = append(all, s)
+	}
+	for i := range all {
+		all[i].BesideC = all[i].MeanC - whole/together
+	}
+	slices.SortStableFunc(all, func(a, b Shelf) int { return int(math.Copysign(1, b.MeanC-a.MeanC)) })
+	return all
+}

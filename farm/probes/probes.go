@@ -1,0 +1,169 @@
+// Package probes is instruments that send by themselves: their keys, the broker that has them, what they tell as it comes
+// in, and how it went over time.
+package probes
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"slices"
+	"strings"
+	"time"
+
+	"metrogon/farm"
+	"metrogon/farm/journal"
+	"metrogon/store"
+)
+
+// Service holds the use cases.
+type Service struct {
+	*farm.Service
+	intake  *intake
+	senders senders
+}
+
+// New opens the room.
+func New(on *farm.Service) *Service {
+	b := &Service{Service: on}
+	b.intake = newIntake(b.keep)
+	return b
+}
+
+// Probe is an instrument that sends by itself.
+type Probe struct {
+	store.Probe
+	Name string
+	Last *time.Time // it told something
+	Late bool       // for longer than is usual
+}
+
+// lateAfter is after how long a probe that told something counts as silent.
+const lateAfter = 30 * time.Minute
+
+// All are the farm's probes, and its broker.
+type All struct {
+	Probes  []Probe
+	Broker  store.Broker // empty: none
+	Without []store.Instrument
+}
+
+// All lists them.
+func (b *Service) All(ctx context.Context, m *farm.Member) (all All, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		if err != nil {
+			return err
+		}
+		probes, err := tx.Probes(ctx)
+		if err != nil {
+			return err
+		}
+		last, err := tx.LastTold(ctx, tx.At.Add(-store.Exact))
+		if err != nil {
+			return err
+		}
+		if all.Broker, err = tx.Broker(ctx); err != nil && !errors.Is(err, farm.ErrNone) {
+			return err
+		}
+		for _, i := range rows.Instruments {
+			at := slices.IndexFunc(probes, func(p store.Probe) bool { return p.InstrumentID == i.ID })
+			if at < 0 {
+				if i.UntilOn == nil {
+					all.Without = append(all.Without, i)
+				}
+				continue
+			}
+			p := Probe{Probe: probes[at], Name: i.Name}
+			for _, l := range last {
+				if l.InstrumentID == i.ID {
+					p.Last, p.Late = &l.At, tx.At.Sub(l.At) > lateAfter
+				}
+			}
+			all.Probes = append(all.Probes, p)
+		}
+		return nil
+	})
+	return all, err
+}
+
+// find finds one of the farm's.
+func find(ctx context.Context, tx *farm.Tx, id int64) (x store.Instrument, err error) {
+	rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+	if err != nil {
+		return x, err
+	}
+	i := slices.IndexFunc(rows.Instruments, func(o store.Instrument) bool { return o.ID == id })
+	if i < 0 {
+		return x, farm.ErrNone
+	}
+	return rows.Instruments[i], nil
+}
+
+// Key gives an instrument a key under which it sends; it is shown once.
+func (b *Service) Key(ctx context.Context, m *farm.Member, key string, id int64) (secret string, done farm.Done, err error) {
+	secret, digest := farm.NewLink()
+	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		x, err := find(ctx, tx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if err := tx.SetProbeKey(ctx, id, digest, tx.At); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s has a new key to send by.", x.Name)
+	})
+	return secret, done, err
+}
+
+// Topic says on which topic of the broker an instrument is heard; "" on none.
+func (b *Service) Topic(ctx context.Context, m *farm.Member, key string, id int64, topic string) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		x, err := find(ctx, tx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var p farm.Problems
+		topic = p.Name("topic", "The topic", strings.TrimSpace(topic), 200, false)
+		if strings.ContainsAny(topic, "#+") {
+			p.Addf("topic", "One topic for one probe: without + and #.")
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if err := tx.SetProbeTopic(ctx, id, topic, tx.At); err != nil {
+			return farm.Done{}, farm.Taken(err, "topic", "Another instrument is heard on that topic.")
+		}
+		if topic == "" {
+			return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s is heard on no topic any more.", x.Name)
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s is heard on %s.", x.Name, topic)
+	})
+}
+
+// Drop ends that an instrument sends; what it told stays.
+func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+		x, err := find(ctx, tx, id)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if err := tx.DropProbe(ctx, id); err != nil {
+			return farm.Done{}, err
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s sends no more.", x.Name)
+	})
+}
+
+// Age sums what is old, once a day, until ctx ends.
+func (b *Service) Age(ctx context.Context, log *slog.Logger) {
+	for {
+		if _, err := b.DB.Age(ctx, b.Now()); err != nil && ctx.Err() == nil {
+			log.Error("summing old readings", "err", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(24 * time.Hour):
+		}
+	}
+}

@@ -1,0 +1,64 @@
+package readings
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
+	"metrogon/farm/probes"
+	"metrogon/formats/senml"
+	"metrogon/web/page"
+)
+
+// sent takes what a probe sends: a SenML pack in JSON or CBOR, under the probe’s key. It answers once it is kept.
+func (x handler) sent(c *echo.Context) error {
+	key, ok := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
+	if !ok || key == "" {
+		return c.String(http.StatusUnauthorized, "The probe's key is missing: Authorization: Bearer KEY\n")
+	}
+	body, err := io.ReadAll(io.LimitReader(c.Request().Body, senml.MaxBytes+1))
+	if err != nil {
+		return c.String(http.StatusBadRequest, "The pack did not arrive whole; send it again.\n")
+	}
+	if len(body) > senml.MaxBytes {
+		return c.String(http.StatusRequestEntityTooLarge, "A pack may have 65,536 bytes; send several.\n")
+	}
+	read := senml.Read
+	if strings.HasPrefix(c.Request().Header.Get("Content-Type"), senml.MediaTypeCBOR) {
+		read = senml.ReadCBOR
+	}
+	pack, err := read(bytes.NewReader(body))
+	if err != nil {
+		return c.String(http.StatusBadRequest, err.Error()+"\n")
+	}
+	measured, err := senml.Measure(pack, x.Now())
+	if err != nil {
+		return c.String(http.StatusBadRequest, err.Error()+"\n")
+	}
+	err = x.Probes.Take(c.Request().Context(), key, told(measured))
+	switch p := page.ProblemsOf(err); {
+	case err == nil:
+		return c.NoContent(http.StatusNoContent)
+	case errors.Is(err, farm.ErrNone):
+		return c.String(http.StatusUnauthorized, "No probe has this key.\n")
+	case p != nil:
+		return c.String(http.StatusUnprocessableEntity, p.Error()+"\n")
+	}
+	// A probe reads no pages: it is told in a line, and sends again.
+	x.Log.Error("probe", "err", err)
+	c.Response().Header().Set("Retry-After", "5")
+	return c.String(http.StatusServiceUnavailable, "It could not be kept just now; send it again.\n")
+}
+
+func told(all []senml.Measured) []probes.Told {
+	told := make([]probes.Told, len(all))
+	for i, m := range all {
+		told[i] = probes.Told(m)
+	}
+	return told
+}
