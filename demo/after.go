@@ -11,7 +11,7 @@ import (
 // after is what comes after a hatch: eggs that were opened, a power cut, young in the brooder, what is to
 // be otherwise next time.
 func (l *loader) after(ctx context.Context) error {
-	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised, l.gauges, l.hang} {
+	for _, step := range []func(context.Context) error{l.opened, l.cut, l.raised, l.gauges, l.hang, l.alarms} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -167,6 +167,11 @@ func (l *loader) gauges(ctx context.Context) error {
 		Name: "Red stick", Thermo: true, Hygro: true, MachineID: &cabinet, Spot: "middle shelf",
 	})
 	if err != nil {
+		return err
+	}
+	if err := l.tx.AddInstrumentStay(ctx, store.InstrumentStay{
+		InstrumentID: id, MachineID: &cabinet, FromAt: l.now.AddDate(-1, 0, 0),
+	}); err != nil {
 		return err
 	}
 	at := l.now.AddDate(0, -2, 0)

@@ -50,6 +50,50 @@ func (l *loader) hang(ctx context.Context) error {
 	return nil
 }
 
+// alarms are what the farm wants to be woken for, and what happened: a lid that was ajar some nights ago, which somebody saw,
+// and a dip that was none.
+func (l *loader) alarms(ctx context.Context) error {
+	cabinet, upper := l.box["Cabinet"], l.probes[0].id
+	from := l.now.Add(-54 * time.Hour)
+	to, rang, seen := from.Add(time.Hour), from.Add(30*time.Minute), from.Add(50*time.Minute)
+	for _, a := range []store.Alarm{
+		{What: "cool", Bound: 36.7, DelayMin: 30, Phase: "any", Wakes: true},
+		{What: "warm", Bound: 38.8, DelayMin: 15, Phase: "any", Wakes: true},
+	} {
+		id, err := l.tx.SaveAlarm(ctx, a)
+		if err != nil {
+			return err
+		}
+		if a.What != "cool" {
+			continue
+		}
+		if _, err := l.tx.AddRing(ctx, store.AlarmRing{
+			AlarmID: id, MachineID: cabinet, InstrumentID: upper, BeganAt: from, RangAt: rang, EndedAt: &to, Worst: 31.9,
+		}); err != nil {
+			return err
+		}
+		rung, err := l.tx.Alarmed(ctx, 1)
+		if err != nil {
+			return err
+		}
+		if err := l.tx.SeeRing(ctx, rung.Rings[0].ID, seen, l.m.PersonID); err != nil {
+			return err
+		}
+	}
+	for said, from := range map[string]time.Time{"so": from, "not": l.now.Add(-9 * 24 * time.Hour)} {
+		to := from.Add(time.Hour)
+		if err := l.tx.PutIncident(ctx, store.Incident{
+			MachineID: cabinet, InstrumentID: upper, Kind: "lid", FromAt: from, ToAt: &to, LowC: 31.9, Said: &said,
+		}); err != nil {
+			return err
+		}
+	}
+	_, err := l.tx.AddOpening(ctx, store.LidOpening{
+		MachineID: cabinet, At: from, Minutes: 60, Why: "left ajar, by the readings",
+	}, l.m.PersonID)
+	return err
+}
+
 // The demo farm’s readings: far back each quarter of an hour, of the last days each two minutes.
 const (
 	daysTold  = 60

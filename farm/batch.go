@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"math"
 	"time"
 
 	"metrogon/core/calendar"
@@ -219,6 +220,7 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
+	plan.OffsetC, plan.OffsetDays = warmBy(batch)
 	if hatching.FirstOut != nil {
 		plan.FirstOut = *hatching.FirstOut
 	}
@@ -231,6 +233,18 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	}
 	v.HatchDay = v.Hatch().Day
 	return v, nil
+}
+
+// mostWarmC is the most by which readings move a date: beyond it something else is wrong.
+const mostWarmC = 2
+
+// warmBy is by how much readings say that a batch was too warm, and over how many days; nothing where that is no more than
+// instruments are sure of.
+func warmBy(b store.Batch) (offsetC, days float64) {
+	if b.OffsetC == nil || b.OffsetSure == nil || b.OffsetDays == nil || math.Abs(*b.OffsetC) <= *b.OffsetSure {
+		return 0, 0
+	}
+	return max(-mostWarmC, min(mostWarmC, *b.OffsetC)), *b.OffsetDays
 }
 
 // Viewed works a batch out, with the farm as it stands.

@@ -29,6 +29,9 @@ type Batch struct {
 	CameAt      time.Time  // to where it stands, lockdown aside
 	UnsureDays  float64    // that SetAt may lie off either way
 	LateH       float64    // by how many hours cold spells set it back
+	// By how much its setter was too warm, or below 0 too cool, by the instruments in it, within what that is known, and
+	// over how many days; nil: nobody knows.
+	OffsetC, OffsetSure, OffsetDays *float64
 	Way
 }
 
@@ -72,7 +75,7 @@ type Young struct {
 
 const batchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
-	unsure_days, late_h, part_of, split_from, split_at, joined_id, coalesce(
+	unsure_days, late_h, offset_c, offset_sure, offset_days, part_of, split_from, split_at, joined_id, coalesce(
 		(
 			select max(at)
 			from moves m

@@ -115,10 +115,12 @@ func (tx *Tx) AddPart(ctx context.Context, from Batch, at time.Time) (id int64, 
 		with part as (
 			insert into batches (
 				farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at,
-				part_of, split_from, split_at, school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h
+				part_of, split_from, split_at, school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h,
+				offset_c, offset_sure, offset_days
 			)
 			select farm_id, $3, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, $4, id, $5,
-				school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h
+				school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h,
+				offset_c, offset_sure, offset_days
 			from batches
 			where farm_id = $1 and id = $2
 			returning id

@@ -201,3 +201,12 @@ const outagesOf = `
 	from outage_batches
 	where farm_id = $1 and batch_id = $2
 	order by outage_id`
+
+// cutsOf are those of a machine that were not over at a moment.
+const cutsOf = `
+	select ` + outageColumns + `
+	from outages o
+	where farm_id = $1 and (to_at is null or to_at > $3) and from_at < $4 and exists (
+		select from outage_machines m where m.farm_id = $1 and m.outage_id = o.id and m.machine_id = $2
+	)
+	order by from_at`

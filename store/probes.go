@@ -23,7 +23,9 @@ const probes = `
 	order by instrument_id`
 
 // Probes lists the farm's.
-func (tx *Tx) Probes(ctx context.Context) ([]Probe, error) { return list[Probe](ctx, tx, probes, tx.FarmID) }
+func (tx *Tx) Probes(ctx context.Context) ([]Probe, error) {
+	return list[Probe](ctx, tx, probes, tx.FarmID)
+}
 
 // SetProbeKey lets an instrument send under a key, of which the digest is kept; one before opens nothing any more.
 func (tx *Tx) SetProbeKey(ctx context.Context, instrumentID int64, digest []byte, at time.Time) error {
@@ -130,6 +132,8 @@ type MachineLog struct {
 	Waters   []WaterEvent
 	Openings []LidOpening
 	Readings []MachineReading // by hand, the oldest first
+	Found    []Incident       // but for those that were none
+	Cuts     []Outage
 }
 
 // MachineLog reads it in one round trip.
@@ -159,5 +163,11 @@ func (tx *Tx) MachineLog(ctx context.Context, machineID int64, from, to time.Tim
 		where farm_id = $1 and machine_id = $2 and instrument_id is not null and at >= $3 and at < $4
 		order by at
 		limit 2000`, tx.FarmID, machineID, from, to)
+	ask(q, &l.Found, incidentColumns+`
+		where farm_id = $1 and machine_id = $2 and said is distinct from 'not' and from_at < $4
+			and (to_at is null or to_at > $3)
+		order by from_at
+		limit 200`, tx.FarmID, machineID, from, to)
+	ask(q, &l.Cuts, cutsOf, tx.FarmID, machineID, from, to)
 	return l, tx.SendBatch(ctx, q).Close()
 }

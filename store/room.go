@@ -305,6 +305,9 @@ type Upkeep struct {
 	Broods      []Brood   // with young left
 	Heats       []Heat    // the newest of each brooder
 	Brooders    []Brooder // in use
+	Alarms      []Alarm
+	Rings       []AlarmRing // that are not over
+	Incidents   []Incident  // of the last two weeks, of which nobody said anything
 }
 
 // Tilted is how often the eggs in a place were tilted.
@@ -375,6 +378,14 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 	ask(q, &u.Brooders, brooders, tx.FarmID, since)
 	ask(q, &u.Changes, newestResponses, tx.FarmID)
 	ask(q, &u.Opened, opened, tx.FarmID, now)
+	ask(q, &u.Alarms, alarms, tx.FarmID)
+	ask(q, &u.Rings, ringColumns+`
+		where r.farm_id = $1 and r.ended_at is null
+		order by r.rang_at`, tx.FarmID)
+	ask(q, &u.Incidents, incidentColumns+`
+		where farm_id = $1 and said is null and from_at > $2::timestamptz - interval '14 days'
+		order by from_at desc
+		limit 6`, tx.FarmID, now)
 	return u, tx.SendBatch(ctx, q).Close()
 }
 

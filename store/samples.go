@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"sync"
 	"time"
 
@@ -357,4 +358,66 @@ func (tx *Tx) LastTold(ctx context.Context, since time.Time) ([]Point, error) {
 			limit 1
 		) s
 		where p.farm_id = $1`, tx.FarmID, since)
+}
+
+// SamplesThere counts at how many of the moments an instrument told something that is kept, exactly or by the minute or
+// hour.
+func (tx *Tx) SamplesThere(ctx context.Context, instrumentID int64, at []time.Time) (int, error) {
+	return value[int](ctx, tx, `
+		select count(*)
+		from unnest($3::timestamptz[]) t (at)
+		where exists (select from samples s where s.farm_id = $1 and s.instrument_id = $2 and s.at = t.at)
+			or exists (
+				select from sample_minutes s
+				where s.farm_id = $1 and s.instrument_id = $2 and s.at = date_trunc('minute', t.at)
+			)`, tx.FarmID, instrumentID, at)
+}
+
+// ForgetSamples forgets what an instrument told in a span, to the minute, and sums its hours and days anew; where only
+// hours are left, those that begin in the span go.
+func (tx *Tx) ForgetSamples(ctx context.Context, instrumentID int64, from, to time.Time) error {
+	for _, table := range []string{"samples", "sample_minutes"} {
+		if _, err := tx.Exec(ctx, `
+			delete from `+table+` where farm_id = $1 and instrument_id = $2 and at >= $3 and at < $4`,
+			tx.FarmID, instrumentID, from, to); err != nil {
+			return err
+		}
+	}
+	for _, grain := range []string{"hour", "day"} {
+		if err := tx.sumAgain(ctx, grain, instrumentID, from, to); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// sumAgain sums an instrument’s hours from the finest that is kept of them, and its days from its hours.
+func (tx *Tx) sumAgain(ctx context.Context, grain string, instrumentID int64, from, to time.Time) error {
+	table := "sample_" + grain + "s"
+	if _, err := tx.Exec(ctx, `
+		delete from `+table+`
+		where farm_id = $1 and instrument_id = $2 and at >= date_trunc('`+grain+`', $3::timestamptz) and at < $4`,
+		tx.FarmID, instrumentID, from, to); err != nil {
+		return err
+	}
+	sources := []string{
+		`select at, (temp_c is not null)::int as temps, temp_c::float8 as temp_sum, temp_c as temp_low, temp_c as temp_top,
+			(rh_pct is not null)::int as rhs, rh_pct::float8 as rh_sum, rh_pct as rh_low, rh_pct as rh_top
+		from samples`,
+		`select at, temps, temp_sum, temp_low, temp_top, rhs, rh_sum, rh_low, rh_top from sample_minutes`,
+	}
+	if grain == "day" {
+		sources = []string{`select at, temps, temp_sum, temp_low, temp_top, rhs, rh_sum, rh_low, rh_top from sample_hours`}
+	}
+	where := `
+		where farm_id = $1 and instrument_id = $2 and at >= date_trunc('` + grain + `', $3::timestamptz)
+			and at < date_trunc('` + grain + `', $4::timestamptz) + interval '1 ` + grain + `'`
+	_, err := tx.Exec(ctx, `
+		insert into `+table+` (farm_id, instrument_id, at, temps, temp_sum, temp_low, temp_top, rhs, rh_sum, rh_low, rh_top)
+		select $1, $2, date_trunc('`+grain+`', at), sum(temps), sum(temp_sum), min(temp_low), max(temp_top), sum(rhs), sum(rh_sum),
+			min(rh_low), max(rh_top)
+		from (`+strings.Join(sources, where+` union all `)+where+`) s
+		group by 3
+		on conflict do nothing`, tx.FarmID, instrumentID, from, to)
+	return err
 }

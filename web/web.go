@@ -20,6 +20,7 @@ import (
 	"metrogon/farm/services"
 	"metrogon/formats/table"
 	"metrogon/web/account"
+	"metrogon/web/alarms"
 	"metrogon/web/assets"
 	"metrogon/web/batches"
 	"metrogon/web/birds"
@@ -91,7 +92,7 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
 	moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes, supplies.Routes,
-	gauges.Routes, readings.Routes,
+	gauges.Routes, readings.Routes, alarms.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,

@@ -31,6 +31,7 @@ type serveCmd struct {
 	Mailer  string `env:"METROGON_MAIL_FROM" help:"Address from which mail comes." default:"metrogon@localhost"`
 	Public  string `env:"METROGON_PUBLIC_URL" help:"Where people reach the pages." default:"http://127.0.0.1:8480"`
 	Tryout  bool   `env:"METROGON_TRYOUT" help:"Messages may go to push services on this machine." hidden:""`
+	Locals  bool   `env:"METROGON_LOCAL_BROKERS" name:"local-brokers" help:"Farms may name MQTT brokers in this server's own network."`
 	Quiet   bool   `env:"METROGON_QUIET" help:"Log errors only."`
 }
 
@@ -73,6 +74,9 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	go sweep(ctx, db.Sessions(), log)
 	go all.Season.Work(ctx, log)
 	go all.Tell(ctx)
+	go all.Probes.Age(ctx, log)
+	go all.Alarms.Work(ctx, log)
+	go (&outside.Brokers{Probes: all.Probes, Local: s.Locals, Log: log}).Work(ctx)
 	post, err := s.post(ctx, all)
 	if err != nil {
 		return err
@@ -84,7 +88,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	}()
 	h, err := web.New(all, web.Options{
 		Sessions: db.Sessions(), Secure: s.Secure, Log: log,
-		Server: owning(o, c.Now.clock(), backups, post),
+		Server: owning(o, c.Now.clock(), backups, post, s.Locals),
 	})
 	if err != nil {
 		return err
@@ -146,9 +150,9 @@ func (s *serveCmd) post(ctx context.Context, all *services.Services) (*outside.P
 }
 
 // owning is what the pages can have done that takes the owner of the tables.
-func owning(o opened, clock farm.Clock, backups *backups, post *outside.Post) page.Server {
+func owning(o opened, clock farm.Clock, backups *backups, post *outside.Post, locals bool) page.Server {
 	s := page.Server{
-		Mail: post.Server != nil, PushKey: post.Keys.Public,
+		Mail: post.Server != nil, PushKey: post.Keys.Public, LocalBrokers: locals,
 		LoadDemo: func(ctx context.Context, personID int64) (id int64, err error) {
 			err = asOwner(ctx, o.owner, func(db *store.DB) error {
 				id, err = demo.Beside(ctx, db, clock(), personID)

@@ -32,6 +32,9 @@ const (
 	WarmBrooder  = "warm-brooder" // making a brooder warm the day before young come
 	LowerHeat    = "lower-heat"   // lowering its heat week by week
 	AtHand       = "at-hand"      // buying and warming what lockdown and hatch need
+	Alarm        = "alarm"        // going to look because an alarm rings
+	FoundLid     = "found-lid"    // saying whether a lid was ajar, as the readings look
+	FoundPower   = "found-power"  // saying whether the power was away
 	CheckGauge   = "check-gauge"  // checking a thermometer or hygrometer again
 	NextTime     = "next-time"    // doing otherwise what an earlier batch taught
 	Unticked     = "unticked"     // looking after a hand-over list on which something was missed
@@ -62,6 +65,9 @@ var Kinds = []Kind{
 	{PowerAway, "", "Leave everything shut; blankets round it, vents free. Call. When it is back, say so here."},
 	{LookAfterCut, "", candleHow},
 	{NextTime, "", ""},
+	{Alarm, "", ""},
+	{FoundLid, "", ""},
+	{FoundPower, "", ""},
 	{CheckGauge, "", ""},
 	{AtHand, "", ""},
 	{WarmBrooder, "warming the brooder", ""},

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -44,6 +45,14 @@ func (g Gauge) Shows() string {
 		return "humidity"
 	}
 	return "temperature"
+}
+
+// In is the number of the machine in which it lies, as it is picked; "" none.
+func (g Gauge) In() string {
+	if g.MachineID == nil {
+		return ""
+	}
+	return strconv.FormatInt(*g.MachineID, 10)
 }
 
 func gaugeOf(w *farm.Snapshot, x Instrument, checks []store.InstrumentCheck) Gauge {

@@ -29,6 +29,7 @@ const (
 	Brood   = "brood" // a group of young
 	Brooder = "brooder"
 	Gauge   = "instrument"
+	Alarm   = "alarm"
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"time"
 
-	"metrogon/core/instrument"
+	"metrogon/core/climate"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -44,7 +44,7 @@ type Want struct {
 // Mark is something that happened.
 type Mark struct {
 	At, To time.Time // To is At where it took no time
-	Kind   string    // water, lid
+	Kind   string    // water, lid, ajar, power
 	Says   string
 }
 
@@ -115,41 +115,6 @@ func (b *Service) CourseOf(
 	return c, err
 }
 
-// lay is a span in which an instrument lay in a machine.
-type lay struct{ from, to time.Time }
-
-// laysIn gives the spans in which each instrument lay in a machine.
-func laysIn(machineID int64, stays []store.InstrumentStay) map[int64][]lay {
-	far := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
-	all := map[int64][]lay{}
-	for i, s := range stays {
-		if s.MachineID == nil || *s.MachineID != machineID {
-			continue
-		}
-		l := lay{s.FromAt, far}
-		if i+1 < len(stays) && stays[i+1].InstrumentID == s.InstrumentID {
-			l.to = stays[i+1].FromAt
-		}
-		all[s.InstrumentID] = append(all[s.InstrumentID], l)
-	}
-	return all
-}
-
-// corrections are what is added to what an instrument shows.
-type corrections struct{ temp, rh instrument.Correction }
-
-func correctionsOf(id int64, checks []store.InstrumentCheck) corrections {
-	var own []instrument.Check
-	for _, k := range checks {
-		if k.InstrumentID == id {
-			own = append(own, farm.CheckOf(k))
-		}
-	}
-	return corrections{
-		instrument.CorrectionOf(instrument.Temperature, own), instrument.CorrectionOf(instrument.Humidity, own),
-	}
-}
-
 // read reads the curves.
 func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	rows, err := tx.Gauges(ctx, c.Machine.ID, c.From, 0)
@@ -161,10 +126,10 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	if err != nil {
 		return err
 	}
-	lays := laysIn(c.Machine.ID, stays)
+	lays := farm.LaysIn(c.Machine.ID, stays)
 	var ids []int64
 	for id, spans := range lays {
-		if slices.ContainsFunc(spans, func(l lay) bool { return l.from.Before(c.To) && l.to.After(c.From) }) {
+		if slices.ContainsFunc(spans, func(l farm.Lay) bool { return l.From.Before(c.To) && l.To.After(c.From) }) {
 			ids = append(ids, id)
 		}
 	}
@@ -179,43 +144,28 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	for _, id := range ids {
 		i := slices.IndexFunc(rows.Instruments, func(o store.Instrument) bool { return o.ID == id })
 		curve := Curve{Instrument: rows.Instruments[i]}
-		k := correctionsOf(id, rows.Checks)
+		k := farm.CorrectionsOf(id, rows.Checks)
 		for _, p := range points {
-			if p.InstrumentID == id && within(lays[id], p.At, c.Step) {
-				curve.add(k.point(p))
+			if p.InstrumentID == id && farm.Lying(lays[id], p.At, c.Step) {
+				curve.add(pointOf(k, p))
 			}
 		}
 		if n := len(curve.Points); n > 0 {
-			curve.Sure = k.temp.Sure(37.5)
+			curve.Sure = k.Temp.Sure(37.5)
 			c.Curves = append(c.Curves, curve)
 		}
 	}
 	return nil
 }
 
-func within(spans []lay, at time.Time, step time.Duration) bool {
-	return slices.ContainsFunc(spans, func(l lay) bool { return !at.Add(step).Before(l.from) && at.Before(l.to) })
-}
-
 func (c *Curve) add(p Point) { c.Points = append(c.Points, p) }
 
-// point corrects what was told.
-func (k corrections) point(p store.Point) Point {
-	rh := func(x *float64) *float64 {
-		if x == nil {
-			return nil
-		}
-		v := min(100, max(0, k.rh.True(*x)))
-		return &v
+// pointOf corrects what was told.
+func pointOf(k farm.Corrections, p store.Point) Point {
+	return Point{
+		p.At, k.Warmth(p.TempC), k.Warmth(p.LowC), k.Warmth(p.TopC), k.Moisture(p.RHPct), k.Moisture(p.LowPct),
+		k.Moisture(p.TopPct),
 	}
-	temp := func(x *float64) *float64 {
-		if x == nil {
-			return nil
-		}
-		v := k.temp.True(*x)
-		return &v
-	}
-	return Point{p.At, temp(p.TempC), temp(p.LowC), temp(p.TopC), rh(p.RHPct), rh(p.LowPct), rh(p.TopPct)}
 }
 
 // tell adds what the eggs wanted, what was read by hand and what happened.
@@ -237,6 +187,20 @@ func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
 			o.At, o.At.Add(time.Duration(o.Minutes) * time.Minute), "lid", fmt.Sprintf("opened %d min, %s", o.Minutes, o.Why),
 		})
 	}
+	until := func(to *time.Time) time.Time {
+		if to == nil {
+			return c.To
+		}
+		return *to
+	}
+	for _, x := range log.Cuts {
+		c.Marks = append(c.Marks, Mark{x.FromAt, until(x.ToAt), "power", "power cut"})
+	}
+	for _, x := range log.Found {
+		if x.Kind != string(climate.PowerAway) {
+			c.Marks = append(c.Marks, Mark{x.FromAt, until(x.ToAt), "ajar", "lid ajar, as it looks"})
+		}
+	}
 	slices.SortStableFunc(c.Marks, func(a, b Mark) int { return a.At.Compare(b.At) })
 	return nil
 }
@@ -249,12 +213,12 @@ func (c *Course) addByHand(rows []store.MachineReading) {
 			at := slices.IndexFunc(c.known, func(o store.Instrument) bool { return o.ID == *r.InstrumentID })
 			i, c.Curves = len(c.Curves), append(c.Curves, Curve{Instrument: c.known[at], ByHand: true})
 		}
-		k := correctionsOf(*r.InstrumentID, c.checks)
-		p := k.point(store.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
+		k := farm.CorrectionsOf(*r.InstrumentID, c.checks)
+		p := pointOf(k, store.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
 		if r.Wet {
 			p.RHPct = r.RHPct
 		}
-		c.Curves[i].Sure = k.temp.Sure(37.5)
+		c.Curves[i].Sure = k.Temp.Sure(37.5)
 		c.Curves[i].add(p)
 	}
 }

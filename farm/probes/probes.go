@@ -6,6 +6,8 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"net"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
@@ -166,4 +168,62 @@ func (b *Service) Age(ctx context.Context, log *slog.Logger) {
 		case <-time.After(24 * time.Hour):
 		}
 	}
+}
+
+// Broker is from where a farm’s probes are heard.
+type Broker = store.Broker
+
+// brokerSchemes are how a broker is reached.
+var brokerSchemes = []string{"tcp", "mqtt", "ssl", "mqtts", "tls"}
+
+// SaveBroker keeps from which broker the farm’s probes are heard; without an address it is forgotten. local allows those
+// in this server’s own network.
+func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x Broker, local bool) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+		x.URL = strings.TrimSpace(x.URL)
+		var p farm.Problems
+		if x.URL != "" {
+			at, err := url.Parse(x.URL)
+			switch {
+			case err != nil || at.Hostname() == "" || !slices.Contains(brokerSchemes, at.Scheme) || len(x.URL) > 300:
+				p.Addf("broker", "A broker is named like mqtt://broker.example:1883.")
+			case at.User != nil:
+				p.Addf("broker", "Name and password go into their own fields.")
+			case !local && own(at.Hostname()):
+				p.Addf("broker", "Brokers in this server’s own network are not allowed here. Whoever runs it starts it with "+
+					"METROGON_LOCAL_BROKERS=true.")
+			}
+		}
+		x.Username = p.Name("user", "The name", x.Username, 100, false)
+		if len(x.Password) > 200 {
+			p.Addf("password", "The password may have 200 characters.")
+		}
+		if err := p.Err(); err != nil {
+			return farm.Done{}, err
+		}
+		if before, err := tx.Broker(ctx); err == nil && x.Password == "" && before.URL == x.URL {
+			x.Password = before.Password // it is never shown, and so comes back empty
+		}
+		if err := tx.SaveBroker(ctx, x); err != nil {
+			return farm.Done{}, err
+		}
+		if x.URL == "" {
+			return farm.Done{Said: "No broker is listened to any more."}, nil
+		}
+		return farm.Done{Said: "Probes are heard from " + x.URL + "."}, nil
+	})
+}
+
+// own tells whether a host is this machine, or in a network of one’s own.
+func own(host string) bool {
+	if host == "localhost" || strings.HasSuffix(host, ".local") || !strings.Contains(host, ".") && !strings.Contains(host, ":") {
+		return true
+	}
+	ip := net.ParseIP(host)
+	return ip != nil && Own(ip)
+}
+
+// Own tells whether an address is of this machine or a network of one’s own.
+func Own(ip net.IP) bool {
+	return ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast()
 }

@@ -210,6 +210,53 @@ func (b *Service) LookNow(ctx context.Context) error {
 	return failed
 }
 
+// Tell sends a message to everybody of a farm who takes messages; one that does not wake waits for the end of quiet hours.
+func (b *Service) Tell(ctx context.Context, farmID int64, title, body, path string, wakes bool) error {
+	jobs := b.jobs.Load()
+	if jobs == nil {
+		return nil
+	}
+	wishes, err := b.DB.Wishes(ctx)
+	if err != nil {
+		return err
+	}
+	var failed error
+	for _, w := range wishes {
+		if w.FarmID != farmID {
+			continue
+		}
+		by, err := b.DB.MemberByPerson(ctx, w.PersonID, farmID, "")
+		if err != nil || by.FarmID != farmID { // not on the farm any more
+			continue
+		}
+		m, err := farm.NewMember(by)
+		if err != nil {
+			return err
+		}
+		later := time.Duration(0)
+		for !wakes && quiet(b.Now().Add(later).In(m.Place), w) {
+			later += 10 * time.Minute
+		}
+		failed = errors.Join(failed, b.DB.Then(ctx, farmID, func(*store.Tx) error { return nil }, func(tx pgx.Tx) error {
+			return send(ctx, jobs, tx, w, farmID, Message{title, body, path}, time.Now().Add(later))
+		}))
+	}
+	return failed
+}
+
+// send puts a message in on each way that a person chose.
+func send(ctx context.Context, jobs *store.Jobs, tx pgx.Tx, w Wish, farmID int64, what Message, at time.Time) error {
+	for by, wanted := range map[string]bool{"mail": w.ByMail, "push": w.ByPush} {
+		if !wanted {
+			continue
+		}
+		if _, err := jobs.InsertTx(ctx, tx, Send{w.PersonID, farmID, by, what}, &river.InsertOpts{ScheduledAt: at}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (b *Service) remind(ctx context.Context, jobs *store.Jobs, w Wish) error {
 	by, err := b.DB.MemberByPerson(ctx, w.PersonID, w.FarmID, "")
 	if errors.Is(err, farm.ErrNone) || err == nil && by.FarmID != w.FarmID { // not on the farm any more
@@ -254,15 +301,7 @@ func (b *Service) remind(ctx context.Context, jobs *store.Jobs, w Wish) error {
 		if len(fresh) == 0 {
 			return nil
 		}
-		for by, wanted := range map[string]bool{"mail": w.ByMail, "push": w.ByPush} {
-			if !wanted {
-				continue
-			}
-			if _, err := jobs.InsertTx(ctx, tx, Send{m.PersonID, m.FarmID, by, message(m, fresh)}, nil); err != nil {
-				return err
-			}
-		}
-		return nil
+		return send(ctx, jobs, tx, w, m.FarmID, message(m, fresh), time.Now())
 	})
 }
 

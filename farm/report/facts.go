@@ -148,9 +148,12 @@ func (g *gathered) facts(usual farm.Rates) (f diagnosis.Facts) {
 // fewReadings say nothing of the mean.
 const fewReadings = 3
 
-// warmth is by how much its setter was too warm while it turned there: by the instruments that were read in it,
-// corrected; else by what it was set to; nil where nobody knows.
+// warmth is by how much its setter was too warm while it turned there: by the instruments that send from it, or
+// that were read in it, corrected; else by what it was set to; nil where nobody knows.
 func (g *gathered) warmth() *float64 {
+	if g.v.OffsetC != nil {
+		return g.v.OffsetC
+	}
 	want, _ := method.Temperature(g.v.Kind, machine.WithoutFan(g.v.Setter.Kind), false)
 	if len(g.after.Read) >= fewReadings {
 		sum := 0.

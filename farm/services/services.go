@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"metrogon/farm"
+	"metrogon/farm/alarms"
 	"metrogon/farm/books"
 	"metrogon/farm/breeders"
 	"metrogon/farm/brood"
@@ -61,6 +62,7 @@ type Services struct {
 	Brood    *brood.Service
 	Gauges   *gauges.Service
 	Probes   *probes.Service
+	Alarms   *alarms.Service
 	Supplies *supplies.Service
 }
 
@@ -70,10 +72,12 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	cells := &weigh.Service{Service: on}
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
-		outage.Chores, report.Chores, brood.Chores, supplies.Chores, gauges.Chores,
+		outage.Chores, report.Chores, brood.Chores, supplies.Chores, gauges.Chores, alarms.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
+	reminders := &remind.Service{Service: on}
 	lists := &handover.Service{Service: on, Chores: all, Daily: again}
+	reminders.Chores = append(slices.Clone(all), lists.Missed)
 	return &Services{
 		Service:  on,
 		Stock:    &stock.Service{Service: on},
@@ -93,13 +97,14 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Supplies: &supplies.Service{Service: on},
 		Gauges:   &gauges.Service{Service: on},
 		Probes:   probes.New(on),
+		Alarms:   &alarms.Service{Service: on, Tell: reminders.Tell},
 		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},
 		Find:     &find.Service{Service: on},
 		Notes:    &notes.Service{Service: on},
 		Moving:   &moving.Service{Service: on},
-		Remind:   &remind.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
+		Remind:   reminders,
 	}
 }
 

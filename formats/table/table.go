@@ -22,14 +22,17 @@ const (
 
 // Read gives the rows of a file, the first with the names of the columns; of a workbook those of its first
 // sheet. Row n of the file is the nth; an empty one has no cells.
-func Read(file []byte) (rows [][]string, err error) {
+func Read(file []byte) (rows [][]string, err error) { return ReadUpTo(file, MaxRows) }
+
+// ReadUpTo is Read of a file of at most so many lines.
+func ReadUpTo(file []byte, most int) (rows [][]string, err error) {
 	switch {
 	case len(file) > MaxBytes:
 		return nil, fmt.Errorf("the file is larger than %d MB; send it in parts", MaxBytes>>20)
 	case bytes.HasPrefix(file, []byte("PK\x03\x04")):
 		rows, err = workbook(file)
 	default:
-		rows, err = text(file)
+		rows, err = text(file, most)
 	}
 	if err != nil {
 		return nil, err
@@ -49,8 +52,8 @@ func Read(file []byte) (rows [][]string, err error) {
 	switch {
 	case full < 2 || len(rows[0]) == 0:
 		return nil, errors.New("the file has no lines below its first, which names the columns")
-	case len(rows) > MaxRows:
-		return nil, fmt.Errorf("the file has more than %d lines; send it in parts", MaxRows)
+	case len(rows) > most:
+		return nil, fmt.Errorf("the file has more than %d lines; send it in parts", most)
 	}
 	return rows[:last+1], nil
 }
@@ -70,7 +73,7 @@ func workbook(file []byte) ([][]string, error) {
 	return f.GetRows(sheets[0])
 }
 
-func text(file []byte) ([][]string, error) {
+func text(file []byte, most int) ([][]string, error) {
 	if !utf8.Valid(file) || bytes.IndexByte(file, 0) >= 0 {
 		return nil, errors.New("the file is neither XLSX nor UTF-8 text; save it as one of these")
 	}
@@ -92,7 +95,7 @@ func text(file []byte) ([][]string, error) {
 		if err != nil {
 			return nil, fmt.Errorf("the file cannot be read: %w", err)
 		}
-		for at, _ := in.FieldPos(0); len(rows) < at-1 && len(rows) <= MaxRows; { // empty lines are skipped
+		for at, _ := in.FieldPos(0); len(rows) < at-1 && len(rows) <= most; { // empty lines are skipped
 			rows = append(rows, nil)
 		}
 		rows = append(rows, row)

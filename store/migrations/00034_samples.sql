@@ -192,9 +192,11 @@ create table incidents (
   foreign key (farm_id, instrument_id) references instruments (farm_id, id)
 );
 
--- How warm a batch was held beside what it wants, by the instruments in its setter, and over how many days.
+-- How warm a batch was held beside what it wants, by the instruments in its setter, within what that is known, and over
+-- how many days.
 alter table batches
   add column offset_c double precision check (offset_c between -5 and 5),
+  add column offset_sure double precision check (offset_sure between 0 and 5),
   add column offset_days double precision check (offset_days between 0 and 400);
 
 -- +goose StatementBegin

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
-	"io"
 	"maps"
 	"slices"
 	"strings"
@@ -171,7 +170,7 @@ func (h handler) bring(c *echo.Context, m *farm.Member) error {
 	refused := func(says string) error {
 		return h.showList(c, m, page.Meta{Problems: farm.Problems{{Field: "file", Says: says}}}, o)
 	}
-	file, err := fileOf(c, f)
+	file, err := page.File(c, f)
 	if err != nil {
 		return refused(err.Error())
 	}
@@ -205,24 +204,6 @@ func (h handler) bring(c *echo.Context, m *farm.Member) error {
 	}
 	o.Out = &out
 	return h.showList(c, m, page.Meta{}, o)
-}
-
-// fileOf is the file that came, or else the lines that were typed or sent again.
-func fileOf(c *echo.Context, f *page.Form) ([]byte, error) {
-	file, err := c.FormFile("file")
-	if err != nil || file.Size == 0 {
-		return []byte(f.Get("text")), nil
-	}
-	in, err := file.Open()
-	if err != nil {
-		return nil, err
-	}
-	defer in.Close()
-	text, err := io.ReadAll(io.LimitReader(in, table.MaxBytes+1))
-	if err != nil {
-		return nil, farm.Problemf("file", "The file did not arrive whole; send it again.")
-	}
-	return text, nil
 }
 
 // columns are which column holds what: as it was said, as it was the last time, or as their names sound.

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/instrument"
 	"metrogon/farm"
 	"metrogon/farm/gauges"
+	"metrogon/farm/probes"
 	"metrogon/web/page"
 )
 
@@ -24,14 +25,27 @@ type handler struct {
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "gauges.html", "check.html")}
+	h := handler{s, page.Parse(s, files, "gauges.html", "check.html", "probes.html")}
 	e.GET("/instruments", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/instruments", farm.Keeping, h.save)
 	s.Post(e, "/instruments/:id", farm.Keeping, h.save)
 	s.Post(e, "/instruments/:id/check", farm.Helping, h.check)
+	s.Post(e, "/instruments/:id/key", farm.Keeping, h.newKey)
+	s.Post(e, "/instruments/:id/topic", farm.Keeping, h.topic)
+	s.Post(e, "/instruments/:id/mute", farm.Keeping, h.mute)
+	s.Post(e, "/instruments/:id/logger", farm.Keeping, h.logger)
+	s.Post(e, "/instruments/:id/forget", farm.Keeping, h.forget)
+	s.Post(e, "/instruments/broker", farm.Owning, h.broker)
 }
 
-type list struct{ gauges.List }
+type list struct {
+	gauges.List
+	Sends  probes.All
+	Key    string // of a probe, which is shown this once
+	KeyOf  int64
+	Public string // where probes send to
+	Logger *probes.Looked
+}
 
 // form is what the check of one instrument needs.
 type form struct {
@@ -67,12 +81,23 @@ func (list) Added(k instrument.Correction, near float64, m *farm.Member) string 
 }
 
 func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
-	l, err := h.Gauges.All(c.Request().Context(), m)
-	if err != nil {
+	return h.render(c, m, meta, list{})
+}
+
+func (h handler) render(c *echo.Context, m *farm.Member, meta page.Meta, l list) (err error) {
+	if l.List, err = h.Gauges.All(c.Request().Context(), m); err != nil {
 		return err
 	}
+	if l.Sends, err = h.Probes.All(c.Request().Context(), m); err != nil {
+		return err
+	}
+	scheme := "http"
+	if h.Secure {
+		scheme = "https"
+	}
+	l.Public = scheme + "://" + c.Request().Host
 	meta.Nav, meta.Title = "/machines", "Instruments"
-	return h.Render(c, h.list, meta, m, list{l})
+	return h.Render(c, h.list, meta, m, l)
 }
 
 func (h handler) save(c *echo.Context, m *farm.Member) error {

@@ -3,6 +3,7 @@ package page
 import (
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"net/http"
 	"net/url"
@@ -216,4 +217,26 @@ func (f *Form) Way() method.Method {
 		Mistings: f.Int("mistings", "The number of mistings"), CoolMin: f.Int("cool_min", "The minutes of cooling"),
 		Late: method.Late(f.Get("late_mist")),
 	}
+}
+
+// maxFile is the most that a file may hold, in bytes.
+const maxFile = 4 << 20
+
+// File is the file that came, or else the lines that were typed or sent again. One that is too large is one byte too
+// long.
+func File(c *echo.Context, f *Form) ([]byte, error) {
+	file, err := c.FormFile("file")
+	if err != nil || file.Size == 0 {
+		return []byte(f.Get("text")), nil
+	}
+	in, err := file.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	text, err := io.ReadAll(io.LimitReader(in, maxFile+1))
+	if err != nil {
+		return nil, farm.Problemf("file", "The file did not arrive whole; send it again.")
+	}
+	return text, nil
 }

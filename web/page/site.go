@@ -51,6 +51,8 @@ type Server struct {
 	PushKey string
 	// LastBackup tells of the newest backup of the server; nil where others see to that.
 	LastBackup func() Backup
+	// LocalBrokers tells that farms may name brokers in this server’s own network.
+	LocalBrokers bool
 }
 
 // Backup is the newest of a server.

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"embed"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"time"
@@ -15,8 +16,10 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/climate"
 	"metrogon/farm"
+	"metrogon/farm/alarms"
 	"metrogon/farm/outage"
 	"metrogon/web/page"
+	"metrogon/web/say"
 )
 
 //go:embed *.html
@@ -53,8 +56,33 @@ func (h handler) all(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
+	if meta.Typed == nil && c.QueryParam("found") != "" {
+		if meta.Typed, err = h.asFound(c, m); err != nil {
+			return err
+		}
+	}
 	meta.Nav, meta.Title = "/machines", "Power cut"
 	return h.Render(c, h.list, meta, m, list{l, boxes})
+}
+
+// asFound fills the form with what the readings show.
+func (h handler) asFound(c *echo.Context, m *farm.Member) (url.Values, error) {
+	id, err := strconv.ParseInt(c.QueryParam("found"), 10, 64)
+	if err != nil {
+		return nil, farm.ErrNone
+	}
+	found, err := h.Alarms.FoundOne(c.Request().Context(), m, id)
+	if err != nil {
+		return nil, err
+	}
+	read := say.Reader{Member: m}
+	v := url.Values{
+		"found": {fmt.Sprint(id)}, "machine": {fmt.Sprint(found.MachineID)}, "from": {read.LocalISO(found.FromAt)},
+	}
+	if found.ToAt != nil {
+		v.Set("to", read.LocalISO(*found.ToAt))
+	}
+	return v, nil
 }
 
 func (h handler) begin(c *echo.Context, m *farm.Member) error {
@@ -78,7 +106,12 @@ func (h handler) begin(c *echo.Context, m *farm.Member) error {
 		cut.From = h.Now()
 	}
 	return h.Save(c, f, "/power/last", func() (farm.Done, error) {
-		return h.Outage.Begin(c.Request().Context(), m, f.Get("key"), cut)
+		done, err := h.Outage.Begin(c.Request().Context(), m, f.Get("key"), cut)
+		if found := f.ID("found"); err == nil && found != 0 {
+			// That it was so is said already where this is sent twice.
+			_, _ = h.Alarms.Say(c.Request().Context(), m, farm.NewKey(), found, alarms.So)
+		}
+		return done, err
 	}, func(meta page.Meta) error { return h.all(c, m, meta) })
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/probes"
 	"metrogon/web/page"
@@ -107,6 +108,18 @@ func (d data) Query() string {
 		return "span=" + d.Picked
 	}
 	return fmt.Sprintf("from=%d&to=%d", d.From.Unix(), d.To.Unix())
+}
+
+// Happened names what is shaded in the drawing.
+func (d data) Happened() string {
+	var all []string
+	for _, x := range d.Marks {
+		word := map[string]string{"power": "power cut", "ajar": "lid ajar, as it looks"}[x.Kind]
+		if word != "" && !slices.Contains(all, word) {
+			all = append(all, word)
+		}
+	}
+	return wording.And(all)
 }
 
 // Live tells that what is shown ends now.

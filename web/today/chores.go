@@ -127,7 +127,8 @@ func (r row) Taps() []tap {
 		}}
 	case chores.CheckGauge:
 		return []tap{{Label: "Check", Of: c.Of, Link: fmt.Sprintf("/instruments#i%d", c.About.ID)}}
-	case chores.LookAfterCut, chores.LowerHeat, chores.WarmBrooder, chores.AtHand, chores.NextTime, chores.PowerAway:
+	case chores.LookAfterCut, chores.LowerHeat, chores.WarmBrooder, chores.AtHand, chores.NextTime, chores.PowerAway,
+		chores.Alarm, chores.FoundLid, chores.FoundPower:
 		return r.around()
 	case chores.Past:
 		record.Main = true
@@ -208,7 +209,24 @@ func (r row) around() []tap {
 		power := fmt.Sprintf("/power/%d", c.About.ID)
 		return []tap{{Label: "What to do", Link: power, Main: true}, {Label: "It is back", Send: power + "/back"}}
 	}
-	return nil
+	return r.read()
+}
+
+// read are the buttons of what readings show.
+func (r row) read() []tap {
+	c := r.Chore
+	found := fmt.Sprintf("/found/%d", c.Day)
+	no := tap{Label: "No", Of: c.Of, Send: found, With: map[string]string{"said": "not"}}
+	switch c.Kind {
+	case chores.FoundLid:
+		return []tap{{Label: "It was ajar", Of: c.Of, Send: found, With: map[string]string{"said": "so"}}, no}
+	case chores.FoundPower:
+		return []tap{{Label: "Write it down", Of: c.Of, Link: fmt.Sprintf("/power?found=%d", c.Day)}, no}
+	}
+	return []tap{
+		{Label: "Readings", Of: c.Of, Link: fmt.Sprintf("/machines/%d/readings?span=6h", c.About.ID), Main: true},
+		{Label: "Seen", Of: c.Of, Send: fmt.Sprintf("/rings/%d/seen", c.Day)},
+	}
 }
 
 // coming are the buttons of eggs that come: in a parcel, or under a hen.

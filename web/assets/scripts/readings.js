@@ -41,7 +41,7 @@
     const px = devicePixelRatio;
     for (const m of marks ? got.marks : []) {
       const x = u.valToPos(m.at, "x", true);
-      if (m.kind === "power" || m.kind === "found-lid") {
+      if (m.kind === "power" || m.kind === "ajar") {
         ctx.fillStyle = colour(root, "--vein-pale");
         ctx.fillRect(x, bbox.top, Math.max(2, u.valToPos(m.to, "x", true) - x), bbox.height);
         continue;

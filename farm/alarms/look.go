@@ -1,0 +1,489 @@
+package alarms
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"math"
+	"slices"
+	"time"
+
+	"metrogon/core/climate"
+	"metrogon/core/instrument"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// How often it is looked, and over how long.
+const (
+	lookEvery   = 20 * time.Second
+	searchEvery = 5 * time.Minute
+	searchOver  = 36 * time.Hour
+	looks       = 736 // tells the one who looks from other processes
+)
+
+// Work looks at all farms with probes until ctx ends; of many processes one looks.
+func (b *Service) Work(ctx context.Context, log *slog.Logger) {
+	for ctx.Err() == nil {
+		_, err := b.DB.Alone(ctx, looks, func() error {
+			for ctx.Err() == nil {
+				if err := b.LookNow(ctx); err != nil && ctx.Err() == nil {
+					log.Error("alarms", "err", err)
+				}
+				wait(ctx, lookEvery)
+			}
+			return nil
+		})
+		if err != nil && ctx.Err() == nil {
+			log.Error("alarms", "err", err)
+		}
+		wait(ctx, lookEvery)
+	}
+}
+
+func wait(ctx context.Context, long time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(long):
+	}
+}
+
+// LookNow looks at all farms with probes once: what rings is kept and told, what is over ends, and now and then the
+// readings are searched for what happened.
+func (b *Service) LookNow(ctx context.Context) error {
+	farms, err := b.DB.Probed(ctx)
+	if err != nil {
+		return err
+	}
+	var failed error
+	for _, id := range farms {
+		if err := b.look(ctx, id); err != nil { // one farm’s trouble is not another’s
+			failed = errors.Join(failed, fmt.Errorf("farm %d: %w", id, err))
+		}
+	}
+	return failed
+}
+
+// message is what people are told.
+type message struct {
+	title, body, path string
+	wakes             bool
+}
+
+func (b *Service) look(ctx context.Context, farmID int64) error {
+	keeper, err := b.DB.Keeper(ctx, farmID)
+	if errors.Is(err, farm.ErrNone) { // nobody is there
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	m, err := farm.NewMember(keeper)
+	if err != nil {
+		return err
+	}
+	now := b.Now()
+	search := now.Sub(b.looked[farmID]).Abs() >= searchEvery
+	var change change
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		change, err = gather(ctx, tx, w, open, search)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	var told []message
+	if !change.empty() {
+		err = b.Write(ctx, m, func(tx *farm.Tx) error {
+			told, err = change.keep(ctx, tx)
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if search {
+		if b.looked == nil {
+			b.looked = map[int64]time.Time{}
+		}
+		b.looked[farmID] = now
+	}
+	for _, t := range told {
+		if b.Tell != nil {
+			err = errors.Join(err, b.Tell(ctx, farmID, t.title, t.body, t.path, t.wakes))
+		}
+	}
+	return err
+}
+
+// change is what a look found.
+type change struct {
+	member *farm.Member
+	begun  []Ring
+	worse  []store.AlarmRing
+	found  []store.Incident
+	warmed []warmed
+}
+
+// warmed is how warm a batch was held.
+type warmed struct {
+	batchID             int64
+	offsetC, sure, days *float64
+}
+
+func (c change) empty() bool { return len(c.begun)+len(c.worse)+len(c.found)+len(c.warmed) == 0 }
+
+// keep writes what was found, and gives what is told to people: what is new.
+func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err error) {
+	for _, r := range c.begun {
+		fresh, err := tx.AddRing(ctx, r.AlarmRing)
+		if err != nil {
+			return nil, err
+		}
+		if fresh {
+			told = append(told, message{
+				title: fmt.Sprintf("%s: %s rings", c.member.FarmName, r.Machine),
+				body:  fmt.Sprintf("%s, since %s.", r.Tells(c.member, tx.At), c.member.Moment(r.BeganAt)),
+				path:  fmt.Sprintf("/machines/%d/readings?span=6h", r.MachineID), wakes: r.Alarm.Wakes,
+			})
+		}
+	}
+	for _, r := range c.worse {
+		if err := tx.SetRing(ctx, r.ID, r.Worst, r.EndedAt); err != nil {
+			return nil, err
+		}
+	}
+	for _, i := range c.found {
+		if err := tx.PutIncident(ctx, i); err != nil {
+			return nil, err
+		}
+	}
+	for _, o := range c.warmed {
+		if err := tx.SetOffset(ctx, o.batchID, o.offsetC, o.sure, o.days); err != nil {
+			return nil, err
+		}
+	}
+	return told, nil
+}
+
+// sight is a farm as it is looked at.
+type sight struct {
+	store.Watched
+	w    *farm.Snapshot
+	open []farm.BatchView
+	now  time.Time
+	c    change
+}
+
+func gather(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView, search bool,
+) (change, error) {
+	watched, err := tx.Watched(ctx, w.Now.Add(-searchOver-24*time.Hour))
+	if err != nil {
+		return change{}, err
+	}
+	s := sight{watched, w, open, w.Now, change{member: tx.Member}}
+	if err := s.alarms(ctx, tx); err != nil {
+		return change{}, err
+	}
+	if search {
+		if err := s.search(ctx, tx); err != nil {
+			return change{}, err
+		}
+		if err := s.warmth(ctx, tx); err != nil {
+			return change{}, err
+		}
+	}
+	return s.c, nil
+}
+
+// lies is in which machine each probe lies now.
+func (s sight) lies() map[int64]farm.Machine {
+	all := map[int64]farm.Machine{}
+	for _, p := range s.Probes {
+		i := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
+		if x := s.Gauges.Instruments[i]; x.MachineID != nil && x.UntilOn == nil {
+			all[x.ID] = s.w.MachineByID[*x.MachineID]
+		}
+	}
+	return all
+}
+
+// alarms compares what rings with what is kept of it.
+func (s *sight) alarms(ctx context.Context, tx *farm.Tx) error {
+	over := time.Hour
+	for _, a := range s.Alarms {
+		over = max(over, 2*time.Duration(a.DelayMin)*time.Minute+time.Hour)
+	}
+	lies := s.lies()
+	var ids []int64
+	for id := range lies {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	if len(ids) == 0 || len(s.Alarms)+len(s.Open) == 0 {
+		return nil
+	}
+	points, err := tx.Points(ctx, ids, s.now.Add(-over), s.now.Add(time.Minute), time.Minute)
+	if err != nil {
+		return err
+	}
+	last, err := tx.LastTold(ctx, s.now.AddDate(0, 0, -silentMost))
+	if err != nil {
+		return err
+	}
+	rung := map[store.AlarmRing]bool{}
+	for _, id := range ids {
+		told := s.told(id, points)
+		for _, a := range s.Alarms {
+			if a.MachineID != nil && *a.MachineID != lies[id].ID {
+				continue
+			}
+			if r, ok := s.rings(a, lies[id], id, told, last); ok {
+				s.rung(a, r, id, lies[id])
+				rung[store.AlarmRing{AlarmID: a.ID, MachineID: lies[id].ID, InstrumentID: id}] = true
+			}
+		}
+	}
+	for _, r := range s.Open {
+		if !rung[store.AlarmRing{AlarmID: r.AlarmID, MachineID: r.MachineID, InstrumentID: r.InstrumentID}] {
+			r.EndedAt = &s.now
+			s.c.worse = append(s.c.worse, r)
+		}
+	}
+	return nil
+}
+
+// silentMost is how many days a probe that told something is missed.
+const silentMost = 7
+
+func (s sight) told(id int64, points []store.Point) (all []climate.Told) {
+	k := farm.CorrectionsOf(id, s.Gauges.Checks)
+	for _, p := range points {
+		if p.InstrumentID == id {
+			all = append(all, k.Told(p))
+		}
+	}
+	return all
+}
+
+// rings tells whether an alarm rings now by what a probe told.
+func (s sight) rings(
+	a Alarm, in farm.Machine, id int64, told []climate.Told, last []store.Point,
+) (r climate.Ring, ok bool) {
+	rule := ruleOf(a)
+	if rule.What == climate.Silent {
+		i := slices.IndexFunc(last, func(p store.Point) bool { return p.InstrumentID == id })
+		if i < 0 {
+			return r, false
+		}
+		told = []climate.Told{{At: last[i].At}}
+	}
+	all := rule.Rings(told, s.now, func(t time.Time) bool { return s.holds(a.Phase, in.ID, t) })
+	if n := len(all); n > 0 && all[n-1].Ended.IsZero() {
+		return all[n-1], true
+	}
+	return r, false
+}
+
+func ruleOf(a Alarm) climate.Alarm {
+	return climate.Alarm{
+		What: climate.Alert(a.What), Bound: a.Bound, Delay: time.Duration(a.DelayMin) * time.Minute,
+	}
+}
+
+// holds tells whether a machine was in a phase at a moment.
+func (s sight) holds(phase string, machineID int64, at time.Time) bool {
+	if phase == Any {
+		return true
+	}
+	turning, locked := false, false
+	for _, v := range s.open {
+		switch {
+		case v.SetAt.After(at) || v.ClosedAt != nil && v.ClosedAt.Before(at):
+		case v.LockedAt != nil && !v.LockedAt.After(at):
+			locked = locked || v.HatcherID == machineID
+		default:
+			turning = turning || v.SetterID == machineID
+		}
+	}
+	switch phase {
+	case Turning:
+		return turning
+	case Lockdown:
+		return locked
+	}
+	return !turning && !locked
+}
+
+// rung keeps what rings: as new, or as worse than it was.
+func (s *sight) rung(a Alarm, r climate.Ring, id int64, in farm.Machine) {
+	i := slices.IndexFunc(s.Open, func(o store.AlarmRing) bool {
+		return o.AlarmID == a.ID && o.InstrumentID == id && o.MachineID == in.ID
+	})
+	if i >= 0 {
+		if o := s.Open[i]; a.What != string(climate.Silent) && math.Abs(o.Worst-r.Worst) >= 0.05 {
+			o.Worst = r.Worst
+			s.c.worse = append(s.c.worse, o)
+		}
+		return
+	}
+	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
+	s.c.begun = append(s.c.begun, Ring{store.AlarmRing{
+		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
+	}, a, in.Name, s.Gauges.Instruments[at].Name})
+}
+
+// eggsCame is how near to new eggs a dip is theirs.
+const eggsCame = 40 * time.Minute
+
+// search looks through the readings of the last day and a half for power cuts and lids ajar.
+func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
+	lies := s.lies()
+	var ids []int64
+	for id := range lies {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	if len(ids) == 0 {
+		return nil
+	}
+	from := s.now.Add(-searchOver)
+	points, err := tx.Points(ctx, ids, from, s.now.Add(time.Minute), time.Minute)
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		in := lies[id]
+		log, err := tx.MachineLog(ctx, in.ID, from, s.now)
+		if err != nil {
+			return err
+		}
+		for _, x := range climate.Incidents(s.told(id, points)) {
+			if !known(x, log, s.now) {
+				s.found(x, id, in.ID)
+			}
+		}
+	}
+	return nil
+}
+
+// known tells whether the farm knows of it already: eggs came or went, the lid was opened for long, or the power cut was
+// written down.
+func known(x climate.Incident, log store.MachineLog, now time.Time) bool {
+	to := x.To
+	if to.IsZero() {
+		to = now
+	}
+	near := func(t *time.Time) bool { return t != nil && t.Sub(x.From).Abs() < eggsCame }
+	for _, b := range log.Batches {
+		if near(&b.SetAt) || near(&b.CameAt) || near(b.LockedAt) || near(b.ClosedAt) {
+			return true
+		}
+	}
+	for _, o := range log.Openings {
+		if o.At.Before(to) && o.At.Add(time.Duration(o.Minutes)*time.Minute).After(x.From.Add(-eggsCame)) && o.Minutes >= 10 {
+			return true
+		}
+	}
+	for _, c := range log.Cuts {
+		if c.FromAt.Before(to) && (c.ToAt == nil || c.ToAt.After(x.From)) {
+			return true
+		}
+	}
+	return false
+}
+
+// found adds an incident, or how one went on that another probe or an earlier look found.
+func (s *sight) found(x climate.Incident, id, machineID int64) {
+	row := store.Incident{
+		MachineID: machineID, InstrumentID: id, Kind: string(x.Kind), FromAt: x.From, LowC: math.Round(10*x.LowC) / 10,
+	}
+	if !x.To.IsZero() {
+		row.ToAt = &x.To
+	}
+	for _, o := range append(slices.Clone(s.Incidents), s.c.found...) {
+		if o.MachineID != machineID || o.FromAt.After(endOf(row, s.now)) || endOf(o, s.now).Before(row.FromAt) {
+			continue
+		}
+		if o.InstrumentID != id || o.Said != nil || o.ToAt != nil && row.ToAt != nil {
+			return // it is there already
+		}
+		row.FromAt = o.FromAt // it went on
+	}
+	s.c.found = append(s.c.found, row)
+}
+
+func endOf(i store.Incident, now time.Time) time.Time {
+	if i.ToAt == nil {
+		return now
+	}
+	return *i.ToAt
+}
+
+// What counts of the warmth of a batch: hours of a cold spell are told as such, and not as its machine’s fault.
+const (
+	coldSpellC = 2.5
+	hoursLeast = 24
+)
+
+// warmth reckons how warm each batch of birds was held in its setter.
+func (s *sight) warmth(ctx context.Context, tx *farm.Tx) error {
+	for _, v := range s.open {
+		if v.Kind.IsReptile() || v.LockedAt != nil {
+			continue
+		}
+		lays := farm.LaysIn(v.SetterID, s.Stays)
+		var ids []int64
+		for _, p := range s.Probes {
+			if len(lays[p.InstrumentID]) > 0 {
+				ids = append(ids, p.InstrumentID)
+			}
+		}
+		if len(ids) == 0 {
+			continue
+		}
+		hours, err := tx.Points(ctx, ids, v.CameAt, s.now, time.Hour)
+		if err != nil {
+			return err
+		}
+		o := s.held(hours, lays, v.Want(false).TempC)
+		o.batchID = v.ID
+		if !alike(o.offsetC, v.OffsetC, 0.005) || !alike(o.days, v.OffsetDays, 0.04) || !alike(o.sure, v.OffsetSure, 0.005) {
+			s.c.warmed = append(s.c.warmed, o)
+		}
+	}
+	return nil
+}
+
+// held is the mean over the hours in which something was told.
+func (s sight) held(hours []store.Point, lays map[int64][]farm.Lay, wantC float64) (o warmed) {
+	sum, n, sure := 0.0, 0.0, math.Inf(1)
+	k := map[int64]instrument.Correction{}
+	told := map[time.Time]bool{}
+	for _, p := range hours {
+		if p.TempC == nil || !farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
+			continue
+		}
+		if _, there := k[p.InstrumentID]; !there {
+			k[p.InstrumentID] = farm.CorrectionsOf(p.InstrumentID, s.Gauges.Checks).Temp
+		}
+		c := k[p.InstrumentID].True(*p.TempC)
+		if c < wantC-coldSpellC {
+			continue
+		}
+		sum, n, told[p.At] = sum+c-wantC, n+1, true
+		sure = min(sure, k[p.InstrumentID].Sure(*p.TempC))
+	}
+	if len(told) < hoursLeast {
+		return warmed{}
+	}
+	offset := math.Round(1000*max(-5, min(5, sum/n))) / 1000
+	days := math.Round(100*float64(len(told))/24) / 100
+	return warmed{offsetC: &offset, sure: &sure, days: &days}
+}
+
+func alike(a, b *float64, within float64) bool {
+	return a == nil && b == nil || a != nil && b != nil && math.Abs(*a-*b) <= within
+}

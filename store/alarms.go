@@ -1,0 +1,193 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Alarm is what a farm wants to be woken for.
+type Alarm struct {
+	ID        int64
+	MachineID *int64 // nil: each machine
+	Phase     string // any, turning, lockdown, empty
+	What      string // as core/climate names it
+	Bound     float64
+	DelayMin  int
+	Wakes     bool // through quiet hours
+	EndedAt   *time.Time
+}
+
+// AlarmRing is an alarm that rang.
+type AlarmRing struct {
+	ID, AlarmID, MachineID, InstrumentID int64
+	BeganAt, RangAt                      time.Time
+	EndedAt                              *time.Time
+	Worst                                float64
+	SeenAt                               *time.Time
+	SeenBy                               string
+}
+
+// Incident is what was found in the readings.
+type Incident struct {
+	ID, MachineID, InstrumentID int64
+	Kind                        string // power or lid
+	FromAt                      time.Time
+	ToAt                        *time.Time // nil: it goes on
+	LowC                        float64
+	Said                        *string // so or not
+}
+
+const alarms = `
+	select id, machine_id, phase, what, bound, delay_min, wakes, ended_at
+	from alarms
+	where farm_id = $1 and ended_at is null
+	order by machine_id nulls first, what, id`
+
+const ringColumns = `
+	select r.id, r.alarm_id, r.machine_id, r.instrument_id, r.began_at, r.rang_at, r.ended_at, r.worst, r.seen_at,
+		coalesce(p.name, '') as seen_by
+	from alarm_rings r
+	left join people p on p.id = r.person_id`
+
+const incidentColumns = `
+	select id, machine_id, instrument_id, kind, from_at, to_at, low_c, said
+	from incidents`
+
+// Watched is what a farm’s alarms look at.
+type Watched struct {
+	Alarms    []Alarm
+	Open      []AlarmRing
+	Incidents []Incident // since a moment
+	Probes    []Probe
+	Stays     []InstrumentStay
+	Gauges    Gauges
+}
+
+// Watched reads it in one round trip.
+func (tx *Tx) Watched(ctx context.Context, since time.Time) (w Watched, err error) {
+	q := &pgx.Batch{}
+	ask(q, &w.Alarms, alarms, tx.FarmID)
+	ask(q, &w.Open, ringColumns+`
+		where r.farm_id = $1 and r.ended_at is null`, tx.FarmID)
+	ask(q, &w.Incidents, incidentColumns+`
+		where farm_id = $1 and (to_at is null or to_at >= $2)
+		order by from_at desc`, tx.FarmID, since)
+	ask(q, &w.Probes, probes, tx.FarmID)
+	ask(q, &w.Stays, instrumentStays, tx.FarmID)
+	ask(q, &w.Gauges.Instruments, instruments, tx.FarmID)
+	ask(q, &w.Gauges.Checks, instrumentChecks, tx.FarmID)
+	return w, tx.SendBatch(ctx, q).Close()
+}
+
+// Alarmed is what a farm’s page of alarms shows.
+type Alarmed struct {
+	Alarms []Alarm
+	Rings  []AlarmRing // the newest first
+}
+
+// Alarmed reads it: the newest rings.
+func (tx *Tx) Alarmed(ctx context.Context, most int) (a Alarmed, err error) {
+	q := &pgx.Batch{}
+	ask(q, &a.Alarms, alarms, tx.FarmID)
+	ask(q, &a.Rings, ringColumns+`
+		where r.farm_id = $1
+		order by r.ended_at is null desc, r.rang_at desc
+		limit $2`, tx.FarmID, most)
+	return a, tx.SendBatch(ctx, q).Close()
+}
+
+// SaveAlarm makes an alarm (ID 0) or changes one, and returns its id.
+func (tx *Tx) SaveAlarm(ctx context.Context, a Alarm) (int64, error) {
+	if a.ID == 0 {
+		return value[int64](ctx, tx, `
+			insert into alarms (farm_id, machine_id, phase, what, bound, delay_min, wakes)
+			values ($1, $2, $3, $4, $5, $6, $7)
+			returning id`, tx.FarmID, a.MachineID, a.Phase, a.What, a.Bound, a.DelayMin, a.Wakes)
+	}
+	return value[int64](ctx, tx, `
+		update alarms
+		set machine_id = $3, phase = $4, what = $5, bound = $6, delay_min = $7, wakes = $8, ended_at = $9
+		where farm_id = $1 and id = $2
+		returning id`, tx.FarmID, a.ID, a.MachineID, a.Phase, a.What, a.Bound, a.DelayMin, a.Wakes, a.EndedAt)
+}
+
+// DropAlarm forgets one with what it rang.
+func (tx *Tx) DropAlarm(ctx context.Context, id int64) error {
+	_, err := tx.Exec(ctx, `delete from alarms where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return err
+}
+
+// AddRing keeps that an alarm rings; one that rings already rings once.
+func (tx *Tx) AddRing(ctx context.Context, r AlarmRing) (fresh bool, err error) {
+	done, err := tx.Exec(ctx, `
+		insert into alarm_rings (farm_id, alarm_id, machine_id, instrument_id, began_at, rang_at, ended_at, worst)
+		values ($1, $2, $3, $4, $5, $6, $7, $8)
+		on conflict do nothing`, tx.FarmID, r.AlarmID, r.MachineID, r.InstrumentID, r.BeganAt, r.RangAt, r.EndedAt, r.Worst)
+	return done.RowsAffected() > 0, err
+}
+
+// SetRing says how bad it became, and when it ended.
+func (tx *Tx) SetRing(ctx context.Context, id int64, worst float64, ended *time.Time) error {
+	_, err := tx.Exec(ctx, `
+		update alarm_rings set worst = $3, ended_at = $4 where farm_id = $1 and id = $2`, tx.FarmID, id, worst, ended)
+	return err
+}
+
+// SeeRing keeps who saw that an alarm rang; the first who did stays.
+func (tx *Tx) SeeRing(ctx context.Context, id int64, at time.Time, personID int64) error {
+	_, err := value[int64](ctx, tx, `
+		update alarm_rings
+		set seen_at = coalesce(seen_at, $3), person_id = case when seen_at is null then $4 else person_id end
+		where farm_id = $1 and id = $2
+		returning id`, tx.FarmID, id, at, personID)
+	return err
+}
+
+// PutIncident keeps what was found by an instrument, or how it went on.
+func (tx *Tx) PutIncident(ctx context.Context, i Incident) error {
+	_, err := tx.Exec(ctx, `
+		insert into incidents (farm_id, machine_id, instrument_id, kind, from_at, to_at, low_c, said)
+		values ($1, $2, $3, $4, $5, $6, $7, $8)
+		on conflict (farm_id, instrument_id, from_at) do update
+		set to_at = excluded.to_at, low_c = excluded.low_c, kind = excluded.kind`,
+		tx.FarmID, i.MachineID, i.InstrumentID, i.Kind, i.FromAt, i.ToAt, i.LowC, i.Said)
+	return err
+}
+
+// Incident finds one.
+func (tx *Tx) Incident(ctx context.Context, id int64) (Incident, error) {
+	return one[Incident](ctx, tx, incidentColumns+` where farm_id = $1 and id = $2`, tx.FarmID, id)
+}
+
+// SayIncident keeps what somebody said of one; nil takes it back.
+func (tx *Tx) SayIncident(ctx context.Context, id int64, said *string) error {
+	_, err := tx.Exec(ctx, `update incidents set said = $3 where farm_id = $1 and id = $2`, tx.FarmID, id, said)
+	return err
+}
+
+// Probed lists the farms that have a probe.
+func (db *DB) Probed(ctx context.Context) ([]int64, error) {
+	rows, err := db.door.Query(ctx, `select distinct farm_id from probes order by 1`)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int64])
+}
+
+// SetOffset keeps how warm a batch was held beside what it wants, within what that is known, and over how many days; nil
+// where nobody knows.
+func (tx *Tx) SetOffset(ctx context.Context, batchID int64, offsetC, sureC, days *float64) error {
+	_, err := tx.Exec(ctx, `
+		update batches set offset_c = $3, offset_sure = $4, offset_days = $5
+		where farm_id = $1 and id = $2
+			and (offset_c is distinct from $3 or offset_sure is distinct from $4 or offset_days is distinct from $5)`,
+		tx.FarmID, batchID, offsetC, sureC, days)
+	return err
+}
+
+// Keeper finds an owner of a farm, for what is looked at when nobody is there.
+func (db *DB) Keeper(ctx context.Context, farmID int64) (Member, error) {
+	return one[Member](ctx, db.door, member+`m.farm_id = $1 and m.role = 'owner' order by p.id limit 1`, farmID)
+}

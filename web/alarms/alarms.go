@@ -1,0 +1,193 @@
+// Package alarms is the page of what a farm wants to be woken for, and of what rang.
+package alarms
+
+import (
+	"embed"
+	"fmt"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"metrogon/core/climate"
+	"metrogon/farm"
+	"metrogon/farm/alarms"
+	"metrogon/web/page"
+)
+
+//go:embed *.html
+var files embed.FS
+
+type handler struct {
+	*page.Site
+	list page.Template
+}
+
+// Routes hangs the page in.
+func Routes(e *echo.Echo, s *page.Site) {
+	x := handler{s, page.Parse(s, files, "alarms.html")}
+	e.GET("/alarms", s.Signed(page.Fresh(x.show)))
+	s.Post(e, "/alarms", farm.Keeping, x.save)
+	s.Post(e, "/alarms/usual", farm.Keeping, x.usual)
+	s.Post(e, "/alarms/try", farm.Keeping, x.try)
+	s.Post(e, "/alarms/:id", farm.Keeping, x.save)
+	s.Post(e, "/alarms/:id/end", farm.Keeping, x.end)
+	s.Post(e, "/rings/:id/seen", farm.Helping, x.seen)
+	s.Post(e, "/found/:id", farm.Helping, x.found)
+}
+
+type data struct {
+	alarms.Page
+	Member *farm.Member
+	Tried  *alarms.Tried
+}
+
+// what is picked in the form.
+type pick struct{ ID, Name string }
+
+// Whats are what an alarm rings for.
+func (data) Whats() []pick {
+	return []pick{
+		{string(climate.Cool), "cooler than"}, {string(climate.Warm), "warmer than"}, {string(climate.Parched), "drier than"},
+		{string(climate.Humid), "more humid than"}, {string(climate.Falls), "falls within ten minutes by"},
+		{string(climate.Silent), "a probe is silent"},
+	}
+}
+
+// Phases are when it holds.
+func (data) Phases() []pick {
+	return []pick{
+		{alarms.Any, "always"}, {alarms.Turning, "while eggs turn"}, {alarms.Lockdown, "in lockdown"},
+		{alarms.Empty, "while it is empty"},
+	}
+}
+
+// Says says what an alarm rings for.
+func (d data) Says(a alarms.Alarm) string {
+	machines := map[int64]farm.Machine{}
+	for _, x := range d.Machines {
+		machines[x.ID] = x
+	}
+	return alarms.Says(a, d.Member, machines)
+}
+
+// Bound is the bound of an alarm as it is typed.
+func (d data) Bound(a alarms.Alarm) string {
+	switch climate.Alert(a.What) {
+	case climate.Warm, climate.Cool:
+		return d.Member.Units().Degrees(a.Bound)
+	case climate.Falls:
+		return d.Member.Units().Width(a.Bound)
+	case climate.Silent:
+		return ""
+	}
+	return strconv.FormatFloat(a.Bound, 'f', -1, 64)
+}
+
+func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	return x.render(c, m, meta, nil)
+}
+
+func (x handler) render(c *echo.Context, m *farm.Member, meta page.Meta, tried *alarms.Tried) error {
+	p, err := x.Alarms.Page(c.Request().Context(), m)
+	if err != nil {
+		return err
+	}
+	meta.Nav, meta.Title = "/machines", "Alarms"
+	return x.Render(c, x.list, meta, m, data{p, m, tried})
+}
+
+// read reads an alarm from the form.
+func read(f *page.Form, m *farm.Member) alarms.Alarm {
+	a := alarms.Alarm{
+		What: f.Get("what"), Phase: f.Get("phase"), DelayMin: f.Int("delay", "The delay in minutes"), Wakes: f.Get("wakes") != "",
+	}
+	if id := f.ID("machine"); id != 0 {
+		a.MachineID = &id
+	}
+	what := climate.Alert(a.What)
+	if what == climate.Silent {
+		return a
+	}
+	a.Bound = f.Float("bound", "The bound")
+	switch {
+	case what == climate.Warm || what == climate.Cool:
+		a.Bound = page.Celsius(m, a.Bound)
+	case what == climate.Falls && m.Units().Fahrenheit:
+		a.Bound /= 1.8
+	}
+	return a
+}
+
+func (x handler) save(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	a := read(f, m)
+	if c.Param("id") != "" {
+		if a.ID, err = page.ID(c); err != nil {
+			return err
+		}
+	}
+	return x.Save(c, f, "/alarms", func() (farm.Done, error) {
+		return x.Alarms.Save(c.Request().Context(), m, f.Get("key"), a)
+	}, func(meta page.Meta) error { return x.show(c, m, meta) })
+}
+
+// try shows what an alarm would have done in the last month, with what was typed still in the form.
+func (x handler) try(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	a := read(f, m)
+	if f.Problems == nil {
+		tried, err := x.Alarms.Try(c.Request().Context(), m, a)
+		if p := page.ProblemsOf(err); p != nil {
+			f.Problems = p
+		} else if err != nil {
+			return err
+		} else {
+			return x.render(c, m, page.Meta{Typed: f.Values}, &tried)
+		}
+	}
+	return x.Save(c, f, "/alarms", func() (farm.Done, error) { return farm.Done{}, f.Problems },
+		func(meta page.Meta) error { return x.show(c, m, meta) })
+}
+
+func (x handler) usual(c *echo.Context, m *farm.Member) error {
+	f, err := page.ReadForm(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Alarms.StartWithUsual(c.Request().Context(), m, f.Get("key"))
+	return x.Finish(c, done, err, "/alarms")
+}
+
+func (x handler) end(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Alarms.End(c.Request().Context(), m, f.Get("key"), id)
+	return x.Finish(c, done, err, "/alarms")
+}
+
+func (x handler) seen(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Alarms.See(c.Request().Context(), m, f.Get("key"), id)
+	return x.Finish(c, done, err, page.Back(c, "/alarms"))
+}
+
+// found keeps what somebody says of what was found in the readings.
+func (x handler) found(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	done, err := x.Alarms.Say(c.Request().Context(), m, f.Get("key"), id, f.Get("said"))
+	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d/readings", f.ID("machine"))))
+}
