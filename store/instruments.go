@@ -109,6 +109,7 @@ type Gauges struct {
 	Instruments []Instrument
 	Checks      []InstrumentCheck
 	Readings    []MachineReading // the newest first
+	Told        []Point          // what each probe told last
 }
 
 // Gauges reads them in one round trip: the newest readings of a machine since a moment (0: of all).
@@ -122,5 +123,8 @@ func (tx *Tx) Gauges(ctx context.Context, machineID int64, since time.Time, most
 		where farm_id = $1 and ($2::bigint = 0 or machine_id = $2) and at >= $3
 		order by at desc, id desc
 		limit $4`, tx.FarmID, machineID, since, most)
+	if most > 0 {
+		ask(q, &g.Told, lastTold, tx.FarmID, since)
+	}
 	return g, tx.SendBatch(ctx, q).Close()
 }

@@ -343,22 +343,24 @@ func (tx *Tx) DropInstrumentStay(ctx context.Context, instrumentID int64, from t
 	return err
 }
 
-// LastTold tells when each instrument told something last, by its probe.
+// LastTold tells what each probe told last, since a moment.
 func (tx *Tx) LastTold(ctx context.Context, since time.Time) ([]Point, error) {
-	return list[Point](ctx, tx, `
-		select p.instrument_id, s.at, (s.temp_c is not null)::int as temps, s.temp_c::float8 as temp_c,
-			null::float8 as low_c, null::float8 as top_c, (s.rh_pct is not null)::int as rhs, s.rh_pct::float8 as rh_pct,
-			null::float8 as low_pct, null::float8 as top_pct
-		from probes p
-		cross join lateral (
-			select at, temp_c, rh_pct
-			from samples s
-			where s.farm_id = $1 and s.instrument_id = p.instrument_id and s.at >= $2
-			order by at desc
-			limit 1
-		) s
-		where p.farm_id = $1`, tx.FarmID, since)
+	return list[Point](ctx, tx, lastTold, tx.FarmID, since)
 }
+
+const lastTold = `
+	select p.instrument_id, s.at, (s.temp_c is not null)::int as temps, s.temp_c::float8 as temp_c,
+		null::float8 as low_c, null::float8 as top_c, (s.rh_pct is not null)::int as rhs, s.rh_pct::float8 as rh_pct,
+		null::float8 as low_pct, null::float8 as top_pct
+	from probes p
+	cross join lateral (
+		select at, temp_c, rh_pct
+		from samples s
+		where s.farm_id = $1 and s.instrument_id = p.instrument_id and s.at >= $2
+		order by at desc
+		limit 1
+	) s
+	where p.farm_id = $1`
 
 // SamplesThere counts at how many of the moments an instrument told something that is kept, exactly or by the minute or
 // hour.

@@ -316,11 +316,13 @@ func (b *Service) TakeReading(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if r.InstrumentID != 0 {
-			all, err := tx.Gauges(ctx, machineID, tx.At, 0)
-			if err != nil {
-				return farm.Done{}, err
-			}
+		all, err := tx.Gauges(ctx, machineID, tx.At.Add(-together), 1)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if r.InstrumentID == 0 {
+			rows = append(rows, besideDisplay(all, machineID, r.At)...)
+		} else {
 			if !slices.ContainsFunc(all.Instruments, func(o Instrument) bool { return o.ID == r.InstrumentID }) {
 				return farm.Done{}, farm.ErrNone
 			}
@@ -332,6 +334,20 @@ func (b *Service) TakeReading(
 		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
 			"%s was read.", x.Name)
 	})
+}
+
+// besideDisplay is what a probe in the machine told when its display was read: so that the two are compared.
+func besideDisplay(all store.Gauges, machineID int64, at time.Time) (rows []store.MachineReading) {
+	for _, p := range all.Told {
+		i := slices.IndexFunc(all.Instruments, func(x Instrument) bool { return x.ID == p.InstrumentID })
+		x := all.Instruments[i]
+		if x.MachineID != nil && *x.MachineID == machineID && p.TempC != nil && at.Sub(p.At).Abs() <= together {
+			rows = append(rows, store.MachineReading{
+				MachineID: machineID, InstrumentID: &x.ID, At: at, TempC: p.TempC, RHPct: p.RHPct,
+			})
+		}
+	}
+	return rows
 }
 
 // wetBulb turns what a wet bulb showed into humidity, at the farm's height.

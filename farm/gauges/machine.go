@@ -24,6 +24,7 @@ type Machine struct {
 	Gauges   []Gauge  // that lie in it first
 	Reads    []Read   // the newest first
 	Now      *Read    // by an instrument, in the last day
+	Sends    bool     // a probe told something in the last day
 	WantedC  *float64 // what most of the eggs in it want
 	DisplayC *float64 // what its own display must show for that
 	Off      *float64 // by how much its display shows too much, °C
@@ -84,9 +85,25 @@ func machineOf(w *farm.Snapshot, rows store.Gauges, open []farm.BatchView, machi
 			x.Now = &x.Reads[len(x.Reads)-1]
 		}
 	}
+	x.told(w, rows.Told, by, in)
 	x.wants(open, machineID)
 	x.display()
 	return x
+}
+
+// told puts what a probe in it told before what was read by hand, where it is newer.
+func (x *Machine) told(w *farm.Snapshot, last []store.Point, by map[int64]Gauge, in func(Gauge) bool) {
+	for _, p := range last {
+		g := by[p.InstrumentID]
+		if !in(g) || w.Now.Sub(p.At) >= 24*time.Hour {
+			continue
+		}
+		x.Sends = true
+		if x.Now == nil || p.At.After(x.Now.At) {
+			read := g.corrected(store.MachineReading{At: p.At, TempC: p.TempC, RHPct: p.RHPct})
+			x.Now = &read
+		}
+	}
 }
 
 // wetSure is within how many points a wet bulb tells the humidity where both bulbs are right to 0.3 °C.

@@ -1,0 +1,258 @@
+package farm_test
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"metrogon/core/calendar"
+	"metrogon/core/climate"
+	"metrogon/core/incubator"
+	"metrogon/core/instrument"
+	"metrogon/farm"
+	"metrogon/farm/alarms"
+	"metrogon/farm/chores"
+	"metrogon/farm/gauges"
+	"metrogon/farm/outage"
+	"metrogon/farm/probes"
+)
+
+func float(v float64) *float64 { return &v }
+
+// probe is a checked instrument in a machine that sends under a key.
+func (s *shed) probe(name string, machine int64) (id int64, key_ string) {
+	id = s.gauge(name, &machine)
+	must(s.Gauges.Check(s.Context(), s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
+	key_, _, err := s.Probes.Key(s.Context(), s.m, key(), id)
+	require.NoError(s, err)
+	return id, key_
+}
+
+func (s *shed) tells(key string, at time.Time, temp float64) {
+	rh := 50.
+	require.NoError(s, s.Probes.Take(s.Context(), key, []probes.Told{{At: at, TempC: &temp, RHPct: &rh}}))
+}
+
+// simulated has a probe tell what a simulated machine shows, from a moment until now.
+func (s *shed) simulated(key string, began time.Time, causes ...incubator.Cause) {
+	run := incubator.Run{
+		Box: incubator.Tabletop, SetC: 37.5, Seed: 4, Room: incubator.Weather{TempC: 18, RHPct: 50}, Causes: causes,
+		Load: incubator.Load{Eggs: 12, EggG: 58, HatchDay: 21}, Fill: 24 * time.Hour,
+	}
+	var all []probes.Told
+	run.Readings(s.now.Sub(began), time.Minute, func(x incubator.Reading) bool {
+		all = append(all, probes.Told{At: began.Add(x.After), TempC: &x.TempC, RHPct: &x.RHPct})
+		return true
+	})
+	require.NoError(s, s.Probes.Take(s.Context(), key, all))
+}
+
+// What a probe told is told of the machine in which it lay then, corrected, whoever sends it when.
+func TestAProbeTellsOfWhereItLay(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	id, by := s.probe("Probe", s.a)
+	s.tells(by, s.now.Add(-3*time.Hour), 37.2)
+	must(s.Gauges.Save(ctx, s.m, key(), gauges.Instrument{
+		ID: id, Name: "Probe", Thermo: true, Hygro: true, MachineID: &s.b,
+	}, s.now.Add(-2*time.Hour)))
+	s.tells(by, s.now.Add(-time.Hour), 36.2)
+	s.tells(by, s.now.Add(-4*time.Hour), 37.4) // late
+	s.tells(by, s.now.Add(-4*time.Hour), 37.4) // and again
+	s.now = s.now.Add(time.Minute)
+	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37.5}))
+
+	a := must(s.Probes.CourseOf(ctx, s.m, s.a, s.now.Add(-6*time.Hour), s.now))
+	require.Len(t, a.Curves, 1)
+	require.Len(t, a.Curves[0].Points, 2)
+	assert.InDelta(t, 37.9, *a.Curves[0].Points[0].TempC, 1e-4, "late, first, and by the new check")
+	b := must(s.Probes.CourseOf(ctx, s.m, s.b, s.now.Add(-6*time.Hour), s.now))
+	require.Len(t, b.Curves[0].Points, 1)
+	assert.InDelta(t, 36.7, *b.Curves[0].Points[0].TempC, 1e-4)
+
+	for says, told := range map[string]probes.Told{
+		"not yet": {At: s.now.Add(time.Hour), TempC: float(37)}, "is none": {At: s.now, TempC: float(2000)},
+		"tells nothing": {At: s.now}, "ten years": {At: s.now.AddDate(-11, 0, 0), TempC: float(37)},
+	} {
+		assert.ErrorContains(t, s.Probes.Take(ctx, by, []probes.Told{told}), says)
+	}
+	assert.ErrorIs(t, s.Probes.Take(ctx, "no key", []probes.Told{{At: s.now, TempC: float(37)}}), farm.ErrNone)
+}
+
+// A power cut rings once, is told once to the people, is seen, and is over when it is warm again; a probe that falls silent
+// rings too. An alarm of lockdown leaves turning eggs alone.
+func TestAnAlarmRingsOnce(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, by := s.probe("Probe", s.a)
+	must(s.Alarms.StartWithUsual(ctx, s.m, key()))
+	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Lockdown}))
+	var told []string
+	s.Alarms.Tell = func(_ context.Context, _ int64, title, body, path string, wakes bool) error {
+		told = append(told, title+": "+body)
+		assert.True(t, wakes == (title != "Wickfold: Ash rings" || body[:5] != "Probe"), body)
+		return nil
+	}
+	began := s.now
+	cut := incubator.Cause{Kind: incubator.PowerCut, From: 3 * time.Hour, To: 5 * time.Hour}
+	var rang time.Duration
+	for range 4 * 60 / 10 {
+		s.now = s.now.Add(10 * time.Minute)
+		s.simulated(by, began, cut)
+		require.NoError(t, s.Alarms.LookNow(ctx))
+		if len(told) > 0 && rang == 0 {
+			rang = s.now.Sub(began)
+		}
+	}
+	assert.Greater(t, rang, 3*time.Hour+30*time.Minute, "not before its delay")
+	assert.LessOrEqual(t, rang, 3*time.Hour+50*time.Minute)
+	require.Len(t, told, 2, "too cool, and falling: %v", told)
+	assert.Contains(t, told[0]+told[1], "too cool for")
+	require.Len(t, s.chores(chores.Alarm), 1, "one line a machine")
+	page := must(s.Alarms.Page(ctx, s.m))
+	require.Len(t, page.Rings, 2)
+	for _, r := range page.Rings {
+		must(s.Alarms.See(ctx, s.m, key(), r.ID))
+	}
+	assert.Empty(t, s.chores(chores.Alarm), "seen")
+
+	s.now = began.Add(7 * time.Hour)
+	s.simulated(by, began, cut)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	for _, r := range must(s.Alarms.Page(ctx, s.m)).Rings {
+		assert.NotNil(t, r.EndedAt, "warm again")
+		assert.Equal(t, "Anna Wick", r.SeenBy)
+		assert.Less(t, r.Worst, 34.)
+	}
+	s.now = s.now.Add(50 * time.Minute)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.Len(t, told, 2)
+	s.now = s.now.Add(15 * time.Minute)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.Len(t, told, 3, "silent for an hour")
+	assert.Contains(t, told[2], "Probe has told nothing for")
+}
+
+// What would have rung in the last month is what would have rung.
+func TestAnAlarmIsTriedOnTheLastMonth(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, by := s.probe("Probe", s.a)
+	s.simulated(by, s.now.AddDate(0, 0, -10), incubator.Cause{Kind: incubator.Opening, From: 30 * time.Hour, To: 30*time.Hour +
+		10*time.Minute}, incubator.Cause{Kind: incubator.Ajar, From: 60 * time.Hour, To: 62 * time.Hour})
+	try := func(delay int) []alarms.Ring {
+		return must(s.Alarms.Try(ctx, s.m, alarms.Alarm{What: "cool", Bound: 36.7, DelayMin: delay, Phase: alarms.Any})).Rings
+	}
+	require.Len(t, try(30), 1, "the lid that was ajar")
+	assert.Len(t, try(5), 2, "and, with less patience, the one that was opened")
+	assert.Empty(t, must(s.Alarms.Try(ctx, s.m, alarms.Alarm{
+		What: "cool", Bound: 36.7, DelayMin: 5, Phase: alarms.Turning,
+	})).Rings, "no eggs turned then")
+	_, err := s.Alarms.Try(ctx, s.m, alarms.Alarm{What: "cool", Bound: 99, DelayMin: 0, Phase: "x"})
+	assert.ErrorContains(t, err, "Pick when it holds")
+}
+
+// A power cut and a lid ajar are found in the readings and asked about once; what is written down already is not asked.
+func TestWhatReadingsShowIsAsked(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, by := s.probe("Probe", s.a)
+	began := s.now
+	s.now = s.now.Add(30 * time.Hour)
+	ajar := incubator.Cause{Kind: incubator.Ajar, From: 10 * time.Hour, To: 11*time.Hour + 20*time.Minute}
+	cut := incubator.Cause{Kind: incubator.PowerCut, From: 20 * time.Hour, To: 22 * time.Hour}
+	s.simulated(by, began, ajar, cut)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	s.now = s.now.Add(6 * time.Minute)
+	require.NoError(t, s.Alarms.LookNow(ctx), "looked twice, it is one")
+	lids, cuts := s.chores(chores.FoundLid), s.chores(chores.FoundPower)
+	require.Len(t, lids, 1)
+	require.Len(t, cuts, 1)
+
+	done := must(s.Alarms.Say(ctx, s.m, key(), int64(lids[0].Day), alarms.So))
+	assert.Contains(t, done.Said, "the lid was ajar")
+	course := must(s.Probes.CourseOf(ctx, s.m, s.a, began, s.now))
+	kinds := map[string]time.Duration{}
+	for _, x := range course.Marks {
+		kinds[x.Kind] = x.To.Sub(x.At)
+	}
+	assert.InDelta(t, 80, kinds["lid"].Minutes(), 20, "it is in the machine’s log")
+	assert.Empty(t, s.chores(chores.FoundLid))
+	_, err := s.Alarms.Say(ctx, s.m, key(), int64(lids[0].Day), alarms.Not)
+	assert.ErrorContains(t, err, "said already")
+	must(s.Undo(ctx, s.m, key(), done.Entry))
+	assert.Len(t, s.chores(chores.FoundLid), 1, "asked again")
+
+	found := must(s.Alarms.FoundOne(ctx, s.m, int64(cuts[0].Day)))
+	assert.WithinDuration(t, began.Add(cut.From), found.FromAt, 10*time.Minute)
+	must(s.Outage.Begin(ctx, s.m, key(), outage.Cut{
+		From: found.FromAt, To: *found.ToAt, RoomC: 18, Boxes: map[int64]climate.Box{s.a: climate.Foam},
+	}))
+	must(s.Alarms.Say(ctx, s.m, key(), found.ID, alarms.Not))
+	s.now = s.now.Add(6 * time.Minute)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.Empty(t, s.chores(chores.FoundPower), "it is known, and not found again")
+}
+
+// A machine that runs half a degree warm brings the hatch forward, by as many days as it did; an instrument that nobody
+// checked moves nothing.
+func TestAWarmMachineMovesTheHatch(t *testing.T) {
+	for name, checked := range map[string]bool{"checked": true, "not checked": false} {
+		t.Run(name, func(t *testing.T) {
+			s := newShed(t)
+			ctx := t.Context()
+			hatch := func() time.Time { return s.batch(s.batch1).At(calendar.Hatch) }
+			before, set := hatch(), s.batch(s.batch1).SetAt
+			probe := s.gauge("Probe", &s.a)
+			if checked {
+				must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: probe, How: instrument.Clinical, Shown: 37, Truth: 37}))
+			}
+			by, _, err := s.Probes.Key(ctx, s.m, key(), probe)
+			require.NoError(t, err)
+			s.now = set.AddDate(0, 0, 10)
+			var all []probes.Told
+			for at := set; at.Before(s.now); at = at.Add(20 * time.Minute) {
+				warm := 38.0
+				if at.Sub(set) < 5*time.Hour { // a cold spell is one, and no fault of the machine
+					warm = 30
+				}
+				all = append(all, probes.Told{At: at, TempC: &warm})
+			}
+			require.NoError(t, s.Probes.Take(ctx, by, all))
+			require.NoError(t, s.Alarms.LookNow(ctx))
+			days := before.Sub(hatch()).Hours() / 24
+			if checked { // 0.5 °C over 10 − 5/24 days of 21: 1.6 days a degree [common practice]
+				assert.InDelta(t, 1.6*0.5*(10-5./24)/21, days, 0.02)
+			} else {
+				assert.Zero(t, days)
+			}
+		})
+	}
+}
+
+// A logger's file is looked at first, comes in once, and what it told can be forgotten.
+func TestALoggersFileComesInOnce(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	id := s.gauge("Logger", &s.a)
+	var all []probes.Told
+	for i := range 48 {
+		all = append(all, probes.Told{At: s.now.Add(-time.Duration(48-i) * time.Hour), TempC: float(37 + float64(i%5)/10)})
+	}
+	looked := must(s.Probes.LookAt(ctx, s.m, id, all))
+	assert.Equal(t, [2]int{48, 0}, [2]int{looked.N, looked.There})
+	must(s.Probes.Bring(ctx, s.m, key(), id, all))
+	must(s.Probes.Bring(ctx, s.m, key(), id, all))
+	assert.Equal(t, 48, must(s.Probes.LookAt(ctx, s.m, id, all)).There)
+	n := func() int { return len(must(s.Probes.CourseOf(ctx, s.m, s.a, s.now.Add(-50*time.Hour), s.now)).Curves) }
+	assert.Equal(t, 1, n())
+	must(s.Probes.Forget(ctx, s.m, key(), id, all[0].At, s.now))
+	assert.Zero(t, n())
+	helper := s.joined("Ben", farm.HelperRole)
+	_, err := s.Probes.Bring(ctx, helper, key(), id, all)
+	assert.Error(t, err, "a helper brings nothing in")
+}
