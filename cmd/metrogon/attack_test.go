@@ -133,8 +133,8 @@ func (a *attacked) postmaster() int {
 	return pid
 }
 
-// count asks the database itself.
-func (a *attacked) count(sql string) (n int) {
+// database connects to the database itself, as its owner.
+func (a *attacked) database() *pgx.Conn {
 	secret, err := os.ReadFile(filepath.Join(a.data(), "secret"))
 	require.NoError(a, err)
 	text, err := os.ReadFile(filepath.Join(a.data(), "postgres", "postmaster.pid"))
@@ -144,6 +144,12 @@ func (a *attacked) count(sql string) (n int) {
 		"postgres://metrogon_owner:%s@127.0.0.1:%s/postgres?sslmode=disable", secret, port,
 	))
 	require.NoError(a, err)
+	return conn
+}
+
+// count asks it for a number.
+func (a *attacked) count(sql string) (n int) {
+	conn := a.database()
 	defer conn.Close(a.Context())
 	require.NoError(a, conn.QueryRow(a.Context(), sql).Scan(&n))
 	return n
