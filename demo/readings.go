@@ -19,7 +19,7 @@ type probed struct {
 // hang makes the instruments that send.
 func (l *loader) hang(ctx context.Context) error {
 	l.probes = []probed{
-		{name: "Upper probe", machine: "Cabinet", spot: "top shelf", add: 0.45},
+		{name: "Upper probe", machine: "Cabinet", spot: "top shelf", add: 0.3},
 		{name: "Lower probe", machine: "Cabinet", spot: "bottom shelf", add: -0.2},
 		{name: "Foam probe", machine: "Still box", spot: "top of the eggs"},
 	}

@@ -135,13 +135,17 @@ func (tx *Tx) SetRing(ctx context.Context, id int64, worst float64, ended *time.
 	return err
 }
 
-// SeeRing keeps who saw that an alarm rang; the first who did stays.
+// SeeRing keeps who saw that an alarm rang, and with it all that rings in that machine; the first who did stays.
 func (tx *Tx) SeeRing(ctx context.Context, id int64, at time.Time, personID int64) error {
-	_, err := value[int64](ctx, tx, `
+	done, err := tx.Exec(ctx, `
 		update alarm_rings
 		set seen_at = coalesce(seen_at, $3), person_id = case when seen_at is null then $4 else person_id end
-		where farm_id = $1 and id = $2
-		returning id`, tx.FarmID, id, at, personID)
+		where farm_id = $1 and (id = $2 or ended_at is null and machine_id = (
+			select machine_id from alarm_rings where farm_id = $1 and id = $2
+		))`, tx.FarmID, id, at, personID)
+	if err == nil && done.RowsAffected() == 0 {
+		return ErrNone
+	}
 	return err
 }
 

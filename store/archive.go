@@ -19,7 +19,7 @@ import (
 func Archived() []string {
 	left := []string{
 		"requests", "invitations", "handovers", "handover_ticks", "feeds", "reminder_wishes", "reminded", "import_columns",
-		"probes", "brokers",
+		"brokers",
 	}
 	all := slices.DeleteFunc(slices.Clone(tables), func(t string) bool { return slices.Contains(left, t) })
 	slices.Reverse(all)
@@ -52,7 +52,8 @@ func (db *DB) Everybody(ctx context.Context, farmID int64) ([]IncomingPerson, er
 		order by p.id`, farmID)
 }
 
-// Dump gives the rows of a table of the farm, in the order of their keys.
+// Dump gives the rows of a table of the farm, in the order of their keys; digests of what opens something here are left
+// out.
 func (tx *Tx) Dump(ctx context.Context, table string, row func(json.RawMessage) error) error {
 	if !slices.Contains(Archived(), table) {
 		return fmt.Errorf("the table %s is not archived", table)
@@ -65,7 +66,7 @@ func (tx *Tx) Dump(ctx context.Context, table string, row func(json.RawMessage) 
 	if err != nil {
 		return err
 	}
-	return tx.dump(ctx, row, `select to_jsonb(t) - 'farm_id' from `+table+` t where farm_id = $1 order by `+keys)
+	return tx.dump(ctx, row, `select to_jsonb(t) - 'farm_id' - 'digest' from `+table+` t where farm_id = $1 order by `+keys)
 }
 
 func (tx *Tx) dump(ctx context.Context, row func(json.RawMessage) error, sql string) error {

@@ -25,7 +25,7 @@ func (s *site) number(sql string, args ...any) (n float64) {
 // stands by pen, and the report counts it.
 func TestFourteenEggsAreOpenedByPhone(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	id := int(s.number(`
 		select b.id
 		from batches b
@@ -76,7 +76,7 @@ func TestFourteenEggsAreOpenedByPhone(t *testing.T) {
 // From the pull to the sale: young into the brooder, one lost, some sold, the rest outside; the room follows.
 func TestYoungFromThePullToTheSale(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	h.open("/brooders")
@@ -116,7 +116,7 @@ func TestYoungFromThePullToTheSale(t *testing.T) {
 // A power cut that is written down moves the dates of what stood in the machine, on every page.
 func TestAPowerCutByHandMovesTheDates(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	h := s.hand(1280, 800)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	id := int(s.number(`
@@ -151,7 +151,7 @@ func TestAPowerCutByHandMovesTheDates(t *testing.T) {
 // The report reads the same on paper and as PDF, and names no people.
 func TestTheReportIsPrinted(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	id := int(s.number(`select max(egg.batch_id) from break_outs o join eggs egg on egg.id = o.egg_id`))
 	h := s.hand(1280, 800)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
@@ -187,7 +187,7 @@ func TestTheReportIsPrinted(t *testing.T) {
 // read, and its page says what the display must show.
 func TestTwoInstrumentsAreChecked(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	h.open("/instruments")
@@ -218,5 +218,5 @@ func TestTwoInstrumentsAreChecked(t *testing.T) {
 	h.fill("gauge_temp", "37.4")
 	h.fill("display", "37.5")
 	h.run(`document.querySelector('form[action$="/read"] button').click()`)
-	h.reads("36.8 °C", "-0.7 °C beside what the eggs want.", "Set it until its display shows 38.2 °C.")
+	h.reads("36.8 °C", "−0.7 °C beside what the eggs want.", "Set it until its display shows 38.2 °C.")
 }

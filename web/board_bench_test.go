@@ -23,7 +23,7 @@ import (
 // fleet is the demo farm with forty machines and four hundred batches over a year, half of them
 // planned: the most that a board is made for.
 func fleet(b testing.TB) *site {
-	s := newSite(b).demo(1)
+	s := newDemo(b, 1)
 	ctx := b.Context()
 	m, err := s.books.People.Owner(ctx, demo.Name)
 	require.NoError(b, err)

@@ -440,7 +440,7 @@ func (h *hand) faults(script string, only ...string) string {
 
 func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	script := axe(t)
 	v := s.signedIn(demo.Email, demo.Password)
 	pages := bigPages(v)
@@ -536,7 +536,7 @@ func (h *hand) tabTo(test string) {
 
 func TestTheMainJobByKeysAlone(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	h := s.hand(1280, 800)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	h.keys("2")
@@ -575,7 +575,7 @@ func TestTheMainJobByKeysAlone(t *testing.T) {
 
 func TestADayByThumb(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	small, err := chromedp.Run(
@@ -608,7 +608,7 @@ func TestADayByThumb(t *testing.T) {
 
 func TestAFileThroughThePage(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	h := s.hand(1280, 800)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	h.open("/eggs")

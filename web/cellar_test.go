@@ -352,7 +352,7 @@ func TestAScaleIsToldInALine(t *testing.T) {
 // a reload, and arrives once, with the hour at which it was done; who signs out leaves no page behind.
 func TestAMorningWithoutASignal(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	keptPages := `caches.keys().then(async k => {

@@ -24,7 +24,7 @@ import (
 // does it; nothing in quiet hours; a phone that takes no messages any more is forgotten.
 func TestToldOnceByMailAndPush(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	box, err := mailbox.Open("127.0.0.1:0")
 	require.NoError(t, err)
 	t.Cleanup(func() { box.Close() })

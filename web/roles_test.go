@@ -26,7 +26,7 @@ var (
 // keeper is not refused, and a reader sees no form that changes the farm.
 func TestEachSeesOnlyWhatHeMayDo(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	owner, err := s.books.People.Owner(t.Context(), demo.Name)
 	require.NoError(t, err)
 	own := regexp.MustCompile(
@@ -125,7 +125,7 @@ func TestInvitedByLink(t *testing.T) {
 // nothing once it is ended.
 func TestTheCalendarFollows(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	v := s.signedIn(demo.Email, demo.Password)
 	require.Equal(t, http.StatusSeeOther, v.typed("/reminders/calendar", "scope=all&alarm=60&fresh=yes").status)
 	at := v.find("/reminders", `<code>http://[^/]+(/calendar/[A-Z0-9]+\.ics)</code>`)

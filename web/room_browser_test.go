@@ -285,7 +285,7 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 
 func TestThePrintView(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	h := s.hand(1280, 900)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	batch := s.signedIn(demo.Email, demo.Password).find("/batches", `href="(/batches/\d+)"><b>Duck`)

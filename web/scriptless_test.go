@@ -15,7 +15,7 @@ import (
 
 // Everything works as plain forms where scripts fail.
 func TestWithoutScripts(t *testing.T) {
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	v := s.signedIn(demo.Email, demo.Password)
 	r := v.post("/set/answer", url.Values{"species": {"chicken"},
 		"setter": {v.find("/set?kind=chicken", `<option value="(\d+)"[^>]*>Cabinet`)}, "hatcher": {
@@ -72,7 +72,7 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 // is after 18 completed days, and comes back as 19.
 func TestDaysAreCountedAsThePersonCounts(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	v := s.signedIn(demo.Email, demo.Password)
 	v.post("/settings/units", url.Values{
 		"key": {farm.NewKey()}, "temperature": {"C"}, "mass": {"g"}, "clock": {"24"}, "count_from": {"1"},

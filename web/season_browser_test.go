@@ -18,7 +18,7 @@ import (
 
 // planning is a hand on a farm on which plans are made.
 func planning(t *testing.T, width, height int64) *hand {
-	s := newSite(t).demo(1)
+	s := newDemo(t, 1)
 	ctx, stop := context.WithCancel(t.Context())
 	t.Cleanup(stop)
 	go s.books.Season.Work(ctx, slog.New(slog.DiscardHandler))

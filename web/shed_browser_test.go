@@ -25,7 +25,7 @@ func (s *site) counts() (n [5]int) {
 // sent once, with the hour at which they were done.
 func TestADayInTheShed(t *testing.T) {
 	t.Parallel()
-	s := newSite(t).demo(0)
+	s := newDemo(t, 0)
 	h := s.hand(390, 844)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	cabinet, duck := "/machines/1", h.path(`//a[starts-with(normalize-space(.), "Duck 27-01")]`)

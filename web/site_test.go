@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -91,8 +92,20 @@ type site struct {
 }
 
 func newSite(t testing.TB) *site {
-	s := &site{TB: t, traced: &tracer{}, now: noon, log: &strings.Builder{}}
-	s.db = storetest.Open(t, s.traced)
+	traced := &tracer{}
+	return siteOn(t, traced, storetest.Open(t, traced))
+}
+
+// newDemo is a site with the demo farm after so many seasons.
+func newDemo(t testing.TB, seasons int) *site {
+	traced := &tracer{}
+	return siteOn(t, traced, storetest.OpenFilled(t, traced, fmt.Sprintf("demo_%d", seasons), func(owner *store.DB) error {
+		return demo.Load(context.WithoutCancel(t.Context()), owner, noon, seasons)
+	}))
+}
+
+func siteOn(t testing.TB, traced *tracer, db *store.DB) *site {
+	s := &site{TB: t, traced: traced, now: noon, log: &strings.Builder{}, db: db}
 	s.owner = storetest.Owner(t, s.db)
 	s.books = services.New(s.db, func() time.Time { return s.now })
 	told, stop := context.WithCancel(context.Background())
@@ -124,11 +137,6 @@ func newSite(t testing.TB) *site {
 		h.ServeHTTP(w, r)
 	}))
 	t.Cleanup(s.Close)
-	return s
-}
-
-func (s *site) demo(seasons int) *site {
-	require.NoError(s, demo.Load(s.Context(), s.owner, noon, seasons))
 	return s
 }
 

@@ -137,7 +137,7 @@ func TestTenYearsOfReadings(t *testing.T) {
 		began := time.Now()
 		_, err := conn.Exec(t.Context(), sql)
 		require.NoError(t, err)
-		t.Logf("%.60s… took %.0f s", sql[:60], time.Since(began).Seconds())
+		t.Logf("%.60s… took %.0f s", sql[:min(60, len(sql))], time.Since(began).Seconds())
 	}
 	exec(`set synchronous_commit = off; select sample_months('samples', now() - interval '90 days', now()),
 		sample_months('sample_minutes', now() - interval '400 days', now() - interval '60 days')`)

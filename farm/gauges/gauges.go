@@ -121,59 +121,83 @@ var ever = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 func (b *Service) Save(
 	ctx context.Context, m *farm.Member, key string, x Instrument, since time.Time,
 ) (farm.Done, error) {
+	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) { return save(ctx, tx, x, since) })
+}
+
+// Lies keeps that an instrument has lain in a machine (0: in none) since a moment; zero is now. What it tells from then on
+// is told of that.
+func (b *Service) Lies(
+	ctx context.Context, m *farm.Member, key string, id, machineID int64, spot string, since time.Time,
+) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		var p farm.Problems
-		x.Name = p.Name("name", "The instrument's name", x.Name, 60, true)
-		x.Spot = p.Name("spot", "Where it lies", x.Spot, 60, false)
-		if !x.Thermo && !x.Hygro {
-			p.Addf("shows", "Tick what it shows.")
+		i := slices.IndexFunc(rows.Instruments, func(o Instrument) bool { return o.ID == id })
+		if i < 0 {
+			return farm.Done{}, farm.ErrNone
 		}
-		if x.MachineID != nil {
-			if _, ok := w.MachineByID[*x.MachineID]; !ok {
-				p.Addf("machine", "Pick the machine in which it lies.")
-			}
+		x := rows.Instruments[i]
+		if x.MachineID, x.Spot = nil, spot; machineID != 0 {
+			x.MachineID = &machineID
 		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		var u journal.Undo
-		stay := store.InstrumentStay{MachineID: x.MachineID, FromAt: ever}
-		if x.ID != 0 {
-			rows, err := tx.Gauges(ctx, 0, tx.At, 0)
-			if err != nil {
-				return farm.Done{}, err
-			}
-			i := slices.IndexFunc(rows.Instruments, func(o Instrument) bool { return o.ID == x.ID })
-			if i < 0 {
-				return farm.Done{}, farm.ErrNone
-			}
-			u = journal.Undo{asBefore.Of(rows.Instruments[i])}
-			if stay.FromAt = since; since.IsZero() || since.After(tx.At) {
-				stay.FromAt = tx.At
-			}
-			if same(x.MachineID, rows.Instruments[i].MachineID) {
-				stay = store.InstrumentStay{}
-			}
-		}
-		id, err := tx.SaveInstrument(ctx, x)
-		if err != nil {
-			return farm.Done{}, farm.Taken(err, "name", "There is an instrument of that name already.")
-		}
-		if stay.InstrumentID = id; !stay.FromAt.IsZero() {
-			if err := tx.AddInstrumentStay(ctx, stay); err != nil {
-				return farm.Done{}, err
-			}
-			u = append(u, dropStay.Of(stay))
-		}
-		if x.ID == 0 {
-			u = journal.Undo{drop.Of(id)}
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
+		return save(ctx, tx, x, since)
 	})
+}
+
+func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm.Done, error) {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return farm.Done{}, err
+	}
+	var p farm.Problems
+	x.Name = p.Name("name", "The instrument's name", x.Name, 60, true)
+	x.Spot = p.Name("spot", "Where it lies", x.Spot, 60, false)
+	if !x.Thermo && !x.Hygro {
+		p.Addf("shows", "Tick what it shows.")
+	}
+	if x.MachineID != nil {
+		if _, ok := w.MachineByID[*x.MachineID]; !ok {
+			p.Addf("machine", "Pick the machine in which it lies.")
+		}
+	}
+	if err := p.Err(); err != nil {
+		return farm.Done{}, err
+	}
+	var u journal.Undo
+	stay := store.InstrumentStay{MachineID: x.MachineID, FromAt: ever}
+	if x.ID != 0 {
+		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		i := slices.IndexFunc(rows.Instruments, func(o Instrument) bool { return o.ID == x.ID })
+		if i < 0 {
+			return farm.Done{}, farm.ErrNone
+		}
+		u = journal.Undo{asBefore.Of(rows.Instruments[i])}
+		if stay.FromAt = since; since.IsZero() || since.After(tx.At) {
+			stay.FromAt = tx.At
+		}
+		if same(x.MachineID, rows.Instruments[i].MachineID) {
+			stay = store.InstrumentStay{}
+		}
+	}
+	id, err := tx.SaveInstrument(ctx, x)
+	if err != nil {
+		return farm.Done{}, farm.Taken(err, "name", "There is an instrument of that name already.")
+	}
+	if stay.InstrumentID = id; !stay.FromAt.IsZero() {
+		if err := tx.AddInstrumentStay(ctx, stay); err != nil {
+			return farm.Done{}, err
+		}
+		u = append(u, dropStay.Of(stay))
+	}
+	if x.ID == 0 {
+		u = journal.Undo{drop.Of(id)}
+	}
+	return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
 }
 
 func same(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }

@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"os"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -80,6 +81,33 @@ func Owned(url string) string {
 func Open(t testing.TB, tracer pgx.QueryTracer) *store.DB {
 	t.Helper()
 	db, err := store.Open(t.Context(), URL(t), tracer)
+	require.NoError(t, err)
+	t.Cleanup(db.Close)
+	return db
+}
+
+// filled are templates that tests filled, by name.
+var filled sync.Map
+
+// OpenFilled is Open of a database that holds what fill puts in, which is done once a run for each name.
+func OpenFilled(t testing.TB, tracer pgx.QueryTracer, name string, fill func(owner *store.DB) error) *store.DB {
+	t.Helper()
+	template := "template_" + name
+	once, _ := filled.LoadOrStore(template, sync.OnceValue(func() error {
+		// A test may be over while others still wait for this.
+		ctx := context.WithoutCancel(t.Context())
+		if err := sql(ctx, fmt.Sprintf("create database %s template template_metrogon", template)); err != nil {
+			return err
+		}
+		owner, err := store.OpenOwner(ctx, owned(template))
+		if err != nil {
+			return err
+		}
+		defer owner.Close()
+		return fill(owner)
+	}))
+	require.NoError(t, once.(func() error)())
+	db, err := store.Open(t.Context(), fresh(t, template), tracer)
 	require.NoError(t, err)
 	t.Cleanup(db.Close)
 	return db

@@ -5,6 +5,7 @@ package gauges
 import (
 	"embed"
 	"fmt"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -30,6 +31,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	s.Post(e, "/instruments", farm.Keeping, h.save)
 	s.Post(e, "/instruments/:id", farm.Keeping, h.save)
 	s.Post(e, "/instruments/:id/check", farm.Helping, h.check)
+	s.Post(e, "/instruments/:id/lies", farm.Keeping, h.lies)
 	s.Post(e, "/instruments/:id/key", farm.Keeping, h.newKey)
 	s.Post(e, "/instruments/:id/topic", farm.Keeping, h.topic)
 	s.Post(e, "/instruments/:id/mute", farm.Keeping, h.mute)
@@ -118,7 +120,18 @@ func (h handler) save(c *echo.Context, m *farm.Member) error {
 		x.MachineID = &id
 	}
 	return h.Save(c, f, "/instruments", func() (farm.Done, error) {
-		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x, f.When(m))
+		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x, time.Time{})
+	}, func(meta page.Meta) error { return h.show(c, m, meta) })
+}
+
+// lies keeps where an instrument lies from now on, or has lain for a while.
+func (h handler) lies(c *echo.Context, m *farm.Member) error {
+	id, f, err := page.Posted(c)
+	if err != nil {
+		return err
+	}
+	return h.Save(c, f, fmt.Sprintf("/instruments#i%d", id), func() (farm.Done, error) {
+		return h.Gauges.Lies(c.Request().Context(), m, f.Get("key"), id, f.ID("machine"), f.Get("spot"), f.When(m))
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
