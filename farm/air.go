@@ -2,6 +2,7 @@ package farm
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -32,14 +33,21 @@ func (v BatchView) Want(locked bool) climate.Want {
 	}
 }
 
-// HeldPct is the humidity that is held where the batch stands: that to which the machine was set since the
-// batch came, or else what its method asks for.
+// toldFor is how long what probes told of the humidity holds.
+const toldFor = 36 * time.Hour
+
+// HeldPct is the humidity that is held where the batch stands: what checked probes told over the last day; or that to
+// which the machine was set since the batch came, or else what its method asks for.
 func (v BatchView) HeldPct() float64 {
 	came := v.SetAt
 	if v.LockedAt != nil {
 		came = *v.LockedAt
 	}
-	if in := v.Stands(); in.SetRHPct != nil && in.SetRHAt.After(came) {
+	in := v.Stands()
+	if in.ToldRHPct != nil && in.ToldRHAt.After(came) && v.Now.Sub(*in.ToldRHAt) < toldFor {
+		return math.Round(*in.ToldRHPct)
+	}
+	if in.SetRHPct != nil && in.SetRHAt.After(came) {
 		return *in.SetRHPct
 	}
 	return v.Humidity().At

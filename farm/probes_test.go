@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/gauges"
 	"metrogon/farm/outage"
 	"metrogon/farm/probes"
+	"metrogon/farm/weigh"
 )
 
 func float(v float64) *float64 { return &v }
@@ -255,4 +256,35 @@ func TestALoggersFileComesInOnce(t *testing.T) {
 	helper := s.joined("Ben", farm.HelperRole)
 	_, err := s.Probes.Bring(ctx, helper, key(), id, all)
 	assert.Error(t, err, "a helper brings nothing in")
+}
+
+// The humidity that a checked probe told is what is held, and tells what a second dish did; an unchecked one says nothing.
+func TestTheHumidityIsTheProbes(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	id, by := s.probe("Probe", s.a)
+	asked := s.batch(s.batch1).HeldPct()
+	began := s.now
+	tell := func(hours int, rh float64) {
+		var all []probes.Told
+		for i := range hours * 60 {
+			all = append(all, probes.Told{At: s.now.Add(time.Duration(i) * time.Minute), TempC: float(37.5), RHPct: float(rh)})
+		}
+		s.now = s.now.Add(time.Duration(hours) * time.Hour)
+		require.NoError(t, s.Probes.Take(ctx, by, all))
+		require.NoError(t, s.Alarms.LookNow(ctx))
+	}
+	tell(12, 40)
+	assert.Equal(t, asked, s.batch(s.batch1).HeldPct(), "nobody checked it over salt")
+	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Salt, Shown: 71.5, Truth: 20}))
+	must(s.Weigh.Change(ctx, s.m, key(), s.a, "a second dish", 44))
+	tell(3, 50)
+	assert.InDelta(t, 46, s.batch(s.batch1).HeldPct(), 0.6, "twelve hours of 40, three of 50, and 4 points")
+	var air weigh.MachineAir
+	require.NoError(t, s.ReadParts(ctx, s.m, weigh.AirOf(s.a, &air)))
+	require.Len(t, air.Changes.Past, 1, "it was read by itself")
+	assert.InDelta(t, 54, *air.Changes.Past[0].ToPct, 0.6)
+	assert.Empty(t, s.chores(chores.Humidity), "nobody has to look")
+	s.now = began.AddDate(0, 0, 5)
+	assert.Equal(t, asked, s.batch(s.batch1).HeldPct(), "days ago is not now")
 }

@@ -180,14 +180,27 @@ func (db *DB) Probed(ctx context.Context) ([]int64, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
-// SetOffset keeps how warm a batch was held beside what it wants, within what that is known, and over how many days; nil
-// where nobody knows.
-func (tx *Tx) SetOffset(ctx context.Context, batchID int64, offsetC, sureC, days *float64) error {
+// Held is what readings tell of a batch; nil: nobody knows.
+type Held struct {
+	BatchID                         int64
+	OffsetC, OffsetSure, OffsetDays *float64
+	SwingC, LockRHPct               *float64
+}
+
+// SetHeld keeps it.
+func (tx *Tx) SetHeld(ctx context.Context, h Held) error {
 	_, err := tx.Exec(ctx, `
-		update batches set offset_c = $3, offset_sure = $4, offset_days = $5
-		where farm_id = $1 and id = $2
-			and (offset_c is distinct from $3 or offset_sure is distinct from $4 or offset_days is distinct from $5)`,
-		tx.FarmID, batchID, offsetC, sureC, days)
+		update batches set offset_c = $3, offset_sure = $4, offset_days = $5, swing_c = $6, lock_rh_pct = $7
+		where farm_id = $1 and id = $2`,
+		tx.FarmID, h.BatchID, h.OffsetC, h.OffsetSure, h.OffsetDays, h.SwingC, h.LockRHPct)
+	return err
+}
+
+// SetToldRH keeps which humidity a machine’s probes told over the last day; nil: none did.
+func (tx *Tx) SetToldRH(ctx context.Context, machineID int64, rhPct *float64, at time.Time) error {
+	_, err := tx.Exec(ctx, `
+		update machines set told_rh_pct = $3, told_rh_at = case when $3::float8 is not null then $4::timestamptz end
+		where farm_id = $1 and id = $2`, tx.FarmID, machineID, rhPct, at)
 	return err
 }
 

@@ -32,6 +32,8 @@ type Batch struct {
 	// By how much its setter was too warm, or below 0 too cool, by the instruments in it, within what that is known, and
 	// over how many days; nil: nobody knows.
 	OffsetC, OffsetSure, OffsetDays *float64
+	SwingC                          *float64 // by which its temperature went up and down in nine hours of ten
+	LockRHPct                       *float64 // the humidity in lockdown
 	Way
 }
 
@@ -75,7 +77,8 @@ type Young struct {
 
 const batchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
-	unsure_days, late_h, offset_c, offset_sure, offset_days, part_of, split_from, split_at, joined_id, coalesce(
+	unsure_days, late_h, offset_c, offset_sure, offset_days, swing_c,
+	lock_rh_pct, part_of, split_from, split_at, joined_id, coalesce(
 		(
 			select max(at)
 			from moves m

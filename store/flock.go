@@ -38,6 +38,9 @@ type Machine struct {
 
 	SetTempC, SetRHPct *float64   // what it was set to last; nil: nobody wrote it down
 	SetRHAt            *time.Time // when, for the humidity
+	// The humidity that its checked probes told over the last day, and until when.
+	ToldRHPct *float64   `json:",omitempty"`
+	ToldRHAt  *time.Time `json:",omitempty"`
 }
 
 // Room is how many eggs of one species a machine holds when full of them alone,
@@ -55,7 +58,7 @@ const (
 	pens     = `select ` + penColumns + ` from pens where farm_id = $1 order by until_on is not null, name`
 	machines = `
 		select id, name, kind, counter_from, counter_started_at, until_on, by_hand, clean_days, water_ml, school,
-			turn_minutes, turn_angle, turn_stops,
+			turn_minutes, turn_angle, turn_stops, told_rh_pct, told_rh_at,
 			(
 				select a.temp_c from machine_air a
 				where a.farm_id = $1 and a.machine_id = m.id and a.temp_c is not null

@@ -116,11 +116,11 @@ func (tx *Tx) AddPart(ctx context.Context, from Batch, at time.Time) (id int64, 
 			insert into batches (
 				farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at,
 				part_of, split_from, split_at, school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h,
-				offset_c, offset_sure, offset_days
+				offset_c, offset_sure, offset_days, swing_c, lock_rh_pct
 			)
 			select farm_id, $3, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, $4, id, $5,
 				school, hand_turns, mistings, cool_min, late_mist, unsure_days, late_h,
-				offset_c, offset_sure, offset_days
+				offset_c, offset_sure, offset_days, swing_c, lock_rh_pct
 			from batches
 			where farm_id = $1 and id = $2
 			returning id

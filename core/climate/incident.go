@@ -45,7 +45,38 @@ func (t Told) vapour() float64 { return air.Saturation(t.TempC) * t.RHPct / 100 
 // apart. What an opened lid does in up to ten minutes is none, and neither is what goes slowly: a thermostat that drifts,
 // a room that grows cold, a dish that runs dry. New cold eggs look like a lid ajar: whoever asks knows when some came.
 func Incidents(all []Told) (found []Incident) {
-	all = slices.DeleteFunc(slices.Clone(all), func(t Told) bool { return math.IsNaN(t.TempC) })
+	all = ofTemperature(all)
+	dips(all, func(d dip, baseC, baseKPa float64) {
+		if x, ok := d.judge(all, baseC, baseKPa); ok {
+			found = append(found, x)
+		}
+	})
+	return found
+}
+
+// Recoveries tells how long it took, after each time that the lid was opened, until it was warm again but for half a
+// degree: from when it began to warm.
+func Recoveries(all []Told) (took []time.Duration) {
+	all = ofTemperature(all)
+	dips(all, func(d dip, baseC, baseKPa float64) {
+		_, incident := d.judge(all, baseC, baseKPa)
+		back := d.back
+		for back < len(all) && all[back].TempC < baseC-0.5 {
+			back++
+		}
+		if !incident && back < len(all) {
+			took = append(took, all[back].At.Sub(all[d.end].At))
+		}
+	})
+	return took
+}
+
+func ofTemperature(all []Told) []Told {
+	return slices.DeleteFunc(slices.Clone(all), func(t Told) bool { return math.IsNaN(t.TempC) })
+}
+
+// dips goes through the stretches in which it was colder than usual.
+func dips(all []Told, each func(d dip, baseC, baseKPa float64)) {
 	var calm usual
 	for i := 0; i < len(all); i++ {
 		t := all[i]
@@ -55,20 +86,17 @@ func Incidents(all []Told) (found []Incident) {
 			continue
 		}
 		d := dipOf(all, i, baseC)
-		if x, ok := d.judge(all, baseC, baseKPa); ok {
-			found = append(found, x)
-		}
+		each(d, baseC, baseKPa)
 		for i = d.back; i < len(all) && all[i].TempC < baseC-dipC; { // the last of its way back
 			i++
 		}
 		if i == len(all) {
-			break
+			return
 		}
 		if all[i].At.Sub(all[d.from].At) > calmOver { // what was usual is long ago: it begins anew
 			calm = usual{}
 		}
 	}
-	return found
 }
 
 // usual is what was told while nothing happened.

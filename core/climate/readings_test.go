@@ -178,3 +178,22 @@ func TestFaultsRingWithinTheirDelay(t *testing.T) {
 		}
 	}
 }
+
+// A lid that is up for five minutes is warm again within the half hour that is usual; what was ajar is not counted.
+func TestRecoveriesAreOfOpenings(t *testing.T) {
+	r := incubator.Run{
+		Box: incubator.Tabletop, SetC: 37.5, Room: incubator.Weather{TempC: 19, RHPct: 50}, Seed: 2,
+		Load: incubator.Load{Eggs: 20, EggG: 58, HatchDay: 21}, Causes: []incubator.Cause{
+			{Kind: incubator.Ajar, From: 20 * time.Hour, To: 21 * time.Hour},
+		},
+	}
+	for _, h := range []time.Duration{4, 9, 14} {
+		r.Causes = append(r.Causes, incubator.Cause{Kind: incubator.Opening, From: h * time.Hour, To: h*time.Hour + 5*time.Minute})
+	}
+	took := climate.Recoveries(told(r, 30*time.Hour, time.Minute))
+	require.Len(t, took, 3)
+	for _, d := range took {
+		assert.Greater(t, d, 5*time.Minute)
+		assert.Less(t, d, 30*time.Minute, "common practice: back in about half an hour")
+	}
+}

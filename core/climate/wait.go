@@ -1,6 +1,7 @@
 package climate
 
 import (
+	"math"
 	"slices"
 	"time"
 )
@@ -21,4 +22,27 @@ func Wait(took []time.Duration) time.Duration {
 	}
 	took = slices.Sorted(slices.Values(took))
 	return min(max(took[len(took)/2], shortestWait), longestWait)
+}
+
+// Settled tells to what the humidity came after something was changed at a moment when it was fromPct: the middle of what
+// was told in the last while before settled is over, and after how many minutes nine tenths of the way were gone.
+func Settled(
+	all []Told, at time.Time, fromPct float64, settled, last time.Duration,
+) (toPct float64, minutes int, ok bool) {
+	var late []float64
+	for _, t := range all {
+		if since := t.At.Sub(at); since > settled-last && since <= settled && !math.IsNaN(t.RHPct) {
+			late = append(late, t.RHPct)
+		}
+	}
+	if len(late) < 3 {
+		return 0, 0, false
+	}
+	toPct = math.Round(middle(late))
+	for _, t := range all {
+		if since := t.At.Sub(at); since >= time.Minute && math.Abs(t.RHPct-fromPct) >= 0.9*math.Abs(toPct-fromPct) {
+			return toPct, int(min(since, settled).Minutes()), true
+		}
+	}
+	return toPct, int(settled.Minutes()), true
 }

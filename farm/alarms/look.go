@@ -10,7 +10,6 @@ import (
 	"time"
 
 	"metrogon/core/climate"
-	"metrogon/core/instrument"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -123,16 +122,14 @@ type change struct {
 	begun  []Ring
 	worse  []store.AlarmRing
 	found  []store.Incident
-	warmed []warmed
+	held   []store.Held
+	moist  []moist
+	did    []store.Response
 }
 
-// warmed is how warm a batch was held.
-type warmed struct {
-	batchID             int64
-	offsetC, sure, days *float64
+func (c change) empty() bool {
+	return len(c.begun)+len(c.worse)+len(c.found)+len(c.held)+len(c.moist)+len(c.did) == 0
 }
-
-func (c change) empty() bool { return len(c.begun)+len(c.worse)+len(c.found)+len(c.warmed) == 0 }
 
 // keep writes what was found, and gives what is told to people: what is new.
 func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err error) {
@@ -159,8 +156,18 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 			return nil, err
 		}
 	}
-	for _, o := range c.warmed {
-		if err := tx.SetOffset(ctx, o.batchID, o.offsetC, o.sure, o.days); err != nil {
+	for _, h := range c.held {
+		if err := tx.SetHeld(ctx, h); err != nil {
+			return nil, err
+		}
+	}
+	for _, x := range c.moist {
+		if err := tx.SetToldRH(ctx, x.machineID, x.rhPct, tx.At); err != nil {
+			return nil, err
+		}
+	}
+	for _, r := range c.did {
+		if err := tx.ReadResponse(ctx, r.ID, r.ToPct, r.Minutes); err != nil {
 			return nil, err
 		}
 	}
@@ -191,7 +198,7 @@ func gather(
 		if err := s.search(ctx, tx); err != nil {
 			return change{}, err
 		}
-		if err := s.warmth(ctx, tx); err != nil {
+		if err := s.batches(ctx, tx); err != nil {
 			return change{}, err
 		}
 	}
@@ -354,6 +361,10 @@ func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
 	if err != nil {
 		return err
 	}
+	s.humidity(lies, ids, points)
+	if err := s.responses(ctx, tx, lies, ids, points); err != nil {
+		return err
+	}
 	for _, id := range ids {
 		in := lies[id]
 		log, err := tx.MachineLog(ctx, in.ID, from, s.now)
@@ -420,70 +431,4 @@ func endOf(i store.Incident, now time.Time) time.Time {
 		return now
 	}
 	return *i.ToAt
-}
-
-// What counts of the warmth of a batch: hours of a cold spell are told as such, and not as its machine’s fault.
-const (
-	coldSpellC = 2.5
-	hoursLeast = 24
-)
-
-// warmth reckons how warm each batch of birds was held in its setter.
-func (s *sight) warmth(ctx context.Context, tx *farm.Tx) error {
-	for _, v := range s.open {
-		if v.Kind.IsReptile() || v.LockedAt != nil {
-			continue
-		}
-		lays := farm.LaysIn(v.SetterID, s.Stays)
-		var ids []int64
-		for _, p := range s.Probes {
-			if len(lays[p.InstrumentID]) > 0 {
-				ids = append(ids, p.InstrumentID)
-			}
-		}
-		if len(ids) == 0 {
-			continue
-		}
-		hours, err := tx.Points(ctx, ids, v.CameAt, s.now, time.Hour)
-		if err != nil {
-			return err
-		}
-		o := s.held(hours, lays, v.Want(false).TempC)
-		o.batchID = v.ID
-		if !alike(o.offsetC, v.OffsetC, 0.005) || !alike(o.days, v.OffsetDays, 0.04) || !alike(o.sure, v.OffsetSure, 0.005) {
-			s.c.warmed = append(s.c.warmed, o)
-		}
-	}
-	return nil
-}
-
-// held is the mean over the hours in which something was told.
-func (s sight) held(hours []store.Point, lays map[int64][]farm.Lay, wantC float64) (o warmed) {
-	sum, n, sure := 0.0, 0.0, math.Inf(1)
-	k := map[int64]instrument.Correction{}
-	told := map[time.Time]bool{}
-	for _, p := range hours {
-		if p.TempC == nil || !farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
-			continue
-		}
-		if _, there := k[p.InstrumentID]; !there {
-			k[p.InstrumentID] = farm.CorrectionsOf(p.InstrumentID, s.Gauges.Checks).Temp
-		}
-		c := k[p.InstrumentID].True(*p.TempC)
-		if c < wantC-coldSpellC {
-			continue
-		}
-		sum, n, told[p.At] = sum+c-wantC, n+1, true
-		sure = min(sure, k[p.InstrumentID].Sure(*p.TempC))
-	}
-	if len(told) < hoursLeast {
-		return warmed{}
-	}
-	offset := math.Round(1000*max(-5, min(5, sum/n))) / 1000
-	days := math.Round(100*float64(len(told))/24) / 100
-	return warmed{offsetC: &offset, sure: &sure, days: &days}
-}
-
-func alike(a, b *float64, within float64) bool {
-	return a == nil && b == nil || a != nil && b != nil && math.Abs(*a-*b) <= within
 }

@@ -137,7 +137,10 @@ func (g *gathered) facts(usual farm.Rates) (f diagnosis.Facts) {
 	}
 	f.StorageDays, f.StorageTempC, f.RHLockdown = of(v.StorageDays), g.after.StoreC, g.after.LockRH
 	f.Shipped = of(g.share(func(e store.Egg) bool { return g.w.PenByID[e.PenID].Supplier }))
-	f.TempOffsetC = g.warmth()
+	f.TempOffsetC, f.TempSwingC = g.warmth(), v.SwingC
+	if v.LockRHPct != nil {
+		f.RHLockdown = v.LockRHPct
+	}
 	g.turned(&f)
 	g.incidents(&f)
 	g.hatching(&f)
@@ -226,7 +229,7 @@ func (g *gathered) incidents(f *diagnosis.Facts) {
 		}
 	}
 	f.OutageH = of(hours)
-	if swing > 0 {
+	if swing > 0 && f.TempSwingC == nil {
 		f.TempSwingC = of(swing)
 	}
 	if len(g.hatch.Openings) > 0 || len(g.hatch.Signs) > 0 { // it was watched

@@ -197,7 +197,13 @@ create table incidents (
 alter table batches
   add column offset_c double precision check (offset_c between -5 and 5),
   add column offset_sure double precision check (offset_sure between 0 and 5),
-  add column offset_days double precision check (offset_days between 0 and 400);
+  add column offset_days double precision check (offset_days between 0 and 400),
+  add column swing_c double precision check (swing_c between 0 and 40),           -- of nine hours in ten
+  add column lock_rh_pct double precision check (lock_rh_pct between 0 and 100);  -- in lockdown
+-- The humidity that its probes told over the last day, corrected.
+alter table machines
+  add column told_rh_pct double precision check (told_rh_pct between 0 and 100),
+  add column told_rh_at timestamptz;
 
 -- +goose StatementBegin
 do $$ declare t text; begin

@@ -1,0 +1,182 @@
+package alarms
+
+import (
+	"context"
+	"math"
+	"slices"
+	"time"
+
+	"metrogon/core/climate"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// What counts of how a batch was held: hours of a cold spell are told as such, and not as its machine’s fault.
+const (
+	coldSpellC = 2.5
+	hoursLeast = 24
+)
+
+// moist is the humidity that a machine’s probes told over the last day.
+type moist struct {
+	machineID int64
+	rhPct     *float64
+}
+
+// batches reckons how each batch of birds was held: how warm in its setter, how humid in lockdown.
+func (s *sight) batches(ctx context.Context, tx *farm.Tx) error {
+	for _, v := range s.open {
+		if v.Kind.IsReptile() {
+			continue
+		}
+		h := store.Held{
+			BatchID: v.ID, OffsetC: v.OffsetC, OffsetSure: v.OffsetSure, OffsetDays: v.OffsetDays, SwingC: v.SwingC,
+			LockRHPct: v.LockRHPct,
+		}
+		since := v.CameAt
+		if v.LockedAt != nil {
+			since = *v.LockedAt
+		}
+		lays, ids := s.probesIn(v.Stands().ID)
+		if len(ids) == 0 {
+			continue
+		}
+		hours, err := tx.Points(ctx, ids, since, s.now, time.Hour)
+		if err != nil {
+			return err
+		}
+		if v.LockedAt == nil {
+			s.warmth(&h, hours, lays, v.Want(false).TempC)
+		} else {
+			h.LockRHPct = s.moisture(hours, lays)
+		}
+		if !alike(h, v) {
+			s.c.held = append(s.c.held, h)
+		}
+	}
+	return nil
+}
+
+// probesIn are the probes that lay in a machine, and when.
+func (s sight) probesIn(machineID int64) (lays map[int64][]farm.Lay, ids []int64) {
+	lays = farm.LaysIn(machineID, s.Stays)
+	for _, p := range s.Probes {
+		if len(lays[p.InstrumentID]) > 0 {
+			ids = append(ids, p.InstrumentID)
+		}
+	}
+	return lays, ids
+}
+
+// warmth is the mean over the hours in which something was told, and the span that holds nine of ten of them.
+func (s sight) warmth(h *store.Held, hours []store.Point, lays map[int64][]farm.Lay, wantC float64) {
+	var all []float64
+	sum, n, sure := 0.0, 0.0, math.Inf(1)
+	told := map[time.Time]bool{}
+	for _, p := range hours {
+		if p.TempC == nil || !farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
+			continue
+		}
+		k := s.corrections(p.InstrumentID).Temp
+		c := k.True(*p.TempC)
+		all = append(all, c)
+		if c < wantC-coldSpellC {
+			continue
+		}
+		sum, n, told[p.At] = sum+c-wantC, n+1, true
+		sure = min(sure, k.Sure(*p.TempC))
+	}
+	if len(told) < hoursLeast {
+		h.OffsetC, h.OffsetSure, h.OffsetDays, h.SwingC = nil, nil, nil, nil
+		return
+	}
+	slices.Sort(all)
+	h.OffsetC, h.OffsetSure = rounded(max(-5, min(5, sum/n))), rounded(sure)
+	h.OffsetDays = rounded(float64(len(told)) / 24)
+	h.SwingC = rounded(min(40, all[len(all)*95/100]-all[len(all)*5/100]))
+}
+
+// moisture is the mean humidity of the hours in which a checked hygrometer told one; nil where that is under six.
+func (s sight) moisture(hours []store.Point, lays map[int64][]farm.Lay) *float64 {
+	sum, n := 0.0, 0.0
+	for _, p := range hours {
+		k := s.corrections(p.InstrumentID)
+		if rh := k.Moisture(p.RHPct); rh != nil && k.RH.Known() && farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
+			sum, n = sum+*rh, n+1
+		}
+	}
+	if n < 6 {
+		return nil
+	}
+	return rounded(sum / n)
+}
+
+func (s sight) corrections(id int64) farm.Corrections { return farm.CorrectionsOf(id, s.Gauges.Checks) }
+
+// rounded keeps hundredths: what moves less moves nothing.
+func rounded(v float64) *float64 {
+	r := math.Round(100*v) / 100
+	return &r
+}
+
+func alike(h store.Held, v farm.BatchView) bool {
+	same := func(a, b *float64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
+	return same(h.OffsetC, v.OffsetC) && same(h.OffsetSure, v.OffsetSure) && same(h.OffsetDays, v.OffsetDays) &&
+		same(h.SwingC, v.SwingC) && same(h.LockRHPct, v.LockRHPct)
+}
+
+// humidity is what each machine’s checked hygrometers told over the last day.
+func (s *sight) humidity(lies map[int64]farm.Machine, ids []int64, points []store.Point) {
+	sum, n := map[int64]float64{}, map[int64]float64{}
+	for _, id := range ids {
+		k := s.corrections(id)
+		for _, p := range points {
+			if rh := k.Moisture(p.RHPct); p.InstrumentID == id && rh != nil && k.RH.Known() && s.now.Sub(p.At) < 24*time.Hour {
+				sum[lies[id].ID], n[lies[id].ID] = sum[lies[id].ID]+*rh, n[lies[id].ID]+1
+			}
+		}
+	}
+	for machine, times := range n {
+		if times >= 6 {
+			s.c.moist = append(s.c.moist, moist{machine, rounded(sum[machine] / times)})
+		}
+	}
+}
+
+// What a change of the water’s surface or the vents did is read once it has settled, from the readings.
+const (
+	settled    = 90 * time.Minute
+	settledFor = 30 * time.Minute
+)
+
+// responses reads what was changed and nobody looked at since.
+func (s *sight) responses(
+	ctx context.Context, tx *farm.Tx, lies map[int64]farm.Machine, ids []int64, points []store.Point,
+) error {
+	read := map[int64]bool{}
+	for _, id := range ids {
+		k, in := s.corrections(id), lies[id].ID
+		if read[in] || !k.RH.Known() {
+			continue
+		}
+		read[in] = true
+		all, err := tx.Responses(ctx, in)
+		if err != nil {
+			return err
+		}
+		for i, r := range all {
+			next := s.now
+			if i > 0 {
+				next = all[i-1].At // something was changed again
+			}
+			if r.ToPct != nil || next.Sub(r.At) < settled {
+				continue
+			}
+			if to, minutes, ok := climate.Settled(s.told(id, points), r.At, r.FromPct, settled, settledFor); ok {
+				r.ToPct, r.Minutes = &to, &minutes
+				s.c.did = append(s.c.did, r)
+			}
+		}
+	}
+	return nil
+}
