@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"time"
 
@@ -245,6 +246,26 @@ func warmBy(b store.Batch) (offsetC, days float64) {
 		return 0, 0
 	}
 	return max(-mostWarmC, min(mostWarmC, *b.OffsetC)), *b.OffsetDays
+}
+
+// Probed says how warm the batch was by its probes, and what follows; "" where nobody knows.
+func (v BatchView) Probed(m *Member) string {
+	if v.OffsetC == nil || v.OffsetSure == nil || v.OffsetDays == nil {
+		return ""
+	}
+	u := m.Units()
+	says := fmt.Sprintf("%s ± %s beside what they want, over %.1f days", u.Difference(*v.OffsetC), u.Width(*v.OffsetSure),
+		*v.OffsetDays)
+	offset, days := warmBy(v.Batch)
+	switch hours := math.Round(24 * calendar.EarlierDays(offset, days)); {
+	case offset == 0:
+		return says + ": no more than instruments are sure of"
+	case hours > 0:
+		return fmt.Sprintf("%s: %.0f h earlier, the dates allow for it", says, hours)
+	case hours < 0:
+		return fmt.Sprintf("%s: %.0f h later, the dates allow for it", says, -hours)
+	}
+	return says
 }
 
 // Viewed works a batch out, with the farm as it stands.

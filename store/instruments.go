@@ -13,6 +13,7 @@ type Instrument struct {
 	Name          string
 	Thermo, Hygro bool
 	MachineID     *int64 // in which it lies
+	PlaceID       *int64 // where eggs wait
 	Spot          string // shelf, room, store
 	UntilOn       *time.Time
 }
@@ -37,7 +38,7 @@ type MachineReading struct {
 }
 
 const instruments = `
-	select id, name, thermo, hygro, machine_id, spot, until_on
+	select id, name, thermo, hygro, machine_id, place_id, spot, until_on
 	from instruments
 	where farm_id = $1
 	order by until_on is not null, name`
@@ -52,15 +53,15 @@ const instrumentChecks = `
 func (tx *Tx) SaveInstrument(ctx context.Context, x Instrument) (int64, error) {
 	if x.ID == 0 {
 		return value[int64](ctx, tx, `
-			insert into instruments (farm_id, name, thermo, hygro, machine_id, spot, until_on)
-			values ($1, $2, $3, $4, $5, $6, $7)
-			returning id`, tx.FarmID, x.Name, x.Thermo, x.Hygro, x.MachineID, x.Spot, x.UntilOn)
+			insert into instruments (farm_id, name, thermo, hygro, machine_id, place_id, spot, until_on)
+			values ($1, $2, $3, $4, $5, $6, $7, $8)
+			returning id`, tx.FarmID, x.Name, x.Thermo, x.Hygro, x.MachineID, x.PlaceID, x.Spot, x.UntilOn)
 	}
 	return value[int64](ctx, tx, `
 		update instruments
-		set name = $3, thermo = $4, hygro = $5, machine_id = $6, spot = $7, until_on = $8
+		set name = $3, thermo = $4, hygro = $5, machine_id = $6, place_id = $7, spot = $8, until_on = $9
 		where farm_id = $1 and id = $2
-		returning id`, tx.FarmID, x.ID, x.Name, x.Thermo, x.Hygro, x.MachineID, x.Spot, x.UntilOn)
+		returning id`, tx.FarmID, x.ID, x.Name, x.Thermo, x.Hygro, x.MachineID, x.PlaceID, x.Spot, x.UntilOn)
 }
 
 // DropInstrument forgets one that was never used.

@@ -14,6 +14,16 @@ type StoragePlace struct {
 	TempC   *float64 // read last
 	RHPct   *float64
 	UntilOn *time.Time
+	WarmH   *float64 // of the last 48 hours it was so warm that germs begin to grow, by its probe
+}
+
+// TellPlace keeps what the probe of a place told: its mean of the last day, and for how many of the last 48 hours it was
+// too warm. The humidity is nil where the probe is not sure of it.
+func (tx *Tx) TellPlace(ctx context.Context, id int64, tempC float64, rhPct *float64, warmH float64) error {
+	_, err := tx.Exec(ctx, `
+		update places set temp_c = $3, rh_pct = coalesce($4, rh_pct), warm_h = $5
+		where farm_id = $1 and id = $2`, tx.FarmID, id, tempC, rhPct, warmH)
+	return err
 }
 
 // SaveStoragePlace makes one (ID 0) or changes it, and returns its id.
@@ -346,7 +356,7 @@ func (tx *Tx) Upkeep(ctx context.Context, since, now time.Time) (u Upkeep, err e
 			where b.farm_id = $1 and b.id = c.batch_id and b.closed_at is null
 		)`, tx.FarmID)
 	ask(q, &u.Places, `
-		select id, name, temp_c, rh_pct, until_on
+		select id, name, temp_c, rh_pct, until_on, warm_h
 		from places
 		where farm_id = $1
 		order by until_on is not null, name`, tx.FarmID)

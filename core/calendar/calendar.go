@@ -317,9 +317,8 @@ func hatchWindow(b Batch) (species.Figure, error) {
 		hatch.At -= p.BantamEarlyDays.At / 2
 	}
 	if !p.IsReptile() {
-		warm := b.OffsetC * min(b.OffsetDays, hatch.At) / 21
-		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24-daysPerDegree*warm+
-			b.LateH/24)
+		hatch = moved(hatch, hatch.At+max(0, b.StorageDays-freeStorageDays)*lateHoursPerDay/24-
+			EarlierDays(b.OffsetC, min(b.OffsetDays, hatch.At))+b.LateH/24)
 	}
 	if o.Hatch != nil {
 		hatch = moved(hatch, *o.Hatch)
@@ -327,6 +326,10 @@ func hatchWindow(b Batch) (species.Figure, error) {
 	hatch.From, hatch.To = hatch.From-b.UnsureDays, hatch.To+b.UnsureDays
 	return hatch, nil
 }
+
+// EarlierDays is by how many days birds hatch earlier that were offsetC °C too warm over so many days; below 0 later
+// [common practice: half a day to a day for half a degree held throughout, in a 21-day egg].
+func EarlierDays(offsetC, days float64) float64 { return daysPerDegree * offsetC * days / 21 }
 
 func (o Overrides) check() error {
 	days := []struct {

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"metrogon/core/climate"
+	"metrogon/core/storage"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -177,6 +178,57 @@ func (s *sight) responses(
 				s.c.did = append(s.c.did, r)
 			}
 		}
+	}
+	return nil
+}
+
+// placed is what the probe of a place where eggs wait told.
+type placed struct {
+	placeID int64
+	tempC   float64
+	rhPct   *float64
+	warmH   float64
+}
+
+// store reads where eggs wait: how warm it was over the last day, and for how many of the last 48 hours too warm. An
+// instrument that nobody checked counts as too warm only where it shows more than it may be wrong.
+func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
+	for _, p := range s.Probes {
+		i := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
+		x := s.Gauges.Instruments[i]
+		if x.PlaceID == nil || x.UntilOn != nil {
+			continue
+		}
+		hours, err := tx.Points(ctx, []int64{x.ID}, s.now.Add(-48*time.Hour), s.now, time.Hour)
+		if err != nil {
+			return err
+		}
+		k, t := s.corrections(x.ID), placed{placeID: *x.PlaceID}
+		sum, n := 0.0, 0.0
+		moist, times := 0.0, 0.0
+		for _, h := range hours {
+			c := k.Warmth(h.TempC)
+			if c == nil {
+				continue
+			}
+			if *c > storage.GrowsAboveC && (k.Temp.Known() || *c > storage.GrowsAboveC+k.Temp.Sure(*h.TempC)) {
+				t.warmH++
+			}
+			if s.now.Sub(h.At) <= 24*time.Hour {
+				sum, n = sum+*c, n+1
+				if rh := k.Moisture(h.RHPct); rh != nil && k.RH.Known() {
+					moist, times = moist+*rh, times+1
+				}
+			}
+		}
+		if n == 0 {
+			continue
+		}
+		if t.tempC = *rounded(sum / n); times > 0 {
+			t.rhPct = rounded(moist / times)
+		}
+		t.warmH = min(t.warmH, 48)
+		s.c.places = append(s.c.places, t)
 	}
 	return nil
 }

@@ -125,10 +125,11 @@ type change struct {
 	held   []store.Held
 	moist  []moist
 	did    []store.Response
+	places []placed
 }
 
 func (c change) empty() bool {
-	return len(c.begun)+len(c.worse)+len(c.found)+len(c.held)+len(c.moist)+len(c.did) == 0
+	return len(c.begun)+len(c.worse)+len(c.found)+len(c.held)+len(c.moist)+len(c.did)+len(c.places) == 0
 }
 
 // keep writes what was found, and gives what is told to people: what is new.
@@ -166,6 +167,11 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 			return nil, err
 		}
 	}
+	for _, x := range c.places {
+		if err := tx.TellPlace(ctx, x.placeID, x.tempC, x.rhPct, x.warmH); err != nil {
+			return nil, err
+		}
+	}
 	for _, r := range c.did {
 		if err := tx.ReadResponse(ctx, r.ID, r.ToPct, r.Minutes); err != nil {
 			return nil, err
@@ -199,6 +205,9 @@ func gather(
 			return change{}, err
 		}
 		if err := s.batches(ctx, tx); err != nil {
+			return change{}, err
+		}
+		if err := s.store(ctx, tx); err != nil {
 			return change{}, err
 		}
 	}

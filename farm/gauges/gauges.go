@@ -47,12 +47,28 @@ func (g Gauge) Shows() string {
 	return "temperature"
 }
 
-// In is the number of the machine in which it lies, as it is picked; "" none.
+// In is where it lies, as it is picked: the number of a machine, or of a place after a p; "" nowhere in particular.
 func (g Gauge) In() string {
-	if g.MachineID == nil {
-		return ""
+	switch {
+	case g.MachineID != nil:
+		return strconv.FormatInt(*g.MachineID, 10)
+	case g.PlaceID != nil:
+		return "p" + strconv.FormatInt(*g.PlaceID, 10)
 	}
-	return strconv.FormatInt(*g.MachineID, 10)
+	return ""
+}
+
+// Lay puts an instrument where somebody picked.
+func Lay(x Instrument, in string) Instrument {
+	x.MachineID, x.PlaceID = nil, nil
+	of, number := &x.MachineID, in
+	if rest, place := strings.CutPrefix(in, "p"); place {
+		of, number = &x.PlaceID, rest
+	}
+	if id, err := strconv.ParseInt(number, 10, 64); err == nil && id > 0 {
+		*of = &id
+	}
+	return x
 }
 
 func gaugeOf(w *farm.Snapshot, x Instrument, checks []store.InstrumentCheck) Gauge {
@@ -87,6 +103,7 @@ type List struct {
 	Now      time.Time
 	Gauges   []Gauge
 	Machines []farm.Machine
+	Places   []store.StoragePlace // where eggs wait
 }
 
 // All lists them.
@@ -109,7 +126,14 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 				l.Machines = append(l.Machines, x)
 			}
 		}
-		return nil
+		l.Places, err = placesOf(ctx, tx, w)
+		for i, g := range l.Gauges {
+			at := slices.IndexFunc(l.Places, func(p store.StoragePlace) bool { return g.PlaceID != nil && p.ID == *g.PlaceID })
+			if at >= 0 {
+				l.Gauges[i].Lies = strings.TrimSuffix(l.Places[at].Name+", "+g.Spot, ", ")
+			}
+		}
+		return err
 	})
 	return l, err
 }
@@ -124,10 +148,10 @@ func (b *Service) Save(
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) { return save(ctx, tx, x, since) })
 }
 
-// Lies keeps that an instrument has lain in a machine (0: in none) since a moment; zero is now. What it tells from then on
+// Lies keeps that an instrument has lain somewhere, as In names it, since a moment; zero is now. What it tells from then on
 // is told of that.
 func (b *Service) Lies(
-	ctx context.Context, m *farm.Member, key string, id, machineID int64, spot string, since time.Time,
+	ctx context.Context, m *farm.Member, key string, id int64, in, spot string, since time.Time,
 ) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
@@ -138,10 +162,8 @@ func (b *Service) Lies(
 		if i < 0 {
 			return farm.Done{}, farm.ErrNone
 		}
-		x := rows.Instruments[i]
-		if x.MachineID, x.Spot = nil, spot; machineID != 0 {
-			x.MachineID = &machineID
-		}
+		x := Lay(rows.Instruments[i], in)
+		x.Spot = spot
 		return save(ctx, tx, x, since)
 	})
 }
@@ -161,6 +183,13 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 		if _, ok := w.MachineByID[*x.MachineID]; !ok {
 			p.Addf("machine", "Pick the machine in which it lies.")
 		}
+	}
+	places, err := placesOf(ctx, tx, w)
+	if err != nil {
+		return farm.Done{}, err
+	}
+	if x.PlaceID != nil && !slices.ContainsFunc(places, func(o store.StoragePlace) bool { return o.ID == *x.PlaceID }) {
+		p.Addf("machine", "Pick the place in which it lies.")
 	}
 	if err := p.Err(); err != nil {
 		return farm.Done{}, err
@@ -198,6 +227,11 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 		u = journal.Undo{drop.Of(id)}
 	}
 	return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
+}
+
+func placesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]store.StoragePlace, error) {
+	up, err := w.Upkeep(ctx, tx)
+	return up.Places, err
 }
 
 func same(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }

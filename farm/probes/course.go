@@ -82,6 +82,20 @@ func stepFor(span time.Duration) time.Duration {
 // longest is how far a course goes back.
 const longest = 11 * 366 * 24 * time.Hour
 
+// Known returns ErrNone where the farm has no such machine.
+func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
+	return b.Read(ctx, m, func(tx *farm.Tx) error {
+		w, err := tx.Snapshot(ctx)
+		if err != nil {
+			return err
+		}
+		if _, ok := w.MachineByID[machineID]; !ok {
+			return farm.ErrNone
+		}
+		return nil
+	})
+}
+
 // CourseOf reads how it went in a machine; a span that cannot be is cut to what can.
 func (b *Service) CourseOf(
 	ctx context.Context, m *farm.Member, machineID int64, from, to time.Time,
@@ -250,6 +264,49 @@ func wantsOf(v farm.BatchView, machineID int64, from, to time.Time) (all []Want)
 		add(locked, left, true)
 	}
 	return all
+}
+
+// Recovery is how long the machine took to be warm again after its lid was opened, in the span that is shown.
+type Recovery struct {
+	Times         int
+	Middle        time.Duration
+	Lower, Higher time.Duration // half of them lie between
+}
+
+// fewOpenings tell no spread.
+const fewOpenings = 4
+
+// Recovery tells it by the finest readings; nil where these are too far apart, or there were few openings.
+func (c Course) Recovery() *Recovery {
+	if c.Step > 5*time.Minute {
+		return nil
+	}
+	var took []time.Duration
+	for _, x := range c.Curves {
+		if x.ByHand {
+			continue
+		}
+		var told []climate.Told
+		for _, p := range x.Points {
+			t := climate.Told{At: p.At, TempC: math.NaN(), RHPct: math.NaN()}
+			if p.TempC != nil {
+				t.TempC = *p.TempC
+			}
+			if p.RHPct != nil {
+				t.RHPct = *p.RHPct
+			}
+			told = append(told, t)
+		}
+		if all := climate.Recoveries(told); len(all) > len(took) {
+			took = all
+		}
+	}
+	if len(took) < fewOpenings {
+		return nil
+	}
+	slices.Sort(took)
+	n := len(took)
+	return &Recovery{n, took[n/2], took[n/4], took[3*n/4]}
 }
 
 // Shelf is how a curve lies beside the others of its machine.

@@ -205,6 +205,12 @@ alter table machines
   add column told_rh_pct double precision check (told_rh_pct between 0 and 100),
   add column told_rh_at timestamptz;
 
+-- An instrument may lie where eggs wait; so many of the last 48 hours it was warm enough there for germs to grow.
+alter table instruments
+  add column place_id bigint,
+  add foreign key (farm_id, place_id) references places (farm_id, id);
+alter table places add column warm_h double precision check (warm_h between 0 and 48);
+
 -- +goose StatementBegin
 do $$ declare t text; begin
   foreach t in array array[

@@ -116,9 +116,7 @@ func (h handler) save(c *echo.Context, m *farm.Member) error {
 			return err
 		}
 	}
-	if id := f.ID("machine"); id != 0 {
-		x.MachineID = &id
-	}
+	x = gauges.Lay(x, f.Get("machine"))
 	return h.Save(c, f, "/instruments", func() (farm.Done, error) {
 		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x, time.Time{})
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
@@ -131,7 +129,7 @@ func (h handler) lies(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	return h.Save(c, f, fmt.Sprintf("/instruments#i%d", id), func() (farm.Done, error) {
-		return h.Gauges.Lies(c.Request().Context(), m, f.Get("key"), id, f.ID("machine"), f.Get("spot"), f.When(m))
+		return h.Gauges.Lies(c.Request().Context(), m, f.Get("key"), id, f.Get("machine"), f.Get("spot"), f.When(m))
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 

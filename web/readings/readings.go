@@ -110,6 +110,9 @@ func (d data) Query() string {
 	return fmt.Sprintf("from=%d&to=%d", d.From.Unix(), d.To.Unix())
 }
 
+// Minutes writes how long something took.
+func (data) Minutes(d time.Duration) int { return int(d.Round(time.Minute).Minutes()) }
+
 // Happened names what is shaded in the drawing.
 func (d data) Happened() string {
 	var all []string
@@ -187,6 +190,13 @@ const (
 
 // live tells the page, as server-sent events, whenever readings came in.
 func (x handler) live(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	if err := x.Probes.Known(c.Request().Context(), m, id); err != nil {
+		return err
+	}
 	come, end := x.Live.WatchReadings(m.FarmID)
 	defer end()
 	line, err := page.Stream(c)
