@@ -50,8 +50,8 @@ func (l *loader) hang(ctx context.Context) error {
 	return nil
 }
 
-// alarms are what the farm wants to be woken for, and what happened: a lid that was ajar some nights ago, which somebody saw,
-// and a dip that was none.
+// alarms are what the farm wants to be woken for, and what happened: a lid that was ajar some nights ago, which
+// somebody saw, and a dip that was none.
 func (l *loader) alarms(ctx context.Context) error {
 	cabinet, upper := l.box["Cabinet"], l.probes[0].id
 	from := l.now.Add(-54 * time.Hour)
@@ -101,7 +101,8 @@ const (
 	longAgo   = 150 // days, of a week of last season
 )
 
-// told are what the probes told: quiet weeks, a lid that was not quite shut some nights ago, the power cut of last night.
+// told are what the probes told: quiet weeks, a lid that was not quite shut some nights ago, the power cut of last
+// night.
 func (l *loader) told(ctx context.Context, db *store.DB) error {
 	for i, p := range l.probes {
 		began := l.now.AddDate(0, 0, -daysTold)
@@ -114,7 +115,9 @@ func (l *loader) told(ctx context.Context, db *store.DB) error {
 		run.Causes = append(run.Causes, incubator.Cause{Kind: incubator.Ajar, From: at - 54*time.Hour, To: at - 53*time.Hour})
 		if p.machine == "Still box" {
 			run.Box, run.SetC, run.Load.Eggs = incubator.Tabletop, 38.4, 18
-			run.Causes = []incubator.Cause{{Kind: incubator.PowerCut, From: at - 16*time.Hour, To: at - 16*time.Hour + 150*time.Minute}}
+			run.Causes = []incubator.Cause{{
+				Kind: incubator.PowerCut, From: at - 16*time.Hour, To: at - 16*time.Hour + 150*time.Minute,
+			}}
 		}
 		var all []store.Sample
 		put := func(at time.Time, x incubator.Reading) {

@@ -239,8 +239,8 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 // mostWarmC is the most by which readings move a date: beyond it something else is wrong.
 const mostWarmC = 2
 
-// warmBy is by how much readings say that a batch was too warm, and over how many days; nothing where that is no more than
-// instruments are sure of.
+// warmBy is by how much readings say that a batch was too warm, and over how many days; nothing where that is no more
+// than instruments are sure of.
 func warmBy(b store.Batch) (offsetC, days float64) {
 	if b.OffsetC == nil || b.OffsetSure == nil || b.OffsetDays == nil || math.Abs(*b.OffsetC) <= *b.OffsetSure {
 		return 0, 0

@@ -14,7 +14,9 @@ import (
 )
 
 func (s *shed) gauge(name string, in *int64) int64 {
-	must(s.Gauges.Save(s.Context(), s.m, key(), gauges.Instrument{Name: name, Thermo: true, Hygro: true, MachineID: in}, time.Time{}))
+	must(s.Gauges.Save(s.Context(), s.m, key(), gauges.Instrument{
+		Name: name, Thermo: true, Hygro: true, MachineID: in,
+	}, time.Time{}))
 	for _, g := range must(s.Gauges.All(s.Context(), s.m)).Gauges {
 		if g.Name == name {
 			return g.ID

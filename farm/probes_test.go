@@ -83,8 +83,8 @@ func TestAProbeTellsOfWhereItLay(t *testing.T) {
 	assert.ErrorIs(t, s.Probes.Take(ctx, "no key", []probes.Told{{At: s.now, TempC: float(37)}}), farm.ErrNone)
 }
 
-// A power cut rings once, is told once to the people, is seen, and is over when it is warm again; a probe that falls silent
-// rings too. An alarm of lockdown leaves turning eggs alone.
+// A power cut rings once, is told once to the people, is seen, and is over when it is warm again; a probe that falls
+// silent rings too. An alarm of lockdown leaves turning eggs alone.
 func TestAnAlarmRingsOnce(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
@@ -143,8 +143,11 @@ func TestAnAlarmIsTriedOnTheLastMonth(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
 	_, by := s.probe("Probe", s.a)
-	s.simulated(by, s.now.AddDate(0, 0, -10), incubator.Cause{Kind: incubator.Opening, From: 30 * time.Hour, To: 30*time.Hour +
-		10*time.Minute}, incubator.Cause{Kind: incubator.Ajar, From: 60 * time.Hour, To: 62 * time.Hour})
+	s.simulated(
+		by, s.now.AddDate(0, 0, -10),
+		incubator.Cause{Kind: incubator.Opening, From: 30 * time.Hour, To: 30*time.Hour + 10*time.Minute},
+		incubator.Cause{Kind: incubator.Ajar, From: 60 * time.Hour, To: 62 * time.Hour},
+	)
 	try := func(delay int) []alarms.Ring {
 		return must(s.Alarms.Try(ctx, s.m, alarms.Alarm{What: "cool", Bound: 36.7, DelayMin: delay, Phase: alarms.Any})).Rings
 	}
@@ -258,7 +261,8 @@ func TestALoggersFileComesInOnce(t *testing.T) {
 	assert.Error(t, err, "a helper brings nothing in")
 }
 
-// The humidity that a checked probe told is what is held, and tells what a second dish did; an unchecked one says nothing.
+// The humidity that a checked probe told is what is held, and tells what a second dish did; an unchecked one says
+// nothing.
 func TestTheHumidityIsTheProbes(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()

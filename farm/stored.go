@@ -251,8 +251,8 @@ func (w *Snapshot) StorePlaces(up store.Upkeep) (all []PlaceView) {
 
 func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
 	if h := p.WarmH; h != nil && *h >= 1 {
-		all = append(all, fmt.Sprintf("over %s for %.0f of the last 48 hours: the germ begins to grow, so set these eggs soon, "+
-			"or cool them", r.Temp(storage.GrowsAboveC), *h))
+		all = append(all, fmt.Sprintf("over %s for %.0f of the last 48 hours: the germ begins to grow, so set these eggs "+
+			"soon, or cool them", r.Temp(storage.GrowsAboveC), *h))
 	} else if t := p.TempC; t != nil && *t > storage.GrowsAboveC {
 		all = append(all, fmt.Sprintf("too warm: above %s the germ begins to grow", r.Temp(storage.GrowsAboveC)))
 	} else if t != nil && *t < storage.ChillsBelowC {

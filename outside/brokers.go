@@ -20,8 +20,8 @@ import (
 	"metrogon/formats/senml"
 )
 
-// Brokers listens to the MQTT brokers that farms name. Of many processes one listens; what comes is acknowledged once it
-// is kept, so that what a broker held meanwhile is not lost, and what it sends twice counts once.
+// Brokers listens to the MQTT brokers that farms name. Of many processes one listens; what comes is acknowledged once
+// it is kept, so that what a broker held meanwhile is not lost, and what it sends twice counts once.
 type Brokers struct {
 	Probes *probes.Service
 	Local  bool // brokers may be on this machine and in its own network
@@ -92,8 +92,8 @@ type line struct {
 
 func (l *line) same(x probes.Listened) bool { return x.Broker == l.Broker && maps.Equal(x.By, l.By) }
 
-// heldBack is how long after connecting a broker may still send what it held: of that without a moment nobody knows when
-// it was.
+// heldBack is how long after connecting a broker may still send what it held: of that without a moment nobody knows
+// when it was.
 const heldBack = 3 * time.Second
 
 func (b *Brokers) open(ctx context.Context, x probes.Listened, name string) *line {
@@ -129,7 +129,8 @@ func (b *Brokers) open(ctx context.Context, x probes.Listened, name string) *lin
 	return l
 }
 
-// heard keeps a message, and acknowledges it then. What can never be kept is acknowledged too, or it would come for ever.
+// heard keeps a message, and acknowledges it then. What can never be kept is acknowledged too, or it would come for
+// ever.
 func (b *Brokers) heard(ctx context.Context, l *line, m mqtt.Message) {
 	now := b.Probes.Now()
 	from, ok := l.By[m.Topic()]

@@ -72,8 +72,8 @@ func (b *broker) kill() {
 
 func (b *broker) url() string { return fmt.Sprintf("tcp://127.0.0.1:%d", b.port) }
 
-// What probes publish is kept once, though the broker and the one who listens are killed in between; what nobody told is
-// a gap.
+// What probes publish is kept once, though the broker and the one who listens are killed in between; what nobody told
+// is a gap.
 func TestABrokerAndItsListenerAreKilled(t *testing.T) {
 	db := storetest.Open(t, nil)
 	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
@@ -84,7 +84,9 @@ func TestABrokerAndItsListenerAreKilled(t *testing.T) {
 	require.NoError(t, err)
 	m, err := all.People.Member(t.Context(), owner)
 	require.NoError(t, err)
-	_, err = all.Gauges.Save(t.Context(), m, farm.NewKey(), gauges.Instrument{Name: "Stick", Thermo: true, Hygro: true}, now)
+	_, err = all.Gauges.Save(
+		t.Context(), m, farm.NewKey(), gauges.Instrument{Name: "Stick", Thermo: true, Hygro: true}, now,
+	)
 	require.NoError(t, err)
 	list, err := all.Gauges.All(t.Context(), m)
 	require.NoError(t, err)

@@ -66,7 +66,8 @@ func (tx *Tx) Dump(ctx context.Context, table string, row func(json.RawMessage) 
 	if err != nil {
 		return err
 	}
-	return tx.dump(ctx, row, `select to_jsonb(t) - 'farm_id' - 'digest' from `+table+` t where farm_id = $1 order by `+keys)
+	return tx.dump(ctx, row, `
+		select to_jsonb(t) - 'farm_id' - 'digest' from `+table+` t where farm_id = $1 order by `+keys)
 }
 
 func (tx *Tx) dump(ctx context.Context, row func(json.RawMessage) error, sql string) error {

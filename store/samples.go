@@ -416,8 +416,8 @@ func (tx *Tx) sumAgain(ctx context.Context, grain string, instrumentID int64, fr
 			and at < date_trunc('` + grain + `', $4::timestamptz) + interval '1 ` + grain + `'`
 	_, err := tx.Exec(ctx, `
 		insert into `+table+` (farm_id, instrument_id, at, temps, temp_sum, temp_low, temp_top, rhs, rh_sum, rh_low, rh_top)
-		select $1, $2, date_trunc('`+grain+`', at), sum(temps), sum(temp_sum), min(temp_low), max(temp_top), sum(rhs), sum(rh_sum),
-			min(rh_low), max(rh_top)
+		select $1, $2, date_trunc('`+grain+`', at), sum(temps), sum(temp_sum), min(temp_low), max(temp_top), sum(rhs),
+			sum(rh_sum), min(rh_low), max(rh_top)
 		from (`+strings.Join(sources, where+` union all `)+where+`) s
 		group by 3
 		on conflict do nothing`, tx.FarmID, instrumentID, from, to)

@@ -51,7 +51,8 @@ func TestReadingsCountOnce(t *testing.T) {
 	dice := rand.New(rand.NewPCG(1, 2))
 	var sent []store.Sample
 	for i := range 2000 {
-		s := store.Sample{InstrumentID: id, At: noon.Add(-time.Duration(i) * 97 * time.Second), TempC: of(37 + dice.Float64())}
+		at := noon.Add(-time.Duration(i) * 97 * time.Second)
+		s := store.Sample{InstrumentID: id, At: at, TempC: of(37 + dice.Float64())}
 		if i%3 != 0 {
 			s.RHPct = of(50 + dice.Float64())
 		}
@@ -118,15 +119,17 @@ func TestAPackIsKeptWholeOrNotAtAll(t *testing.T) {
 	assert.Equal(t, 1, keep(t, db, farmID, noon, store.Sample{InstrumentID: id, At: noon, TempC: of(37)}))
 }
 
-// Exact readings age into minutes, and these into hours; nothing is counted twice when it comes again, and what comes late
-// finds its place.
+// Exact readings age into minutes, and these into hours; nothing is counted twice when it comes again, and what comes
+// late finds its place.
 func TestReadingsAge(t *testing.T) {
 	db := storetest.Open(t, nil)
 	farmID, id := probed(t, db)
 	old := noon.Add(-100 * time.Minute)
 	var all []store.Sample
 	for i := range 200 {
-		all = append(all, store.Sample{InstrumentID: id, At: old.Add(time.Duration(i) * 30 * time.Second), TempC: of(37 + float64(i)/100)})
+		all = append(all, store.Sample{
+			InstrumentID: id, At: old.Add(time.Duration(i) * 30 * time.Second), TempC: of(37 + float64(i)/100),
+		})
 	}
 	require.Equal(t, 200, keep(t, db, farmID, noon, all...))
 	hours := points(t, db, farmID, id, old, noon.Add(time.Hour), time.Hour)

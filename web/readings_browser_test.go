@@ -52,7 +52,8 @@ func TestProbesSend(t *testing.T) {
 	key := s.probe("Stick", 1)
 	at := float64(noon.Unix())
 	pack := []senml.Record{
-		{BaseName: "stick:", BaseTime: &at, Name: "t", Unit: "K", Value: ptr(310.65)}, {Name: "h", Unit: "%RH", Value: ptr(52.)},
+		{BaseName: "stick:", BaseTime: &at, Name: "t", Unit: "K", Value: ptr(310.65)},
+		{Name: "h", Unit: "%RH", Value: ptr(52.)},
 		{Name: "t", Unit: "Cel", Value: ptr(37.4), Time: ptr(-60.)},
 	}
 	inCBOR, err := senml.WriteCBOR(pack)
@@ -80,7 +81,8 @@ func TestProbesSend(t *testing.T) {
 		assert.Equal(t, c.status, s.send(c.key, c.kind, []byte(c.body)), "%.40s", c.body)
 	}
 	sim := probe.Probe{
-		Run: incubator.Run{Box: incubator.Tabletop, SetC: 37.5, Room: incubator.Weather{TempC: 18, RHPct: 50}}, Every: time.Minute,
+		Run:   incubator.Run{Box: incubator.Tabletop, SetC: 37.5, Room: incubator.Weather{TempC: 18, RHPct: 50}},
+		Every: time.Minute,
 		Began: noon.Add(-3 * time.Hour), Now: func() time.Time { return noon.Add(-time.Hour) }, Speed: 1e9,
 	}
 	require.NoError(t, sim.Work(t.Context(), probe.HTTP{To: s.URL, Key: key, CBOR: true}, 150*time.Minute))
@@ -154,6 +156,7 @@ func TestAnAlarmIsRaisedSeenAndSilenced(t *testing.T) {
 	assert.Equal(t, 1., s.number(`select count(*) from lid_openings where why like '%readings' and machine_id = 2`))
 	h.open("/alarms")
 	h.reads("rings", "seen", "by Ida Fennimoor")
-	h.open(fmt.Sprintf("/power?found=%d", int(s.number(`select id from incidents where machine_id = 2 and kind = 'power'`))))
+	found := int(s.number(`select id from incidents where machine_id = 2 and kind = 'power'`))
+	h.open(fmt.Sprintf("/power?found=%d", found))
 	h.reads("As the readings show it")
 }

@@ -265,7 +265,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/instruments": {"name", "machine", "spot", "thermo", "hygro"}, "/machines/1/read": {
 			"instrument", "gauge_temp", "gauge_rh", "wet", "display", "display_rh", "when",
 		}, "/instruments/1/check": {"how", "of", "shown", "truth", "temp", "other", "by"},
-		"/instruments/1/topic": {"topic"}, "/instruments/1/lies": {"machine", "spot", "when"}, "/instruments/broker": {"broker", "user", "password"},
+		"/instruments/1/topic": {"topic"}, "/instruments/1/lies": {"machine", "spot", "when"},
+		"/instruments/broker":   {"broker", "user", "password"},
 		"/instruments/1/logger": {"text", "do"}, "/instruments/1/forget": {"forget_from", "forget_to"},
 		"/alarms": {"machine", "phase", "what", "bound", "delay", "wakes"}, "/found/1": {"said", "machine"},
 		"/alarms/try": {"machine", "phase", "what", "bound", "delay"}, "/alarms/1": {"what", "bound", "delay"},

@@ -198,7 +198,8 @@ const maxArchive = 200 << 20
 
 // livePath is where pages hear of what is done meanwhile.
 func livePath(path string) bool {
-	return strings.HasSuffix(path, "/live") && (strings.HasPrefix(path, "/watch/") || strings.HasPrefix(path, "/machines/"))
+	return strings.HasSuffix(path, "/live") &&
+		(strings.HasPrefix(path, "/watch/") || strings.HasPrefix(path, "/machines/"))
 }
 
 // bounded ends the work on a request after its time, or once nobody waits for it.

@@ -25,7 +25,7 @@ type probeCmd struct {
 	Every    time.Duration `default:"1m" help:"Between readings."`
 	Past     time.Duration `default:"0" help:"How far back it begins; that is sent at once."`
 	Long     time.Duration `default:"24h" help:"How long it goes on."`
-	Speed    float64       `default:"1" help:"How fast its time goes; readings then lie ahead of the clock and are refused over ten minutes."`
+	Speed    float64       `default:"1" help:"${help_speed}"`
 }
 
 // Run is a simulated probe in a simulated machine.

@@ -55,8 +55,8 @@ func median(all []time.Duration) (mid, slow time.Duration) {
 	return all[len(all)/2], all[len(all)*95/100]
 }
 
-// Ten thousand readings a second for SECONDS (60), each of temperature and humidity, in packs of a hundred under forty keys:
-// all are kept, and pages stay quick meanwhile.
+// Ten thousand readings a second for SECONDS (60), each of temperature and humidity, in packs of a hundred under forty
+// keys: all are kept, and pages stay quick meanwhile.
 func TestTenThousandReadingsASecond(t *testing.T) {
 	seconds := 60
 	if n, err := strconv.Atoi(os.Getenv("SECONDS")); err == nil {
@@ -143,10 +143,14 @@ func TestTenYearsOfReadings(t *testing.T) {
 		sample_months('sample_minutes', now() - interval '400 days', now() - interval '60 days')`)
 	for table, c := range map[string][2]string{"sample_days": {"10 years", "day"}, "sample_hours": {"10 years", "hour"}} {
 		exec(`insert into ` + table + ` select 1, id, at, 60, 60 * 37.5, 37.2, 37.9, 60, 60 * 50, 45, 55
-			from instruments, generate_series(date_trunc('` + c[1] + `', now()) - interval '` + c[0] + `', now(), interval '1 ` + c[1] + `') at`)
+			from instruments, generate_series(
+				date_trunc('` + c[1] + `', now()) - interval '` + c[0] + `', now(), interval '1 ` + c[1] + `'
+			) at`)
 	}
 	exec(`insert into sample_minutes select 1, id, at, 1, 37.5, 37.5, 37.5, 1, 50, 50, 50 from instruments,
-		generate_series(date_trunc('minute', now()) - interval '400 days', now() - interval '90 days', interval '1 minute') at`)
+		generate_series(
+			date_trunc('minute', now()) - interval '400 days', now() - interval '90 days', interval '1 minute'
+		) at`)
 	exec(`insert into samples select 1, id, at, 37 + random(), 50 from instruments,
 		generate_series(date_trunc('minute', now()) - interval '90 days', now(), interval '1 minute') at`)
 	exec(`vacuum analyze`)

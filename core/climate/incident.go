@@ -42,8 +42,9 @@ const (
 func (t Told) vapour() float64 { return air.Saturation(t.TempC) * t.RHPct / 100 }
 
 // Incidents finds power cuts and lids left ajar in the readings of one instrument, in order of time, a minute or a few
-// apart. What an opened lid does in up to ten minutes is none, and neither is what goes slowly: a thermostat that drifts,
-// a room that grows cold, a dish that runs dry. New cold eggs look like a lid ajar: whoever asks knows when some came.
+// apart. What an opened lid does in up to ten minutes is none, and neither is what goes slowly: a thermostat that
+// drifts, a room that grows cold, a dish that runs dry. New cold eggs look like a lid ajar: whoever asks knows when
+// some came.
 func Incidents(all []Told) (found []Incident) {
 	all = ofTemperature(all)
 	dips(all, func(d dip, baseC, baseKPa float64) {
@@ -141,8 +142,8 @@ func middle(xs []float64) float64 {
 	return xs[len(xs)/2]
 }
 
-// dip is a stretch in which it was colder than usual: all[from] is the last before it, all[end] the last before it warms
-// up again, all[back] the first that is back; len(all) where it goes on.
+// dip is a stretch in which it was colder than usual: all[from] is the last before it, all[end] the last before it
+// warms up again, all[back] the first that is back; len(all) where it goes on.
 type dip struct{ from, end, back int }
 
 func dipOf(all []Told, i int, baseC float64) (d dip) {

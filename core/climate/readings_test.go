@@ -52,8 +52,8 @@ func openings(dice *rand.Rand, days int) (all []incubator.Cause) {
 	return all
 }
 
-// Fifty simulated weeks: of what was planted at least 95 in 100 is found and told rightly, and at most two are found that
-// were none. Lids are opened several times a day, dishes run dry, rooms swing and thermostats drift meanwhile.
+// Fifty simulated weeks: of what was planted at least 95 in 100 is found and told rightly, and at most two are found
+// that were none. Lids are opened several times a day, dishes run dry, rooms swing and thermostats drift meanwhile.
 func TestPowerCutsAndLidsAjarAreFound(t *testing.T) {
 	t.Parallel()
 	dice := rand.New(rand.NewPCG(7, 7))
@@ -63,7 +63,9 @@ func TestPowerCutsAndLidsAjarAreFound(t *testing.T) {
 		r.Causes = openings(dice, 7)
 		switch week % 5 {
 		case 1:
-			r.Causes = append(r.Causes, incubator.Cause{Kind: incubator.Drift, From: 20 * time.Hour, To: 90 * time.Hour, By: -1.5})
+			r.Causes = append(r.Causes, incubator.Cause{
+				Kind: incubator.Drift, From: 20 * time.Hour, To: 90 * time.Hour, By: -1.5,
+			})
 		case 2:
 			r.Causes = append(r.Causes, incubator.Cause{Kind: incubator.Dry, From: 0, To: 150 * time.Hour})
 		case 3:
@@ -188,7 +190,9 @@ func TestRecoveriesAreOfOpenings(t *testing.T) {
 		},
 	}
 	for _, h := range []time.Duration{4, 9, 14} {
-		r.Causes = append(r.Causes, incubator.Cause{Kind: incubator.Opening, From: h * time.Hour, To: h*time.Hour + 5*time.Minute})
+		r.Causes = append(r.Causes, incubator.Cause{
+			Kind: incubator.Opening, From: h * time.Hour, To: h*time.Hour + 5*time.Minute,
+		})
 	}
 	took := climate.Recoveries(told(r, 30*time.Hour, time.Minute))
 	require.Len(t, took, 3)

@@ -24,8 +24,8 @@ func Wait(took []time.Duration) time.Duration {
 	return min(max(took[len(took)/2], shortestWait), longestWait)
 }
 
-// Settled tells to what the humidity came after something was changed at a moment when it was fromPct: the middle of what
-// was told in the last while before settled is over, and after how many minutes nine tenths of the way were gone.
+// Settled tells to what the humidity came after something was changed at a moment when it was fromPct: the middle of
+// what was told in the last while before settled is over, and after how many minutes nine tenths of the way were gone.
 func Settled(
 	all []Told, at time.Time, fromPct float64, settled, last time.Duration,
 ) (toPct float64, minutes int, ok bool) {

@@ -75,7 +75,9 @@ const (
 )
 
 // Scenarios are the names of what Scenario can have happen.
-var Scenarios = []string{"quiet", "lid-ajar", "sponge-dry", "thermostat-drift", "power-cut", "room-swing", "probe-silent"}
+var Scenarios = []string{
+	"quiet", "lid-ajar", "sponge-dry", "thermostat-drift", "power-cut", "room-swing", "probe-silent",
+}
 
 // Scenario gives what happens to a machine from a moment on, by its name, beside the openings of every day; false where
 // there is none of that name.

@@ -34,12 +34,15 @@ var pictures = []struct {
 	{name: "pen", path: "pen", width: 1280, height: 800},
 	{name: "rates", path: "/rates?by=pen&compare=1&compare=2", width: 1280, height: 1300},
 	{name: "machine", path: "/machines/1", width: 1280, height: 800},
+	{
+		name: "readings", path: "/machines/1/readings?span=3d", width: 1280, height: 900,
+		first: browser.See(`.course canvas`),
+	},
 	{name: "trays", path: "Tray map", width: 1280, height: 900},
 	{name: "water", path: "Water and weight", width: 1280, height: 900},
 	{name: "candle", path: "/machines/1/candle", width: 1280, height: 800, first: browser.See(`.dot.now`)},
 	{name: "lockdown", path: "lockdown", width: 1280, height: 800},
 	{name: "watch", path: "watch", width: 1280, height: 800},
-	{name: "handover", path: "handover", width: 390, height: 844},
 	{name: "opened", path: "opened", width: 390, height: 844},
 	{name: "report", path: "report", width: 1280, height: 1300},
 	{name: "brooders", path: "/brooders", width: 1280, height: 900},
@@ -74,10 +77,6 @@ func main() {
 				chromedp.Click(chromedp.Search(`(//h2[@id="closed"]/following::a[starts-with(normalize-space(.), "Chicken")])[`+
 					map[string]string{"opened": "1", "report": "2"}[p.path]+`]`)),
 				browser.See(`.under`), script(`location.pathname += "/`+p.path+`"`), browser.See(`.opened, .ends`))
-		case "handover":
-			steps = append(steps, chromedp.Navigate(address+"/handover"), browser.Type(`[name="name"]`, "Una"),
-				browser.Click(`main .button.is-main`), browser.See(`.handed code`),
-				script(`location.href = document.querySelector(".handed code").textContent`), browser.See(`.hand-items`))
 		case "hatching":
 			steps = append(
 				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running:nth-of-type(2) a`),

@@ -1,11 +1,10 @@
-// Package alarms is what a farm wants to be woken for: its rules, what rang, what would have rung; and what was found in the
-// readings: power cuts, and lids that were not quite shut.
+// Package alarms is what a farm wants to be woken for: its rules, what rang, what would have rung; and what was found
+// in the readings: power cuts, and lids that were not quite shut.
 package alarms
 
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 	"time"
 
@@ -280,7 +279,7 @@ func (r Ring) Tells(m *farm.Member, now time.Time) string {
 	if r.EndedAt != nil {
 		until = *r.EndedAt
 	}
-	lasts := wording.Plural(int(math.Round(until.Sub(r.BeganAt).Minutes())), "minute")
+	lasts := lasting(until.Sub(r.BeganAt))
 	u := m.Units()
 	switch climate.Alert(r.Alarm.What) {
 	case climate.Warm:
@@ -293,6 +292,14 @@ func (r Ring) Tells(m *farm.Member, now time.Time) string {
 		return fmt.Sprintf("too dry for %s, down to %.0f %%", lasts, r.Worst)
 	}
 	return fmt.Sprintf("%s has told nothing for %s", r.By, lasts)
+}
+
+// lasting writes how long something lasts: in minutes, over two hours in hours.
+func lasting(d time.Duration) string {
+	if d < 2*time.Hour {
+		return wording.Plural(int(d.Round(time.Minute).Minutes()), "minute")
+	}
+	return wording.Plural(int(d.Round(time.Hour).Hours()), "hour")
 }
 
 // Chores are alarms that ring and nobody has seen, and what was found in the readings.
@@ -329,8 +336,8 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		}
 		if i.Kind == string(climate.PowerAway) {
 			c.Kind, c.Title = chores.FoundPower, "Was the power of "+of+" away?"
-			c.Why = "Nothing heated, and the air stayed in: so the readings look. Written down, dates and the look by the lamp " +
-				"follow."
+			c.Why = "Nothing heated, and the air stayed in: so the readings look. Written down, dates and the look by " +
+				"the lamp follow."
 		}
 		all = append(all, c)
 	}

@@ -18,8 +18,8 @@ const (
 	Not = "not"
 )
 
-// Say keeps what somebody says of something that was found. A lid that was ajar goes into the machine’s log; a power cut is
-// written down on its own page.
+// Say keeps what somebody says of something that was found. A lid that was ajar goes into the machine’s log; a power
+// cut is written down on its own page.
 func (b *Service) Say(ctx context.Context, m *farm.Member, key string, id int64, said string) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)

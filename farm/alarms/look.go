@@ -389,8 +389,8 @@ func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
 	return nil
 }
 
-// known tells whether the farm knows of it already: eggs came or went, the lid was opened for long, or the power cut was
-// written down.
+// known tells whether the farm knows of it already: eggs came or went, the lid was opened for long, or the power cut
+// was written down.
 func known(x climate.Incident, log store.MachineLog, now time.Time) bool {
 	to := x.To
 	if to.IsZero() {

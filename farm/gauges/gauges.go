@@ -148,8 +148,8 @@ func (b *Service) Save(
 	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) { return save(ctx, tx, x, since) })
 }
 
-// Lies keeps that an instrument has lain somewhere, as In names it, since a moment; zero is now. What it tells from then on
-// is told of that.
+// Lies keeps that an instrument has lain somewhere, as In names it, since a moment; zero is now. What it tells from
+// then on is told of that.
 func (b *Service) Lies(
 	ctx context.Context, m *farm.Member, key string, id int64, in, spot string, since time.Time,
 ) (farm.Done, error) {

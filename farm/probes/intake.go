@@ -17,7 +17,8 @@ type Told struct {
 	TempC, RHPct *float64
 }
 
-// How far readings may lie from now: a probe’s clock may be ahead a little, and nothing is older than the house keeps.
+// How far readings may lie from now: a probe’s clock may be ahead a little, and nothing is older than the house
+// keeps.
 const (
 	ahead  = 10 * time.Minute
 	behind = 10 * 366 * 24 * time.Hour

@@ -73,8 +73,8 @@ func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, id int6
 	})
 }
 
-// Forget forgets what an instrument told from a moment to another: it lay on a table, or the file was another’s. It cannot
-// be taken back.
+// Forget forgets what an instrument told from a moment to another: it lay on a table, or the file was another’s. It
+// cannot be taken back.
 func (b *Service) Forget(
 	ctx context.Context, m *farm.Member, key string, id int64, from, to time.Time,
 ) (farm.Done, error) {

@@ -1,5 +1,5 @@
-// Package probes is instruments that send by themselves: their keys, the broker that has them, what they tell as it comes
-// in, and how it went over time.
+// Package probes is instruments that send by themselves: their keys, the broker that has them, what they tell as it
+// comes in, and how it went over time.
 package probes
 
 import (
@@ -102,7 +102,9 @@ func find(ctx context.Context, tx *farm.Tx, id int64) (x store.Instrument, err e
 }
 
 // Key gives an instrument a key under which it sends; it is shown once.
-func (b *Service) Key(ctx context.Context, m *farm.Member, key string, id int64) (secret string, done farm.Done, err error) {
+func (b *Service) Key(
+	ctx context.Context, m *farm.Member, key string, id int64,
+) (secret string, done farm.Done, err error) {
 	secret, digest := farm.NewLink()
 	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
@@ -176,8 +178,8 @@ type Broker = store.Broker
 // brokerSchemes are how a broker is reached.
 var brokerSchemes = []string{"tcp", "mqtt", "ssl", "mqtts", "tls"}
 
-// SaveBroker keeps from which broker the farm’s probes are heard; without an address it is forgotten. local allows those
-// in this server’s own network.
+// SaveBroker keeps from which broker the farm’s probes are heard; without an address it is forgotten. local allows
+// those in this server’s own network.
 func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x Broker, local bool) (farm.Done, error) {
 	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
 		x.URL = strings.TrimSpace(x.URL)
@@ -216,7 +218,7 @@ func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x 
 
 // own tells whether a host is this machine, or in a network of one’s own.
 func own(host string) bool {
-	if host == "localhost" || strings.HasSuffix(host, ".local") || !strings.Contains(host, ".") && !strings.Contains(host, ":") {
+	if host == "localhost" || strings.HasSuffix(host, ".local") || !strings.ContainsAny(host, ".:") {
 		return true
 	}
 	ip := net.ParseIP(host)

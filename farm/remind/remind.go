@@ -210,7 +210,8 @@ func (b *Service) LookNow(ctx context.Context) error {
 	return failed
 }
 
-// Tell sends a message to everybody of a farm who takes messages; one that does not wake waits for the end of quiet hours.
+// Tell sends a message to everybody of a farm who takes messages; one that does not wake waits for the end of quiet
+// hours.
 func (b *Service) Tell(ctx context.Context, farmID int64, title, body, path string, wakes bool) error {
 	jobs := b.jobs.Load()
 	if jobs == nil {
@@ -250,7 +251,8 @@ func send(ctx context.Context, jobs *store.Jobs, tx pgx.Tx, w Wish, farmID int64
 		if !wanted {
 			continue
 		}
-		if _, err := jobs.InsertTx(ctx, tx, Send{w.PersonID, farmID, by, what}, &river.InsertOpts{ScheduledAt: at}); err != nil {
+		message := Send{w.PersonID, farmID, by, what}
+		if _, err := jobs.InsertTx(ctx, tx, message, &river.InsertOpts{ScheduledAt: at}); err != nil {
 			return err
 		}
 	}

@@ -161,7 +161,9 @@ func fahrenheit(head []string, body [][]string, at int) bool {
 	return 2*high > all
 }
 
-func measured(row []string, c columns, slashes string, place *time.Location, fahrenheit bool) (m senml.Measured, err error) {
+func measured(
+	row []string, c columns, slashes string, place *time.Location, fahrenheit bool,
+) (m senml.Measured, err error) {
 	cell := func(i int) string {
 		if i < 0 || i >= len(row) {
 			return ""

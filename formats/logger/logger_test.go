@@ -31,8 +31,8 @@ func TestFilesOfLoggers(t *testing.T) {
 		"Fahrenheit by its figures, 12 hours": {"Date\tTemp\tRH\n4/14/2027 12:00 PM\t99.5\t52\n", noon, 37.5, 52, 1, true,
 			"read as °F"},
 		"the other way round in time, a bad line": {
-			"Timestamp,Temperature\n2027-04-14T13:00:00+02:00,37.1\n2027-04-14T10:00:00Z,37.5\nfoo,1\n", noon, 37.5, -1, 2, false,
-			`1 lines are left out, as line 4: "foo" is no moment`},
+			"Timestamp,Temperature\n2027-04-14T13:00:00+02:00,37.1\n2027-04-14T10:00:00Z,37.5\nfoo,1\n", noon, 37.5, -1, 2,
+			false, `1 lines are left out, as line 4: "foo" is no moment`},
 		"seconds since 1970": {"utc,hum\n1807783200,52\n", time.Unix(1807783200, 0), -99, 52, 1, false, ""},
 	} {
 		t.Run(name, func(t *testing.T) {

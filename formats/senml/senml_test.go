@@ -63,8 +63,8 @@ func FuzzPack(f *testing.F) {
 	})
 }
 
-// The example of RFC 8428, section 6, with what this program reads of it: a pack in CBOR, written by hand from the table of
-// labels.
+// The example of RFC 8428, section 6, with what this program reads of it: a pack in CBOR, written by hand from the
+// table of labels.
 func TestCBOR(t *testing.T) {
 	pack, err := senml.ReadCBOR(bytes.NewReader([]byte{
 		0x82,                                                                            // two records

@@ -116,7 +116,8 @@ begin
     perform sample_months('sample_minutes', month, month);
     execute format($sql$
       insert into sample_minutes
-      select farm_id, instrument_id, date_trunc('minute', at), count(temp_c), sum(temp_c::float8), min(temp_c), max(temp_c),
+      select farm_id, instrument_id, date_trunc('minute', at),
+        count(temp_c), sum(temp_c::float8), min(temp_c), max(temp_c),
         count(rh_pct), sum(rh_pct::float8), min(rh_pct), max(rh_pct)
       from %I
       group by 1, 2, 3
@@ -172,7 +173,8 @@ create table alarm_rings (
   foreign key (farm_id, machine_id) references machines (farm_id, id),
   foreign key (farm_id, instrument_id) references instruments (farm_id, id)
 );
-create unique index alarm_rings_open on alarm_rings (farm_id, alarm_id, machine_id, instrument_id) where ended_at is null;
+create unique index alarm_rings_open on alarm_rings (farm_id, alarm_id, machine_id, instrument_id)
+  where ended_at is null;
 create index alarm_rings_at on alarm_rings (farm_id, rang_at desc);
 
 -- What was found in the readings, until somebody says what it was.

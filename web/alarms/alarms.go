@@ -99,7 +99,8 @@ func (x handler) render(c *echo.Context, m *farm.Member, meta page.Meta, tried *
 // read reads an alarm from the form.
 func read(f *page.Form, m *farm.Member) alarms.Alarm {
 	a := alarms.Alarm{
-		What: f.Get("what"), Phase: f.Get("phase"), DelayMin: f.Int("delay", "The delay in minutes"), Wakes: f.Get("wakes") != "",
+		What: f.Get("what"), Phase: f.Get("phase"), DelayMin: f.Int("delay", "The delay in minutes"),
+		Wakes: f.Get("wakes") != "",
 	}
 	if id := f.ID("machine"); id != 0 {
 		a.MachineID = &id

@@ -16,6 +16,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/probes"
+	"metrogon/formats/sheet"
 	"metrogon/web/page"
 )
 
@@ -154,7 +155,7 @@ func (x handler) table(c *echo.Context, m *farm.Member) error {
 	for _, curve := range d.Curves {
 		for _, p := range curve.Points {
 			_ = out.Write([]string{
-				curve.Instrument.Name, p.At.In(m.Place).Format(time.RFC3339), temp(p.TempC), temp(p.LowC), temp(p.TopC),
+				sheet.Safe(curve.Instrument.Name), p.At.In(m.Place).Format(time.RFC3339), temp(p.TempC), temp(p.LowC), temp(p.TopC),
 				written(p.RHPct, 1), written(p.LowPct, 1), written(p.TopPct, 1),
 			})
 		}
@@ -240,6 +241,6 @@ func (d data) Apart(m *farm.Member) string {
 	if apart < 0.3 || apart < warm.Sure && apart < cool.Sure {
 		return "They differ by no more than instruments do: no need to move eggs about."
 	}
-	return fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set there what is behind.",
-		warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place())
+	return fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set there what is "+
+		"behind.", warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place())
 }

@@ -1,5 +1,5 @@
-// How it went in a machine: temperature, and humidity beneath on the same ruler, drawn with uPlot, which is fetched from
-// this server by the page that needs it alone.
+// How it went in a machine: temperature, and humidity beneath on the same ruler, drawn with uPlot, which is fetched
+// from this server by the page that needs it alone.
 (() => {
   const colour = (of, name) => getComputedStyle(of).getPropertyValue(name).trim();
   const fetchPlot = address =>
@@ -87,26 +87,26 @@
 
   const options = (root, got, what, height, hooks) => {
     const zone = got.zone;
-    const clock = new Intl.DateTimeFormat("en-GB", {timeZone: zone, hour: "numeric", minute: "2-digit", hour12: got.clock12});
+    const hour = {hour: "numeric", minute: "2-digit", hour12: got.clock12};
+    const clock = new Intl.DateTimeFormat("en-GB", {timeZone: zone, ...hour});
     const day = new Intl.DateTimeFormat("en-GB", {timeZone: zone, day: "numeric", month: "short"});
     const full = new Intl.DateTimeFormat("en-GB", {
       timeZone: zone,
       day: "numeric",
       month: "short",
       year: "numeric",
-      hour: "numeric",
-      minute: "2-digit",
-      hour12: got.clock12,
+      ...hour,
     });
     const ink = colour(root, "--soft");
     const line = colour(root, "--line");
-    const axis = {stroke: ink, grid: {stroke: line, width: 1}, ticks: {stroke: line}, font: "12px Hyperlegible, sans-serif"};
+    const font = "12px Hyperlegible, sans-serif";
+    const axis = {stroke: ink, grid: {stroke: line, width: 1}, ticks: {stroke: line}, font};
     const unit = what === "temp" ? got.unit : "%";
     return {
       width: root.clientWidth,
       height,
       tzDate: at => uPlot.tzDate(new Date(at * 1e3), zone),
-      cursor: {sync: {key: root.dataset.course}, drag: {x: true, y: false}},
+      cursor: {sync: {key: root.dataset.course}, drag: {x: true, y: false, setScale: false}},
       scales: {
         x: {min: got.from, max: got.to},
         // Beneath the humidity there is room for the batches.
@@ -142,6 +142,14 @@
     };
   };
 
+  // closer opens the page of the span that was dragged over, which is read as finely as it can be.
+  const closer = u => {
+    const {left, width} = u.select;
+    if (width < 8) return;
+    const at = x => Math.round(u.posToVal(x, "x"));
+    location.search = `?from=${at(left)}&to=${Math.max(at(left + width), at(left) + 600)}`;
+  };
+
   const draw = async root => {
     const answer = await fetch(root.dataset.course);
     if (!answer.ok) return;
@@ -155,8 +163,12 @@
       if (!got.curves.some(c => c[what].some(v => v != null))) return;
       root.plots.push(new uPlot(options(root, got, what, height, hooks), joined(got.curves, what), root));
     };
-    add("temp", 300, {drawClear: [behind(root, got, "low", "top", true)]});
-    add("rh", 200, {drawClear: [behind(root, got, "rhLow", "rhTop", false)], draw: [batches(root, got)]});
+    add("temp", 300, {drawClear: [behind(root, got, "low", "top", true)], setSelect: [closer]});
+    add("rh", 200, {
+      drawClear: [behind(root, got, "rhLow", "rhTop", false)],
+      draw: [batches(root, got)],
+      setSelect: [closer],
+    });
     root.dataset.drawn = got.curves.reduce((n, c) => n + c.at.length, 0);
   };
 
