@@ -151,7 +151,7 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	if len(ids) == 0 {
 		return nil
 	}
-	points, err := tx.Points(ctx, ids, c.From, c.To, c.Step)
+	points, err := tx.Points(ctx, ids, c.From, c.To.Add(time.Second), c.Step) // with the last moment
 	if err != nil {
 		return err
 	}

@@ -181,7 +181,10 @@
     draw(root);
     if (root.dataset.live) {
       line = new EventSource(root.dataset.live);
-      line.addEventListener("readings", () => (root.isConnected ? draw(root) : line.close()));
+      // Once the line stands, what came in before it did is read too.
+      for (const told of ["here", "readings"]) {
+        line.addEventListener(told, () => (root.isConnected ? draw(root) : line.close()));
+      }
     }
     new ResizeObserver(() => {
       for (const u of root.plots ?? []) u.setSize({width: root.clientWidth, height: u.height});
