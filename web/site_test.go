@@ -171,10 +171,28 @@ type reply struct {
 	whole  string // as it came; in body white space is one blank, and none beside tags
 }
 
-var (
-	space      = regexp.MustCompile(`\s+`)
-	besideTags = regexp.MustCompile(` ?(<[^>]*?) ?> ?`)
-)
+// squeezed is a page with one blank for white space, and none beside tags.
+func squeezed(page []byte) string {
+	out := make([]byte, 0, len(page))
+	blank, inTag := false, false
+	for _, c := range page {
+		switch c {
+		case ' ', '\t', '\n', '\r', '\f':
+			blank = true
+			continue
+		case '<':
+			blank, inTag = blank && inTag, true
+		case '>':
+			blank, inTag = blank && !inTag, false
+		}
+		if n := len(out); blank && (n == 0 || inTag || out[n-1] != '>') {
+			out = append(out, ' ')
+		}
+		blank = false
+		out = append(out, c)
+	}
+	return string(out)
+}
 
 func (v *visitor) send(r *http.Request) reply {
 	v.Helper()
@@ -184,10 +202,11 @@ func (v *visitor) send(r *http.Request) reply {
 	body, err := io.ReadAll(res.Body)
 	require.NoError(v, err)
 	whole := string(body)
+	text := whole
 	if strings.HasPrefix(res.Header.Get("Content-Type"), "text/html") {
-		body = besideTags.ReplaceAll(space.ReplaceAll(body, []byte(" ")), []byte("$1>"))
+		text = squeezed(body)
 	}
-	return reply{res.StatusCode, string(body), res.Header, whole}
+	return reply{res.StatusCode, text, res.Header, whole}
 }
 
 func (v *visitor) get(path string) reply {
