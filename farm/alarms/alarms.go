@@ -263,7 +263,7 @@ func Says(a Alarm, m *farm.Member, machines map[int64]farm.Machine) string {
 		where = machines[*a.MachineID].Name
 	}
 	phase := map[string]string{Turning: " while eggs turn", Lockdown: " in lockdown", Empty: " while it is empty"}[a.Phase]
-	return fmt.Sprintf("%s%s: %s, for %s", where, phase, says, wording.Plural(a.DelayMin, "minute"))
+	return wording.Capital(fmt.Sprintf("%s%s: %s, for %s", where, phase, says, wording.Plural(a.DelayMin, "minute")))
 }
 
 // See keeps that somebody saw an alarm ring: it is not told again.

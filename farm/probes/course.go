@@ -26,6 +26,7 @@ type Point struct {
 type Curve struct {
 	Instrument store.Instrument
 	Sure       float64 // ± °C near what was told
+	SureRH     float64 // ± points
 	ByHand     bool    // read by hand: single points
 	Points     []Point
 }
@@ -165,7 +166,7 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 			}
 		}
 		if n := len(curve.Points); n > 0 {
-			curve.Sure = k.Temp.Sure(37.5)
+			curve.Sure, curve.SureRH = k.Temp.Sure(37.5), k.RH.Sure(50)
 			c.Curves = append(c.Curves, curve)
 		}
 	}
@@ -232,7 +233,7 @@ func (c *Course) addByHand(rows []store.MachineReading) {
 		if r.Wet {
 			p.RHPct = r.RHPct
 		}
-		c.Curves[i].Sure = k.Temp.Sure(37.5)
+		c.Curves[i].Sure, c.Curves[i].SureRH = k.Temp.Sure(37.5), k.RH.Sure(50)
 		c.Curves[i].add(p)
 	}
 }

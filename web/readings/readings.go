@@ -111,6 +111,14 @@ func (d data) Query() string {
 	return fmt.Sprintf("from=%d&to=%d", d.From.Unix(), d.To.Unix())
 }
 
+// Whole writes a humidity.
+func (data) Whole(pct any) string {
+	if p, ok := pct.(*float64); ok {
+		pct = *p
+	}
+	return fmt.Sprintf("%.0f", pct)
+}
+
 // Minutes writes how long something took.
 func (data) Minutes(d time.Duration) int { return int(d.Round(time.Minute).Minutes()) }
 
@@ -241,6 +249,6 @@ func (d data) Apart(m *farm.Member) string {
 	if apart < 0.3 || apart < warm.Sure && apart < cool.Sure {
 		return "They differ by no more than instruments do: no need to move eggs about."
 	}
-	return fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set there what is "+
-		"behind.", warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place())
+	return wording.Capital(fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set there what is "+
+		"behind.", warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place()))
 }
