@@ -188,16 +188,10 @@ func inUnit(c *float64, m *farm.Member) *float64 {
 	return &f
 }
 
-const (
-	// beat is how often an idle line shows that it stands.
-	beat = 25 * time.Second
-	// stands is how long a line is kept.
-	stands = 10 * time.Minute
-	// apart is how long between two tellings at least.
-	apart = 2 * time.Second
-)
+// between is the least time between two tellings of readings that came in.
+const between = 2 * time.Second
 
-// live tells the page, as server-sent events, whenever readings came in.
+// live tells the page whenever readings came in.
 func (x handler) live(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
 	if err != nil {
@@ -208,31 +202,7 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	}
 	come, end := x.Live.WatchReadings(m.FarmID)
 	defer end()
-	line, err := page.Stream(c)
-	if err != nil {
-		return nil // nobody is there any more
-	}
-	tick := time.NewTicker(beat)
-	defer tick.Stop()
-	for began := time.Now(); time.Since(began) < stands; {
-		text := ": still here\n\n"
-		select {
-		case <-c.Request().Context().Done():
-			return nil
-		case <-come:
-			text = "event: readings\ndata: \n\n"
-		case <-tick.C:
-		}
-		if line(text) != nil {
-			return nil
-		}
-		select {
-		case <-c.Request().Context().Done():
-			return nil
-		case <-time.After(apart):
-		}
-	}
-	return nil
+	return page.Follow(c, come, "readings", between)
 }
 
 // Degree writes a difference of temperatures in the reader’s units.

@@ -10,7 +10,6 @@ import (
 	"html/template"
 	"net/http"
 	"strings"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -200,13 +199,6 @@ func (x handler) tap(c *echo.Context, m *farm.Member) error {
 	return x.Finish(c, farm.Done{Said: said}, err, next)
 }
 
-const (
-	// beat is how often an idle line shows that it stands.
-	beat = 25 * time.Second
-	// stands is how long a line is kept, so that who was signed out is heard of no more.
-	stands = 10 * time.Minute
-)
-
 // live tells the page, as server-sent events, whenever something was done on the farm.
 func (x handler) live(c *echo.Context, m *farm.Member) error {
 	id, err := page.ID(c)
@@ -218,24 +210,5 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	}
 	told, end := x.Live.Watch(m.FarmID)
 	defer end()
-	send, err := page.Stream(c)
-	if err != nil {
-		return nil // nobody is there any more
-	}
-	tick := time.NewTicker(beat)
-	defer tick.Stop()
-	for began := time.Now(); time.Since(began) < stands; {
-		text := ": still here\n\n"
-		select {
-		case <-c.Request().Context().Done():
-			return nil
-		case <-told:
-			text = "event: done\ndata: \n\n"
-		case <-tick.C:
-		}
-		if send(text) != nil {
-			return nil
-		}
-	}
-	return nil
+	return page.Follow(c, told, "done", 0)
 }
