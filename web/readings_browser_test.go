@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"net/http"
+	"net/url"
 	"testing"
 	"time"
 
@@ -159,4 +160,17 @@ func TestAnAlarmIsRaisedSeenAndSilenced(t *testing.T) {
 	found := int(s.number(`select id from incidents where machine_id = 2 and kind = 'power'`))
 	h.open(fmt.Sprintf("/power?found=%d", found))
 	h.reads("As the readings show it")
+}
+
+// A page that is only kept for where there is no signal leaves what is to be said to the one that is opened.
+func TestAKeptPageEatsNoMessage(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 0)
+	v := s.signedIn(demo.Email, demo.Password)
+	v.post("/instruments", url.Values{"name": {"Blue dial"}, "thermo": {"yes"}})
+	r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.URL+"/eggs", nil)
+	require.NoError(t, err)
+	r.Header.Set("Metrogon-Keep", "yes")
+	assert.NotContains(t, v.send(r).body, "Instrument Blue dial")
+	assert.Contains(t, v.get("/").body, "Instrument Blue dial")
 }

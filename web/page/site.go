@@ -166,7 +166,7 @@ func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, da
 	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
 	meta.Path = c.Request().URL.Path
 	meta.Tour, _ = strconv.Atoi(c.QueryParam("tour"))
-	if m != nil && !meta.Quiet {
+	if m != nil && !meta.Quiet && c.Request().Header.Get("Metrogon-Keep") == "" { // nor for a page that is kept
 		if f, ok := s.Sessions.Pop(c.Request().Context(), flashKey).(Flash); ok {
 			meta.Flash = &f
 		}

@@ -166,11 +166,18 @@ const outbox = (() => {
   };
   const forms = async () => (await mine("ops")).filter(r => r.form !== undefined);
 
+  // quietly reads a page to be kept: what is to be said to its reader stays for the page that is opened.
+  const quietly = async (kept, path) => {
+    const page = await fetch(path, {headers: {"Metrogon-Keep": "yes"}});
+    if (!page.ok || page.redirected) throw new Error(path);
+    await kept.put(path, page);
+  };
+
   // also keeps other pages, so that they open without a signal, and tells of each.
   const also = async (paths, done) => {
     const kept = await caches.open(`metrogon-bench ${who()}`);
     for (const path of paths)
-      await kept.add(path).then(
+      await quietly(kept, path).then(
         () => done(path),
         () => {}, // one that is gone meanwhile
       );
@@ -186,10 +193,8 @@ const outbox = (() => {
       const dress = [
         ...document.querySelectorAll("link[rel=stylesheet], link[rel=preload], script[src]"),
       ].map(e => e.href || e.src);
-      await kept.addAll([
-        location.pathname,
-        ...dress.map(u => new URL(u).pathname + new URL(u).search),
-      ]);
+      await quietly(kept, location.pathname);
+      await kept.addAll(dress.map(u => new URL(u).pathname + new URL(u).search));
       element.dataset.kept = "yes"; // it opens without a signal from now on
       done();
     });
