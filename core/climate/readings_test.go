@@ -201,3 +201,20 @@ func TestRecoveriesAreOfOpenings(t *testing.T) {
 		assert.Less(t, d, 30*time.Minute, "common practice: back in about half an hour")
 	}
 }
+
+// A dish that nobody fills rings once the air is drier than the farm wants.
+func TestADryDishRings(t *testing.T) {
+	dice := rand.New(rand.NewPCG(9, 9))
+	for seed := range uint64(12) {
+		r := aMachine(dice, seed)
+		r.Box, r.Load.Eggs = incubator.Tabletop, int(seed) // a hundred eggs in a cabinet keep its air moist by themselves
+		r.Causes = []incubator.Cause{{Kind: incubator.Dry, From: 30 * time.Hour, To: 500 * time.Hour}}
+		all := told(r, 500*time.Hour, 5*time.Minute)
+		usual := all[24*12].RHPct
+		a := climate.Alarm{What: climate.Parched, Bound: usual - 8, Delay: 90 * time.Minute}
+		rings := a.Rings(all, monday.Add(500*time.Hour), nil)
+		require.Len(t, rings, 1, "%v l, usually %.0f %%", r.Box.Litres, usual)
+		assert.Equal(t, a.Delay, rings[0].Rang.Sub(rings[0].Began).Truncate(5*time.Minute))
+		assert.True(t, rings[0].Began.After(monday.Add(30*time.Hour)) && rings[0].Ended.IsZero())
+	}
+}
