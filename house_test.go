@@ -29,8 +29,8 @@ var mayImport = map[string][]string{
 	"formats": {"formats", "farm", "core"},
 	"web":     {"web", "formats", "farm", "core"},
 	"demo":    {"demo", "farm", "store", "core"},
-	"standin": {"standin", "formats"},
-	"outside": {"farm"},
+	"standin": {"standin", "formats", "core"}, // a simulated machine is physics
+	"outside": {"farm", "formats"},            // what comes from a broker is in an open format
 	"cmd":     {"cmd", "web", "formats", "standin", "outside", "demo", "farm", "store", "core"},
 	"tools":   {"core"},
 	"docs":    {"web", "demo"},

@@ -28,7 +28,7 @@ var bundles = map[string][]string{
 		"styles/drawings.css", "styles/board.css", "styles/batch.css", "styles/set.css", "styles/door.css",
 		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css", "styles/breeders.css",
 		"styles/journal.css", "styles/handover.css", "styles/air.css", "styles/moving.css",
-		"styles/opened.css", "styles/power.css", "vendor/uplot.min.css", "styles/readings.css",
+		"styles/opened.css", "styles/power.css", "styles/readings.css",
 		"styles/report.css", "styles/brood.css",
 		"styles/narrow.css", "styles/print.css",
 	},

@@ -219,6 +219,6 @@ func (d data) Apart(m *farm.Member) string {
 	if apart < 0.3 || apart < warm.Sure && apart < cool.Sure {
 		return "They differ by no more than instruments do: no need to move eggs about."
 	}
-	return wording.Capital(fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set there what is "+
-		"behind.", warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place()))
+	return wording.Capital(fmt.Sprintf("%s runs %s warmer than %s: change trays about when you turn or candle, or set "+
+		"there what is behind.", warm.Place(), m.Units().Width(apart)+" "+m.Units().TempUnit(), cool.Place()))
 }

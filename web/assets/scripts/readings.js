@@ -2,16 +2,18 @@
 // from this server by the page that needs it alone.
 (() => {
   const colour = (of, name) => getComputedStyle(of).getPropertyValue(name).trim();
-  const fetchPlot = address =>
+  const added = (kind, values) =>
+    new Promise((done, failed) => {
+      const e = Object.assign(document.createElement(kind), values, {onload: done, onerror: failed});
+      document.head.append(e);
+    });
+  const fetchPlot = of =>
     window.uPlot
       ? Promise.resolve()
-      : new Promise((done, failed) => {
-          const s = document.createElement("script");
-          s.src = address;
-          s.onload = done;
-          s.onerror = failed;
-          document.head.append(s);
-        });
+      : Promise.all([
+          added("script", {src: of.plot}),
+          added("link", {rel: "stylesheet", href: of.dress}),
+        ]);
 
   // joined puts the curves on one row of moments; null is a gap, undefined is nothing of this curve.
   const joined = (curves, what) =>
@@ -154,7 +156,7 @@
     const answer = await fetch(root.dataset.course);
     if (!answer.ok) return;
     const got = await answer.json();
-    await fetchPlot(root.dataset.plot);
+    await fetchPlot(root.dataset);
     if (!root.isConnected || !got.curves.length) return;
     for (const u of root.plots ?? []) u.destroy();
     root.textContent = "";
