@@ -135,7 +135,31 @@ func TestAnAlarmRingsOnce(t *testing.T) {
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	require.Len(t, told, 3, "silent for an hour")
+	s.now = s.now.Add(9 * time.Hour)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.Nil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "still silent")
 	assert.Contains(t, told[2], "Probe has told nothing for")
+}
+
+// A probe that falls silent while its alarm rings does not say that it is over.
+func TestSilenceEndsNoAlarm(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, by := s.probe("Probe", s.a)
+	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
+	began := s.now
+	for range 30 {
+		s.now = s.now.Add(time.Minute)
+		s.tells(by, s.now, 30)
+	}
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.Len(t, must(s.Alarms.Page(ctx, s.m)).Rings, 1)
+	s.now = began.Add(30 * time.Hour)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.Nil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "nobody knows")
+	s.tells(by, s.now, 37.5)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.NotNil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "warm again")
 }
 
 // What would have rung in the last month is what would have rung.

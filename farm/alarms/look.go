@@ -249,9 +249,10 @@ func (s *sight) alarms(ctx context.Context, tx *farm.Tx) error {
 	if err != nil {
 		return err
 	}
-	rung := map[store.AlarmRing]bool{}
+	rung, quiet := map[store.AlarmRing]bool{}, map[int64]bool{}
 	for _, id := range ids {
 		told := s.told(id, points)
+		quiet[id] = len(told) == 0
 		for _, a := range s.Alarms {
 			if a.MachineID != nil && *a.MachineID != lies[id].ID {
 				continue
@@ -263,12 +264,20 @@ func (s *sight) alarms(ctx context.Context, tx *farm.Tx) error {
 		}
 	}
 	for _, r := range s.Open {
-		if !rung[store.AlarmRing{AlarmID: r.AlarmID, MachineID: r.MachineID, InstrumentID: r.InstrumentID}] {
-			r.EndedAt = &s.now
-			s.c.worse = append(s.c.worse, r)
+		at := store.AlarmRing{AlarmID: r.AlarmID, MachineID: r.MachineID, InstrumentID: r.InstrumentID}
+		// A probe that is silent says of nothing that it is over.
+		if rung[at] || quiet[r.InstrumentID] && s.stands(r.AlarmID) {
+			continue
 		}
+		r.EndedAt = &s.now
+		s.c.worse = append(s.c.worse, r)
 	}
 	return nil
+}
+
+// stands tells whether an alarm is still wanted.
+func (s sight) stands(id int64) bool {
+	return slices.ContainsFunc(s.Alarms, func(a Alarm) bool { return a.ID == id })
 }
 
 // silentMost is how many days a probe that told something is missed.
