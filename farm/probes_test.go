@@ -2,6 +2,7 @@ package farm_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"time"
 
@@ -19,6 +20,7 @@ import (
 	"metrogon/farm/outage"
 	"metrogon/farm/probes"
 	"metrogon/farm/weigh"
+	"metrogon/store"
 )
 
 func float(v float64) *float64 { return &v }
@@ -315,4 +317,39 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 	assert.Empty(t, s.chores(chores.Humidity), "nobody has to look")
 	s.now = began.AddDate(0, 0, 5)
 	assert.Equal(t, asked, s.batch(s.batch1).HeldPct(), "days ago is not now")
+}
+
+// Where eggs wait a probe tells when it is too warm; silent for two days, it does so no more. The same form twice makes one
+// key, and only the first answer has it.
+func TestAWarmEggStoreIsTold(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	must(s.Stock.SaveStoragePlace(ctx, s.m, key(), store.StoragePlace{Name: "Larder"}))
+	larder := s.room().Places[0].ID
+	id := s.gauge("Probe", nil)
+	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
+	must(s.Gauges.Lies(ctx, s.m, key(), id, fmt.Sprintf("p%d", larder), "door", time.Time{}))
+	form := key()
+	by, _, err := s.Probes.Key(ctx, s.m, form, id)
+	require.NoError(t, err)
+	again, _, err := s.Probes.Key(ctx, s.m, form, id)
+	require.NoError(t, err)
+	assert.NotEmpty(t, by)
+	assert.Empty(t, again)
+	for h := range 30 {
+		warm := 15.
+		if h >= 20 {
+			warm = 22.4
+		}
+		s.tells(by, s.now.Add(time.Duration(h-30)*time.Hour), warm)
+	}
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	place := s.room().Places[0]
+	assert.InDelta(t, 10*22.4/24+14*15./24, *place.TempC, 0.4, "the last day")
+	assert.Contains(t, place.Warnings[0], "for 10 of the last 48 hours")
+	s.now = s.now.AddDate(0, 0, 4)
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	for _, says := range s.room().Places[0].Warnings {
+		assert.NotContains(t, says, "48 hours")
+	}
 }

@@ -63,7 +63,11 @@ type Watched struct {
 	Probes    []Probe
 	Stays     []InstrumentStay
 	Gauges    Gauges
+	Warm      []WarmPlace
 }
+
+// WarmPlace is a place of which a probe told that it was too warm.
+type WarmPlace struct{ ID int64 }
 
 // Watched reads it in one round trip.
 func (tx *Tx) Watched(ctx context.Context, since time.Time) (w Watched, err error) {
@@ -78,6 +82,7 @@ func (tx *Tx) Watched(ctx context.Context, since time.Time) (w Watched, err erro
 	ask(q, &w.Stays, instrumentStays, tx.FarmID)
 	ask(q, &w.Gauges.Instruments, instruments, tx.FarmID)
 	ask(q, &w.Gauges.Checks, instrumentChecks, tx.FarmID)
+	ask(q, &w.Warm, `select id from places where farm_id = $1 and warm_h > 0`, tx.FarmID)
 	return w, tx.SendBatch(ctx, q).Close()
 }
 

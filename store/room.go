@@ -17,11 +17,11 @@ type StoragePlace struct {
 	WarmH   *float64 // of the last 48 hours it was so warm that germs begin to grow, by its probe
 }
 
-// TellPlace keeps what the probe of a place told: its mean of the last day, and for how many of the last 48 hours it
-// was too warm. The humidity is nil where the probe is not sure of it.
-func (tx *Tx) TellPlace(ctx context.Context, id int64, tempC float64, rhPct *float64, warmH float64) error {
+// TellPlace keeps what the probe of a place told: its mean of the last day in °C and %, and for how many of the last
+// 48 hours it was too warm. What it did not tell, or is not sure of, is nil and stays as it was.
+func (tx *Tx) TellPlace(ctx context.Context, id int64, tempC, rhPct *float64, warmH float64) error {
 	_, err := tx.Exec(ctx, `
-		update places set temp_c = $3, rh_pct = coalesce($4, rh_pct), warm_h = $5
+		update places set temp_c = coalesce($3, temp_c), rh_pct = coalesce($4, rh_pct), warm_h = $5
 		where farm_id = $1 and id = $2`, tx.FarmID, id, tempC, rhPct, warmH)
 	return err
 }

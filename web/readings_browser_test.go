@@ -93,6 +93,28 @@ func TestProbesSend(t *testing.T) {
 
 func ptr(v float64) *float64 { return &v }
 
+// A server that is away for a while loses nothing of what the stand-in measured, and one that refuses is believed.
+func TestTheStandInTriesAgain(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 0)
+	key := s.probe("Stick", 2)
+	now := noon.Add(-time.Hour)
+	sim := probe.Probe{
+		Run:   incubator.Run{Box: incubator.Tabletop, SetC: 37.5, Room: incubator.Weather{TempC: 18, RHPct: 50}},
+		Every: time.Minute, Began: noon.Add(-time.Hour), Now: func() time.Time { return now }, Speed: 1e9,
+	}
+	told := 0
+	sim.Told = func(time.Time, incubator.Reading) {
+		told++
+		s.cut.Store(told > 10 && told < 40)
+	}
+	require.NoError(t, sim.Work(t.Context(), probe.HTTP{To: s.URL, Key: key}, time.Hour))
+	assert.Equal(t, 60., s.number(`select count(*) from samples
+		where instrument_id = (select id from instruments where name = 'Stick')`))
+	told = 40
+	assert.ErrorAs(t, sim.Work(t.Context(), probe.HTTP{To: s.URL, Key: "wrong"}, time.Hour), &probe.Refused{})
+}
+
 // The chart of a machine is drawn, and grows while it is open.
 func TestAChartIsLive(t *testing.T) {
 	t.Parallel()

@@ -182,17 +182,17 @@ func (s *sight) responses(
 	return nil
 }
 
-// placed is what the probe of a place where eggs wait told.
+// placed is what the probe of a place where eggs wait told; nil is not told.
 type placed struct {
 	placeID int64
-	tempC   float64
+	tempC   *float64
 	rhPct   *float64
 	warmH   float64
 }
 
-// store reads where eggs wait: how warm it was over the last day, and for how many of the last 48 hours too warm. An
-// instrument that nobody checked counts as too warm only where it shows more than it may be wrong.
+// store reads where eggs wait. A place of which nothing was told in the last 48 hours counts as too warm no more.
 func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
+	read := map[int64]bool{}
 	for _, p := range s.Probes {
 		i := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
 		x := s.Gauges.Instruments[i]
@@ -203,32 +203,46 @@ func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
 		if err != nil {
 			return err
 		}
-		k, t := s.corrections(x.ID), placed{placeID: *x.PlaceID}
-		sum, n := 0.0, 0.0
-		moist, times := 0.0, 0.0
-		for _, h := range hours {
-			c := k.Warmth(h.TempC)
-			if c == nil {
-				continue
-			}
-			if *c > storage.GrowsAboveC && (k.Temp.Known() || *c > storage.GrowsAboveC+k.Temp.Sure(*h.TempC)) {
-				t.warmH++
-			}
-			if s.now.Sub(h.At) <= 24*time.Hour {
-				sum, n = sum+*c, n+1
-				if rh := k.Moisture(h.RHPct); rh != nil && k.RH.Known() {
-					moist, times = moist+*rh, times+1
-				}
-			}
+		if t := placeOf(hours, s.corrections(x.ID), s.now); t.tempC != nil || t.warmH > 0 {
+			t.placeID, read[*x.PlaceID] = *x.PlaceID, true
+			s.c.places = append(s.c.places, t)
 		}
-		if n == 0 {
-			continue
+	}
+	for _, w := range s.Warm {
+		if !read[w.ID] {
+			s.c.places = append(s.c.places, placed{placeID: w.ID})
 		}
-		if t.tempC = *rounded(sum / n); times > 0 {
-			t.rhPct = rounded(moist / times)
-		}
-		t.warmH = min(t.warmH, 48)
-		s.c.places = append(s.c.places, t)
 	}
 	return nil
+}
+
+// placeOf is how warm and humid it was over the last day, and for how many of the last 48 hours too warm. An instrument
+// that nobody checked counts as too warm only where it shows more than it may be wrong.
+func placeOf(hours []store.Point, k farm.Corrections, now time.Time) (t placed) {
+	sum, n := 0.0, 0.0
+	moist, times := 0.0, 0.0
+	for _, h := range hours {
+		c := k.Warmth(h.TempC)
+		if c == nil {
+			continue
+		}
+		if *c > storage.GrowsAboveC && (k.Temp.Known() || *c > storage.GrowsAboveC+k.Temp.Sure(*h.TempC)) {
+			t.warmH++
+		}
+		if now.Sub(h.At) > 24*time.Hour {
+			continue
+		}
+		sum, n = sum+*c, n+1
+		if rh := k.Moisture(h.RHPct); rh != nil && k.RH.Known() {
+			moist, times = moist+*rh, times+1
+		}
+	}
+	t.warmH = min(t.warmH, 48)
+	if n > 0 {
+		t.tempC = rounded(sum / n)
+	}
+	if times > 0 {
+		t.rhPct = rounded(moist / times)
+	}
+	return t
 }

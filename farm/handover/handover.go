@@ -65,11 +65,12 @@ func (l List) count(is func(Entry) bool) (n int) {
 // MostDays is how many days a list may span.
 const MostDays = 31
 
-// Make makes a list, and gives the secret of its link: it is shown now and never again.
+// Make makes a list, and gives the secret of its link: it is shown now and never again. Asked twice by one form it is
+// made once, and the second answer has no secret.
 func (b *Service) Make(
 	ctx context.Context, m *farm.Member, key string, h store.Handover,
 ) (link string, done farm.Done, err error) {
-	link, digest := farm.NewLink()
+	made, digest := farm.NewLink()
 	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		h.Name = p.Name("name", "For whom it is", h.Name, 80, true)
@@ -93,6 +94,7 @@ func (b *Service) Make(
 		if err != nil {
 			return farm.Done{}, err
 		}
+		link = made
 		return journal.Record(ctx, tx, nil, journal.Undo{withdrawn.Of(id)}, "Made a list for %s, %s to %s.",
 			h.Name, h.FromOn.Format("2 Jan"), h.ToOn.Format("2 Jan"))
 	})

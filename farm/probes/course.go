@@ -34,12 +34,10 @@ type Curve struct {
 // Want is what the eggs of a batch want, while they stand in a machine.
 type Want struct {
 	Code         string
-	BatchID      int64
 	From, To     time.Time
 	Locked       bool
 	TempC        float64
-	RHFrom, RHTo float64
-	Eggs         int
+	RHFrom, RHTo float64 // %
 }
 
 // Mark is something that happened.
@@ -212,9 +210,16 @@ func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
 		c.Marks = append(c.Marks, Mark{x.FromAt, until(x.ToAt), "power", "power cut"})
 	}
 	for _, x := range log.Found {
-		if x.Kind != string(climate.PowerAway) {
-			c.Marks = append(c.Marks, Mark{x.FromAt, until(x.ToAt), "ajar", "lid ajar, as it looks"})
+		mark := Mark{x.FromAt, until(x.ToAt), "ajar", "lid ajar, as it looks"}
+		if x.Kind == string(climate.PowerAway) {
+			mark.Kind, mark.Says = "power", "power away, as it looks"
+			if slices.ContainsFunc(log.Cuts, func(o store.Outage) bool {
+				return o.FromAt.Before(mark.To) && until(o.ToAt).After(mark.At)
+			}) {
+				continue // it is written down
+			}
 		}
+		c.Marks = append(c.Marks, mark)
 	}
 	slices.SortStableFunc(c.Marks, func(a, b Mark) int { return a.At.Compare(b.At) })
 	return nil
@@ -254,8 +259,8 @@ func wantsOf(v farm.BatchView, machineID int64, from, to time.Time) (all []Want)
 		}
 		air := v.Want(in)
 		all = append(all, Want{
-			Code: v.Code, BatchID: v.ID, From: farm.Latest(began, from), To: farm.Earliest(ended, to), Locked: in,
-			TempC: air.TempC, RHFrom: air.From, RHTo: air.To, Eggs: v.Alive,
+			Code: v.Code, From: farm.Latest(began, from), To: farm.Earliest(ended, to), Locked: in, TempC: air.TempC,
+			RHFrom: air.From, RHTo: air.To,
 		})
 	}
 	if v.SetterID == machineID {

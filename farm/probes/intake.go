@@ -3,7 +3,6 @@ package probes
 import (
 	"context"
 	"fmt"
-	"math"
 	"sync"
 	"time"
 
@@ -24,7 +23,7 @@ const (
 	behind = 10 * 366 * 24 * time.Hour
 )
 
-// Check says what cannot be; n is how many come in.
+// check says which record cannot be, and what it may be: °C from -60 to 120, % from 0 to 100.
 func check(all []Told, now time.Time) error {
 	for i, t := range all {
 		switch {
@@ -38,7 +37,7 @@ func check(all []Told, now time.Time) error {
 			return farm.Problemf("v", "Record %d: %g °C is none; it may be -60 to 120.", i+1, *t.TempC)
 		case t.RHPct != nil && !(*t.RHPct >= 0 && *t.RHPct <= 100):
 			return farm.Problemf("v", "Record %d: %g %% is none; it may be 0 to 100.", i+1, *t.RHPct)
-		case t.TempC == nil && t.RHPct == nil || t.TempC != nil && math.IsNaN(*t.TempC):
+		case t.TempC == nil && t.RHPct == nil:
 			return farm.Problemf("v", "Record %d tells nothing.", i+1)
 		}
 	}

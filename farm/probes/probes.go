@@ -101,11 +101,12 @@ func find(ctx context.Context, tx *farm.Tx, id int64) (x store.Instrument, err e
 	return rows.Instruments[i], nil
 }
 
-// Key gives an instrument a key under which it sends; it is shown once.
+// Key gives an instrument a key under which it sends; it is shown once. Asked twice by one form it is made once, and
+// the second answer has none.
 func (b *Service) Key(
 	ctx context.Context, m *farm.Member, key string, id int64,
 ) (secret string, done farm.Done, err error) {
-	secret, digest := farm.NewLink()
+	made, digest := farm.NewLink()
 	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
@@ -114,6 +115,7 @@ func (b *Service) Key(
 		if err := tx.SetProbeKey(ctx, id, digest, tx.At); err != nil {
 			return farm.Done{}, err
 		}
+		secret = made
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s has a new key to send by.", x.Name)
 	})
 	return secret, done, err

@@ -38,9 +38,9 @@ const (
 func (b *Service) MakeFeed(
 	ctx context.Context, m *farm.Member, key string, f Feed, fresh bool,
 ) (link string, done farm.Done, err error) {
-	var sum []byte
+	made, sum := "", []byte(nil)
 	if fresh {
-		link, sum = farm.NewLink()
+		made, sum = farm.NewLink()
 	}
 	done, err = b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
@@ -66,6 +66,7 @@ func (b *Service) MakeFeed(
 			return farm.Done{}, err
 		}
 		f.PersonID, f.MadeAt = m.PersonID, tx.At
+		link = made
 		return farm.Done{Said: "Your calendar is kept."}, tx.SaveFeed(ctx, f, sum)
 	})
 	return link, done, err

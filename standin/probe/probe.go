@@ -4,6 +4,7 @@ package probe
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -50,12 +51,19 @@ func (h HTTP) Send(ctx context.Context, pack []senml.Record) error {
 		return err
 	}
 	defer answer.Body.Close()
-	said, _ := io.ReadAll(io.LimitReader(answer.Body, 1000))
-	if answer.StatusCode != http.StatusNoContent {
-		return fmt.Errorf("the server answers %s: %s", answer.Status, strings.TrimSpace(string(said)))
+	if answer.StatusCode == http.StatusNoContent {
+		return nil
 	}
-	return nil
+	said, _ := io.ReadAll(io.LimitReader(answer.Body, 1000))
+	err = fmt.Errorf("the server answers %s: %s", answer.Status, strings.TrimSpace(string(said)))
+	if answer.StatusCode < 500 { // it would answer so again
+		return Refused{err}
+	}
+	return err
 }
+
+// Refused is what was sent and will not be taken, however often.
+type Refused struct{ error }
 
 // Broker publishes on a topic of an MQTT broker; each pack is there once at least.
 type Broker struct {
@@ -110,19 +118,25 @@ type Probe struct {
 	Told  func(at time.Time, x incubator.Reading)
 }
 
-// several is how many readings of the past go in one pack.
+// several is how many readings go in one pack, of the past or of what waits.
 const several = 200
 
-// Work sends until long is over or the context ends: what lies before now at once, the rest as it comes to be.
+// Work sends until long is over or the context ends: what lies before now at once, the rest as it comes to be. What
+// does not arrive waits, and goes out with what comes after it; what is refused, or still waits at the end, is the
+// error.
 func (p Probe) Work(ctx context.Context, to Sender, long time.Duration) (err error) {
 	now := p.Now()
 	var pile []senml.Record
 	flush := func() {
-		if len(pile) > 0 && err == nil {
-			err = to.Send(ctx, pile)
-			pile = nil
+		for len(pile) > 0 {
+			n := min(len(pile), 2*several)
+			if err = to.Send(ctx, pile[:n]); err != nil {
+				return
+			}
+			pile = pile[n:]
 		}
 	}
+	lost := func() bool { return errors.As(err, &Refused{}) || ctx.Err() != nil }
 	p.Run.Readings(long, p.Every, func(x incubator.Reading) bool {
 		at := p.Began.Add(x.After)
 		pile = append(pile, Pack(x, p.Began)...)
@@ -130,7 +144,7 @@ func (p Probe) Work(ctx context.Context, to Sender, long time.Duration) (err err
 			if len(pile) >= 2*several {
 				flush()
 			}
-			return err == nil
+			return !lost()
 		}
 		flush()
 		if p.Told != nil {
@@ -141,8 +155,10 @@ func (p Probe) Work(ctx context.Context, to Sender, long time.Duration) (err err
 			return false
 		case <-time.After(time.Duration(float64(p.Every) / p.Speed)):
 		}
-		return err == nil
+		return !lost()
 	})
-	flush()
+	if !lost() {
+		flush()
+	}
 	return err
 }

@@ -43,9 +43,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 type list struct {
 	gauges.List
 	Sends  probes.All
-	Key    string // of a probe, which is shown this once
-	KeyOf  int64
-	Public string // where probes send to
+	Key    *page.Handed // of a probe, which is shown this once
+	To     string       // where probes send to
 	Logger *probes.Looked
 }
 
@@ -93,11 +92,7 @@ func (h handler) render(c *echo.Context, m *farm.Member, meta page.Meta, l list)
 	if l.Sends, err = h.Probes.All(c.Request().Context(), m); err != nil {
 		return err
 	}
-	scheme := "http"
-	if h.Secure {
-		scheme = "https"
-	}
-	l.Public = scheme + "://" + c.Request().Host
+	l.Key, l.To = h.JustMade(c), h.Address(c, "")
 	meta.Nav, meta.Title = "/machines", "Instruments"
 	return h.Render(c, h.list, meta, m, l)
 }

@@ -11,17 +11,17 @@ import (
 	"metrogon/web/page"
 )
 
-// newKey gives an instrument a key to send by, and shows it this once.
+// newKey gives an instrument a key to send by, which the next page shows once.
 func (h handler) newKey(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	secret, _, err := h.Probes.Key(c.Request().Context(), m, f.Get("key"), id)
-	if err != nil {
-		return err
+	secret, done, err := h.Probes.Key(c.Request().Context(), m, f.Get("key"), id)
+	if err == nil && secret != "" {
+		h.HandKey(c, "Its key to send by.", secret)
 	}
-	return h.render(c, m, page.Meta{}, list{Key: secret, KeyOf: id})
+	return h.Finish(c, done, err, "/instruments#probes")
 }
 
 func (h handler) topic(c *echo.Context, m *farm.Member) error {

@@ -66,7 +66,7 @@ func (h handler) make(c *echo.Context, m *farm.Member) error {
 	return h.Save(c, f, "/handover", func() (farm.Done, error) {
 		ctx := c.Request().Context()
 		link, done, err := h.Handover.Make(ctx, m, f.Get("key"), in)
-		if err == nil {
+		if err == nil && link != "" {
 			h.Hand(c, fmt.Sprintf("The list for %s: hand its address over now.", in.Name), "/list/"+link)
 		}
 		return done, err

@@ -1,11 +1,8 @@
 package readings
 
 import (
-	"bytes"
 	"errors"
-	"io"
 	"net/http"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -17,30 +14,15 @@ import (
 
 // sent takes what a probe sends: a SenML pack in JSON or CBOR, under the probe’s key. It answers once it is kept.
 func (x handler) sent(c *echo.Context) error {
-	key, ok := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
-	if !ok || key == "" {
-		return c.String(http.StatusUnauthorized, "The probe's key is missing: Authorization: Bearer KEY\n")
+	pack, ok, err := page.ReadPack(c, "probe")
+	if !ok {
+		return err
 	}
-	body, err := io.ReadAll(io.LimitReader(c.Request().Body, senml.MaxBytes+1))
-	if err != nil {
-		return c.String(http.StatusBadRequest, "The pack did not arrive whole; send it again.\n")
-	}
-	if len(body) > senml.MaxBytes {
-		return c.String(http.StatusRequestEntityTooLarge, "A pack may have 65,536 bytes; send several.\n")
-	}
-	read := senml.Read
-	if strings.HasPrefix(c.Request().Header.Get("Content-Type"), senml.MediaTypeCBOR) {
-		read = senml.ReadCBOR
-	}
-	pack, err := read(bytes.NewReader(body))
+	measured, err := senml.Measure(pack.Records, x.Now())
 	if err != nil {
 		return c.String(http.StatusBadRequest, err.Error()+"\n")
 	}
-	measured, err := senml.Measure(pack, x.Now())
-	if err != nil {
-		return c.String(http.StatusBadRequest, err.Error()+"\n")
-	}
-	err = x.Probes.Take(c.Request().Context(), key, told(measured))
+	err = x.Probes.Take(c.Request().Context(), pack.Key, told(measured))
 	switch p := page.ProblemsOf(err); {
 	case err == nil:
 		return c.NoContent(http.StatusNoContent)

@@ -1,15 +1,12 @@
 package water
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -22,23 +19,15 @@ import (
 // sent takes what a farm's scale sends: a SenML pack with one mass, under the
 // scale's key.
 func (x handler) sent(c *echo.Context) error {
-	key, ok := strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
-	if !ok || key == "" {
-		return c.String(http.StatusUnauthorized, "The scale's key is missing: Authorization: Bearer KEY\n")
+	pack, ok, err := page.ReadPack(c, "scale")
+	if !ok {
+		return err
 	}
-	body, err := io.ReadAll(io.LimitReader(c.Request().Body, senml.MaxBytes+1))
-	if err != nil {
-		return c.String(http.StatusBadRequest, "The pack did not arrive whole; send it again.\n")
-	}
-	pack, err := senml.Read(bytes.NewReader(body))
+	grams, err := pack.Records[len(pack.Records)-1].Grams()
 	if err != nil {
 		return c.String(http.StatusBadRequest, err.Error()+"\n")
 	}
-	grams, err := pack[len(pack)-1].Grams()
-	if err != nil {
-		return c.String(http.StatusBadRequest, err.Error()+"\n")
-	}
-	err = x.Weigh.RecordReading(c.Request().Context(), key, grams, digest(pack, body))
+	err = x.Weigh.RecordReading(c.Request().Context(), pack.Key, grams, digest(pack.Records, pack.Body))
 	switch p := page.ProblemsOf(err); {
 	case errors.Is(err, farm.ErrNone):
 		return c.String(http.StatusUnauthorized, "No farm has a scale with this key.\n")
