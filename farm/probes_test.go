@@ -3,6 +3,7 @@ package farm_test
 import (
 	"context"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -141,6 +142,37 @@ func TestAnAlarmRingsOnce(t *testing.T) {
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	assert.Nil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "still silent")
 	assert.Contains(t, told[2], "Probe has told nothing for")
+}
+
+// Two probes in one machine, and two alarms at once: people are told once of it, and trying counts it once.
+func TestOneFaultIsToldOnce(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, one := s.probe("Upper", s.a)
+	_, two := s.probe("Lower", s.a)
+	for _, bound := range []float64{36, 37} {
+		must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{
+			What: "cool", Bound: bound, DelayMin: 5, Phase: alarms.Any, Wakes: bound == 36,
+		}))
+	}
+	var told []string
+	s.Alarms.Tell = func(_ context.Context, _ int64, _, body, _ string, wakes bool) error {
+		told = append(told, body)
+		assert.True(t, wakes, "as loud as the loudest")
+		return nil
+	}
+	for range 30 {
+		s.now = s.now.Add(time.Minute)
+		s.tells(one, s.now, 30)
+		s.tells(two, s.now, 29)
+	}
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.Len(t, told, 1)
+	assert.Equal(t, 2, strings.Count(told[0], "too cool for"), "a line an alarm, not a probe: %s", told[0])
+	assert.Len(t, must(s.Alarms.Page(ctx, s.m)).Rings, 4, "what each told is kept")
+	tried := must(s.Alarms.Try(ctx, s.m, alarms.Alarm{What: "cool", Bound: 36, DelayMin: 5, Phase: alarms.Any}))
+	assert.Len(t, tried.Rings, 1)
 }
 
 // A probe that falls silent while its alarm rings does not say that it is over.

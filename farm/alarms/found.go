@@ -157,6 +157,20 @@ func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
 			t.Rings = append(t.Rings, ring)
 		}
 	}
-	slices.SortStableFunc(t.Rings, func(a, b Ring) int { return b.RangAt.Compare(a.RangAt) })
+	slices.SortStableFunc(t.Rings, func(a, b Ring) int { return a.RangAt.Compare(b.RangAt) })
+	t.Rings = withoutEchoes(t.Rings)
+	slices.Reverse(t.Rings)
 	return nil
+}
+
+// withoutEchoes leaves out what rang in a machine while it rang there by another probe; the oldest come first.
+func withoutEchoes(all []Ring) (rings []Ring) {
+	for _, r := range all {
+		if !slices.ContainsFunc(rings, func(o Ring) bool {
+			return o.MachineID == r.MachineID && (o.EndedAt == nil || o.EndedAt.After(r.RangAt))
+		}) {
+			rings = append(rings, r)
+		}
+	}
+	return rings
 }

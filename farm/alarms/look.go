@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"metrogon/core/climate"
@@ -119,7 +120,7 @@ func (b *Service) look(ctx context.Context, farmID int64) error {
 // change is what a look found.
 type change struct {
 	member *farm.Member
-	begun  []Ring
+	begun  []begun
 	worse  []store.AlarmRing
 	found  []store.Incident
 	held   []store.Held
@@ -139,12 +140,8 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 		if err != nil {
 			return nil, err
 		}
-		if fresh {
-			told = append(told, message{
-				title: fmt.Sprintf("%s: %s rings", c.member.FarmName, r.Machine),
-				body:  fmt.Sprintf("%s, since %s.", r.Tells(c.member, tx.At), c.member.Moment(r.BeganAt)),
-				path:  fmt.Sprintf("/machines/%d/readings?span=6h", r.MachineID), wakes: r.Alarm.Wakes,
-			})
+		if fresh && !r.echo {
+			told = c.tell(told, r, tx.At)
 		}
 	}
 	for _, r := range c.worse {
@@ -178,6 +175,27 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 		}
 	}
 	return told, nil
+}
+
+// tell adds what rings to what people are told: a message a machine, however much rings in it.
+func (c change) tell(told []message, r begun, now time.Time) []message {
+	path := fmt.Sprintf("/machines/%d/readings?span=6h", r.MachineID)
+	i := slices.IndexFunc(told, func(t message) bool { return t.path == path })
+	if i < 0 {
+		i, told = len(told), append(told, message{
+			title: fmt.Sprintf("%s: %s rings", c.member.FarmName, r.Machine), path: path,
+		})
+	}
+	says := fmt.Sprintf("%s, since %s.", r.Tells(c.member, now), c.member.Moment(r.BeganAt))
+	told[i].body = strings.TrimSpace(told[i].body + "\n" + says)
+	told[i].wakes = told[i].wakes || r.Alarm.Wakes
+	return told
+}
+
+// begun is what rings from now on. An echo is one that rings in its machine already, by another probe: that is not told.
+type begun struct {
+	Ring
+	echo bool
 }
 
 // sight is a farm as it is looked at.
@@ -355,9 +373,11 @@ func (s *sight) rung(a Alarm, r climate.Ring, id int64, in farm.Machine) {
 		return
 	}
 	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
-	s.c.begun = append(s.c.begun, Ring{store.AlarmRing{
+	echo := slices.ContainsFunc(s.Open, func(o store.AlarmRing) bool { return o.AlarmID == a.ID && o.MachineID == in.ID }) ||
+		slices.ContainsFunc(s.c.begun, func(o begun) bool { return o.AlarmID == a.ID && o.MachineID == in.ID })
+	s.c.begun = append(s.c.begun, begun{Ring{store.AlarmRing{
 		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
-	}, a, in.Name, s.Gauges.Instruments[at].Name})
+	}, a, in.Name, s.Gauges.Instruments[at].Name}, echo})
 }
 
 // eggsCame is how near to new eggs a dip is theirs.
