@@ -284,7 +284,9 @@ func (r Ring) Tells(m *farm.Member, now time.Time) string {
 	switch climate.Alert(r.Alarm.What) {
 	case climate.Warm:
 		return fmt.Sprintf("too warm for %s, up to %s", lasts, u.Temp(r.Worst))
-	case climate.Cool, climate.Falls:
+	case climate.Falls:
+		return fmt.Sprintf("fell and stays down for %s, to %s", lasts, u.Temp(r.Worst))
+	case climate.Cool:
 		return fmt.Sprintf("too cool for %s, down to %s", lasts, u.Temp(r.Worst))
 	case climate.Humid:
 		return fmt.Sprintf("too humid for %s, up to %.0f %%", lasts, r.Worst)

@@ -192,7 +192,8 @@ func (c change) tell(told []message, r begun, now time.Time) []message {
 	return told
 }
 
-// begun is what rings from now on. An echo is one that rings in its machine already, by another probe: that is not told.
+// begun is what rings from now on. An echo is one that rings in its machine already, by another probe: that is not
+// told.
 type begun struct {
 	Ring
 	echo bool
@@ -373,8 +374,9 @@ func (s *sight) rung(a Alarm, r climate.Ring, id int64, in farm.Machine) {
 		return
 	}
 	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
-	echo := slices.ContainsFunc(s.Open, func(o store.AlarmRing) bool { return o.AlarmID == a.ID && o.MachineID == in.ID }) ||
-		slices.ContainsFunc(s.c.begun, func(o begun) bool { return o.AlarmID == a.ID && o.MachineID == in.ID })
+	same := func(o store.AlarmRing) bool { return o.AlarmID == a.ID && o.MachineID == in.ID }
+	echo := slices.ContainsFunc(s.Open, same) ||
+		slices.ContainsFunc(s.c.begun, func(o begun) bool { return same(o.AlarmRing) })
 	s.c.begun = append(s.c.begun, begun{Ring{store.AlarmRing{
 		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
 	}, a, in.Name, s.Gauges.Instruments[at].Name}, echo})

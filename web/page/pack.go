@@ -18,8 +18,8 @@ type Pack struct {
 	Records []senml.Record
 }
 
-// ReadPack reads a SenML pack in JSON or CBOR and the key that it was sent under. Where something is wrong with it, it is
-// answered in a line, since nobody reads pages there, and ok is false; who is what sends: "scale", "probe".
+// ReadPack reads a SenML pack in JSON or CBOR and the key that it was sent under. Where something is wrong with it, it
+// is answered in a line, since nobody reads pages there, and ok is false; who is what sends: "scale", "probe".
 func ReadPack(c *echo.Context, who string) (p Pack, ok bool, err error) {
 	refuse := func(status int, says string) (Pack, bool, error) { return p, false, c.String(status, says+"\n") }
 	p.Key, ok = strings.CutPrefix(c.Request().Header.Get("Authorization"), "Bearer ")
