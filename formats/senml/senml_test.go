@@ -39,6 +39,17 @@ func TestPacks(t *testing.T) {
 	assert.ErrorContains(t, err, "it may be g or kg")
 }
 
+// What lies beyond all time is cut to its end, and does not come round from the other side.
+func TestMomentsBeyondAllTime(t *testing.T) {
+	now := time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
+	for _, c := range []struct {
+		at    float64
+		after bool
+	}{{1e300, true}, {-1e300, false}, {1e12, true}, {-1e12, false}} {
+		assert.Equal(t, c.after, senml.Record{Time: &c.at}.Moment(now).After(now), "%g", c.at)
+	}
+}
+
 func FuzzPack(f *testing.F) {
 	for _, pack := range []string{
 		`[{"n":"mass","u":"g","v":612.4}]`, `[{"bn":"s:","bu":"kg","bt":1807704000,"v":1,"t":-5},{"v":2}]`, `[]`,
