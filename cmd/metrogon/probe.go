@@ -34,8 +34,8 @@ func (p *probeCmd) Run(ctx context.Context, c *cli) error {
 	if !ok {
 		return wrong{fmt.Errorf("--scenario: %q is none; it may be %s", p.Scenario, strings.Join(incubator.Scenarios, ", "))}
 	}
-	if p.Every < time.Second || p.Speed <= 0 || p.Past < 0 || p.Long < 0 || p.Eggs < 0 {
-		return wrong{errors.New("--every is a second or more, --speed more than nothing, the others not less")}
+	if p.Every < incubator.Finest || p.Speed <= 0 || p.Past < 0 || p.Long < 0 || p.Eggs < 0 {
+		return wrong{errors.New("--every is ten seconds or more, --speed more than nothing, the others not less")}
 	}
 	if p.Key == "" && p.Broker == "" {
 		return wrong{errors.New("--key is missing: make one on the page of instruments, or name a --broker")}

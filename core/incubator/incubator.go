@@ -128,7 +128,10 @@ type Reading struct {
 	TempC, RHPct float64
 }
 
-// step of the reckoning, s.
+// Finest is how near to one another readings are at the least: the step of the reckoning.
+const Finest = 10 * time.Second
+
+// step is the same, s.
 const step = 10.0
 
 // Physical figures.
@@ -154,18 +157,19 @@ type state struct {
 	shownC, shownPct    float64 // by the probe, which lags
 }
 
-// Readings runs the machine for a time and yields what the probe shows, once in every, from the warm machine on.
+// Readings runs the machine for a time and yields what the probe shows, once in every (Finest or more), from the
+// warm machine on.
 func (r Run) Readings(long, every time.Duration, yield func(Reading) bool) {
 	dice := rand.New(rand.NewPCG(r.Seed, 1))
 	s := state{airC: r.SetC, eggC: r.SetC, ml: r.Box.DishML, shownC: r.SetC}
 	s.kPa = 0.5 * saturation(r.SetC)
 	s.shownPct = 50
 	// It ran for a day before.
-	for at := -24 * time.Hour; at < 0; at += time.Duration(step) * time.Second {
+	for at := -24 * time.Hour; at < 0; at += Finest {
 		r.advance(&s, at)
 	}
 	next := time.Duration(0)
-	for at := time.Duration(0); at < long; at += time.Duration(step) * time.Second {
+	for at := time.Duration(0); at < long; at += Finest {
 		now := r.advance(&s, at)
 		if at < next {
 			continue
@@ -291,7 +295,7 @@ func (r Run) fills(at time.Duration) bool {
 		return false
 	}
 	in := at % r.Fill
-	return in >= 0 && in < time.Duration(step)*time.Second
+	return in >= 0 && in < Finest
 }
 
 // embryos is what all of them give off, W: from 0.6 of the hatch day on, with the cube of the day.
