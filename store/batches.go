@@ -123,7 +123,7 @@ func (tx *Tx) YearsSet(ctx context.Context, zone string) ([]int, error) {
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
 	return list[Batch](ctx, tx, `select `+batchColumns+`
 		from batches
-		where farm_id = $1 and set_at > $2::timestamptz - interval '300 days'
+		where farm_id = $1 and set_at > $2::timestamptz - interval '400 days'
 			and (closed_at is null or closed_at > $2)
 		order by set_at, id`, tx.FarmID, at)
 }

@@ -142,7 +142,7 @@ func (tx *Tx) MachineLog(ctx context.Context, machineID int64, from, to time.Tim
 	ask(q, &l.Batches, `select `+batchColumns+`
 		from batches
 		where farm_id = $1 and (setter_id = $2 or hatcher_id = $2) and set_at < $4
-			and set_at > $3::timestamptz - interval '300 days'
+			and set_at > $3::timestamptz - interval '400 days'
 			and (closed_at is null or closed_at > $3)
 		order by set_at, id
 		limit 200`, tx.FarmID, machineID, from, to)

@@ -102,6 +102,10 @@ var calculators = []calculator{
 		calcRegress,
 	},
 	{
+		"reptile", "a clutch by its temperatures: what has developed, the hatch, the share of females", reptileExample,
+		calcReptile,
+	},
+	{
 		"schedule", "the milestones of a batch",
 		`{"species": "chicken", "set_at": "2027-03-01T18:30:00Z", "zone": "Europe/London", "count_from": 0,
 			"storage_days": 6}`,

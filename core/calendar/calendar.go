@@ -182,8 +182,8 @@ const (
 	reptilesClear = 14
 )
 
-// MaxDays bounds every day of a schedule: no egg takes longer.
-const MaxDays = 300
+// MaxDays bounds every day of a schedule: no egg takes longer, a chameleon's with its cool rest included.
+const MaxDays = 400
 
 // Schedule gives the milestones of a batch in order of time. A reptile clutch
 // has no lockdown and no internal pip, and is forecast from its temperature.

@@ -9,7 +9,6 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
-	"math"
 	"slices"
 	"strings"
 	"sync"
@@ -63,27 +62,6 @@ type Days struct {
 	Origin
 }
 
-// Duration is the incubation time of a reptile egg at constant temperatures,
-// in rising order of temperature.
-type Duration struct {
-	Points []DurationPoint `toml:"points"`
-	Origin
-}
-
-// DurationPoint gives days from laying to hatching at one temperature.
-type DurationPoint struct {
-	TempC float64 `toml:"temp_c"`
-	From  float64 `toml:"from"`
-	At    float64 `toml:"at"`
-	To    float64 `toml:"to"`
-}
-
-// Sex says in one sentence what decides the sex.
-type Sex struct {
-	Rule string `toml:"rule"`
-	Origin
-}
-
 // Kind parts the two worlds: birds are turned and locked down, reptiles never.
 type Kind string
 
@@ -130,9 +108,17 @@ type Profile struct {
 	BroodDays           Figure `toml:"brood_days"`          // from the pull
 	LiveHatchPct        Figure `toml:"live_hatch_pct"`      // From: of eggs alive at the first candling, To: at the last
 
-	Duration Duration `toml:"duration"` // reptiles
-	Clutch   Figure   `toml:"clutch"`
-	Sex      Sex      `toml:"sex"`
+	// Reptiles.
+	Duration           Duration `toml:"duration"`
+	Clutch             Figure   `toml:"clutch"`
+	ClutchIntervalDays Figure   `toml:"clutch_interval_days"` // from one clutch of a season to the next; not known: one
+	Shell              Shell    `toml:"shell"`
+	GainPct            Figure   `toml:"gain_pct"` // of the fresh mass, taken up by three quarters of the time; soft shells
+	DangerC            Figure   `toml:"danger_c"` // from which embryos are deformed or die
+	FirstShedDays      Figure   `toml:"first_shed_days"`
+	FirstFeedDays      Figure   `toml:"first_feed_days"`
+	Sex                Sex      `toml:"sex"`
+	Diapause           Diapause `toml:"diapause"`
 }
 
 // IsReptile tells a clutch from a batch of birds' eggs.
@@ -140,43 +126,6 @@ func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
 
 // UsualHatch is the share of set that hatches while the farm has no record, 0 to 1.
 func (p *Profile) UsualHatch() float64 { return p.UsualFertilityPct.At * p.UsualHatchPct.At / 1e4 }
-
-// TempSpan is between which temperatures in °C a reptile's duration is known, those
-// two degrees outside the profile's points included.
-func (p *Profile) TempSpan() (lo, hi float64) {
-	pts := p.Duration.Points
-	return pts[0].TempC - 2, pts[len(pts)-1].TempC + 2
-}
-
-// Incubation gives the days from set to hatch at a constant temperature: the
-// profile's own for birds (tempC is not used), interpolated between the
-// profile's points on the log of the duration for reptiles. Outside the points
-// the nearest slope is continued by at most 2 °C; further out is an error.
-func (p *Profile) Incubation(tempC float64) (Figure, error) {
-	if !p.IsReptile() {
-		return p.HatchDays, nil
-	}
-	pts := p.Duration.Points
-	lo, hi := p.TempSpan()
-	if !(tempC >= lo && tempC <= hi) {
-		return Figure{}, fmt.Errorf(
-			"temp_c: %g is outside what is known for %s; it may be %g to %g", tempC, strings.ToLower(p.Name), lo, hi,
-		)
-	}
-	if len(pts) == 1 {
-		return Figure{At: pts[0].At, From: pts[0].From, To: pts[0].To, Origin: p.Duration.Origin}, nil
-	}
-	i := 1
-	for i < len(pts)-1 && tempC > pts[i].TempC {
-		i++
-	}
-	a, b := pts[i-1], pts[i]
-	w := (tempC - a.TempC) / (b.TempC - a.TempC)
-	between := func(x, y float64) float64 { return math.Exp(math.Log(x)*(1-w) + math.Log(y)*w) }
-	return Figure{
-		At: between(a.At, b.At), From: between(a.From, b.From), To: between(a.To, b.To), Origin: p.Duration.Origin,
-	}, nil
-}
 
 //go:embed profiles/*.toml
 var files embed.FS
@@ -320,7 +269,7 @@ func Decode(data []byte) (*Profile, error) {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}
 	}
-	return p, nil
+	return p, p.reptileAgrees()
 }
 
 func (o Origin) check() error {
@@ -353,6 +302,8 @@ func (p *Profile) figures() map[string]*Figure {
 		"usual_hatch_pct": &p.UsualHatchPct, "live_hatch_pct": &p.LiveHatchPct, "pull_after_h": &p.PullAfterH,
 		"stays_fertile_days": &p.StaysFertileDays, "first_fertile_days": &p.FirstFertileDays,
 		"extension_wet_bulb_f": &p.ExtensionWetBulbF, "brood_places": &p.BroodPlaces, "brood_days": &p.BroodDays,
+		"clutch_interval_days": &p.ClutchIntervalDays, "gain_pct": &p.GainPct, "danger_c": &p.DangerC,
+		"first_shed_days": &p.FirstShedDays, "first_feed_days": &p.FirstFeedDays,
 	}
 }
 
@@ -383,8 +334,11 @@ func (p *Profile) origins() map[string]Origin {
 	}
 	switch p.Kind {
 	case Reptile:
-		needed = append(needed, "clutch")
-		must["duration"], must["sex"] = p.Duration.Origin, p.Sex.Origin
+		needed = append(needed, "clutch", "danger_c")
+		must["duration"], must["sex"], must["shell"] = p.Duration.Origin, p.Sex.Origin, p.Shell.Origin
+		if p.Diapause.Rests() {
+			must["diapause"] = p.Diapause.Origin
+		}
 	case Bird:
 		needed = append(
 			needed, "hatch_days", "lockdown_day", "humidity_set_pct", "humidity_lockdown_pct", "egg_g", "loss_pct",

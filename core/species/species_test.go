@@ -1,6 +1,7 @@
 package species_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -87,7 +88,7 @@ func TestEveryKindIsThere(t *testing.T) {
 		assert.Less(t, p.HumiditySetPct.At, p.HumidityLockdownPct.At, "%s: lockdown is more humid", p.ID)
 	}
 	assert.Equal(t, 13, birds)
-	assert.Equal(t, 7, reptiles)
+	assert.Equal(t, 14, reptiles)
 	quail, err := species.Find("quail")
 	require.NoError(t, err)
 	assert.Equal(t, "coturnix-quail", quail.ID)
@@ -132,9 +133,24 @@ usual_fertility_pct={at=85,mark="common practice"}
 usual_hatch_pct={at=80,mark="common practice"}
 live_hatch_pct={from=86,to=91,mark="common practice"}
 stays_fertile_days={from=180,to=365,mark="common practice"}
+danger_c={from=33,to=34,mark="common practice"}
+shell={type="soft",mark="common practice"}
+gain_pct={from=20,to=60,mark="common practice"}
 `
 	_, err := species.Decode([]byte(good))
 	require.NoError(t, err)
+	for name, c := range map[string]struct{ in, out, says string }{
+		"no days":              {`{temp_c=28,from=50,at=57,to=60}`, ``, "no point"},
+		"days that rise":       {`at=57,to=60}`, `at=57,to=60},{temp_c=30,from=60,at=61,to=62}`, "days fall"},
+		"a shell of no type":   {`type="soft"`, `type="glass"`, "soft or hard"},
+		"soft without uptake":  {`gain_pct={from=20,to=60,mark="common practice"}`, ``, "gain_pct: missing"},
+		"more than all female": {`rule="Genetic."`, `points=[{temp_c=26,female_pct=101}],rule="By temperature."`, "0 to 100"},
+		"a rest that grows": {`shell={`, `diapause={below_c=29,steps=[{temp_c=18,days=9}],mark="common practice"}
+shell={`, "diapause"},
+	} {
+		_, err := species.Decode([]byte(strings.Replace(good, c.in, c.out, 1)))
+		assert.ErrorContains(t, err, c.says, name)
+	}
 	for name, c := range map[string]struct{ add, says string }{
 		"an unknown key":          {"colour=1", "strict"},
 		"a figure with no mark":   {"egg_g={at=5}\nloss_pct={at=12,mark=\"hearsay\"}", "hearsay"},
