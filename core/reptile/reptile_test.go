@@ -301,7 +301,7 @@ func TestSteering(t *testing.T) {
 	for goal, ok := range map[reptile.Goal]func(s reptile.Steps) bool{
 		reptile.Females: func(s reptile.Steps) bool { return s.Reached && s.Forecast.Sex.FemalePct >= 74.5 },
 		reptile.Males:   func(s reptile.Steps) bool { return s.Forecast.Sex.FemalePct <= 25.1 },
-		reptile.Both:    func(s reptile.Steps) bool { return s.Reached && math.Abs(s.Forecast.Sex.FemalePct-50) <= 12 },
+		reptile.Both:    func(s reptile.Steps) bool { return s.Reached && math.Abs(s.Forecast.Sex.FemalePct-50) <= 12.6 },
 		reptile.Soonest: func(s reptile.Steps) bool { return s.WindowC <= p.DangerC.From-1.5 },
 	} {
 		best, why := c.Steer(after(5), goal, reptile.Sure{})

@@ -119,10 +119,10 @@ func (c Course) Steer(now time.Time, goal Goal, sure Sure) (best Steps, why stri
 		if goal == Soonest && t > soon+1e-9 {
 			continue
 		}
-		miss := x.miss()
-		x.Reached = miss < 0.5
+		miss := max(0, x.miss()-0.5) // half a point is nothing
+		x.Reached = miss < 1e-6
 		// Days count only among what meets the goal.
-		if s := 1000*max(0, miss-0.5) + x.Forecast.HatchAt.Sub(now).Hours()/24; s < score {
+		if s := 1000*miss + x.Forecast.HatchAt.Sub(now).Hours()/24; s < score {
 			score, best = s, x
 		}
 	}
