@@ -221,6 +221,12 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if batch.TempC != nil {
 		plan.TempC = *batch.TempC
 	}
+	if batch.DueAt != nil {
+		plan.Due = &species.Figure{
+			At:   calendar.Elapsed(batch.SetAt, *batch.DueAt),
+			From: calendar.Elapsed(batch.SetAt, *batch.DueFrom), To: calendar.Elapsed(batch.SetAt, *batch.DueTo),
+		}
+	}
 	plan.OffsetC, plan.OffsetDays = warmBy(batch)
 	if hatching.FirstOut != nil {
 		plan.FirstOut = *hatching.FirstOut

@@ -1,6 +1,7 @@
 package farm
 
 import (
+	"cmp"
 	"time"
 
 	"metrogon/core/calendar"
@@ -72,6 +73,9 @@ func (w *Snapshot) stillThere(planned time.Time) time.Time {
 	return w.Now.Add(calendar.Day)
 }
 
+// ofBoxes is the room of a shelf of which nobody said how many of a reptile's eggs it holds: what counts there is boxes.
+const ofBoxes = 1000
+
 // Stays tells where a batch is when: in its setter until lockdown, in its
 // hatcher until it is pulled; one that was moved, from when it came.
 func (w *Snapshot) Stays(v BatchView) []season.Stay {
@@ -90,7 +94,7 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	}
 	if v.Kind.IsReptile() {
 		return []season.Stay{
-			stay(v.SetterID, season.Resting, v.CameAt, out, alive, w.Rooms[v.SetterID][v.Species].Setting),
+			stay(v.SetterID, season.Resting, v.CameAt, out, alive, cmp.Or(w.Rooms[v.SetterID][v.Species].Setting, ofBoxes)),
 		}
 	}
 	shut := v.At(calendar.Lockdown)

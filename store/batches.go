@@ -34,6 +34,10 @@ type Batch struct {
 	OffsetC, OffsetSure, OffsetDays *float64
 	SwingC                          *float64 // by which its temperature went up and down in nine hours of ten
 	LockRHPct                       *float64 // the humidity in lockdown
+	// What the temperatures of a clutch make of its days: the share that had developed at a moment, 0 to 1, and when it
+	// hatches; nil: of birds, or not worked out yet.
+	Grown                          *float64
+	GrownAt, DueAt, DueFrom, DueTo *time.Time
 	Way
 }
 
@@ -78,7 +82,7 @@ type Young struct {
 const batchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
 	unsure_days, late_h, offset_c, offset_sure, offset_days, swing_c,
-	lock_rh_pct, part_of, split_from, split_at, joined_id, coalesce(
+	lock_rh_pct, grown, grown_at, due_at, due_from, due_to, part_of, split_from, split_at, joined_id, coalesce(
 		(
 			select max(at)
 			from moves m

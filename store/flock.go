@@ -141,7 +141,7 @@ func (tx *Tx) DropPen(ctx context.Context, id int64) error {
 func (tx *Tx) DropMachine(ctx context.Context, id int64) error {
 	for _, table := range []string{
 		"care", "trays", "machine_room", "machine_air", "machine_water", "notes", "outage_machines", "machine_readings",
-		"alarms", "incidents",
+		"alarms", "incidents", "boxes",
 	} {
 		if _, err := tx.Exec(
 			ctx, `delete from `+table+` where farm_id = $1 and machine_id = $2`, tx.FarmID, id,

@@ -103,11 +103,13 @@ type Batch struct {
 	SetAt       time.Time
 	Zone        *time.Location
 	Counting    Counting
-	StorageDays float64   // mean age of the eggs when set, days
-	Bantam      bool      // hatches early, in the species that have bantams
-	TempC       float64   // reptiles: the constant temperature of the box, °C
-	ChoreAt     *WallTime // hour of chores; nil: the hour of setting
-	FirstOut    time.Time // when the first young was out; zero: none yet
+	StorageDays float64 // mean age of the eggs when set, days
+	Bantam      bool    // hatches early, in the species that have bantams
+	TempC       float64 // reptiles: the constant temperature of the box, °C
+	// Reptiles: the days to the hatch as the temperatures make them so far, in place of TempC; nil: not worked out.
+	Due      *species.Figure
+	ChoreAt  *WallTime // hour of chores; nil: the hour of setting
+	FirstOut time.Time // when the first young was out; zero: none yet
 	// Birds: by how much the machine was too warm (above 0) or too cool over so many days.
 	OffsetC, OffsetDays float64
 	Overrides           Overrides
@@ -290,7 +292,7 @@ func (b Batch) clearOut(hatch species.Figure, first func(time.Time) float64) flo
 
 func hatchWindow(b Batch) (species.Figure, error) {
 	p, o := b.Species, b.Overrides
-	hatch, err := p.Incubation(b.TempC)
+	hatch, err := b.incubation()
 	switch {
 	case err != nil:
 		return hatch, err
@@ -325,6 +327,13 @@ func hatchWindow(b Batch) (species.Figure, error) {
 	}
 	hatch.From, hatch.To = hatch.From-b.UnsureDays, hatch.To+b.UnsureDays
 	return hatch, nil
+}
+
+func (b Batch) incubation() (species.Figure, error) {
+	if b.Species.IsReptile() && b.Due != nil {
+		return *b.Due, nil
+	}
+	return b.Species.Incubation(b.TempC)
 }
 
 // EarlierDays is by how many days birds hatch earlier that were offsetC °C too warm over so many days; below 0 later

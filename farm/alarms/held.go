@@ -58,6 +58,48 @@ func (s *sight) batches(ctx context.Context, tx *farm.Tx) error {
 	return nil
 }
 
+// dueEvery is how old what was worked out of a clutch may be, and dueOff by how much its hatch moves before that.
+const (
+	dueEvery = 12 * time.Hour
+	dueOff   = 30 * time.Minute
+)
+
+// clutches works out what the readings make of the days of clutches.
+func (s *sight) clutches(ctx context.Context, tx *farm.Tx) error {
+	var ids []int64
+	for _, v := range s.open {
+		if v.Kind.IsReptile() && v.Alive > 0 {
+			ids = append(ids, v.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	rows, err := tx.ClutchRows(ctx, ids)
+	if err != nil {
+		return err
+	}
+	for _, c := range rows.Clutches {
+		v := s.open[slices.IndexFunc(s.open, func(v farm.BatchView) bool { return v.ID == c.BatchID })]
+		var temps []store.ClutchTemp
+		for _, t := range rows.Temps {
+			if t.BatchID == c.BatchID {
+				temps = append(temps, t)
+			}
+		}
+		h, err := s.w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, c).Name, temps)
+		if err != nil {
+			return err
+		}
+		due, _, ok := h.Due(v.Batch, s.now)
+		if !ok || v.DueAt != nil && due.DueAt.Sub(*v.DueAt).Abs() < dueOff && s.now.Sub(*v.GrownAt) < dueEvery {
+			continue
+		}
+		s.c.due = append(s.c.due, due)
+	}
+	return nil
+}
+
 // probesIn are the probes that lay in a machine, and when.
 func (s sight) probesIn(machineID int64) (lays map[int64][]farm.Lay, ids []int64) {
 	lays = farm.LaysIn(machineID, s.Stays)

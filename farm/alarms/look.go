@@ -127,10 +127,11 @@ type change struct {
 	moist  []moist
 	did    []store.Response
 	places []placed
+	due    []store.Batch // clutches of which the days are others than was thought
 }
 
 func (c change) empty() bool {
-	return len(c.begun)+len(c.worse)+len(c.found)+len(c.held)+len(c.moist)+len(c.did)+len(c.places) == 0
+	return len(c.begun)+len(c.worse)+len(c.found)+len(c.held)+len(c.moist)+len(c.did)+len(c.places)+len(c.due) == 0
 }
 
 // keep writes what was found, and gives what is told to people: what is new.
@@ -161,6 +162,11 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 	}
 	for _, x := range c.moist {
 		if err := tx.SetToldRH(ctx, x.machineID, x.rhPct, tx.At); err != nil {
+			return nil, err
+		}
+	}
+	for _, b := range c.due {
+		if err := tx.SetDue(ctx, b); err != nil {
 			return nil, err
 		}
 	}
@@ -224,6 +230,9 @@ func gather(
 			return change{}, err
 		}
 		if err := s.batches(ctx, tx); err != nil {
+			return change{}, err
+		}
+		if err := s.clutches(ctx, tx); err != nil {
 			return change{}, err
 		}
 		if err := s.store(ctx, tx); err != nil {

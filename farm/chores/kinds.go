@@ -37,6 +37,13 @@ const (
 	FoundPower   = "found-power"  // saying whether the power was away
 	CheckGauge   = "check-gauge"  // checking a thermometer or hygrometer again
 	NextTime     = "next-time"    // doing otherwise what an earlier batch taught
+	LookAtClutch = "look-clutch"  // looking at a clutch without moving an egg
+	WeighBox     = "weigh-box"    // weighing a box, to give back what it lost
+	AirBox       = "air-box"      // lifting its lid for fresh air, and looking for mould
+	SetWarmth    = "set-warmth"   // setting a shelf to the temperature that is planned
+	ClutchHatch  = "clutch-hatch" // looking for young of a clutch
+	ClutchRest   = "clutch-rest"  // looking at the last eggs of a clutch
+	CloseClutch  = "close-clutch" // closing a clutch that is over
 	Unticked     = "unticked"     // looking after a hand-over list on which something was missed
 )
 
@@ -72,6 +79,13 @@ var Kinds = []Kind{
 	{AtHand, "", ""},
 	{WarmBrooder, "warming the brooder", ""},
 	{LowerHeat, "lowering the heat", ""},
+	{LookAtClutch, "looking at clutches", lookHow},
+	{WeighBox, "weighing boxes", weighHow},
+	{AirBox, "airing boxes", "Lid off for a breath, look for mould and dents, lid on. Touch no egg."},
+	{SetWarmth, "temperatures of clutches", ""},
+	{ClutchHatch, "young of clutches", youngHow},
+	{ClutchRest, "", youngHow},
+	{CloseClutch, "", ""},
 	{Unticked, "what was not ticked on a hand-over list", ""},
 	{method.Turn, "", turnHow},
 	{method.Cool, "", coolHow},
@@ -85,6 +99,12 @@ var Kinds = []Kind{
 }
 
 const (
+	lookHow = "In the dark, a cool lamp from the side, a second each. No egg is lifted; the mark on its top stays up. Wash " +
+		"your hands afterwards."
+	weighHow = "The whole box on the scale, lid on, level. Give back only what is written, lukewarm, along the edge, not on " +
+		"the eggs."
+	youngHow = "Through the lid if you can. Leave a head that looks out alone: it rests for a day or three. Never cut an " +
+		"egg to see."
 	candleHow = "In the dark, lamp at the blunt end, a few seconds each. Take out only what smells or oozes; " +
 		"leave doubtful ones."
 	lockdownHow = "Turner off and out, mat in, eggs on their side with room between. Fill the water, shut the " +

@@ -389,9 +389,21 @@ func (b *Service) TakeReading(
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if err := refreshClutches(ctx, tx, machineID); err != nil {
+			return farm.Done{}, err
+		}
 		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
 			"%s was read.", x.Name)
 	})
+}
+
+// refreshClutches works out anew when clutches on its shelves hatch.
+func refreshClutches(ctx context.Context, tx *farm.Tx, machineID int64) error {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return err
+	}
+	return w.RefreshClutches(ctx, tx, machineID)
 }
 
 // besideDisplay is what a probe in the machine told when its display was read: so that the two are compared.

@@ -33,6 +33,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if err != nil {
 		return nil, err
 	}
+	open = birds(open)
 	for _, v := range open {
 		all = append(all, dues(w, v, up.Done, looks)...)
 		if again, ok := again(w, v, looks); ok {
@@ -45,6 +46,11 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		}
 	}
 	return all, nil
+}
+
+// birds leaves clutches of reptiles out: these have work of their own.
+func birds(open []farm.BatchView) []farm.BatchView {
+	return slices.DeleteFunc(slices.Clone(open), func(v farm.BatchView) bool { return v.Kind.IsReptile() })
 }
 
 // chore of a batch, on a day of incubation.
@@ -74,7 +80,7 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (al
 		return nil, err
 	}
 	noon := time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, w.Member.Place)
-	for _, v := range open {
+	for _, v := range birds(open) {
 		shut, locks := v.Milestone(calendar.Lockdown)
 		if v.Alive == 0 || v.LongPast() || machine.Broody(v.Stands().Kind) || locks && !on.Before(w.Member.Date(shut.At)) {
 			continue
@@ -123,11 +129,11 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []s
 			done = v.LockedAt != nil
 		case calendar.Pull:
 			// It moves with the first young; once pulled is pulled, whatever day it stood on.
-			done = (v.LockedAt == nil && !v.Kind.IsReptile()) || slices.ContainsFunc(
+			done = v.LockedAt == nil || slices.ContainsFunc(
 				ticks, func(t store.ChoreDone) bool { return t.BatchID == v.ID && t.Kind == calendar.Pull },
 			)
 		case calendar.ClearOut:
-			done = v.LockedAt == nil && !v.Kind.IsReptile()
+			done = v.LockedAt == nil
 		default:
 			continue
 		}
@@ -242,16 +248,9 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 			d.Why += " The rest keep a day or two more; they are cleared out " +
 				w.Member.ShortDay(v.At(calendar.ClearOut)) + "."
 		}
-		if v.Kind.IsReptile() {
-			d.Title, d.Why = "Look for young", "Leave them until the yolk is absorbed."
-		}
 	case calendar.ClearOut:
 		d.Title = fmt.Sprintf("Clear out %s", wording.Plural(v.Alive, "egg"))
 		d.Why = "The usual time was over a day ago: look what is left, then open it or close the batch."
-		if v.Kind.IsReptile() {
-			d.Title = fmt.Sprintf("Look at the last %s", wording.Plural(v.Alive, "egg"))
-			d.Why = "Late ones keep weeks. Leave an egg that looks sound; never open it to see."
-		}
 	}
 	return d
 }

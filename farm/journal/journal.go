@@ -30,6 +30,7 @@ const (
 	Brooder = "brooder"
 	Gauge   = "instrument"
 	Alarm   = "alarm"
+	Box     = "box" // of reptiles' eggs
 )
 
 // Subjects are what an action is about: taking back goes in reverse order for

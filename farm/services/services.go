@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/brood"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
+	"metrogon/farm/clutch"
 	"metrogon/farm/find"
 	"metrogon/farm/flock"
 	"metrogon/farm/gauges"
@@ -42,6 +43,7 @@ type Services struct {
 	Stock    *stock.Service
 	Incubate *incubate.Service
 	Candle   *candle.Service
+	Clutches *clutch.Service
 	Weigh    *weigh.Service
 	Hatch    *hatch.Service
 	Flock    *flock.Service
@@ -73,6 +75,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 	all := []chores.Provider{
 		incubate.Chores, machines.Chores, weigh.Chores, stock.Chores, season.Chores, breeders.Chores,
 		outage.Chores, report.Chores, brood.Chores, supplies.Chores, gauges.Chores, alarms.Chores,
+		clutch.Chores,
 	}
 	again := []chores.Daily{incubate.Daily, stock.Daily}
 	reminders := &remind.Service{Service: on}
@@ -82,6 +85,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Service:  on,
 		Stock:    &stock.Service{Service: on},
 		Incubate: &incubate.Service{Service: on},
+		Clutches: &clutch.Service{Service: on},
 		Candle:   &candle.Service{Service: on, Cells: cells},
 		Weigh:    cells,
 		Hatch:    &hatch.Service{Service: on},
