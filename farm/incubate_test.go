@@ -24,23 +24,6 @@ import (
 	"metrogon/farm/stock"
 )
 
-func TestAReptileClutch(t *testing.T) {
-	y := newYard(t)
-	pair, shelf := y.pen("Opal × Flint", "leopard-gecko"), y.machine("Shelf", "reptile-box", "leopard-gecko", 8, 0)
-	y.collect(pair, 0, 2, 0)
-	id := y.set(incubate.Setting{
-		Species: "leopard-gecko", SetterID: shelf, TempC: 28,
-		Picks: []incubate.Pick{{PenID: pair, LaidOn: day(0), Eggs: 2}},
-	})
-	b := y.batch(id)
-	assert.Equal(t, "2027-04-27", b.Hatch().At.Format("2006-01-02"), "57 days at 28 °C")
-	_, err := y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{})
-	assert.ErrorContains(t, err, "no lockdown")
-	y.now = start.AddDate(0, 0, 57)
-	_, err = y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pair: 2}})
-	require.NoError(t, err)
-}
-
 func TestTwoPeopleSetTheSameEggs(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)

@@ -163,6 +163,12 @@ func (w *Snapshot) Kind(id string) (*species.Profile, error) {
 	return p, nil // a kind of the farm's own that it has no more
 }
 
+// IsReptiles tells that a pen keeps reptiles: their eggs are clutches, and never in store.
+func (w *Snapshot) IsReptiles(p Pen) bool {
+	kind, err := w.Kind(p.Species)
+	return err == nil && kind.IsReptile()
+}
+
 // roomsLike gives kinds of the farm's own the room of those that they are like, where a machine has none of
 // their own.
 func (w *Snapshot) roomsLike() {

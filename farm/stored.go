@@ -71,7 +71,7 @@ type EggRoom struct {
 func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
 	room := EggRoom{Today: w.Member.Date(w.Now)}
 	for _, p := range w.Pens {
-		if !p.Supplier && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
+		if !p.Supplier && !w.IsReptiles(p) && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
 			room.Pens = append(room.Pens, p)
 		}
 	}

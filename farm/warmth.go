@@ -85,7 +85,7 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 	if len(waves) == 0 {
 		waves = []reptile.Plan{{From: h.Laid, Wave: reptile.Constant(h.Course.Kind.TemperatureC.At)}}
 	}
-	for hour := h.Laid.Truncate(time.Hour); !hour.After(until); hour = hour.Add(time.Hour) {
+	for hour := h.Laid.UTC().Truncate(time.Hour); !hour.After(until); hour = hour.Add(time.Hour) {
 		moment := Latest(h.Laid, Earliest(until, hour.Add(30*time.Minute)))
 		if n := len(h.Course.Readings); n > 0 && !moment.After(h.Course.Readings[n-1].At) {
 			continue

@@ -153,6 +153,7 @@ func (db *DB) AddDemo(ctx context.Context, f Farm, ownerID int64, at time.Time) 
 
 // tables hold a farm's rows, those that others lean on last.
 var tables = []string{
+	"box_logs", "egg_signs", "clutch_masses", "clutch_temps", "leftover_causes", "clutch_eggs", "clutches", "boxes",
 	"handover_ticks", "handovers", "feeds", "reminder_wishes", "reminded", "import_columns",
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brood_outs", "broods", "brooder_heat",
 	"brooders", "away", "orders",

@@ -2,8 +2,6 @@
 // into what is known of an egg.
 package candling
 
-import "metrogon/core/species"
-
 // Call is what the candler says of one egg.
 type Call string
 
@@ -149,16 +147,11 @@ func Ends(day, hatch float64) (slow, fast float64) {
 	return day * (1 - 1./12), min(day*(1+1./24), hatch)
 }
 
-// Expect says what a candled egg of this kind should show, so many elapsed days
-// after it was set, when hatch is due on day hatch [common practice].
-func Expect(p *species.Profile, day, hatch float64) string {
+// Expect says what a candled bird's egg should show, so many elapsed days after it was set, when hatch is due on day
+// hatch [common practice].
+func Expect(day, hatch float64) string {
 	done := day / hatch
 	switch {
-	case p.IsReptile():
-		if done > 0.6 {
-			return "Without turning it: a live one turns dark and opaque late, and may dent. Leave what looks sound."
-		}
-		return "Without turning it: a pink glow and veins in a live one."
 	case done < 0.22:
 		return "Too early to be sure: at most a dark spot with faint veins."
 	case done < 0.45:

@@ -85,7 +85,7 @@ func Expect(p *species.Profile, grown float64) string {
 	case Early:
 		return "A pink glow with veins in a live one. Some show them weeks late; an egg that is full and white is left."
 	case Late:
-		return "It turns dark and opaque. That is the young that fills it, not a dead egg."
+		return "It grows dark and opaque. That is the young that fills it, not a dead egg."
 	}
 	if p.Shell.Type == species.Hard {
 		return "Dark. A hair crack, then a hole: it pips. Some weigh less than before."

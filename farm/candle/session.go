@@ -76,7 +76,7 @@ func (b *Service) Machine(ctx context.Context, m *farm.Member, machineID int64) 
 func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchView) (page Sitting, err error) {
 	var ids []int64
 	for _, v := range in {
-		s := Session{BatchView: v, Expect: candling.Expect(v.Kind, v.Day, v.HatchDay)}
+		s := Session{BatchView: v, Expect: candling.Expect(v.Day, v.HatchDay)}
 		lock, locks := v.Milestone(calendar.Lockdown)
 		s.Last = locks && v.LockedAt == nil && lock.At.Sub(w.Now) < oneGoing
 		page.Sessions, page.Machine, ids = append(page.Sessions, s), v.Stands(), append(ids, v.ID)

@@ -117,7 +117,11 @@ func (s *Service) WeighEggs(
 ) (farm.Done, error) {
 	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
 		var p farm.Problems
-		p.Count("eggs", "The number of eggs", eggs, 1, max(1, x.v.Alive))
+		in := 0
+		for _, e := range x.eggs {
+			in += farm.OneIf(e.Fate == nil)
+		}
+		p.Count("eggs", "The number of eggs", eggs, 1, max(1, in))
 		p.Mass(m.Units(), "mass", "The weight of the eggs", &massG, 0.1, 20000)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err

@@ -81,7 +81,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 			}
 		}
 		_, page.Hatchers = w.Places(w.AllStays(open), page.Species)
-		page.Expect = candling.Expect(page.Kind, page.Day, page.HatchDay)
+		page.Expect = candling.Expect(page.Day, page.HatchDay)
 		page.Counter, page.HasCount = farm.Counter(page.Stands(), w.Now)
 		page.Bands = map[int64]marks.Band{}
 		for _, p := range page.Pens {

@@ -54,7 +54,7 @@ func (l Later) Says() string {
 // machines picks the roomiest ones, for the hatch rather one that is a hatcher
 // only.
 func (p SetPage) machines(s *Setting, now time.Time) {
-	s.Species, s.SetAt, s.TempC = p.Kind.ID, now, p.Kind.TemperatureC.At
+	s.Species, s.SetAt = p.Kind.ID, now
 	if len(p.Setters) == 0 {
 		return
 	}
@@ -66,7 +66,7 @@ func (p SetPage) machines(s *Setting, now time.Time) {
 	if len(hatchers) == 0 {
 		hatchers = p.Hatchers
 	}
-	if len(hatchers) > 0 && !p.Kind.IsReptile() {
+	if len(hatchers) > 0 {
 		s.HatcherID = slices.MaxFunc(hatchers, roomier).ID
 	}
 }
@@ -81,7 +81,7 @@ func (p SetPage) room(s Setting) int {
 		}
 	}
 	for _, x := range p.Hatchers {
-		if x.ID == s.HatcherID && !p.Kind.IsReptile() {
+		if x.ID == s.HatcherID {
 			room = min(room, int(float64(x.Room)/farm.KeptShare))
 		}
 	}
@@ -109,9 +109,6 @@ func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []store.Stock)
 				free = l.Eggs // parcels have rested by then
 			}
 			add(row.ID, l.Age+days, free, l)
-		}
-		if p.Kind.IsReptile() {
-			continue
 		}
 		for _, laid := range laying {
 			if laid.PenID != row.ID || row.Supplier {
@@ -157,9 +154,6 @@ func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
 // later compares filling the machine today with waiting two days.
 func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []store.Stock) *Later {
 	const days = 2
-	if p.Kind.IsReptile() {
-		return nil // set on the day that they are laid
-	}
 	l := &Later{Days: days}
 	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {
 		lots, _ := p.lots(x, p.Setting.Wish, days, laying)

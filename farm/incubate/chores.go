@@ -147,7 +147,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []s
 		}
 		if ms.Kind == calendar.Lockdown && look {
 			c.Look, c.Title = true, fmt.Sprintf("Candle %s, then lockdown", wording.Plural(v.Alive, "egg"))
-			c.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay) + " " + c.Why
+			c.Why = candling.Expect(ms.Day, v.HatchDay) + " " + c.Why
 		}
 		all = append(all, c)
 	}
@@ -219,7 +219,7 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 	switch ms.Kind {
 	case calendar.Candle:
 		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))
-		d.Why = candling.Expect(v.Kind, ms.Day, v.HatchDay)
+		d.Why = candling.Expect(ms.Day, v.HatchDay)
 	case calendar.Lockdown:
 		if machine.Broody(v.Stands().Kind) && v.HatcherID == v.SetterID {
 			d.Title = "Leave " + v.Setter.Name + " alone from now on"

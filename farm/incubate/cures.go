@@ -57,7 +57,7 @@ func (p SetPage) cures(w *farm.Snapshot, s Setting, stays []season.Stay) (all []
 		return ok
 	}
 	for _, h := range p.Hatchers {
-		if h.ID != s.HatcherID && !p.Kind.IsReptile() {
+		if h.ID != s.HatcherID {
 			try(Cure{Says: "they hatch in " + h.Name, HatcherID: h.ID})
 		}
 	}
@@ -84,7 +84,7 @@ func (p SetPage) cures(w *farm.Snapshot, s Setting, stays []season.Stay) (all []
 	}
 	for _, h := range p.Hatchers { // a part of them elsewhere
 		c := Cure{HatcherID: h.ID}
-		if c.Eggs = p.most(w, c.On(s), stays); c.Eggs > 0 && !p.Kind.IsReptile() {
+		if c.Eggs = p.most(w, c.On(s), stays); c.Eggs > 0 {
 			c.Says = wording.Plural(c.Eggs, "egg") + " only, and they hatch in " + h.Name
 			all = append(all, c)
 		}

@@ -42,8 +42,7 @@ type Setting struct {
 	SetterID     int64
 	HatcherID    int64 // 0: the same machine
 	SetAt        time.Time
-	TempC        float64 // reptiles
-	StartCounter bool    // the setter's day counter starts with this batch
+	StartCounter bool // the setter's day counter starts with this batch
 	Picks        []Pick
 	Wish         Wish
 	Propose      bool  // eggs are to be picked by the wish
@@ -108,7 +107,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 			return err
 		}
 		for _, row := range room.Stock {
-			if !slices.Contains(page.Kinds, row.Kind) {
+			if !slices.Contains(page.Kinds, row.Kind) && !row.Kind.IsReptile() {
 				page.Kinds = append(page.Kinds, row.Kind)
 			}
 		}
@@ -233,22 +232,20 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 	if err != nil {
 		return batch, farm.Problemf("species", "Pick what is to be set.")
 	}
-	if s.HatcherID == 0 || kind.IsReptile() {
+	if kind.IsReptile() {
+		return batch, farm.Problemf("species", "Clutches of reptiles are set on the day on which they are found, under Clutches.")
+	}
+	if s.HatcherID == 0 {
 		s.HatcherID = s.SetterID
 	}
 	batch = store.Batch{
 		ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt,
 		Bantam: true, Way: farm.WayRow(w.WayIn(kind.ID, w.MachineByID[s.SetterID])),
 	}
-	if kind.IsReptile() {
-		batch.TempC = &s.TempC
-		least, most := kind.TempSpan()
-		p.Temp(w.Member.Units(), "temp", "The temperature of the box", &s.TempC, least, most)
-	}
 	if w.Rooms[s.SetterID][kind.ID].Setting == 0 {
 		p.Addf("setter", "Pick a machine that takes %s eggs.", wording.Lower(kind.Name))
 	}
-	if !kind.IsReptile() && w.Rooms[s.HatcherID][kind.ID].Hatching == 0 {
+	if w.Rooms[s.HatcherID][kind.ID].Hatching == 0 {
 		p.Addf("hatcher", "Pick a machine in which %s eggs can hatch.", wording.Lower(kind.Name))
 	}
 	if s.SetAt.Before(w.Now.AddDate(-1, 0, 0)) || s.SetAt.After(w.Now.AddDate(0, 0, 1)) {

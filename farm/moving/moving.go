@@ -177,6 +177,9 @@ func (s *Service) onEggs(
 		}
 		x := &work{ctx: ctx, tx: tx, w: w, v: v}
 		var p farm.Problems
+		if v.Kind.IsReptile() {
+			return farm.Done{}, farm.Problemf("to", "Eggs of reptiles stay in their box; the box may go to another shelf.")
+		}
 		x.why = p.Name("why", "Why they are moved", a.why, whyLength, false)
 		if p != nil {
 			return farm.Done{}, p
@@ -302,9 +305,9 @@ func (x *work) hatcher(asked int64, to farm.Machine) int64 {
 	return x.v.HatcherID
 }
 
-// hatchesIn tells whether eggs of the batch can hatch in a machine; reptiles hatch where they lie.
+// hatchesIn tells whether eggs of the batch can hatch in a machine.
 func (x *work) hatchesIn(id int64) bool {
-	return x.w.Rooms[id][x.v.Species].Hatching > 0 || x.v.Kind.IsReptile()
+	return x.w.Rooms[id][x.v.Species].Hatching > 0
 }
 
 // doubts asks about a machine that is full, not ready, or has another air.

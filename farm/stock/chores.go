@@ -47,7 +47,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all []chores.Chore, err error) {
 	var pens []string
 	for _, p := range w.Pens {
-		if !p.Supplier && p.UntilOn == nil && p.Females > 0 {
+		if !p.Supplier && p.UntilOn == nil && p.Females > 0 && !w.IsReptiles(p) {
 			pens = append(pens, p.Name)
 		}
 	}

@@ -226,6 +226,8 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 	pen, ok := w.PenByID[c.PenID]
 	if !ok || pen.Supplier {
 		p.Addf("pen", "Pick the pen that the eggs are from.")
+	} else if w.IsReptiles(pen) {
+		p.Addf("pen", "Clutches of reptiles are set on the day on which they are found, under Clutches.")
 	}
 	row := store.Collection{
 		PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG,

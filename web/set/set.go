@@ -254,9 +254,6 @@ func read(f *page.Form, m *farm.Member) incubate.Setting {
 	if pen, err := strconv.ParseInt(f.Get("pens"), 10, 64); err == nil {
 		s.Wish.PenID = pen
 	}
-	if f.Get("temp") != "" {
-		s.TempC = page.Celsius(m, f.Float("temp", "The temperature of the box"))
-	}
 	for field := range f.Values {
 		key, ok := strings.CutPrefix(field, "take-")
 		pick, ok2 := readKey(key)
