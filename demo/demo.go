@@ -104,7 +104,7 @@ var boxes = []struct {
 	{"Small hatcher", "hatcher", 0, map[string][2]int{"coturnix-quail": {0, 90}, "duck": {0, 24}, "chicken": {0, 30}}},
 	{"Still box", "still-air", 0, map[string][2]int{"chicken": {24, 0}, "duck": {14, 0}}},
 	{"Broody Wren", "broody-hen", 0, map[string][2]int{"chicken": {10, 10}, "duck": {8, 8}}},
-	{"Gecko shelf", "reptile-box", 0, map[string][2]int{"leopard-gecko": {8, 0}, "corn-snake": {24, 0}}},
+	{"Gecko shelf", "reptile-box", 0, map[string][2]int{"leopard-gecko": {24, 0}, "corn-snake": {40, 0}}},
 }
 
 // Load makes the farm, with so many past seasons; from 5 on it is a big farm of
@@ -171,6 +171,9 @@ func live(ctx context.Context, db *store.DB, m *farm.Member, now time.Time, seas
 		}
 	}
 	if err := l.told(ctx, db); err != nil {
+		return err
+	}
+	if err := l.clutches(ctx, db, seasons); err != nil {
 		return err
 	}
 	if !l.big {
@@ -242,7 +245,6 @@ type life struct {
 	setter, hatcher string
 	at              time.Time
 	lots            []lot
-	tempC           float64
 	until           time.Time // what happened by then is told
 }
 
@@ -263,10 +265,7 @@ func (l *loader) season(ctx context.Context, start time.Time) error {
 				lots = append(lots, lot{i, 1 + 2*k + l.dice.IntN(2), 1 + n/3})
 			}
 			switch {
-			case p.perDay == 0 && week == 8: // a clutch a season
-				n := map[string]int{"leopard-gecko": 2, "corn-snake": 14}[p.species]
-				lives = append(lives, life{"Gecko shelf", "Gecko shelf", at, []lot{{i, 0, n}}, 28, l.now})
-			case p.perDay == 0:
+			case p.perDay == 0: // clutches have a story of their own
 			case p.species == "chicken" && i < 3:
 				chickens = append(chickens, lots...)
 			case p.species == "chicken" && (week+i)%every == 0, p.species == "coturnix-quail" && (week+i)%every == 0,
@@ -277,11 +276,11 @@ func (l *loader) season(ctx context.Context, start time.Time) error {
 				if where[0] == "" {
 					where = [2]string{"Cabinet", "Hatch box"}
 				}
-				lives = append(lives, life{where[0], where[1], at, lots, 0, l.now})
+				lives = append(lives, life{where[0], where[1], at, lots, l.now})
 			}
 		}
 		if week%2 == 0 {
-			lives = append(lives, life{"Cabinet", "Hatch box", at, chickens, 0, l.now})
+			lives = append(lives, life{"Cabinet", "Hatch box", at, chickens, l.now})
 		}
 	}
 	return l.live(ctx, lives)
@@ -302,25 +301,23 @@ func (l *loader) present(ctx context.Context) error {
 		// hatching
 		{
 			"Cabinet", "Hatch box", hens,
-			[]lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, 0, l.now,
+			[]lot{{0, 2, 9}, {0, 4, 8}, {1, 3, 8}, {1, 5, 6}}, l.now,
 		},
 		// lockdown due
 		{
-			"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}}, 0,
+			"Tabletop", "Small hatcher", ago(15, 9), []lot{{3, 1, 20}, {3, 3, 18}, {3, 5, 14}},
 			l.now.Add(-36 * time.Hour),
 		},
 		// to be candled
 		{
-			"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}}, 0,
+			"Cabinet", "Hatch box", ago(7, 18), []lot{{0, 1, 6}, {0, 3, 7}, {1, 2, 6}, {2, 4, 7}},
 			l.now.Add(-36 * time.Hour),
 		},
-		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, 0, l.now.Add(-30 * time.Hour)},
-		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, 0, l.now},
-		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, 0, l.now},
-		{"Gecko shelf", "Gecko shelf", ago(31, 12), []lot{{6, 0, 2}}, 28.5, l.now},
-		{"Gecko shelf", "Gecko shelf", ago(20, 12), []lot{{7, 0, 13}}, 28, l.now},
+		{"Cabinet", "Small hatcher", ago(10, 18), []lot{{4, 2, 10}, {4, 6, 8}}, l.now.Add(-30 * time.Hour)},
+		{"Cabinet", "Hatch box", ago(4, 18), []lot{{5, 2, 6}, {5, 5, 5}, {5, 7, 4}}, l.now},
+		{"Still box", "Hatch box", ago(2, 18), []lot{{2, 1, 7}, {2, 3, 6}}, l.now},
 		// hatching beside the first
-		{"Cabinet", "Hatch box", ducks, []lot{{4, 2, 7}, {4, 4, 6}}, 0, l.now},
+		{"Cabinet", "Hatch box", ducks, []lot{{4, 2, 7}, {4, 4, 6}}, l.now},
 	})
 	if err != nil {
 		return err

@@ -84,16 +84,13 @@ func (s *story) tell(ctx context.Context) (err error) {
 		s.b.Bantam = s.b.Bantam && s.pens[lot.pen].bantam
 		s.b.StorageDays += float64(lot.age*lot.eggs) / float64(len(s.eggs))
 	}
-	if s.kind.IsReptile() {
-		s.b.TempC = &s.tempC
-	}
 	if s.b.ID, s.b.Code, err = s.tx.AddBatch(ctx, s.b, s.kind.Short, s.at.In(s.m.Place).Year()); err != nil {
 		return err
 	}
 	s.note(s.at, "Set %d eggs in %s.", len(s.eggs), s.setter)
 	milestones, err := calendar.Schedule(calendar.Batch{
 		Species: s.kind, SetAt: s.at, Zone: s.m.Place, StorageDays: s.b.StorageDays, Bantam: s.b.Bantam,
-		TempC: s.tempC, ChoreAt: &s.m.Hour,
+		ChoreAt: &s.m.Hour,
 	})
 	if err != nil {
 		return err
@@ -194,9 +191,6 @@ func (s *story) candle(at time.Time, nth int) {
 // hatch lets the live ones out, each at its hour, as many as the time allows.
 func (s *story) hatch(at time.Time) {
 	low, high := s.kind.PipToOutH.From, s.kind.PipToOutH.To
-	if s.kind.IsReptile() {
-		low, high = 24, 48
-	}
 	dice := rand.New(rand.NewPCG(uint64(len(s.past.Batches)), 21)) // of its own, so that the rest stays as it is
 	if s.until.Sub(at) > 5*calendar.Day {
 		s.shift = 6 * dice.NormFloat64()
@@ -229,7 +223,7 @@ type seen struct {
 
 // hatched writes down the pips of a load that hatches now, and what one that is over told.
 func (s *story) hatched(ctx context.Context) error {
-	if s.kind.IsReptile() || s.b.LockedAt == nil {
+	if s.b.LockedAt == nil {
 		return nil
 	}
 	if s.b.ClosedAt != nil {

@@ -192,9 +192,9 @@ func (l Ledger) Rates(of []Told) (r Rates) {
 		}
 	}
 	r = Rates{
-		rate(l.Fertility, ByBatch(of, func(t Told) rates.Count { return t.Fertility })),
-		rate(l.HatchOfFertile, ByBatch(of, func(t Told) rates.Count { return t.HatchOfFertile })),
-		rate(l.HatchOfSet, ByBatch(of, func(t Told) rates.Count { return t.HatchOfSet })),
+		RateOf(l.Fertility, ByBatch(of, func(t Told) rates.Count { return t.Fertility })),
+		RateOf(l.HatchOfFertile, ByBatch(of, func(t Told) rates.Count { return t.HatchOfFertile })),
+		RateOf(l.HatchOfSet, ByBatch(of, func(t Told) rates.Count { return t.HatchOfSet })),
 	}
 	if looked.All() > 0 && !looked.Known() {
 		_, r.Fertility.Why = looked.Count(done, outcome.UsualHatch)
@@ -205,7 +205,8 @@ func (l Ledger) Rates(of []Told) (r Rates) {
 	return r
 }
 
-func rate(spread rates.Spread, batches []rates.Count) Rate {
+// RateOf is the rate of some batches, with an interval that allows for their spread; N 0 where nothing is known.
+func RateOf(spread rates.Spread, batches []rates.Count) Rate {
 	var all rates.Count
 	for _, b := range batches {
 		all.K, all.N = all.K+b.K, all.N+b.N

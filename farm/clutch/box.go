@@ -175,6 +175,22 @@ func (s *Service) Move(
 	})
 }
 
+// InBox is an open clutch in a box; ErrNone where there is none.
+func (s *Service) InBox(ctx context.Context, m *farm.Member, boxID int64) (batchID int64, err error) {
+	err = s.Read(ctx, m, func(tx *farm.Tx) error {
+		_, open, err := tx.BoxesByID(ctx, []int64{boxID})
+		if err != nil {
+			return err
+		}
+		if len(open) == 0 {
+			return farm.ErrNone
+		}
+		batchID = open[0].BatchID
+		return nil
+	})
+	return batchID, err
+}
+
 // BoxState is a box with what it lost.
 type BoxState struct {
 	store.Box

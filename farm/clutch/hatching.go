@@ -104,7 +104,7 @@ func (s *Service) Out(
 
 // Hatchling changes what is known of a young: that it left the box, its weight and sex, first shed, first feed.
 func (s *Service) Hatchling(
-	ctx context.Context, m *farm.Member, key string, batchID int64, h store.Hatchling,
+	ctx context.Context, m *farm.Member, key string, batchID int64, h Hatchling,
 ) (farm.Done, error) {
 	return s.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
 		rows, err := tx.ClutchRows(ctx, []int64{batchID})
@@ -132,7 +132,7 @@ func (s *Service) Hatchling(
 	})
 }
 
-func checkHatchling(tx *farm.Tx, h *store.Hatchling, before store.Hatchling) error {
+func checkHatchling(tx *farm.Tx, h *Hatchling, before store.Hatchling) error {
 	var p farm.Problems
 	p.Mass(tx.Member.Units(), "weight", "The weight of a young", h.WeightG, 0.1, 1999)
 	if !slices.Contains([]string{"", farm.Male, farm.Female}, h.Sex) {

@@ -29,7 +29,7 @@ var bundles = map[string][]string{
 		"styles/practice.css", "styles/water.css", "styles/candle.css", "styles/watch.css", "styles/breeders.css",
 		"styles/journal.css", "styles/handover.css", "styles/air.css", "styles/moving.css",
 		"styles/opened.css", "styles/power.css", "styles/readings.css",
-		"styles/report.css", "styles/brood.css",
+		"styles/report.css", "styles/brood.css", "styles/clutches.css",
 		"styles/narrow.css", "styles/print.css",
 	},
 	"app.js": {

@@ -153,6 +153,9 @@ func (d handler) show(c *echo.Context, m *farm.Member, meta page.Meta, do string
 	if err != nil {
 		return err
 	}
+	if b.Kind.IsReptile() {
+		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/clutches/%d", id))
+	}
 	switch do {
 	case "candle", "hatch", "remove":
 	default:

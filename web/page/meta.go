@@ -45,9 +45,9 @@ type Meta struct {
 // Entry is a line of the navigation.
 type Entry struct{ Path, Name, Key, Icon string }
 
-// Entries lists the pages; each has its number as a shortcut.
-func (Meta) Entries() []Entry {
-	return []Entry{
+// Entries lists the pages; each has its number as a shortcut. Clutches are a page of farms with reptiles.
+func (s Meta) Entries() []Entry {
+	all := []Entry{
 		{"/", "Today", "1", "today"}, {"/eggs", "Eggs", "2", "eggs"}, {"/set", "Set", "3", "set"}, {
 			"/batches", "Batches", "4", "batches",
 		},
@@ -56,6 +56,10 @@ func (Meta) Entries() []Entry {
 		},
 		{"/settings", "Settings", "9", ""},
 	}
+	if s.Member != nil && s.Member.Reptiles {
+		all = append(all, Entry{"/clutches", "Clutches", "0", ""})
+	}
+	return all
 }
 
 // Val gives what was typed into a field, or its usual value.

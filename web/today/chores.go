@@ -127,6 +127,9 @@ func (r row) Taps() []tap {
 		}}
 	case chores.CheckGauge:
 		return []tap{{Label: "Check", Of: c.Of, Link: fmt.Sprintf("/instruments#i%d", c.About.ID)}}
+	case chores.LookAtClutch, chores.SetWarmth, chores.ClutchHatch, chores.ClutchRest, chores.CloseClutch, chores.WeighBox,
+		chores.AirBox:
+		return r.clutch()
 	case chores.LookAfterCut, chores.LowerHeat, chores.WarmBrooder, chores.AtHand, chores.NextTime, chores.PowerAway,
 		chores.Alarm, chores.FoundLid, chores.FoundPower:
 		return r.around()
@@ -181,6 +184,36 @@ func (r row) Taps() []tap {
 		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
+}
+
+// clutch are the buttons of reptiles' eggs and their boxes.
+func (r row) clutch() []tap {
+	c := r.Chore
+	to := func(path string) string { return fmt.Sprintf("/clutches/%d%s", c.About.ID, path) }
+	done := func(label, kind string) tap {
+		return tap{
+			Label: label, Of: c.Code, Send: to("/done"), With: map[string]string{"kind": kind, "day": fmt.Sprint(c.Day)},
+		}
+	}
+	switch c.Kind {
+	case chores.LookAtClutch:
+		return []tap{{Label: "Look", Of: "at " + c.Code, Link: to("?do=look"), Main: true}, done("Left alone", c.Kind)}
+	case chores.SetWarmth:
+		return []tap{done("It is set", c.Kind), {Label: "See why", Of: c.Code, Link: to("#warmth")}}
+	case chores.ClutchHatch:
+		taps := []tap{{Label: "Write down", Of: "what was seen of " + c.Code, Link: to("?do=hatch"), Main: true}}
+		if c.Day == 1 {
+			taps = append(taps, done("Nothing yet", c.Kind))
+		}
+		return taps
+	case chores.CloseClutch:
+		return []tap{{Label: "Close", Of: c.Code, Send: to("/close"), Main: true}}
+	case chores.WeighBox:
+		return []tap{{Label: "Weighed", Of: c.Of, Link: fmt.Sprintf("/boxes/%d", c.About.ID), Main: true}}
+	case chores.AirBox:
+		return []tap{{Label: "Aired", Of: c.Of, Send: fmt.Sprintf("/boxes/%d/aired", c.About.ID)}}
+	}
+	return []tap{{Label: "Look", Of: "at " + c.Code, Link: to("?do=look"), Main: true}}
 }
 
 // around are the buttons of what comes before and after a hatch.
