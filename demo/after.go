@@ -29,6 +29,9 @@ func (l *loader) opened(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var worst store.Batch
+	var all []store.Egg
+	most := 0
 	for _, b := range closed {
 		if b.Species != "chicken" || b.SetterID != l.box["Cabinet"] {
 			continue
@@ -43,18 +46,20 @@ func (l *loader) opened(ctx context.Context) error {
 				lost++
 			}
 		}
-		if lost < 12 {
-			continue
+		if lost > most {
+			worst, all, most = b, eggs, lost
 		}
-		if err := l.open(ctx, b, eggs); err != nil {
-			return err
-		}
-		_, err = l.tx.AddNextTimes(ctx, "chicken", []string{
-			"Weigh a tray on set day and every few days, and run drier by what it says.",
-		}, b.ID, l.now.AddDate(0, 0, -1), l.m.PersonID)
+	}
+	if most == 0 {
+		return nil
+	}
+	if err := l.open(ctx, worst, all); err != nil {
 		return err
 	}
-	return nil
+	_, err = l.tx.AddNextTimes(ctx, "chicken", []string{
+		"Weigh a tray on set day and every few days, and run drier by what it says.",
+	}, worst.ID, l.now.AddDate(0, 0, -1), l.m.PersonID)
+	return err
 }
 
 // showed is what an egg that did not hatch shows on opening; "" for one that did.

@@ -68,7 +68,7 @@ const (
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
 			f.warm_hours, f.rest_hours, f.tilts, f.dry_hours, f.altitude_m, f.out_calls, f.kinds, f.own_kinds, f.demo, m.role,
-			exists (select from machines x where x.farm_id = f.id and x.kind = 'reptile-box' and x.until_on is null) as reptiles,
+			has_reptiles(f.id) as reptiles,
 			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null

@@ -153,6 +153,14 @@ alter table journal_subjects add constraint journal_subjects_kind_check check (k
   'brood', 'brooder', 'instrument', 'alarm', 'box'
 ));
 
+-- Whether a farm has an incubator for reptiles' boxes; asked before anybody is on the farm.
+-- +goose StatementBegin
+create function has_reptiles(farm bigint) returns boolean
+language sql stable security definer set search_path = public as $$
+  select exists (select from machines where farm_id = farm and kind = 'reptile-box' and until_on is null)
+$$;
+-- +goose StatementEnd
+
 -- Clutches that were set before are clutches from now on, each in a box of its own.
 -- +goose StatementBegin
 do $$ declare b record; made bigint; begin
