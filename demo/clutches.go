@@ -61,7 +61,7 @@ func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error 
 	}); err != nil {
 		return err
 	}
-	return k.season(ctx, 7, "Box 2", []laid{{ago: 62, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
+	return k.season(ctx, 7, "Box 2", []laid{{ago: 66, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
 }
 
 // named gives the pair names.
@@ -123,6 +123,13 @@ func (k *keeper) found(ctx context.Context, pen int, box string, x laid, before 
 	if _, err := fmt.Sscanf(dam(n.Dams, k.pens[pen].id), "%d-%d", &f.PenID, &f.DamID); err != nil {
 		return 0, err
 	}
+	for _, s := range n.Sires {
+		if s.Kind.ID == k.pens[pen].species {
+			if _, err := fmt.Sscan(s.Value, &f.SireID); err != nil {
+				return 0, err
+			}
+		}
+	}
 	if x.beside {
 		p, err := k.Clutches.Clutch(ctx, k.m, before[len(before)-1])
 		if err != nil {
@@ -151,7 +158,7 @@ func (k *keeper) grows(ctx context.Context, id int64, x laid) error {
 		return err
 	}
 	var live, dead []int64
-	for _, e := range p.Eggs {
+	for _, e := range p.Lying {
 		if e.Beside {
 			continue
 		}

@@ -83,7 +83,7 @@ func (g *terrarium) clutch(id int64) clutch.Page {
 }
 
 func (p eggsOf) ids() (ids []int64) {
-	for _, e := range p.Eggs {
+	for _, e := range p.Lying {
 		ids = append(ids, e.ID)
 	}
 	return ids
@@ -194,7 +194,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	})
 	require.NoError(t, err)
 	p = g.clutch(id)
-	assert.Equal(t, string(reptile.TooDry), p.Eggs[1].Cause)
+	assert.Equal(t, string(reptile.TooDry), p.Lying[1].Cause)
 	require.Len(t, g.chores(chores.CloseClutch), 1)
 	_, err = g.Hatch.Close(ctx, g.m, key(), id, time.Time{})
 	require.NoError(t, err)
@@ -215,9 +215,9 @@ func TestSeveralClutchesInABox(t *testing.T) {
 	p := g.clutch(second)
 	assert.Equal(t, 2, p.Number, "her second of this season")
 	require.Len(t, p.Beside, 1)
-	assert.Len(t, p.Eggs, 5, "in one box")
+	assert.Len(t, p.Lying, 5, "in one box")
 	stuck := 0
-	for _, e := range p.Eggs {
+	for _, e := range p.Lying {
 		stuck += farm.OneIf(e.Stuck > 0)
 	}
 	assert.Equal(t, 2, stuck)
@@ -394,7 +394,7 @@ func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 		}
 		if day == 56 {
 			p := g.clutch(id)
-			_, err := g.Clutches.Pip(ctx, g.m, key(), id, []int64{p.Eggs[0].ID}, time.Time{})
+			_, err := g.Clutches.Pip(ctx, g.m, key(), id, []int64{p.Lying[0].ID}, time.Time{})
 			require.NoError(t, err)
 		}
 	}

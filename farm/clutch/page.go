@@ -52,7 +52,7 @@ type Page struct {
 	Box        BoxState
 	Beside     []farm.BatchView // other clutches in the box
 	Shelf      Shelf
-	Eggs       []EggView
+	Lying      []EggView // in their places, with those of other clutches
 	Warmth     farm.Warmth
 	Forecast   reptile.Forecast
 	Warm       bool // the forecast could be made
@@ -196,7 +196,7 @@ func (p *Page) laid(eggs []store.Egg, rows store.ClutchRows) {
 	for _, e := range rows.Eggs {
 		places[e.EggID] = e
 		if e.BatchID != p.ID {
-			p.Eggs = append(p.Eggs, EggView{Spot: e.Spot, Stuck: e.Stuck, Beside: true})
+			p.Lying = append(p.Lying, EggView{Spot: e.Spot, Stuck: e.Stuck, Beside: true})
 		}
 	}
 	for _, e := range eggs {
@@ -223,9 +223,9 @@ func (p *Page) laid(eggs []store.Egg, rows store.ClutchRows) {
 				v.Cause = c.Cause
 			}
 		}
-		p.Eggs = append(p.Eggs, v)
+		p.Lying = append(p.Lying, v)
 	}
-	slices.SortStableFunc(p.Eggs, func(a, b EggView) int { return cmp.Compare(a.Spot, b.Spot) })
+	slices.SortStableFunc(p.Lying, func(a, b EggView) int { return cmp.Compare(a.Spot, b.Spot) })
 }
 
 // weighed adds what weighings of eggs tell.
@@ -257,7 +257,7 @@ func (p *Page) why() []reptile.Reason {
 		}
 	}
 	bad, lost, stage := 0, 0, candling.Stage("")
-	for _, e := range p.Eggs {
+	for _, e := range p.Lying {
 		if e.Fate == nil || e.Beside {
 			continue
 		}

@@ -154,7 +154,7 @@ func (d handler) show(c *echo.Context, m *farm.Member, meta page.Meta, do string
 		return err
 	}
 	if b.Kind.IsReptile() {
-		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/clutches/%d", id))
+		return page.ToClutch(c, id)
 	}
 	switch do {
 	case "candle", "hatch", "remove":

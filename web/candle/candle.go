@@ -87,6 +87,9 @@ func (b handler) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
+	if len(sitting.Sessions) > 0 && sitting.Sessions[0].Kind.IsReptile() {
+		return page.ToClutch(c, id)
+	}
 	return b.sit(c, m, sitting)
 }
 
@@ -131,13 +134,8 @@ func (b *batch) draw() {
 	look("live, as slow as they come", candling.Live, slow)
 	look("live, as fast", candling.Live, fast)
 	look("clear", candling.Clear, b.Day)
-	if !b.Kind.IsReptile() {
-		look("ring", candling.Ring, b.Day)
-	}
+	look("ring", candling.Ring, b.Day)
 	look("quit", candling.Quit, b.Day)
-	if b.Kind.IsReptile() {
-		return
-	}
 	for _, loss := range weigh.Drawings {
 		b.Cells = append(b.Cells, Cell{
 			loss, page.DrawCandledCell(b.Kind, candling.Unseen, b.Day, b.HatchDay, seed, moisture.CellAfter(loss)),

@@ -36,6 +36,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	}
 	e.GET("/clutches", s.Signed(page.Fresh(h.showList)))
 	e.GET("/clutches/rates", s.Signed(page.Fresh(h.showRates)))
+	e.GET("/clutches/water", s.Signed(page.Fresh(h.showNew))) // how much water, while it is typed
 	e.GET("/clutches/new", s.Signed(page.Fresh(h.showNew)))
 	e.GET("/clutches/:id", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/clutches/new", farm.Keeping, h.found)
@@ -88,6 +89,7 @@ type choices struct {
 	clutch.New
 	BoxKinds   []reptile.BoxType
 	Substrates []reptile.Substrate
+	WaterSays  string
 }
 
 func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error {
@@ -96,7 +98,39 @@ func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error 
 		return err
 	}
 	meta.Nav, meta.Title = "/clutches", "Found a clutch"
-	return h.Render(c, h.fresh, meta, m, choices{n, reptile.BoxKinds, reptile.Substrates})
+	says := "As much water by weight as dry vermiculite or perlite, or four fifths of it. It clumps in the fist and gives no drop."
+	if v := c.QueryParams(); v.Get("dry") != "" {
+		_, says = waterIn(&page.Form{Values: v}, m)
+	}
+	return h.Render(c, h.fresh, meta, m, choices{n, reptile.BoxKinds, reptile.Substrates, says})
+}
+
+// waterIn is the water that goes into so much dry substrate, in g: as typed, or worked out by its ratio or its water
+// potential; nil where nobody can say.
+func waterIn(f *page.Form, m *farm.Member) (waterG *float64, says string) {
+	typed := f.MaybeMass("water", "The weight of the water", m)
+	dry := f.MaybeMass("dry", "The weight of the dry substrate", m)
+	ratio, kPa := f.MaybeFloat("ratio", "The parts of water"), f.MaybeFloat("kpa", "The water potential")
+	if typed != nil || dry == nil || ratio == nil && kPa == nil {
+		return typed, "Type what the dry substrate weighs, and this says how much water it takes."
+	}
+	parts := 0.0
+	if kPa != nil {
+		var err error
+		if parts, err = reptile.RatioAt(*kPa); err != nil {
+			f.Problems = append(f.Problems, farm.Problem{Field: "kpa", Says: "The water potential may be -1000 to -100 kPa."})
+			return nil, "The water potential may be −1000 to −100 kPa."
+		}
+	} else if parts = *ratio; !(parts > 0 && parts <= 5) {
+		f.Problems = append(f.Problems, farm.Problem{Field: "ratio", Says: "The parts of water may be up to 5."})
+		return nil, "The parts of water may be up to 5."
+	}
+	water := reptile.WaterFor(*dry, parts)
+	says = fmt.Sprintf("%s dry take %s of water, %.2f to 1 by weight.", m.Units().Mass(*dry), m.Units().Mass(water), parts)
+	if kPa != nil {
+		says += " Of coarse vermiculite; grades differ."
+	}
+	return &water, says
 }
 
 func (h handler) found(c *echo.Context, m *farm.Member) error {
@@ -119,11 +153,11 @@ func readFound(f *page.Form, m *farm.Member) clutch.Found {
 		Rest: f.Get("rest") != "", BoxID: f.ID("box"), Temp: readTemp(f, m),
 		Box: clutch.NewBox{
 			MachineID: f.ID("machine"), Name: f.Get("box_name"), Kind: f.Get("box_kind"), Substrate: f.Get("substrate"),
-			DryG:   f.MaybeMass("dry", "The weight of the dry substrate", m),
-			WaterG: f.MaybeMass("water", "The weight of the water", m),
-			Cols:   f.Int("cols", "The number of places across"), Rows: f.Int("rows", "The number of rows"),
+			DryG: f.MaybeMass("dry", "The weight of the dry substrate", m),
+			Cols: f.Int("cols", "The number of places across"), Rows: f.Int("rows", "The number of rows"),
 		},
 	}
+	in.Box.WaterG, _ = waterIn(f, m)
 	in.PenID, _ = strconv.ParseInt(pen, 10, 64)
 	in.DamID, _ = strconv.ParseInt(dam, 10, 64)
 	if id := f.ID("sired"); id != 0 {

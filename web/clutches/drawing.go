@@ -64,7 +64,7 @@ func (h handler) showing(c *echo.Context, m *farm.Member, meta page.Meta, id int
 		return err
 	}
 	d := data{Page: p, Signs: reptile.Signs, Stages: candling.Stages[:len(candling.Stages)-1], Causes: reptile.Causes}
-	for _, e := range p.Eggs {
+	for _, e := range p.Lying {
 		d.Opens = d.Opens || e.MayOpen
 	}
 	switch {
@@ -87,7 +87,7 @@ func (h handler) showing(c *echo.Context, m *farm.Member, meta page.Meta, id int
 // box puts the eggs into the places of their box.
 func (d *data) box() {
 	d.Cells = make([]cell, d.Box.Cols*d.Box.Rows)
-	for _, e := range d.Eggs {
+	for _, e := range d.Lying {
 		if e.Spot < 0 || e.Spot >= len(d.Cells) {
 			continue
 		}
@@ -477,7 +477,7 @@ func (data) GoalName(g reptile.Goal) string {
 
 // NoOf is the number of an egg in its clutch.
 func (d data) NoOf(id *int64) int {
-	for _, e := range d.Eggs {
+	for _, e := range d.Lying {
 		if id != nil && e.ID == *id {
 			return e.No
 		}
@@ -499,4 +499,12 @@ func (data) LocalDate(on *time.Time) string {
 		return ""
 	}
 	return on.Format("2006-01-02")
+}
+
+// WeightOf writes a weight in the reader's unit as its field wants it; "" for none.
+func (data) WeightOf(r say.Reader, g *float64) string {
+	if g == nil {
+		return ""
+	}
+	return r.Weight(*g)
 }

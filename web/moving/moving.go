@@ -63,6 +63,9 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if d.Page, err = h.Moving.Page(c.Request().Context(), m, id); err != nil {
 		return err
 	}
+	if d.Kind.IsReptile() {
+		return page.ToClutch(c, id)
+	}
 	if to := c.QueryParam("to"); to != "" && meta.Typed == nil { // as a link asks for it
 		meta.Typed = url.Values{"to": {to}, "n": {c.QueryParam("n")}, "which": {"n"}, "join": {"yes"}}
 	}

@@ -4,8 +4,11 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"net/http"
 	"slices"
 	"strings"
+
+	"github.com/labstack/echo/v5"
 
 	"metrogon/core/reptile"
 	"metrogon/core/species"
@@ -132,4 +135,9 @@ func veins(dice *rand.Rand, rx, ry, grown float64) (all []string) {
 		all = append(all, fmt.Sprintf("M%.1f %.1fQ%.1f %.1f %.1f %.1f", x, y, (x+ex)/2+bend, (y+ey)/2-bend, ex, ey))
 	}
 	return all
+}
+
+// ToClutch goes to the page of a clutch, which has what a page of a batch of birds' eggs would show.
+func ToClutch(c *echo.Context, batchID int64) error {
+	return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/clutches/%d", batchID))
 }

@@ -21,6 +21,7 @@ var files embed.FS
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
 	t := page.Parse(s, files, "practice.html")
+	e.GET("/practice/clutch", s.Signed(clutchPage{s, page.Parse(s, files, "clutch.html")}.show))
 	e.GET("/practice", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		set, err := strconv.ParseUint(c.QueryParam("set"), 10, 32)
 		if err != nil || set == 0 {

@@ -232,6 +232,9 @@ func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
+	if trays.Kind.IsReptile() {
+		return page.ToClutch(c, id)
+	}
 	d := data{TrayPage: trays}
 	d.places()
 	d.shown()

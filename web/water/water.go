@@ -89,6 +89,9 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
+	if w.Kind.IsReptile() {
+		return page.ToClutch(c, id)
+	}
 	d := data{Water: w, Now: x.Now(), Held: w.HeldPct()}
 	for _, s := range w.Series {
 		one := draw{WaterSeries: s, corridor: sketch(w, s, m.Units())}
@@ -107,13 +110,10 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 		d.Draws = append(d.Draws, one)
 	}
-	if !w.Kind.IsReptile() {
-		for _, loss := range weigh.Drawings {
-			d.Cells = append(d.Cells, cell{
-				loss,
-				page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss)),
-			})
-		}
+	for _, loss := range weigh.Drawings {
+		d.Cells = append(d.Cells, cell{
+			loss, page.DrawCandledCell(w.Kind, candling.Unseen, w.Day, w.HatchDay, uint64(id), moisture.CellAfter(loss)),
+		})
 	}
 	meta.Nav, meta.Title = "/batches", w.Code+", water"
 	return x.Render(c, x.water, meta, m, d)
