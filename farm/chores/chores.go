@@ -3,10 +3,12 @@ package chores
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"time"
 
 	"metrogon/farm"
+	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -28,6 +30,14 @@ type Chore struct {
 	Of      string // what the subject is called where several look alike; the machine to move to
 	Species string // of the eggs, where they are to be set
 	In      int64  // the machine in which the eggs stand
+}
+
+// Page is where what the chore is about is shown.
+func (c Chore) Page() string {
+	if c.About.Kind == journal.Box {
+		return fmt.Sprintf("/boxes/%d", c.About.ID)
+	}
+	return fmt.Sprintf("/batches/%d", c.About.ID)
 }
 
 // Provider gives the chores that one room knows of, today's and those to come.

@@ -102,6 +102,44 @@ func (s *Service) Out(
 	})
 }
 
+// Left keeps that young left the box, their yolk taken in.
+func (s *Service) Left(
+	ctx context.Context, m *farm.Member, key string, batchID int64, young []int64, told time.Time,
+) (farm.Done, error) {
+	return s.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+		rows, err := tx.ClutchRows(ctx, []int64{batchID})
+		if err != nil {
+			return farm.Done{}, err
+		}
+		b, err := tx.Batch(ctx, batchID)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		at, err := tx.When(b, told)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		var u journal.Undo
+		for _, y := range rows.Young {
+			if !slices.Contains(young, y.ID) || y.LeftAt != nil || y.DiedAt != nil {
+				continue
+			}
+			u = append(u, hatchlingBefore.Of(y))
+			if y.LeftAt = &at; at.Before(y.At) {
+				return farm.Done{}, farm.Problemf("when", "One of them was not out before %s.", tx.Member.Moment(y.At))
+			}
+			if err := tx.SaveHatchling(ctx, y); err != nil {
+				return farm.Done{}, err
+			}
+		}
+		if len(u) == 0 {
+			return farm.Done{}, farm.Problemf("young", "Mark the young that left the box.")
+		}
+		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID), u, "%s: %s left the box.", b.Code,
+			wording.Plural(len(u), "young"))
+	})
+}
+
 // Hatchling changes what is known of a young: that it left the box, its weight and sex, first shed, first feed.
 func (s *Service) Hatchling(
 	ctx context.Context, m *farm.Member, key string, batchID int64, h Hatchling,

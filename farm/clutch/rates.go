@@ -186,6 +186,9 @@ func sorted(rows map[string]*Gave) (names []string) {
 
 // Says how much clutches of one dam differ.
 func (k KindRates) Says() string {
+	if k.Spread[2].Points() < 1 {
+		return "Clutches of one dam differ by no more than chance between eggs, as far as so few tell."
+	}
 	return fmt.Sprintf("Clutches of one dam differ by about %.0f points in what hatches, beyond chance between eggs; the "+
 		"bars allow for it.", k.Spread[2].Points())
 }

@@ -1,6 +1,7 @@
 package today
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"time"
@@ -118,7 +119,10 @@ func hatches(open []farm.BatchView, now time.Time) (hatching, next []farm.BatchV
 			next = append(next, v)
 		}
 	}
-	byHour := func(x, y farm.BatchView) int { return x.Hatch().At.Compare(y.Hatch().At) }
+	// Clutches take days, and stand behind what hatches by the hour.
+	byHour := func(x, y farm.BatchView) int {
+		return cmp.Or(farm.OneIf(x.Kind.IsReptile())-farm.OneIf(y.Kind.IsReptile()), x.Hatch().At.Compare(y.Hatch().At))
+	}
 	slices.SortFunc(hatching, byHour)
 	slices.SortFunc(next, byHour)
 	return hatching, next

@@ -41,8 +41,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/clutches/:id", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/clutches/new", farm.Keeping, h.found)
 	for name, act := range map[string]action{
-		"look": h.look, "pip": h.pip, "out": h.out, "opened": h.opened, "mass": h.mass, "young": h.young, "done": h.done,
-		"close": h.close,
+		"look": h.look, "pip": h.pip, "out": h.out, "opened": h.opened, "mass": h.mass, "young": h.young, "left": h.left,
+		"done": h.done, "close": h.close,
 	} {
 		s.Post(e, "/clutches/:id/"+name, farm.Helping, h.acting(act))
 	}
@@ -305,6 +305,19 @@ func (h handler) young(c *echo.Context, m *farm.Member, id int64, f *page.Form) 
 	}
 	return told(f, func() (farm.Done, error) {
 		return h.Clutches.Hatchling(c.Request().Context(), m, f.Get("key"), id, y)
+	})
+}
+
+func (h handler) left(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
+	at := f.When(m)
+	var young []int64
+	for _, s := range f.Values["left"] {
+		if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+			young = append(young, n)
+		}
+	}
+	return told(f, func() (farm.Done, error) {
+		return h.Clutches.Left(c.Request().Context(), m, f.Get("key"), id, young, at)
 	})
 }
 

@@ -508,3 +508,13 @@ func (data) WeightOf(r say.Reader, g *float64) string {
 	}
 	return r.Weight(*g)
 }
+
+// Inside are the young that did not leave the box yet.
+func (d data) Inside() (all []clutch.Hatchling) {
+	for _, y := range d.Young {
+		if y.LeftAt == nil && y.DiedAt == nil {
+			all = append(all, y)
+		}
+	}
+	return all
+}

@@ -105,7 +105,7 @@ func Draw(v farm.BatchView, to say.Reader) Ribbon {
 	r.Ticks = ticks(days, v.HatchDay, count)
 	for _, ms := range v.Milestones {
 		if ms.Kind == calendar.Candle && (!locked || ms.Day < shut.Day-2) {
-			r.Marks = append(r.Marks, Mark{"candle", "candle", Percent(x(ms.Day))})
+			r.Marks = append(r.Marks, Mark{"candle", map[bool]string{true: "candle", false: "look"}[locked], Percent(x(ms.Day))})
 		}
 	}
 	r.Marks = append(r.Marks, Mark{"hatch", to.Day(hatch.At), Percent(x(hatch.Day))})
