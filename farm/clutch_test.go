@@ -265,14 +265,16 @@ func TestReadingsTellHowWarmAClutchWas(t *testing.T) {
 	id := g.found(g.find())
 	for day := range 11 { // 26 °C is read, though it is set to 28
 		g.now = start.AddDate(0, 0, day)
-		_, err := g.Gauges.TakeReading(ctx, g.m, key(), g.shelf, gauges.Reading{InstrumentID: slim, At: g.now, TempC: new(26.)})
+		_, err := g.Gauges.TakeReading(ctx, g.m, key(), g.shelf, gauges.Reading{
+			InstrumentID: slim, At: g.now, TempC: new(26.),
+		})
 		require.NoError(t, err)
 	}
 	p := g.clutch(id)
 	assert.GreaterOrEqual(t, p.Warmth.Probed, 230)
 	// 10 of 70 days, and six hours at 28 before the first reading, told or not.
 	assert.InDelta(t, 10./70, p.Forecast.Grown, 0.005)
-	assert.Equal(t, p.Hatch().At.Unix()/3600, p.Forecast.HatchAt.Unix()/3600, "the reading moved the date that all pages show")
+	assert.Equal(t, p.Hatch().At.Unix()/3600, p.Forecast.HatchAt.Unix()/3600, "it moved the date on all pages")
 	assert.Equal(t, p.Warmth.Sure.ToldC, 1.0, "nobody checked it")
 }
 
@@ -300,7 +302,9 @@ func TestSteeringIsPlannedAndAskedFor(t *testing.T) {
 	require.NotEmpty(t, p.Steering)
 	steps := p.Steering[0]
 	require.Equal(t, reptile.Females, steps.Goal)
-	_, err := g.Clutches.Plan(ctx, g.m, key(), id, clutch.Temp{C: steps.WindowC}, steps.Until, clutch.Temp{C: steps.LaterC})
+	_, err := g.Clutches.Plan(
+		ctx, g.m, key(), id, clutch.Temp{C: steps.WindowC}, steps.Until, clutch.Temp{C: steps.LaterC},
+	)
 	require.NoError(t, err)
 	after := g.clutch(id)
 	assert.InDelta(t, steps.Forecast.Sex.FemalePct, after.Forecast.Sex.FemalePct, 0.5)
@@ -335,7 +339,9 @@ func TestWhatCannotBeOfAClutch(t *testing.T) {
 		"1 × 1 places are too few":                func(f *clutch.Found) { f.Box.Cols, f.Box.Rows = 1, 1 },
 		"33.9 °C? Leopard gecko eggs are kept at": func(f *clutch.Found) { f.Temp.C = 33.9 },
 		"embryos of leopard gecko are deformed":   func(f *clutch.Found) { f.Temp.C = 35 },
-		"30 eggs? Leopard gecko clutches are of":  func(f *clutch.Found) { f.Good, f.Box.Cols, f.Box.Rows, f.Slugs = 30, 8, 8, 0 },
+		"30 eggs? Leopard gecko clutches are of": func(f *clutch.Found) {
+			f.Good, f.Box.Cols, f.Box.Rows, f.Slugs = 30, 8, 8, 0
+		},
 	} {
 		f := g.find()
 		change(&f)
@@ -373,7 +379,8 @@ func TestTheCoolRestIsPlanned(t *testing.T) {
 }
 
 // What is never to be said of a reptile's eggs while they are in their box.
-var never = regexp.MustCompile(`(?i)\bturn(s|ed|ing)?\b|lockdown|rotat|\bstor(e|age)\b|\bopen (it|them|the egg)|break.?out|\bhen\b`)
+var never = regexp.MustCompile(
+	`(?i)\bturn(s|ed|ing)?\b|lockdown|rotat|\bstor(e|age)\b|\bopen (it|them|the egg)|break.?out|\bhen\b`)
 
 func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 	g := newTerrarium(t)

@@ -73,7 +73,7 @@ func (w *Snapshot) stillThere(planned time.Time) time.Time {
 	return w.Now.Add(calendar.Day)
 }
 
-// ofBoxes is the room of a shelf of which nobody said how many of a reptile's eggs it holds: what counts there is boxes.
+// ofBoxes is the room of a shelf of which nobody said how many of a reptile's eggs it holds: boxes count there.
 const ofBoxes = 1000
 
 // Stays tells where a batch is when: in its setter until lockdown, in its

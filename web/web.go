@@ -92,7 +92,8 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
 	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	clutches.Routes, moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes, supplies.Routes,
+	clutches.Routes, moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes,
+	supplies.Routes,
 	gauges.Routes, readings.Routes, alarms.Routes,
 	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
 	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,

@@ -190,12 +190,19 @@ func (c Course) warnings(now time.Time) (all []Warning) {
 	if hours, _ := c.beyond(now, out); hours > 0 {
 		add(Outside, "%s %s: reckoned as at the end of the table, so the date is a guess.", spell(hours), known)
 	}
+	return append(all, c.warningsAhead(now, out, known)...)
+}
+
+// warningsAhead tell of what is planned.
+func (c Course) warningsAhead(now time.Time, out func(tempC float64) bool, known string) (all []Warning) {
+	u, danger := c.Reader, c.Kind.DangerC.From
 	for _, plan := range c.ahead(now) {
 		for _, t := range plan.temps() {
-			if t >= p.DangerC.From {
-				add(TooHot, "%s is to come: from %s on embryos are deformed or die.", u.Temp(t), u.Temp(p.DangerC.From))
+			if t >= danger {
+				all = append(all, Warning{TooHot, fmt.Sprintf("%s is to come: from %s on embryos are deformed or die.",
+					u.Temp(t), u.Temp(danger))})
 			} else if out(t) {
-				add(Outside, "%s is to come, %s: the date is a guess.", u.Temp(t), known)
+				all = append(all, Warning{Outside, fmt.Sprintf("%s is to come, %s: the date is a guess.", u.Temp(t), known)})
 			}
 		}
 	}

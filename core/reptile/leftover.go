@@ -48,8 +48,8 @@ const (
 	airedDays = 21
 )
 
-// Why lists what may have cost an egg that was opened at a stage, of which anything speaks for it, the most likely first;
-// none where nothing is known. It points, it does not prove.
+// Why lists what may have cost an egg that was opened at a stage, as far as anything speaks for it, the most likely
+// first; none where nothing is known. It points, it does not prove.
 func Why(stage candling.Stage, k Kept, u units.Reader) (all []Reason) {
 	add := func(c Cause, pro, con []string) {
 		if len(pro) > 0 {

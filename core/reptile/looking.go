@@ -108,7 +108,9 @@ func Means(p *species.Profile, s Sign, grown float64) Meaning {
 		return Meaning{Says: "It lives.", Call: candling.Live}
 	case Opaque:
 		if grown < opaqueFrom {
-			return Meaning{Says: "Early for that; a thick shell or a dark spot of substrate looks so too.", Call: candling.Unsure}
+			return Meaning{
+				Says: "Early for that; a thick shell or a dark spot of substrate looks so too.", Call: candling.Unsure,
+			}
 		}
 		return Meaning{Says: "A young fills it.", Call: candling.Live}
 	case Pale:

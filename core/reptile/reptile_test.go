@@ -126,7 +126,9 @@ func TestDatesWorkedByHand(t *testing.T) {
 		"leopard gecko, half at 28, half at 30": {half, 28.5 + 23.5},
 		"corn snake at 27":                      {reptile.Steady(kind(t, "corn-snake"), laid, 27), math.Sqrt(72.5 * 62.5)},
 		"ball python at 31.5":                   {reptile.Steady(kind(t, "ball-python"), laid, 31.5), 57.5},
-		"Hermann’s tortoise at 30.25":           {reptile.Steady(kind(t, "hermanns-tortoise"), laid, 30.25), math.Sqrt(82.5 * 60)},
+		"Hermann’s tortoise at 30.25": {
+			reptile.Steady(kind(t, "hermanns-tortoise"), laid, 30.25), math.Sqrt(82.5 * 60),
+		},
 	} {
 		f, err := c.course.Forecast(laid, reptile.Sure{})
 		require.NoError(t, err, name)
@@ -343,21 +345,27 @@ func TestWhatTheBoxLost(t *testing.T) {
 		give float64
 		says string
 	}{
-		"never weighed":          {nil, 0, "Weigh it"},
-		"once":                   {[]reptile.Weighed{w(0, 800, 0, false)}, 0, "the weight to hold"},
-		"a little":               {[]reptile.Weighed{w(0, 800, 0, false), w(7, 797, 0, false)}, 0, "Leave it"},
-		"what it lost":           {[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 0, false)}, 18, "Give back 18.0 g, only that"},
-		"much: in halves":        {[]reptile.Weighed{w(0, 800, 0, false), w(7, 720, 0, false)}, 40, "Give back half"},
-		"given already":          {[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 18, false)}, 0, "were given back"},
-		"lost since it was done": {[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 18, false), w(14, 790, 0, false)}, 10, "Give back 10.0 g"},
-		"heavier":                {[]reptile.Weighed{w(0, 800, 0, false), w(7, 830, 0, false)}, 0, "more than it should"},
-		"eggs came between":      {[]reptile.Weighed{w(0, 800, 0, false), w(7, 830, 0, true)}, 0, "the weight to hold"},
+		"never weighed": {nil, 0, "Weigh it"},
+		"once":          {[]reptile.Weighed{w(0, 800, 0, false)}, 0, "the weight to hold"},
+		"a little":      {[]reptile.Weighed{w(0, 800, 0, false), w(7, 797, 0, false)}, 0, "Leave it"},
+		"what it lost": {
+			[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 0, false)}, 18, "Give back 18.0 g, only that",
+		},
+		"much: in halves": {[]reptile.Weighed{w(0, 800, 0, false), w(7, 720, 0, false)}, 40, "Give back half"},
+		"given already":   {[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 18, false)}, 0, "were given back"},
+		"lost since it was done": {
+			[]reptile.Weighed{w(0, 800, 0, false), w(7, 782, 18, false), w(14, 790, 0, false)}, 10, "Give back 10.0 g",
+		},
+		"heavier":           {[]reptile.Weighed{w(0, 800, 0, false), w(7, 830, 0, false)}, 0, "more than it should"},
+		"eggs came between": {[]reptile.Weighed{w(0, 800, 0, false), w(7, 830, 0, true)}, 0, "the weight to hold"},
 	} {
 		got := reptile.Give(c.all, 200, units.Reader{})
 		assert.InDelta(t, c.give, got.GiveG, 1e-9, name)
 		assert.Contains(t, got.Says, c.says, name)
 	}
-	steady := reptile.Give([]reptile.Weighed{w(0, 800, 0, false), w(10, 780, 20, false), w(20, 780, 0, false)}, 200, units.Reader{})
+	steady := reptile.Give([]reptile.Weighed{
+		w(0, 800, 0, false), w(10, 780, 20, false), w(20, 780, 0, false),
+	}, 200, units.Reader{})
 	assert.InDelta(t, 2, steady.PerDayG, 1e-9)
 	assert.Equal(t, after(30), steady.WeighOn, "a tenth of its water in ten days")
 }

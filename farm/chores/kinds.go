@@ -99,12 +99,12 @@ var Kinds = []Kind{
 }
 
 const (
-	lookHow = "In the dark, a cool lamp from the side, a second each. No egg is lifted; the mark on its top stays up. Wash " +
-		"your hands afterwards."
-	weighHow = "The whole box on the scale, lid on, level. Give back only what is written, lukewarm, along the edge, not on " +
-		"the eggs."
-	youngHow = "Through the lid if you can. Leave a head that looks out alone: it rests for a day or three. Never cut an " +
-		"egg to see."
+	lookHow = "In the dark, a cool lamp from the side, a second each. No egg is lifted; the mark on its top stays up. " +
+		"Wash your hands afterwards."
+	weighHow = "The whole box on the scale, lid on, level. Give back only what is written, lukewarm, along the edge, " +
+		"not on the eggs."
+	youngHow = "Through the lid if you can. Leave a head that looks out alone: it rests for a day or three. Never cut " +
+		"an egg to see."
 	candleHow = "In the dark, lamp at the blunt end, a few seconds each. Take out only what smells or oozes; " +
 		"leave doubtful ones."
 	lockdownHow = "Turner off and out, mat in, eggs on their side with room between. Fill the water, shut the " +

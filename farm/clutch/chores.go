@@ -97,8 +97,8 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 		if x.Inside > 0 {
 			c.Reason += fmt.Sprintf(" · %d out, in the box still", x.Inside)
 		}
-		c.Why = "They rest with the head out, one to three days, and stay in until the yolk is taken in. Sisters may pip days " +
-			"later."
+		c.Why = "They rest with the head out, one to three days, and stay in until the yolk is taken in. Sisters may pip " +
+			"days later."
 		all = append(all, c)
 	case v.FirstOut == nil && !ticked(chores.ClutchHatch, 1):
 		c := chore(v, chores.ClutchHatch, 1, w.Member.Hour.On(hatch.From, 0, w.Member.Place))

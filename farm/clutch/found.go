@@ -201,7 +201,9 @@ func whose(w *farm.Snapshot, f farm.Flock, penID, damID int64) string {
 }
 
 // box finds or fills the box, with places in it for the eggs.
-func (f Found) box(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (box store.Box, spots []int, made found, err error) {
+func (f Found) box(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot,
+) (box store.Box, spots []int, made found, err error) {
 	boxes, open, used, err := inUse(ctx, tx)
 	if err != nil {
 		return box, nil, made, err
@@ -226,7 +228,8 @@ func (f Found) box(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (box stor
 			wording.Plural(f.Good, "egg"))
 	}
 	for _, b := range boxes { // one that is empty is filled anew
-		if strings.EqualFold(b.Name, box.Name) && !slices.ContainsFunc(open, func(c store.Clutch) bool { return c.BoxID == b.ID }) {
+		full := slices.ContainsFunc(open, func(c store.Clutch) bool { return c.BoxID == b.ID })
+		if strings.EqualFold(b.Name, box.Name) && !full {
 			made.Ended = b.ID
 			if err := endBox(ctx, tx, b.ID, &box.BeganAt); err != nil {
 				return box, nil, made, err
@@ -300,7 +303,8 @@ func freeSpots(box store.Box, used, stuck []int, eggs int) (spots []int) {
 
 // set makes the batch with its eggs in their places.
 func (f Found) set(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, box store.Box, spots []int, flock farm.Flock,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, box store.Box, spots []int,
+	flock farm.Flock,
 ) (batchID int64, collections []int64, err error) {
 	half := f.LaidTo.Sub(f.LaidFrom) / 2
 	setAt := f.LaidFrom.Add(half).Truncate(time.Minute)

@@ -209,8 +209,8 @@ func hatchlingSays(m *farm.Member, h store.Hatchling) string {
 // Rest is what is usual of young in their first weeks, in words.
 func (c Page) Rest() string {
 	k := c.Kind
-	says := fmt.Sprintf("Pip to out takes %.0f to %.0f hours in most; it rests with its head out while the yolk is taken in. "+
-		"Leave it in the box until the belly is closed.", k.PipToOutH.From, k.PipToOutH.To)
+	says := fmt.Sprintf("Pip to out takes %.0f to %.0f hours in most; it rests with its head out while the yolk is taken "+
+		"in. Leave it in the box until the belly is closed.", k.PipToOutH.From, k.PipToOutH.To)
 	if k.FirstShedDays.Known() {
 		says += fmt.Sprintf(" First shed after %.0f to %.0f days", k.FirstShedDays.From, k.FirstShedDays.To)
 		if k.FirstFeedDays.Known() {

@@ -190,8 +190,9 @@ func (s *Service) Open(ctx context.Context, m *farm.Member, key string, batchID 
 			case !ok:
 				return farm.Done{}, farm.ErrNone
 			case !mayOpen(x.v, e):
-				return farm.Done{}, farm.Problemf("eggs", "Egg %d stays as it is: late ones keep weeks. It may be looked into from %s on.",
-					e.No, x.tx.Member.ShortDay(x.v.At(calendar.ClearOut)))
+				return farm.Done{}, farm.Problemf("eggs",
+					"Egg %d stays as it is: late ones keep weeks. It may be looked into from %s on.", e.No,
+					x.tx.Member.ShortDay(x.v.At(calendar.ClearOut)))
 			case e.Fate == nil:
 				in = append(in, id)
 			default:

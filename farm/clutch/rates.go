@@ -142,8 +142,8 @@ func (g *Gave) add(c laidClutch, t store.Tally, over bool) {
 // order of the groups.
 var order = []string{"Dams", "Sires", "Pairs", "Seasons", "Place in the season"}
 
-// ratesOf works the rates of one kind out: clutches of one dam differ by more than chance between eggs, so each interval
-// allows for the spread between clutches.
+// ratesOf works the rates of one kind out: clutches of one dam differ by more than chance between eggs, so each
+// interval allows for the spread between clutches.
 func ratesOf(kind *species.Profile, groups map[string]map[string]*Gave) KindRates {
 	k := KindRates{Kind: kind}
 	for i := range k.Spread {

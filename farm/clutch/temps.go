@@ -23,7 +23,9 @@ const farAhead = 400 * 24 * time.Hour
 
 // SetTemp keeps how warm a clutch is. What was planned after now gives way to what is set from now on; what is put
 // right in the past leaves what came after it.
-func (s *Service) SetTemp(ctx context.Context, m *farm.Member, key string, batchID int64, x Warming) (farm.Done, error) {
+func (s *Service) SetTemp(
+	ctx context.Context, m *farm.Member, key string, batchID int64, x Warming,
+) (farm.Done, error) {
 	if err := m.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}

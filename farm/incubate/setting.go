@@ -233,7 +233,9 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 		return batch, farm.Problemf("species", "Pick what is to be set.")
 	}
 	if kind.IsReptile() {
-		return batch, farm.Problemf("species", "Clutches of reptiles are set on the day on which they are found, under Clutches.")
+		return batch, farm.Problemf(
+			"species", "Clutches of reptiles are set on the day on which they are found, under Clutches.",
+		)
 	}
 	if s.HatcherID == 0 {
 		s.HatcherID = s.SetterID

@@ -44,7 +44,8 @@ create table clutches (
   batch_id  bigint not null,
   box_id    bigint not null,
   dam_id    bigint, -- null: nobody knows, or she has no name here
-  sired     text not null check (sired in ('one', 'several', 'stored', 'unknown')), -- stored: sperm of an earlier mating
+  -- stored: by sperm of an earlier mating
+  sired     text not null check (sired in ('one', 'several', 'stored', 'unknown')),
   sire_id   bigint,
   laid_from timestamptz not null, -- laid at some time between the two
   laid_to   timestamptz not null,
@@ -166,7 +167,9 @@ $$;
 do $$ declare b record; made bigint; begin
   for b in select * from batches where temp_c is not null order by farm_id, id loop
     insert into boxes (farm_id, machine_id, name, kind, substrate, cols, rows, began_at, ended_at)
-    values (b.farm_id, b.setter_id, left('Box of ' || b.code, 40), 'closed', 'vermiculite', 12, 12, b.set_at, b.closed_at)
+    values (
+      b.farm_id, b.setter_id, left('Box of ' || b.code, 40), 'closed', 'vermiculite', 12, 12, b.set_at, b.closed_at
+    )
     returning id into made;
     insert into clutches (farm_id, batch_id, box_id, sired, laid_from, laid_to, marked)
     values (b.farm_id, b.id, made, 'unknown', b.set_at, b.set_at, true);

@@ -98,7 +98,8 @@ func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error 
 		return err
 	}
 	meta.Nav, meta.Title = "/clutches", "Found a clutch"
-	says := "As much water by weight as dry vermiculite or perlite, or four fifths of it. It clumps in the fist and gives no drop."
+	says := "As much water by weight as dry vermiculite or perlite, or four fifths of it. It clumps in the fist and " +
+		"gives no drop."
 	if v := c.QueryParams(); v.Get("dry") != "" {
 		_, says = waterIn(&page.Form{Values: v}, m)
 	}
@@ -169,7 +170,7 @@ func readFound(f *page.Form, m *farm.Member) clutch.Found {
 		in.LaidFrom = f.Moment("laid_from", "The earliest moment", m.Place)
 	}
 	in.LaidTo = f.Moment("laid_to", "When they were laid", m.Place)
-	for _, part := range strings.FieldsFunc(f.Get("stuck"), func(r rune) bool { return r == ',' || r == ' ' || r == '+' }) {
+	for _, part := range strings.FieldsFunc(f.Get("stuck"), func(r rune) bool { return strings.ContainsRune(", +", r) }) {
 		n, err := strconv.Atoi(part)
 		if err != nil || len(in.Stuck) >= 50 {
 			f.Problems = append(f.Problems, farm.Problem{
@@ -219,9 +220,10 @@ func (h handler) boxed(act action) page.Handler {
 		if err != nil {
 			return err
 		}
-		return h.act(c, m, f.ID("clutch"), f, func(c *echo.Context, m *farm.Member, _ int64, f *page.Form) (farm.Done, error) {
+		onBox := func(c *echo.Context, m *farm.Member, _ int64, f *page.Form) (farm.Done, error) {
 			return act(c, m, id, f)
-		})
+		}
+		return h.act(c, m, f.ID("clutch"), f, onBox)
 	}
 }
 
@@ -354,7 +356,8 @@ func (h handler) temp(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 
 // plan takes over a proposal: its figures stand in the form, in °C.
 func (h handler) plan(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	now, later := clutch.Temp{C: f.Float("now_c", "The temperature")}, clutch.Temp{C: f.Float("later_c", "The temperature")}
+	now := clutch.Temp{C: f.Float("now_c", "The temperature")}
+	later := clutch.Temp{C: f.Float("later_c", "The temperature")}
 	if f.Get("until") == "" {
 		return told(f, func() (farm.Done, error) {
 			return h.Clutches.SetTemp(c.Request().Context(), m, f.Get("key"), id, clutch.Warming{Temp: now})

@@ -239,8 +239,8 @@ func draw(p clutch.Page, m *farm.Member) (c course) {
 		at := p.SetAt.AddDate(0, 0, day)
 		c.Ticks = append(c.Ticks, tick{fmt.Sprintf("%.2f%%", x(at)), at.In(m.Place).Format("2 Jan")})
 	}
-	c.Says = fmt.Sprintf("Temperature from %s to the hatch; usual is %s to %s.", m.ShortDay(p.SetAt), u.Degrees(usual.From),
-		u.Temp(usual.To))
+	c.Says = fmt.Sprintf("Temperature from %s to the hatch; usual is %s to %s.", m.ShortDay(p.SetAt),
+		u.Degrees(usual.From), u.Temp(usual.To))
 	return c
 }
 
@@ -358,6 +358,16 @@ func drawCurves(p clutch.Page, m *farm.Member) (c curves) {
 		at := first.Add(time.Duration(float64(i) / 2 * float64(last.Sub(first))))
 		c.DateLevels = append(c.DateLevels, level{plotHigh * float64(i) / 2, at.In(m.Place).Format("2 Jan")})
 	}
+	c.figures(all, m, x)
+	if p.TempC != nil && *p.TempC >= lo && *p.TempC <= hi {
+		c.NowX = x(*p.TempC)
+		c.Now = fmt.Sprintf("%.2f%%", c.NowX)
+	}
+	return c
+}
+
+// figures are the ticks of the temperatures, and the rows of the table.
+func (c *curves) figures(all []reptile.Point, m *farm.Member, x func(tempC float64) float64) {
 	u := m.Units()
 	for i, pt := range all {
 		if i%max(1, (len(all)-1)/3) == 0 {
@@ -369,11 +379,6 @@ func drawCurves(p clutch.Page, m *farm.Member) (c curves) {
 		}
 		c.Rows = append(c.Rows, r)
 	}
-	if p.TempC != nil && *p.TempC >= lo && *p.TempC <= hi {
-		c.NowX = x(*p.TempC)
-		c.Now = fmt.Sprintf("%.2f%%", c.NowX)
-	}
-	return c
 }
 
 // masses is what eggs weigh beside their corridor, on a plot of 100 × 120.
@@ -436,7 +441,8 @@ func (d data) BoxSays() string {
 	}
 	u := d.Warmth.Course.Reader
 	if d.Box.DryG != nil && d.Box.WaterG != nil {
-		says += fmt.Sprintf(": %s dry, %s of water (%.2f : 1)", u.Mass(*d.Box.DryG), u.Mass(*d.Box.WaterG), *d.Box.WaterG / *d.Box.DryG)
+		dry, water := *d.Box.DryG, *d.Box.WaterG
+		says += fmt.Sprintf(": %s dry, %s of water (%.2f : 1)", u.Mass(dry), u.Mass(water), water/dry)
 	}
 	return says + "."
 }

@@ -35,8 +35,8 @@ type LyingEgg struct {
 // slender is how much longer than high eggs of the kinds are; other soft ones 1.6, hard ones 1.25 [common practice].
 var slender = map[string]float64{
 	"corn-snake": 2, "king-snake": 2.1, "rat-snake": 2.1, "ball-python": 1.6, "carpet-python": 1.5, "leopard-gecko": 1.8,
-	"crested-gecko": 1.9, "bearded-dragon": 1.6, "giant-day-gecko": 1.15, "hermanns-tortoise": 1.3, "sulcata-tortoise": 1.1,
-	"red-eared-slider": 1.65,
+	"crested-gecko": 1.9, "bearded-dragon": 1.6, "giant-day-gecko": 1.15, "hermanns-tortoise": 1.3,
+	"sulcata-tortoise": 1.1, "red-eared-slider": 1.65,
 }
 
 // DrawLying draws an egg of a kind as these signs and its stage make it look; without signs as a live one does then.

@@ -17,8 +17,8 @@ var sorts = []struct {
 	choice       reptile.Choice
 	letter, name string
 }{
-	{reptile.Lives, "l", "It is well"}, {reptile.Leave, "e", "Leave it, look again"}, {reptile.Weigh, "w", "Weigh the box"},
-	{reptile.Out, "o", "Lost: out with it"},
+	{reptile.Lives, "l", "It is well"}, {reptile.Leave, "e", "Leave it, look again"},
+	{reptile.Weigh, "w", "Weigh the box"}, {reptile.Out, "o", "Lost: out with it"},
 }
 
 func nameOf(c reptile.Choice) string {
