@@ -250,7 +250,7 @@ func TestAClutchIsTakenBack(t *testing.T) {
 	assert.Zero(t, g.inStore(), "its eggs were never in store")
 	list, err := g.Clutches.List(g.Context(), g.m, 0)
 	require.NoError(t, err)
-	assert.Empty(t, list.Empty)
+	assert.Empty(t, list.Shelves)
 	g.found(g.find()) // and is told again
 }
 

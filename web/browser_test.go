@@ -357,44 +357,29 @@ func TestTheJobOfTheOtherKinds(t *testing.T) {
 	for _, k := range []struct {
 		pen, kind, id, code string
 		eggs, hatchAfter    int
-		lock                bool
 		due                 string
 	}{
-		{"Oat line", "Coturnix quail", "coturnix-quail", "Quail 27-01", 24, 18, true, "day 0 of 17.5"},
-		{"Runners", "Duck", "duck", "Duck 27-01", 12, 28, true, "day 0 of 28"},
-		{"Bronze", "Turkey", "turkey", "Turkey 27-01", 8, 28, true, "day 0 of 28"},
-		{"Opal × Flint", "Leopard gecko", "leopard-gecko", "Leopard gecko 27-01", 2, 57, false, "day 0 of 57"},
+		{"Oat line", "Coturnix quail", "coturnix-quail", "Quail 27-01", 24, 18, "day 0 of 17.5"},
+		{"Runners", "Duck", "duck", "Duck 27-01", 12, 28, "day 0 of 28"},
+		{"Bronze", "Turkey", "turkey", "Turkey 27-01", 8, 28, "day 0 of 28"},
 	} {
 		h.now = noon
 		h.newPen(k.pen, k.kind)
-		if k.lock {
-			h.newMachine("Box of "+k.pen, "All-in-one", map[string]int{"setting-" + k.id: 50, "hatching-" + k.id: 40})
-		} else {
-			h.newMachine("Shelf", "Reptile box", map[string]int{"setting-" + k.id: 8})
-		}
+		h.newMachine("Box of "+k.pen, "All-in-one", map[string]int{"setting-" + k.id: 50, "hatching-" + k.id: 40})
 		h.collect(k.pen, k.eggs, 0, 0)
 		h.open("/set?kind=" + k.id)
 		h.reads(fmt.Sprintf("%d eggs → about", k.eggs))
-		if !k.lock {
-			h.reads("Do not turn reptile eggs")
-			h.fill("temp", "28")
-		}
 		h.press("Set these eggs")
 		h.reads("as "+k.code, k.due)
-		if k.lock {
-			h.now = noon.AddDate(0, 0, 8)
-			h.press("Candle")
-			h.reads("day 8 of")
-			h.press("All the rest live")
-			h.reads(fmt.Sprintf("%d of %d seen", k.eggs, k.eggs))
-			h.press("Into lockdown")
-			h.reads("It is due") // a week early
-			h.press("Yes, it is so")
-			h.reads("in lockdown")
-		} else {
-			h.reads("Without turning it")
-			assert.NotContains(t, h.text(), "Lockdown")
-		}
+		h.now = noon.AddDate(0, 0, 8)
+		h.press("Candle")
+		h.reads("day 8 of")
+		h.press("All the rest live")
+		h.reads(fmt.Sprintf("%d of %d seen", k.eggs, k.eggs))
+		h.press("Into lockdown")
+		h.reads("It is due") // a week early
+		h.press("Yes, it is so")
+		h.reads("in lockdown")
 		h.now = noon.AddDate(0, 0, k.hatchAfter)
 		h.press("Hatch")
 		h.reads("Hatched, by pen")

@@ -210,6 +210,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 	s := newDemo(t, 1)
 	v := s.signedIn(demo.Email, demo.Password)
 	batch := v.find("/batches", `href="(/batches/\d+)"`)
+	clutch := v.find("/clutches", `href="(/clutches/\d+)"`)
 	forms := map[string][]string{
 		"/eggs": {
 			"pen", "date", "eggs", "reason-crack", "hen", "washing", "wash_with", "place", "mass", "length", "breadth",
@@ -255,6 +256,16 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 			"school", "hand_turns", "washing", "mistings", "cool_min", "hatch_days", "candle_days", "temperature_c",
 			"humidity_set_pct",
 		}, "/kinds/leopard-gecko": {"temperature_c", "clutch"}, "/kinds": {"like", "name"},
+		"/clutches/new": {
+			"dam", "sired", "good", "slugs", "laid_to", "laid_from", "stuck", "mass", "permit", "box", "machine", "box_name",
+			"box_kind", "substrate", "dry", "ratio", "kpa", "water", "cols", "rows", "temp", "night", "night_from", "night_h",
+		}, clutch + "/look": {"egg", "sign", "take_out", "when"}, clutch + "/pip": {"egg", "when"}, clutch + "/out": {"egg"},
+		clutch + "/opened": {"egg", "stage", "cause"}, clutch + "/mass": {"eggs", "mass", "when"}, clutch + "/young": {
+			"young", "sex", "band", "weight", "shed_on", "fed_on", "left", "died", "note",
+		}, clutch + "/left": {"left", "when"}, clutch + "/done": {"kind", "day"}, clutch + "/temp": {
+			"temp", "from", "until", "night", "night_from", "night_h", "all",
+		}, clutch + "/plan": {"now_c", "later_c", "until"}, "/boxes/5/weighed": {"mass", "gave", "anew", "when", "clutch"},
+		"/boxes/5/aired": {"mould", "clutch"}, "/boxes/5/moved": {"machine", "clutch"},
 		"/power": {"from", "to", "room", "machine", "box-1"}, "/power/1/back": {"when"},
 		"/power/1/reading": {"machine", "egg_c", "when"}, "/brooders/in": {"batch", "brooder", "on", "young-1", "young-x"},
 		"/brooders/buy": {"species", "heads", "age", "brooder"}, "/brooders/1/heat": {"temp"},
@@ -354,7 +365,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/nowhere",
 		"/eggs/store?pen=x", "/eggs/store?pen=99999999999999999999", "/eggs/waiting?kind=phoenix",
 		"/eggs/waiting?kind=leopard-gecko", "/kinds/phoenix", "/kinds/ball-python", "/places/0",
-		"/practice?set=-1&a=%00%ff", "/practice?set=99999999999999&a=zzzz", "/eggs?pen=-1", batch + "/card.pdf?size=a0",
+		"/practice?set=-1&a=%00%ff", "/practice/clutch?set=-1&a=%00%ffzz", "/clutches?page=-9", "/clutches/0",
+		"/clutches/water?dry=x&ratio=1e99&kpa=NaN", "/boxes/0", "/clutches/999999", "/practice?set=99999999999999&a=zzzz", "/eggs?pen=-1", batch + "/card.pdf?size=a0",
 		"/pens/new?supplier=x", "/journal?who=x&from=x&to=9999-12-31&words=%00&before=-1&what=x", "/start?kind=x"} {
 		assert.Less(t, v.get(path).status, 500, path)
 	}
@@ -404,9 +416,12 @@ func bigPages(v *visitor) map[string]string {
 		"Place": v.find("/eggs", `href="(/places/\d+)"`), "Parcels": "/parcels", "Kind": "/kinds/duck",
 		"Trays": v.find("/batches", `href="(/batches/\d+)"><b>Duck`) +
 			"/trays", "Practice": "/practice?set=3&a=lcq",
-		"Bench":         v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
-		"Water":         v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
-		"Card":          v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card",
+		"Bench":    v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/candle",
+		"Water":    v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/water",
+		"Card":     v.find("/batches", `href="(/batches/\d+)"><b>Duck`) + "/card",
+		"Clutches": "/clutches", "Clutch": v.find("/clutches", `href="(/clutches/\d+)"`),
+		"Young clutch": v.find("/clutches", `href="(/clutches/\d+)">Corn snake`), "Clutch found": "/clutches/new",
+		"Clutch rates": "/clutches/rates", "Telling eggs": "/practice/clutch?a=le",
 		"Rates":         "/rates?by=pen&compare=1&compare=2",
 		"Behind a rate": "/rates/eggs?by=pen&kind=chicken&group=1", "What moves": "/rates/moves?on=age&on=pen&on=season",
 		"Birds": "/birds", "Bird": "/birds/6", "New bird": "/birds/new?batch=1&pen=1", "Mating": "/birds/mating?sire=6&dam=3",

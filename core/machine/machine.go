@@ -86,7 +86,7 @@ var (
 		{ID: AllInOne, Name: "All-in-one", Sets: true, Hatches: true, Steps: setter},
 		{ID: BroodyHen, Name: "Broody hen", Sets: true, Hatches: true, Steps: []Step{nest}},
 		{
-			ID: ReptileBox, Name: "Reptile box", Sets: true, Hatches: true,
+			ID: ReptileBox, Name: "Reptile incubator", Sets: true, Hatches: true,
 			Steps: []Step{clean, substrate, warm, thermometers},
 		},
 	}

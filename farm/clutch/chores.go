@@ -151,13 +151,7 @@ func boxChores(
 		if eggs == 0 || near { // when they hatch the box is left alone
 			continue
 		}
-		var at []time.Time
-		for _, c := range changes {
-			if c.BoxID == b.ID {
-				at = append(at, c.At)
-			}
-		}
-		all = append(all, boxDues(w, stateOf(w.Member, b, logs, at, w.Now), eggs)...)
+		all = append(all, boxDues(w, stateOf(w.Member, b, logs, changesOf(changes, b.ID), w.Now), eggs)...)
 	}
 	return all, nil
 }

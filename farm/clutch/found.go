@@ -308,19 +308,7 @@ func (f Found) set(
 ) (batchID int64, collections []int64, err error) {
 	half := f.LaidTo.Sub(f.LaidFrom) / 2
 	setAt := f.LaidFrom.Add(half).Truncate(time.Minute)
-	laidOn := tx.Member.Date(setAt)
-	gathered := store.Collection{
-		PenID: f.PenID, LaidOn: laidOn, At: &f.LaidTo, Eggs: f.Good, Rejected: f.Slugs, Washing: string(method.Unwashed),
-	}
-	if dam, ok := flock.Birds[f.DamID]; ok {
-		gathered.Hen = dam.Name
-	}
-	if f.MassG != nil {
-		each := *f.MassG / float64(f.Good)
-		if each >= 0.3 && each <= 400 {
-			gathered.MassG = &each
-		}
-	}
+	gathered := f.gathered(flock, tx.Member.Date(setAt))
 	if collections, err = tx.Collect(ctx, []store.Collection{gathered}); err != nil {
 		return 0, nil, err
 	}
@@ -339,12 +327,42 @@ func (f Found) set(
 	for _, e := range laid[collections[0]] {
 		ids = append(ids, e.ID)
 	}
-	lot := store.Stock{PenID: f.PenID, LaidOn: laidOn}
+	lot := store.Stock{PenID: f.PenID, LaidOn: gathered.LaidOn}
 	if _, err := tx.Put(ctx, batchID, lot, f.Good, ids, farm.Latest(tx.At, f.LaidTo)); err != nil {
 		return 0, nil, err
 	}
+	if err := tx.AddClutch(ctx, f.clutch(batchID, box.ID), placed(ids, batchID, box.ID, spots, f.Stuck)); err != nil {
+		return 0, nil, err
+	}
+	if err := f.told(ctx, tx, kind, batchID, setAt); err != nil {
+		return 0, nil, err
+	}
+	if _, err := farm.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
+		return 0, nil, err
+	}
+	return batchID, collections, settle(ctx, tx, w, batchID)
+}
+
+// gathered is the clutch as eggs that were gathered: slugs are none that are kept.
+func (f Found) gathered(flock farm.Flock, laidOn time.Time) store.Collection {
+	c := store.Collection{
+		PenID: f.PenID, LaidOn: laidOn, At: &f.LaidTo, Eggs: f.Good, Rejected: f.Slugs, Washing: string(method.Unwashed),
+	}
+	if dam, ok := flock.Birds[f.DamID]; ok {
+		c.Hen = dam.Name
+	}
+	if f.MassG != nil {
+		if each := *f.MassG / float64(f.Good); each >= 0.3 && each <= 400 {
+			c.MassG = &each
+		}
+	}
+	return c
+}
+
+// clutch is the row of a clutch.
+func (f Found) clutch(batchID, boxID int64) store.Clutch {
 	c := store.Clutch{
-		BatchID: batchID, BoxID: box.ID, Sired: f.Sired, LaidFrom: f.LaidFrom, LaidTo: f.LaidTo, Slugs: f.Slugs,
+		BatchID: batchID, BoxID: boxID, Sired: f.Sired, LaidFrom: f.LaidFrom, LaidTo: f.LaidTo, Slugs: f.Slugs,
 		Marked: f.Marked, Permit: f.Permit,
 	}
 	if f.DamID != 0 {
@@ -353,25 +371,24 @@ func (f Found) set(
 	if f.SireID != 0 && f.Sired == SiredOne {
 		c.SireID = &f.SireID
 	}
-	if err := tx.AddClutch(ctx, c, placed(ids, batchID, box.ID, spots, f.Stuck)); err != nil {
-		return 0, nil, err
-	}
+	return c
+}
+
+// told keeps the weight of the eggs and how warm they are kept.
+func (f Found) told(ctx context.Context, tx *farm.Tx, kind *species.Profile, batchID int64, setAt time.Time) error {
 	if f.MassG != nil {
 		mass := store.ClutchMass{BatchID: batchID, At: f.LaidTo, Eggs: f.Good, MassG: *f.MassG}
 		if _, err := tx.AddClutchMass(ctx, mass, tx.Member.PersonID); err != nil {
-			return 0, nil, err
+			return err
 		}
 	}
 	for _, t := range f.temps(kind, batchID, setAt) {
 		t.Planned = t.FromAt.After(tx.At)
 		if _, err := tx.AddClutchTemp(ctx, t, tx.Member.PersonID); err != nil {
-			return 0, nil, err
+			return err
 		}
 	}
-	if _, err := farm.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
-		return 0, nil, err
-	}
-	return batchID, collections, settle(ctx, tx, w, batchID)
+	return nil
 }
 
 // settle works a clutch's days out, and refuses temperatures at which nothing hatches.

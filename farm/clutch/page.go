@@ -140,11 +140,7 @@ func (p *Page) boxed(
 	if err != nil {
 		return err
 	}
-	var at []time.Time
-	for _, c := range changes {
-		at = append(at, c.At)
-	}
-	p.Box = stateOf(w.Member, box, rows.Logs, at, w.Now)
+	p.Box = stateOf(w.Member, box, rows.Logs, changesOf(changes, box.ID), w.Now)
 	for _, v := range open {
 		if v.ID != p.ID && slices.ContainsFunc(others, func(c store.Clutch) bool { return c.BatchID == v.ID }) {
 			p.Beside = append(p.Beside, v)
@@ -368,7 +364,6 @@ func shelfOf(w *farm.Snapshot, x farm.Machine, open []farm.BatchView) (s Shelf) 
 // List is the boxes by shelf, and what was.
 type List struct {
 	Shelves []Shelf
-	Empty   []BoxState // boxes in use with nothing in them
 	Dams    []DamLine
 	Closed  []Card
 	More    bool // there are older ones
@@ -413,42 +408,50 @@ func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, e
 			return err
 		}
 		cards := cardsOf(w, flock, history)
-		for _, x := range w.Machines {
-			if machine.ID(x.Kind) != machine.ReptileBox {
-				continue
-			}
-			l.HasBox = l.HasBox || x.UntilOn == nil
-			shelf := shelfOf(w, x, open)
-			for _, b := range boxes {
-				if b.MachineID != x.ID {
-					continue
-				}
-				var at []time.Time
-				for _, c := range changes {
-					if c.BoxID == b.ID {
-						at = append(at, c.At)
-					}
-				}
-				card := BoxCard{BoxState: stateOf(m, b, logs, at, w.Now)}
-				for _, v := range open {
-					if c, ok := cards[v.ID]; ok && c.box == b.ID {
-						card.Clutches = append(card.Clutches, Card{v, c.dam, c.sire, c.number})
-					}
-				}
-				if len(card.Clutches) == 0 {
-					l.Empty = append(l.Empty, card.BoxState)
-				} else {
-					shelf.Boxes = append(shelf.Boxes, card)
-				}
-			}
-			if len(shelf.Boxes) > 0 {
-				l.Shelves = append(l.Shelves, shelf)
-			}
+		var states []BoxState
+		for _, b := range boxes {
+			states = append(states, stateOf(m, b, logs, changesOf(changes, b.ID), w.Now))
 		}
+		l.shelves(w, open, states, cards)
 		l.dams(w, history)
 		return l.past(ctx, tx, w, cards, skip)
 	})
 	return l, err
+}
+
+// changesOf are those of one box.
+func changesOf(all []store.BoxChange, boxID int64) (at []time.Time) {
+	for _, c := range all {
+		if c.BoxID == boxID {
+			at = append(at, c.At)
+		}
+	}
+	return at
+}
+
+// shelves puts the boxes with their clutches onto the shelves of the machines.
+func (l *List) shelves(w *farm.Snapshot, open []farm.BatchView, boxes []BoxState, cards map[int64]card) {
+	for _, x := range w.Machines {
+		if machine.ID(x.Kind) != machine.ReptileBox {
+			continue
+		}
+		l.HasBox = l.HasBox || x.UntilOn == nil
+		shelf := shelfOf(w, x, open)
+		for _, b := range boxes {
+			box := BoxCard{BoxState: b}
+			for _, v := range open {
+				if c, ok := cards[v.ID]; ok && c.box == b.ID && b.MachineID == x.ID {
+					box.Clutches = append(box.Clutches, Card{v, c.dam, c.sire, c.number})
+				}
+			}
+			if len(box.Clutches) > 0 {
+				shelf.Boxes = append(shelf.Boxes, box)
+			}
+		}
+		if len(shelf.Boxes) > 0 {
+			l.Shelves = append(l.Shelves, shelf)
+		}
+	}
 }
 
 // dams lists the females that laid in the last months, with when they may lay again.

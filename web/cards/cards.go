@@ -73,7 +73,7 @@ func write(b incubate.Page, v page.Meta) card.Card {
 	if b.Kind.IsReptile() {
 		c.Air = fmt.Sprintf("%s %s", v.Temp(*b.TempC), air.Where)
 		c.Tallies = []string{"good", "caved in, mould", "pipped", "hatched", "weak", "did not hatch"}
-		c.Cautions = "Never turn: the pencil mark stays up. Wash hands after eggs and animals."
+		c.Cautions = "The pencil mark stays up; no egg is lifted. Wash hands after eggs and animals."
 	}
 	if b.HatcherID != b.SetterID {
 		c.Where += " → " + b.Hatcher.Name
