@@ -61,7 +61,7 @@ func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error 
 	}); err != nil {
 		return err
 	}
-	return k.season(ctx, 7, "Box 2", []laid{{ago: 66, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
+	return k.season(ctx, 7, "Box 2", []laid{{ago: 50, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
 }
 
 // named gives the pair names.
@@ -205,9 +205,13 @@ func (k *keeper) weighs(ctx context.Context, p clutch.Page, x laid) error {
 			return err
 		}
 	}
-	if k.on(x, 14, 8) {
-		_, err := k.Clutches.Air(ctx, k.m, farm.NewKey(), p.Box.ID, 0, time.Time{})
-		return err
+	for _, day := range []int{14, x.ago - 2} {
+		if !k.on(x, day, 8) || x.over && day > 30 {
+			continue
+		}
+		if _, err := k.Clutches.Air(ctx, k.m, farm.NewKey(), p.Box.ID, 0, time.Time{}); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -110,35 +110,27 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 func (h *Warmth) told(
 	ctx context.Context, tx *Tx, batch store.Batch, until time.Time,
 ) (map[time.Time]float64, error) {
-	legs, err := tx.Legs(ctx, batch.ID)
-	if err != nil {
-		return nil, err
-	}
-	stays, err := tx.InstrumentStays(ctx)
-	if err != nil {
-		return nil, err
-	}
-	gauges, err := tx.Gauges(ctx, 0, batch.SetAt, 20_000)
+	rows, err := tx.WarmthRows(ctx, batch.ID, batch.SetAt)
 	if err != nil {
 		return nil, err
 	}
 	all, sure := map[time.Time]float64{}, math.Inf(1)
-	for _, leg := range legs {
+	for _, leg := range rows.Legs {
 		to := until
 		if leg.ToAt != nil {
 			to = *leg.ToAt
 		}
 		from := Latest(leg.FromAt, batch.SetAt)
-		lays := LaysIn(leg.MachineID, stays)
-		ids := h.near(lays, gauges.Instruments)
+		lays := LaysIn(leg.MachineID, rows.Stays)
+		ids := h.near(lays, rows.Instruments)
 		if len(ids) > 0 {
 			points, err := tx.Points(ctx, ids, from.Truncate(time.Hour), to, time.Hour)
 			if err != nil {
 				return nil, err
 			}
-			sure = min(sure, means(all, points, lays, gauges.Checks))
+			sure = min(sure, means(all, points, lays, rows.Checks))
 		}
-		sure = min(sure, byHand(all, gauges, leg.MachineID, from, to))
+		sure = min(sure, byHand(all, rows.Gauges, leg.MachineID, from, to))
 	}
 	if !math.IsInf(sure, 1) {
 		h.Sure.ToldC = max(sure, 0.1)

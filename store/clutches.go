@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -106,6 +107,11 @@ type ClutchRows struct {
 	Pips     []HatchSign
 	Young    []Hatchling
 	Causes   []EggCause
+	// What concerns more than these: open clutches in the same boxes, when eggs came into these or left them, and every
+	// clutch of the farm.
+	Others  []Clutch
+	Changes []BoxChange
+	All     []LaidClutch
 }
 
 const boxColumns = `id, machine_id, name, kind, substrate, dry_g, water_g, cols, rows, began_at, ended_at`
@@ -168,32 +174,50 @@ func (tx *Tx) ClutchRows(ctx context.Context, batchIDs []int64) (r ClutchRows, e
 		from leftover_causes c
 		join clutch_eggs e on e.farm_id = $1 and e.egg_id = c.egg_id
 		where c.farm_id = $1 and e.batch_id = any ($2)`, tx.FarmID, batchIDs)
+	ask(q, &r.Others, openInBoxes+ofBoxes+`
+		order by laid_from, batch_id`, tx.FarmID, batchIDs)
+	ask(q, &r.Changes, fmt.Sprintf(boxChanges, "in "+ofBoxes), tx.FarmID, batchIDs)
+	ask(q, &r.All, allClutches, tx.FarmID)
 	return r, tx.SendBatch(ctx, q).Close()
 }
 
-// AllClutches lists every clutch that the farm ever had, the oldest first.
-func (tx *Tx) AllClutches(ctx context.Context) ([]Clutch, error) {
-	return list[Clutch](ctx, tx, `
-		select `+clutchColumns+`
-		from clutches
-		where farm_id = $1
-		order by laid_from, batch_id`, tx.FarmID)
+const openInBoxes = `
+	select ` + clutchColumns + `
+	from clutches
+	where farm_id = $1 and batch_id in (select id from batches where farm_id = $1 and closed_at is null)
+		and box_id in `
+
+// boxChanges is when eggs came into boxes or left them: clutches that were put in, eggs that were taken out, young that
+// left.
+const boxChanges = `
+	select c.box_id, c.laid_to as at
+	from clutches c
+	where c.farm_id = $1 and c.box_id %[1]s
+	union
+	select e.box_id, coalesce(y.left_at, g.fate_at)
+	from clutch_eggs e
+	join eggs g on g.farm_id = $1 and g.id = e.egg_id and g.fate_at is not null
+	left join young y on y.farm_id = $1 and y.egg_id = e.egg_id
+	where e.farm_id = $1 and e.box_id %[1]s
+	order by 2`
+
+// LaidClutch is a clutch with the pen of its eggs.
+type LaidClutch struct {
+	Clutch
+	PenID int64
 }
 
-// ClutchPens tells of which pen the eggs of each clutch are.
-func (tx *Tx) ClutchPens(ctx context.Context) (map[int64]int64, error) {
-	type row struct{ BatchID, PenID int64 }
-	rows, err := list[row](ctx, tx, `
-		select e.batch_id, min(e.pen_id) as pen_id
-		from eggs e
-		join clutches c on c.farm_id = $1 and c.batch_id = e.batch_id
-		where e.farm_id = $1
-		group by e.batch_id`, tx.FarmID)
-	all := make(map[int64]int64, len(rows))
-	for _, r := range rows {
-		all[r.BatchID] = r.PenID
-	}
-	return all, err
+const allClutches = `
+	select ` + clutchColumns + `, (
+			select min(e.pen_id) from eggs e where e.farm_id = $1 and e.batch_id = clutches.batch_id
+		) as pen_id
+	from clutches
+	where farm_id = $1
+	order by laid_from, batch_id`
+
+// AllClutches lists every clutch that the farm ever had, the oldest first.
+func (tx *Tx) AllClutches(ctx context.Context) ([]LaidClutch, error) {
+	return list[LaidClutch](ctx, tx, allClutches, tx.FarmID)
 }
 
 // ClosedClutches lists clutches that are over, the newest first.
@@ -215,29 +239,46 @@ func (tx *Tx) ClutchTemps(ctx context.Context, batchIDs []int64) ([]ClutchTemp, 
 		order by from_at, id`, tx.FarmID, batchIDs)
 }
 
-// OpenBoxes lists the boxes in use, and what was done to them.
-func (tx *Tx) OpenBoxes(ctx context.Context) (boxes []Box, logs []BoxLog, err error) {
-	q := &pgx.Batch{}
-	ask(q, &boxes, `
-		select `+boxColumns+` from boxes where farm_id = $1 and ended_at is null order by name, id`, tx.FarmID)
-	ask(q, &logs, `
+// BoxRows are the boxes in use, what was done to them, and when eggs came into them or left them.
+type BoxRows struct {
+	Boxes   []Box
+	Logs    []BoxLog
+	Changes []BoxChange
+}
+
+func (r *BoxRows) ask(q *pgx.Batch, farmID int64) {
+	ask(q, &r.Boxes, `
+		select `+boxColumns+` from boxes where farm_id = $1 and ended_at is null order by name, id`, farmID)
+	ask(q, &r.Logs, `
 		select l.id, l.box_id, l.at, l.kind, l.mass_g, l.gave_g, l.anew, l.mould
 		from box_logs l
 		join boxes b on b.farm_id = $1 and b.id = l.box_id and b.ended_at is null
 		where l.farm_id = $1
-		order by l.at, l.id`, tx.FarmID)
-	return boxes, logs, tx.SendBatch(ctx, q).Close()
+		order by l.at, l.id`, farmID)
+	ask(q, &r.Changes, fmt.Sprintf(
+		boxChanges, "in (select id from boxes where farm_id = $1 and ended_at is null)",
+	), farmID)
+}
+
+// OpenBoxes reads them.
+func (tx *Tx) OpenBoxes(ctx context.Context) (r BoxRows, err error) {
+	q := &pgx.Batch{}
+	r.ask(q, tx.FarmID)
+	return r, tx.SendBatch(ctx, q).Close()
+}
+
+// ClutchWork is what chores of clutches need to know.
+type ClutchWork struct {
+	Seen    []ClutchSeen
+	Planned []ClutchTemp // temperatures of open clutches that were planned, in order of time
+	BoxRows
 }
 
 // BoxesByID finds boxes, with what was done to them and their clutches that are open.
 func (tx *Tx) BoxesByID(ctx context.Context, ids []int64) (boxes []Box, open []Clutch, err error) {
 	q := &pgx.Batch{}
 	ask(q, &boxes, `select `+boxColumns+` from boxes where farm_id = $1 and id = any ($2)`, tx.FarmID, ids)
-	ask(q, &open, `
-		select `+clutchColumns+`
-		from clutches
-		where farm_id = $1 and box_id = any ($2)
-			and batch_id in (select id from batches where farm_id = $1 and closed_at is null)
+	ask(q, &open, openInBoxes+`(select unnest($2::bigint[]))
 		order by laid_from, batch_id`, tx.FarmID, ids)
 	return boxes, open, tx.SendBatch(ctx, q).Close()
 }
@@ -301,20 +342,9 @@ type BoxChange struct {
 	At    time.Time
 }
 
-// BoxChanges lists those of boxes, in order of time: clutches that were put in, eggs that were taken out, young that
-// left.
+// BoxChanges lists those of boxes, in order of time.
 func (tx *Tx) BoxChanges(ctx context.Context, boxIDs []int64) ([]BoxChange, error) {
-	return list[BoxChange](ctx, tx, `
-		select c.box_id, c.laid_to as at
-		from clutches c
-		where c.farm_id = $1 and c.box_id = any ($2)
-		union
-		select e.box_id, coalesce(y.left_at, g.fate_at)
-		from clutch_eggs e
-		join eggs g on g.farm_id = $1 and g.id = e.egg_id and g.fate_at is not null
-		left join young y on y.farm_id = $1 and y.egg_id = e.egg_id
-		where e.farm_id = $1 and e.box_id = any ($2)
-		order by 2`, tx.FarmID, boxIDs)
+	return list[BoxChange](ctx, tx, fmt.Sprintf(boxChanges, "= any ($2)"), tx.FarmID, boxIDs)
 }
 
 // AddClutch makes a batch a clutch, with the places of its eggs.
@@ -367,9 +397,10 @@ type ClutchSeen struct {
 	OutAt          *time.Time // the first of those
 }
 
-// ClutchesSeen lists those that are open.
-func (tx *Tx) ClutchesSeen(ctx context.Context) ([]ClutchSeen, error) {
-	return list[ClutchSeen](ctx, tx, `
+// ClutchWork reads it in one round trip.
+func (tx *Tx) ClutchWork(ctx context.Context) (r ClutchWork, err error) {
+	q := &pgx.Batch{}
+	ask(q, &r.Seen, `
 		select c.batch_id, c.box_id, (
 				select max(s.at)
 				from egg_signs s
@@ -389,16 +420,14 @@ func (tx *Tx) ClutchesSeen(ctx context.Context) ([]ClutchSeen, error) {
 			where farm_id = $1 and batch_id = c.batch_id and left_at is null and died_at is null
 		) y
 		where c.farm_id = $1`, tx.FarmID)
-}
-
-// PlannedTemps lists temperatures of open clutches that were planned, in order of time.
-func (tx *Tx) PlannedTemps(ctx context.Context) ([]ClutchTemp, error) {
-	return list[ClutchTemp](ctx, tx, `
+	ask(q, &r.Planned, `
 		select id, batch_id, from_at, temp_c, night_c, to_char(night_from, 'HH24:MI') as night_from, night_h, planned
 		from clutch_temps
 		where farm_id = $1 and planned
 			and batch_id in (select id from batches where farm_id = $1 and closed_at is null)
 		order by from_at, id`, tx.FarmID)
+	r.BoxRows.ask(q, tx.FarmID)
+	return r, tx.SendBatch(ctx, q).Close()
 }
 
 // SetDue keeps what the temperatures of a clutch make of its days.
@@ -481,4 +510,28 @@ func (tx *Tx) MoveBox(ctx context.Context, boxID, machineID int64) error {
 		where farm_id = $1 and closed_at is null
 			and id in (select batch_id from clutches where farm_id = $1 and box_id = $2)`, tx.FarmID, boxID, machineID)
 	return err
+}
+
+// WarmthRows are where a batch stood, where instruments lay, how they were checked, and what was read by hand since a
+// moment.
+type WarmthRows struct {
+	Legs  []Leg
+	Stays []InstrumentStay
+	Gauges
+}
+
+// WarmthRows reads them in one round trip.
+func (tx *Tx) WarmthRows(ctx context.Context, batchID int64, since time.Time) (r WarmthRows, err error) {
+	q := &pgx.Batch{}
+	ask(q, &r.Legs, legsOf, tx.FarmID, batchID)
+	ask(q, &r.Stays, instrumentStays, tx.FarmID)
+	ask(q, &r.Instruments, instruments, tx.FarmID)
+	ask(q, &r.Checks, instrumentChecks, tx.FarmID)
+	ask(q, &r.Readings, `
+		select id, machine_id, instrument_id, at, temp_c, rh_pct, wet
+		from machine_readings
+		where farm_id = $1 and at >= $2 and instrument_id is not null and temp_c is not null
+		order by at desc, id desc
+		limit 20000`, tx.FarmID, since)
+	return r, tx.SendBatch(ctx, q).Close()
 }

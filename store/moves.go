@@ -62,11 +62,6 @@ const legsOf = `
 	where b.farm_id = $1 and b.id = $2
 	order by l.from_at, l.hatching`
 
-// Legs lists where a batch stood, in order of time.
-func (tx *Tx) Legs(ctx context.Context, batchID int64) ([]Leg, error) {
-	return list[Leg](ctx, tx, legsOf, tx.FarmID, batchID)
-}
-
 // partsOf lists all that came of a setting, by the batch that was set, which is among them; none where it was
 // never divided.
 const partsOf = `

@@ -15,7 +15,8 @@ import (
 )
 
 // What no page says of a reptile's eggs while they are in their box.
-var never = regexp.MustCompile(`(?i)\bturn(s|ed|ing)?\b|lockdown|rotat|storage|in store|\bopen (it|them|an egg)|break.?out`)
+var never = regexp.MustCompile(
+	`(?i)\bturn(s|ed|ing)?\b|lockdown|rotat|storage|in store|\bopen (it|them|an egg)|break.?out`)
 
 // By phone: a clutch is found and put into a new box, the box is weighed twice and given back what it lost, a cold week
 // moves the dates, the eggs are looked at where they lie, and both hatch and leave.
@@ -104,14 +105,17 @@ func TestNoPageOfAClutchSpeaksOfBirds(t *testing.T) {
 	for day := -38; day <= 60; day += 7 {
 		s.now = noon.AddDate(0, 0, day)
 		for _, path := range []string{
-			clutch, clutch + "?do=look", clutch + "?do=hatch", clutch + "?do=opened", "/clutches", "/clutches/new", batch + "/card",
-			"/practice/clutch?a=lewo",
+			clutch, clutch + "?do=look", clutch + "?do=hatch", clutch + "?do=opened", "/clutches", "/clutches/new",
+			batch + "/card", "/practice/clutch?a=lewo",
 		} {
 			text := read(path)
 			if day > 30 { // long after its span an egg may be looked into
 				text = strings.ReplaceAll(text, "break-out", "")
 			}
-			assert.NotRegexp(t, never, text, "%s on day %d", path, day)
+			at := never.FindStringIndex(text)
+			if at != nil {
+				assert.Fail(t, "it says "+text[max(0, at[0]-40):min(len(text), at[1]+40)], "%s on day %d", path, day)
+			}
 		}
 	}
 	s.now = noon.Add(time.Minute)

@@ -19,12 +19,12 @@ const (
 	NoAir     Cause = "no air"
 	Slug      Cause = "infertile slug"
 	Neighbour Cause = "mould from a dead neighbour"
-	Turned    Cause = "turned, or moved late"
+	Moved     Cause = "moved after its first day"
 	Unknown   Cause = "nobody can tell"
 )
 
 // Causes lists them in the order in which they are asked.
-var Causes = []Cause{Slug, TooDry, TooWet, Hot, Cold, NoAir, Neighbour, Turned, Unknown}
+var Causes = []Cause{Slug, TooDry, TooWet, Hot, Cold, NoAir, Neighbour, Moved, Unknown}
 
 // Kept is what is known of how a clutch was kept; nil is not known.
 type Kept struct {

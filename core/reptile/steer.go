@@ -81,7 +81,7 @@ type Steps struct {
 
 // cautionSteer stands beside every proposal.
 const cautionSteer = "Only temperatures that are usual for the kind are proposed: the extremes, which would shift " +
-	"more, deform and weaken young. Shares are of many clutches; a clutch of few eggs may turn out all of one sex."
+	"more, deform and weaken young. Shares are of many clutches; few eggs may all be of one sex."
 
 // most is from which share on a clutch is mostly of one sex, and half how far from half both may lie.
 const mostPct, halfPct = 75, 12

@@ -30,7 +30,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if !slices.ContainsFunc(open, func(v farm.BatchView) bool { return v.Kind.IsReptile() }) {
 		return nil, nil
 	}
-	seen, err := tx.ClutchesSeen(ctx)
+	work, err := tx.ClutchWork(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -39,7 +39,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	inBox := map[int64][]farm.BatchView{}
-	for _, x := range seen {
+	for _, x := range work.Seen {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == x.BatchID })
 		if i < 0 {
 			continue
@@ -47,12 +47,8 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		inBox[x.BoxID] = append(inBox[x.BoxID], open[i])
 		all = append(all, dues(w, open[i], x, up.Done)...)
 	}
-	boxes, err := boxChores(ctx, tx, w, inBox)
-	if err != nil {
-		return nil, err
-	}
-	warmth, err := warmthChores(ctx, tx, w, open, up.Done)
-	return append(append(all, boxes...), warmth...), err
+	all = append(all, boxChores(w, work.BoxRows, inBox)...)
+	return append(all, warmthChores(w, work.Planned, open, up.Done)...), nil
 }
 
 // chore of a clutch.
@@ -127,22 +123,8 @@ func over(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen) []chores.Chore
 }
 
 // boxChores are weighing and airing, of boxes with eggs in them.
-func boxChores(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, inBox map[int64][]farm.BatchView,
-) (all []chores.Chore, err error) {
-	boxes, logs, err := tx.OpenBoxes(ctx)
-	if err != nil {
-		return nil, err
-	}
-	ids := make([]int64, len(boxes))
-	for i, b := range boxes {
-		ids[i] = b.ID
-	}
-	changes, err := tx.BoxChanges(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	for _, b := range boxes {
+func boxChores(w *farm.Snapshot, rows store.BoxRows, inBox map[int64][]farm.BatchView) (all []chores.Chore) {
+	for _, b := range rows.Boxes {
 		eggs, near := 0, true
 		for _, v := range inBox[b.ID] {
 			eggs += v.Alive
@@ -151,9 +133,9 @@ func boxChores(
 		if eggs == 0 || near { // when they hatch the box is left alone
 			continue
 		}
-		all = append(all, boxDues(w, stateOf(w.Member, b, logs, changesOf(changes, b.ID), w.Now), eggs)...)
+		all = append(all, boxDues(w, stateOf(w.Member, b, rows.Logs, changesOf(rows.Changes, b.ID), w.Now), eggs)...)
 	}
-	return all, nil
+	return all
 }
 
 func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
@@ -192,12 +174,8 @@ func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 // warmthChores are temperatures that were planned, of which nobody said that they are set; clutches that change at one
 // time on one shelf are one.
 func warmthChores(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView, ticks []store.ChoreDone,
-) (all []chores.Chore, err error) {
-	planned, err := tx.PlannedTemps(ctx)
-	if err != nil {
-		return nil, err
-	}
+	w *farm.Snapshot, planned []store.ClutchTemp, open []farm.BatchView, ticks []store.ChoreDone,
+) (all []chores.Chore) {
 	for _, t := range planned {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == t.BatchID })
 		day := int(calendar.Elapsed(open[i].SetAt, t.FromAt))
@@ -213,7 +191,7 @@ func warmthChores(
 		}
 		all = append(all, c)
 	}
-	return all, nil
+	return all
 }
 
 // TickOff ticks a look, or a temperature that was set, off.

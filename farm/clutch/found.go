@@ -268,10 +268,11 @@ func (n NewBox) check(w *farm.Snapshot, at time.Time) (box store.Box, err error)
 
 // inUse are the boxes in use, the clutches in them, and which places are taken.
 func inUse(ctx context.Context, tx *farm.Tx) (boxes []store.Box, open []store.Clutch, used map[int64][]int, err error) {
-	boxes, _, err = tx.OpenBoxes(ctx)
+	rows, err := tx.OpenBoxes(ctx)
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	boxes = rows.Boxes
 	ids := make([]int64, len(boxes))
 	for i, b := range boxes {
 		ids[i] = b.ID

@@ -98,9 +98,7 @@ func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Pa
 			return err
 		}
 		page.BatchView = done[0]
-		if err := page.boxed(ctx, tx, w, open, rows); err != nil {
-			return err
-		}
+		page.boxed(w, open, rows)
 		if err := page.warmed(ctx, tx, w, rows); err != nil {
 			return err
 		}
@@ -112,7 +110,7 @@ func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Pa
 		page.weighed(rows)
 		page.Young = rows.Young
 		page.Why = page.why()
-		if err := page.parents(ctx, tx, w, eggs); err != nil {
+		if err := page.parents(ctx, tx, w, eggs, rows.All); err != nil {
 			return err
 		}
 		log, err := tx.BatchLog(ctx, page.Batch, 30, 20)
@@ -128,26 +126,15 @@ func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Pa
 }
 
 // boxed adds the box, what else lies in it, and its shelf.
-func (p *Page) boxed(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView, rows store.ClutchRows,
-) error {
+func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows store.ClutchRows) {
 	box := farm.BoxOf(rows, p.Clutch)
-	_, others, err := tx.BoxesByID(ctx, []int64{box.ID})
-	if err != nil {
-		return err
-	}
-	changes, err := tx.BoxChanges(ctx, []int64{box.ID})
-	if err != nil {
-		return err
-	}
-	p.Box = stateOf(w.Member, box, rows.Logs, changesOf(changes, box.ID), w.Now)
+	p.Box = stateOf(w.Member, box, rows.Logs, changesOf(rows.Changes, box.ID), w.Now)
 	for _, v := range open {
-		if v.ID != p.ID && slices.ContainsFunc(others, func(c store.Clutch) bool { return c.BatchID == v.ID }) {
+		if v.ID != p.ID && slices.ContainsFunc(rows.Others, func(c store.Clutch) bool { return c.BatchID == v.ID }) {
 			p.Beside = append(p.Beside, v)
 		}
 	}
 	p.Shelf = shelfOf(w, w.MachineByID[p.SetterID], open)
-	return nil
 }
 
 // warmed adds what the temperatures tell.
@@ -277,7 +264,9 @@ func (p *Page) why() []reptile.Reason {
 }
 
 // parents names who laid and sired, which clutch of the season it is, and when the next may come.
-func (p *Page) parents(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs []store.Egg) error {
+func (p *Page) parents(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs []store.Egg, all []store.LaidClutch,
+) error {
 	flock, err := w.Flock(ctx, tx)
 	if err != nil {
 		return err
@@ -289,10 +278,7 @@ func (p *Page) parents(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs 
 	if p.Clutch.DamID != nil {
 		p.Dam = flock.Birds[*p.Clutch.DamID].Name
 	}
-	history, err := histories(ctx, tx, w)
-	if err != nil {
-		return err
-	}
+	history := histories(w, flock, all)
 	for i := range history {
 		h := &history[i]
 		if j := slices.IndexFunc(h.clutches, func(c laidClutch) bool { return c.BatchID == p.ID }); j >= 0 {
@@ -387,15 +373,7 @@ const pageOf = 40
 // List shows all clutches.
 func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, err error) {
 	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		boxes, logs, err := tx.OpenBoxes(ctx)
-		if err != nil {
-			return err
-		}
-		ids := make([]int64, len(boxes))
-		for i, b := range boxes {
-			ids[i] = b.ID
-		}
-		changes, err := tx.BoxChanges(ctx, ids)
+		boxes, err := tx.OpenBoxes(ctx)
 		if err != nil {
 			return err
 		}
@@ -403,14 +381,15 @@ func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, e
 		if err != nil {
 			return err
 		}
-		history, err := histories(ctx, tx, w)
+		all, err := tx.AllClutches(ctx)
 		if err != nil {
 			return err
 		}
+		history := histories(w, flock, all)
 		cards := cardsOf(w, flock, history)
 		var states []BoxState
-		for _, b := range boxes {
-			states = append(states, stateOf(m, b, logs, changesOf(changes, b.ID), w.Now))
+		for _, b := range boxes.Boxes {
+			states = append(states, stateOf(m, b, boxes.Logs, changesOf(boxes.Changes, b.ID), w.Now))
 		}
 		l.shelves(w, open, states, cards)
 		l.dams(w, history)
@@ -518,22 +497,10 @@ type damHistory struct {
 const seasonGap = 150 * 24 * time.Hour
 
 // histories sorts all clutches of the farm by who laid them.
-func histories(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []damHistory, err error) {
-	clutches, err := tx.AllClutches(ctx)
-	if err != nil {
-		return nil, err
-	}
-	pens, err := tx.ClutchPens(ctx)
-	if err != nil {
-		return nil, err
-	}
-	flock, err := w.Flock(ctx, tx)
-	if err != nil {
-		return nil, err
-	}
+func histories(w *farm.Snapshot, flock farm.Flock, clutches []store.LaidClutch) (all []damHistory) {
 	at := map[string]int{}
 	for _, c := range clutches {
-		pen := w.PenByID[pens[c.BatchID]]
+		pen := w.PenByID[c.PenID]
 		key, name := fmt.Sprintf("pen %d", pen.ID), pen.Name
 		if c.DamID != nil {
 			key, name = fmt.Sprintf("dam %d", *c.DamID), flock.Birds[*c.DamID].Name
@@ -551,9 +518,9 @@ func histories(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []damHis
 		if n := len(h.clutches); n > 0 && c.LaidFrom.Sub(h.clutches[n-1].LaidTo) < seasonGap {
 			number = h.clutches[n-1].Number + 1
 		}
-		h.clutches = append(h.clutches, laidClutch{c, number})
+		h.clutches = append(h.clutches, laidClutch{c.Clutch, number})
 	}
-	return all, nil
+	return all
 }
 
 // next is when she may lay again: by her own intervals, or, with under two of them, as is usual for the kind; nil where

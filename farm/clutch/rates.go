@@ -50,7 +50,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 		if err != nil {
 			return err
 		}
-		history, err := histories(ctx, tx, w)
+		laid, err := tx.AllClutches(ctx)
 		if err != nil {
 			return err
 		}
@@ -59,10 +59,8 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 			return err
 		}
 		var ids []int64
-		for _, h := range history {
-			for _, c := range h.clutches {
-				ids = append(ids, c.BatchID)
-			}
+		for _, c := range laid {
+			ids = append(ids, c.BatchID)
 		}
 		tallies, err := tx.Tallies(ctx, ids)
 		if err != nil {
@@ -76,7 +74,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 		for _, b := range batches {
 			over[b.ID] = b.ClosedAt != nil
 		}
-		all = count(w, flock, history, tallies, over)
+		all = count(w, flock, histories(w, flock, laid), tallies, over)
 		return nil
 	})
 	return all, err

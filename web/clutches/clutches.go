@@ -358,12 +358,12 @@ func (h handler) temp(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 func (h handler) plan(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	now := clutch.Temp{C: f.Float("now_c", "The temperature")}
 	later := clutch.Temp{C: f.Float("later_c", "The temperature")}
-	if f.Get("until") == "" {
+	if f.Get("plan_until") == "" {
 		return told(f, func() (farm.Done, error) {
 			return h.Clutches.SetTemp(c.Request().Context(), m, f.Get("key"), id, clutch.Warming{Temp: now})
 		})
 	}
-	until := f.Moment("until", "Until when", m.Place)
+	until := f.Moment("plan_until", "Until when", m.Place)
 	return told(f, func() (farm.Done, error) {
 		return h.Clutches.Plan(c.Request().Context(), m, f.Get("key"), id, now, until, later)
 	})
