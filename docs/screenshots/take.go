@@ -31,7 +31,7 @@ var pictures = []struct {
 	{name: "batch", path: "hatching", width: 1280, height: 800},
 	{name: "board", path: "/board", width: 1280, height: 800},
 	{name: "plan", path: "plan", width: 1280, height: 1000},
-	{name: "pen", path: "pen", width: 1280, height: 800},
+	{name: "clutch", path: "clutch", width: 1280, height: 1500},
 	{name: "rates", path: "/rates?by=pen&compare=1&compare=2", width: 1280, height: 1300},
 	{name: "machine", path: "/machines/1", width: 1280, height: 800},
 	{
@@ -99,10 +99,8 @@ func main() {
 			steps = append(
 				steps, chromedp.Navigate(address+"/board"), browser.Click(`form.ask button`), browser.See(`.proposals`),
 			)
-		case "pen":
-			steps = append(
-				steps, chromedp.Navigate(address+"/pens"), browser.Click(`.rates a`), browser.See(`.pen-rates`),
-			)
+		case "clutch":
+			steps = append(steps, chromedp.Navigate(address+"/clutches"), browser.Click(`.shelf-clutch a`), browser.See(`.box`))
 		default:
 			steps = append(steps, chromedp.Navigate(address+p.path))
 		}

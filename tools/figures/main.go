@@ -40,6 +40,11 @@ var titles = []struct{ name, title, unit string }{
 	{"stays_fertile_days", "Fertile after the male is out", "days"},
 	{"first_fertile_days", "First fertile eggs of a male", "days"},
 	{"clutch", "Clutch", "eggs"},
+	{"clutch_interval_days", "From one clutch of a season to the next", "days"},
+	{"danger_c", "Harmful from", "°C"},
+	{"gain_pct", "Water taken up by three quarters of the time", "%"},
+	{"first_shed_days", "First shed", "days"},
+	{"first_feed_days", "First feed", "days"},
 	{"brood_places", "Brooder places of one young", ""},
 	{"brood_days", "Days in the brooder", "days"},
 	{"usual_fertility_pct", "Usual fertility", "%"},
@@ -72,7 +77,15 @@ Days are completed days since the eggs were set.
 				fmt.Fprintf(&b, "| Days at %s °C | %s | %s |\n", units.Number(d.TempC),
 					value(species.Figure{At: d.At, From: d.From, To: d.To}, ""), p.Duration.Origin)
 			}
+			fmt.Fprintf(&b, "| Shell | %s | %s |\n", p.Shell.Type, p.Shell.Origin)
 			fmt.Fprintf(&b, "| Sex | %s | %s |\n", p.Sex.Rule, p.Sex.Origin)
+			for _, s := range p.Sex.Points {
+				fmt.Fprintf(&b, "| Females at %s °C | %s %% | %s |\n", units.Number(s.TempC), units.Number(s.FemalePct),
+					p.Sex.Origin)
+			}
+			if d := p.Diapause; d.Rests() {
+				fmt.Fprintf(&b, "| Rest | nothing grows below %s °C; %s | %s |\n", units.Number(d.BelowC), d.Says, d.Origin)
+			}
 		}
 		b.WriteString("\n")
 	}
