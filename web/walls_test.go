@@ -265,7 +265,8 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		}, clutch + "/left": {"left", "when"}, clutch + "/done": {"kind", "day"}, clutch + "/temp": {
 			"temp", "from", "until", "night", "night_from", "night_h", "all",
 		}, clutch + "/plan": {"now_c", "later_c", "plan_until"},
-		"/boxes/5/weighed": {"mass", "gave", "anew", "when", "clutch"}, "/boxes/5/aired": {"mould", "clutch"}, "/boxes/5/moved": {"machine", "clutch"},
+		"/boxes/5/weighed": {"mass", "gave", "anew", "when", "clutch"},
+		"/boxes/5/aired":   {"mould", "clutch"}, "/boxes/5/moved": {"machine", "clutch"},
 		"/power": {"from", "to", "room", "machine", "box-1"}, "/power/1/back": {"when"},
 		"/power/1/reading": {"machine", "egg_c", "when"}, "/brooders/in": {"batch", "brooder", "on", "young-1", "young-x"},
 		"/brooders/buy": {"species", "heads", "age", "brooder"}, "/brooders/1/heat": {"temp"},

@@ -74,7 +74,7 @@ type Steps struct {
 	LaterC   float64   // from Until on
 	Until    time.Time // zero: the same to the end
 	Forecast Forecast
-	Reached  bool // as far as the middle of what is expected goes
+	Reached  bool // also at the unsure end of what is expected
 	Says     string
 	Caution  string
 }
@@ -83,8 +83,9 @@ type Steps struct {
 const cautionSteer = "Only temperatures that are usual for the kind are proposed: the extremes, which would shift " +
 	"more, deform and weaken young. Shares are of many clutches; few eggs may all be of one sex."
 
-// most is from which share on a clutch is mostly of one sex, and half how far from half both may lie.
-const mostPct, halfPct = 75, 12
+// mostPct is from which share on a clutch is mostly of one sex, at the unsure end of what is expected; halfPct how far
+// from half both may lie.
+const mostPct, halfPct = 70, 12
 
 // Steer proposes how to come nearest to a goal within the usual temperatures, and of what does the soonest; "" and why
 // where nothing can be done.
@@ -135,14 +136,14 @@ func (x Steps) miss() float64 {
 	if x.Forecast.Sex == nil {
 		return 0
 	}
-	pct := x.Forecast.Sex.FemalePct
+	sex := x.Forecast.Sex
 	switch x.Goal {
 	case Females:
-		return max(0, mostPct-pct)
+		return max(0, mostPct-sex.LowPct)
 	case Males:
-		return max(0, pct-(100-mostPct))
+		return max(0, sex.HighPct-(100-mostPct))
 	case Both:
-		return max(0, math.Abs(pct-50)-halfPct)
+		return max(0, math.Abs(sex.FemalePct-50)-halfPct)
 	}
 	return 0
 }

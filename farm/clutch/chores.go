@@ -86,7 +86,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 	switch {
 	case x.Pipped > 0 || x.Inside > 0:
 		c := chore(v, chores.ClutchHatch, 0, time.Time{})
-		c.Title = fmt.Sprintf("Look in on %s", v.Code)
+		c.Title = "Look in through the lid"
 		if x.Pipped > 0 {
 			c.Reason += fmt.Sprintf(" · %d pipped", x.Pipped)
 		}
@@ -98,7 +98,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 		all = append(all, c)
 	case v.FirstOut == nil && !ticked(chores.ClutchHatch, 1):
 		c := chore(v, chores.ClutchHatch, 1, w.Member.Hour.On(hatch.From, 0, w.Member.Place))
-		c.Title = fmt.Sprintf("Look for young of %s", v.Code)
+		c.Title = "Look for young"
 		c.Why = fmt.Sprintf("They are expected %s to %s. Once a day, through the lid.", w.Member.ShortDay(hatch.From),
 			w.Member.ShortDay(hatch.To))
 		all = append(all, c)
@@ -113,7 +113,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 func over(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen) []chores.Chore {
 	if x.Inside > 0 {
 		c := chore(v, chores.ClutchHatch, 0, time.Time{})
-		c.Title = fmt.Sprintf("%s in the box of %s", wording.Plural(x.Inside, "young"), v.Code)
+		c.Title = fmt.Sprintf("%s in the box still", wording.Plural(x.Inside, "young"))
 		c.Why = "They leave it once the yolk is taken in and the belly is closed. Say when, with their weight."
 		return []chores.Chore{c}
 	}
@@ -146,12 +146,12 @@ func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 		}
 	}
 	on := func(at time.Time, days int) time.Time { return w.Member.Hour.On(at, days, w.Member.Place) }
-	weigh := on(s.BeganAt, 0)
+	weigh := on(s.BeganAt, 1)
 	if len(s.Weighings) > 0 {
 		weigh = on(s.Water.WeighOn, 0)
 	}
 	c := of(chores.WeighBox, weigh)
-	c.Title = "Weigh " + s.Name
+	c.Title = "Weigh the box"
 	c.Why = "As it stands, lid on. What it lost since is what may be given back."
 	if s.Water.GiveG > 0 {
 		last := s.Weighings[len(s.Weighings)-1].At
@@ -164,7 +164,7 @@ func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 	}
 	if air := on(last, airEvery); s.Kind == string(reptile.Closed) && w.Member.Date(air).Before(w.Member.Date(c.At)) {
 		c := of(chores.AirBox, air)
-		c.Title = "Air " + s.Name
+		c.Title = "Air the box"
 		c.Why = "Lid off for a breath: fresh air, and a look for mould and dents. No egg is touched."
 		all = append(all, c)
 	}

@@ -177,6 +177,9 @@ func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if err := apart(ctx, tx, w, kind, box.MachineID); err != nil {
+			return farm.Done{}, err
+		}
 		made.Batch, made.Collections, err = f.set(ctx, tx, w, kind, box, spots, flock)
 		if err != nil {
 			return farm.Done{}, err
@@ -190,6 +193,23 @@ func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found
 		return journal.Record(ctx, tx, about, journal.Undo{dropFound.Of(made)}, "%s.", said)
 	})
 	return done, farm.Taken(err, "box_name", "There is a box of that name in use already.")
+}
+
+// apart asks about a shelf on which clutches stand that want another warmth.
+func apart(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, machineID int64) error {
+	open, err := w.OpenBatches(ctx, tx)
+	if err != nil {
+		return err
+	}
+	there := shelfOf(w, w.MachineByID[machineID], open)
+	wanted := append(wantedOn(machineID, open), reptile.Wanted{
+		Name: kind.Name, FromC: kind.TemperatureC.From, ToC: kind.TemperatureC.To,
+	})
+	var p farm.Problems
+	if says := reptile.Apart(wanted, w.Member.Units()); says != "" && there.Apart == "" {
+		p.Doubtf(ctx, "machine", "%s Put them there all the same?", says)
+	}
+	return p.Err()
 }
 
 // whose names the mother: the female, or the pen.

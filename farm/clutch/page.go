@@ -329,10 +329,19 @@ type Card struct {
 // shelfOf tells which kinds on a shelf go together.
 func shelfOf(w *farm.Snapshot, x farm.Machine, open []farm.BatchView) (s Shelf) {
 	s.Machine = x
-	var kinds []reptile.Wanted
+	kinds := wantedOn(x.ID, open)
+	s.Apart = reptile.Apart(kinds, w.Member.Units())
+	if from, to, ok := reptile.Together(kinds); ok {
+		s.From, s.To = from, to
+	}
+	return s
+}
+
+// wantedOn is what the kinds on the shelves of a machine want.
+func wantedOn(machineID int64, open []farm.BatchView) (kinds []reptile.Wanted) {
 	var seen []*species.Profile
 	for _, v := range open {
-		if v.SetterID != x.ID || !v.Kind.IsReptile() || v.Alive == 0 || slices.Contains(seen, v.Kind) {
+		if v.SetterID != machineID || !v.Kind.IsReptile() || v.Alive == 0 || slices.Contains(seen, v.Kind) {
 			continue
 		}
 		seen = append(seen, v.Kind)
@@ -340,11 +349,7 @@ func shelfOf(w *farm.Snapshot, x farm.Machine, open []farm.BatchView) (s Shelf) 
 			Name: v.Kind.Name, FromC: v.Kind.TemperatureC.From, ToC: v.Kind.TemperatureC.To,
 		})
 	}
-	s.Apart = reptile.Apart(kinds, w.Member.Units())
-	if from, to, ok := reptile.Together(kinds); ok {
-		s.From, s.To = from, to
-	}
-	return s
+	return kinds
 }
 
 // List is the boxes by shelf, and what was.

@@ -524,3 +524,15 @@ func (d data) Inside() (all []clutch.Hatchling) {
 	}
 	return all
 }
+
+// SexSays tells what decides the sex, with the curve in the reader's degrees.
+func (d data) SexSays() string {
+	if !d.Kind.Sex.ByTemperature() {
+		return d.Kind.Sex.Rule
+	}
+	var at []string
+	for _, p := range d.Kind.Sex.Points {
+		at = append(at, fmt.Sprintf("%.0f %% at %s", p.FemalePct, d.Warmth.Course.Reader.Temp(p.TempC)))
+	}
+	return "Females by temperature: " + strings.Join(at, ", ") + "."
+}

@@ -53,6 +53,19 @@ type data struct {
 	Rooms []roomRow
 }
 
+// Layers are the pens of which eggs are stored.
+func (d data) Layers() (all []farm.Pen) {
+	for _, p := range d.Pens {
+		if kind, err := species.Find(p.Species); !p.Supplier && (err != nil || !kind.IsReptile()) {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// Clutches tells whether some pen keeps reptiles, whose eggs go into their box at once.
+func (d data) Clutches() bool { return len(d.Layers()) < len(d.Pens) }
+
 // penRow is a line of the form of pens.
 type penRow struct {
 	No            int
