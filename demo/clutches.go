@@ -61,7 +61,7 @@ func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error 
 	}); err != nil {
 		return err
 	}
-	return k.season(ctx, 7, "Box 2", []laid{{ago: 50, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
+	return k.season(ctx, 7, "Box 2", []laid{{ago: 44, good: 13, slugs: 2, dead: 1, massG: 118, tempC: 28}})
 }
 
 // named gives the pair names.

@@ -122,7 +122,14 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 			select 1, 1, 1, '2027-02-26', n = 30,
 				case when n <= 20 then 1 end, case when n <= 20 then n end,
 				case when n = 1 then 'removed' end, case when n = 1 then now() end
-			from generate_series(1, 30) n`)
+			from generate_series(1, 30) n;
+		insert into pens (farm_id, name, species, from_on) values (1, 'Opal', 'leopard-gecko', '2027-01-01');
+		insert into machines (farm_id, name, kind) values (1, 'Shelf', 'reptile-box');
+		insert into batches (farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c)
+			values (1, 'Leopard gecko 27-01', 'leopard-gecko', false, 2, 2, '2027-03-01T18:00Z', 0, 28.5);
+		insert into collections (farm_id, pen_id, laid_on) values (1, 2, '2027-03-01');
+		insert into eggs (farm_id, collection_id, pen_id, laid_on, batch_id, no)
+			select 1, 2, 2, '2027-03-01', 2, n from generate_series(1, 2) n`)
 	require.NoError(t, err)
 	_, err = store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)
@@ -139,14 +146,20 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		assert.False(t, barn.Pens[0].Supplier || barn.Machines[0].ByHand)
 		unmarked, err := tx.Unmarked(t.Context(), noon.AddDate(-1, 0, 0))
 		require.NoError(t, err)
-		assert.Len(t, unmarked, 28, "every living egg waits for its code")
+		assert.Len(t, unmarked, 30, "every living egg waits for its code")
 		tallies, err := tx.Tallies(t.Context(), []int64{1})
 		require.NoError(t, err)
 		assert.Equal(t, 19, tallies[1].Alive)
 		facts, _, err := tx.Facts(t.Context())
 		require.NoError(t, err)
-		require.Len(t, facts, 1)
+		require.Len(t, facts, 2)
 		assert.Equal(t, 20, facts[0].Eggs, "what was set is summed anew")
+		clutch, err := tx.ClutchRows(t.Context(), []int64{1, 2})
+		require.NoError(t, err)
+		require.Len(t, clutch.Clutches, 1, "eggs of reptiles are a clutch from now on")
+		assert.Equal(t, "Box of Leopard gecko 27-01", clutch.Boxes[0].Name)
+		assert.Len(t, clutch.Eggs, 2, "each in its place")
+		assert.Equal(t, 28.5, clutch.Temps[0].TempC)
 		return nil
 	}))
 	again, err := store.Migrate(t.Context(), storetest.Owned(url))
