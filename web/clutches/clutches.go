@@ -31,8 +31,8 @@ type handler struct {
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
-		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "new.html"),
-		page.Parse(s, files, "clutch.html", "box.html", "warmth.html", "young.html"), page.Parse(s, files, "rates.html"),
+		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "new.html", "parts.html"),
+		page.Parse(s, files, "clutch.html", "box.html", "warmth.html", "young.html", "parts.html"), page.Parse(s, files, "rates.html"),
 	}
 	e.GET("/clutches", s.Signed(page.Fresh(h.showList)))
 	e.GET("/clutches/rates", s.Signed(page.Fresh(h.showRates)))
