@@ -198,7 +198,7 @@ func (k *keeper) weighs(ctx context.Context, p clutch.Page, x laid) error {
 			break
 		}
 		w := clutch.Weighing{MassG: mass - lost*float64(min(i, 1)) - float64(i)}
-		if i > 0 && k.now.Sub(k.at) > 5*calendar.Day {
+		if i > 0 && k.now.Sub(k.at) > 2*calendar.Day {
 			w.GaveG = mass - w.MassG
 		}
 		if _, err := k.Clutches.Weigh(ctx, k.m, farm.NewKey(), p.Box.ID, w); err != nil {

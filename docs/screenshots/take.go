@@ -79,7 +79,7 @@ func main() {
 				browser.See(`.under`), script(`location.pathname += "/`+p.path+`"`), browser.See(`.opened, .ends`))
 		case "hatching":
 			steps = append(
-				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running:nth-of-type(2) a`),
+				steps, chromedp.Navigate(address+"/batches"), browser.Click(`.running a[href^="/batches/"]`),
 				browser.See(`.tray`),
 			)
 		case "watch":
