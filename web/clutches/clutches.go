@@ -32,7 +32,8 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
 		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "new.html", "parts.html"),
-		page.Parse(s, files, "clutch.html", "box.html", "warmth.html", "young.html", "parts.html"), page.Parse(s, files, "rates.html"),
+		page.Parse(s, files, "clutch.html", "box.html", "warmth.html", "young.html", "parts.html"),
+		page.Parse(s, files, "rates.html"),
 	}
 	e.GET("/clutches", s.Signed(page.Fresh(h.showList)))
 	e.GET("/clutches/rates", s.Signed(page.Fresh(h.showRates)))
