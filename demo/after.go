@@ -22,6 +22,9 @@ func (l *loader) after(ctx context.Context) error {
 	return err
 }
 
+// enough eggs must have died for their causes to be told apart (core/diagnosis).
+const enough = 12
+
 // opened are the leftovers of a batch of chickens of which many died late: run too humid, as they and the
 // scale show.
 func (l *loader) opened(ctx context.Context) error {
@@ -48,6 +51,9 @@ func (l *loader) opened(ctx context.Context) error {
 		}
 		if lost > most {
 			worst, all, most = b, eggs, lost
+		}
+		if most >= enough {
+			break
 		}
 	}
 	if most == 0 {

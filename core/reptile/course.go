@@ -70,6 +70,68 @@ type Course struct {
 	// first. With none it is the mean of the last seven days of readings.
 	Plans  []Plan
 	Reader units.Reader // in whose units it is spoken of
+	past   *past
+}
+
+// past sums a course up to a moment, so that many ways to go on from there are worked out quickly.
+type past struct {
+	day, grown, heat float64
+	days, heats      []float64 // when shares of interest were reached
+	rested, below    float64
+	outside          bool
+	warnings         []Warning
+}
+
+// Until is the same course, summed up to a moment at which its readings end.
+func (c Course) Until(now time.Time) Course {
+	if c.past != nil {
+		return c
+	}
+	p := &past{day: calendar.Elapsed(c.LaidAt, now), warnings: c.told(now)}
+	p.rested, p.outside = c.rested(p.day)
+	p.below = c.below(p.day)
+	c.legs(func(l leg) bool {
+		if l.from >= p.day {
+			return false
+		}
+		if l.to > p.day {
+			l = l.part(0, (p.day-l.from)/(l.to-l.from))
+		}
+		p.grow(l, c.Kind)
+		return l.to < p.day
+	})
+	c.Plans, c.Readings, c.past = c.after(), nil, p
+	return c
+}
+
+// grow adds a leg, noting when shares of interest are reached.
+func (p *past) grow(l leg, kind *species.Profile) {
+	for _, piece := range l.pieces(kind) {
+		for piece.to > piece.from {
+			g, h := piece.grows(kind)
+			if len(p.days) == len(shares) || p.grown+g < shares[len(p.days)] {
+				p.grown, p.heat = p.grown+g, p.heat+h
+				break
+			}
+			at := piece.reaching(kind, shares[len(p.days)]-p.grown)
+			done := piece.part(0, at)
+			g, h = done.grows(kind)
+			p.grown, p.heat = p.grown+g, p.heat+h
+			p.days, p.heats = append(p.days, done.to), append(p.heats, p.heat)
+			piece = piece.part(at, 1)
+		}
+	}
+}
+
+// shares are those of interest: where the span that decides the sex begins and ends, and the hatch.
+var shares = [...]float64{sexFrom, sexTo, 1}
+
+// so is what a course is summed up to so far.
+func (c Course) so() past {
+	if c.past == nil {
+		return past{}
+	}
+	return *c.past
 }
 
 // leg is a span in which the temperature runs straight, in days since the laying.
@@ -81,7 +143,7 @@ const farthest = 2 * calendar.MaxDays
 // legs gives the course in order of time, for as long as each wants more.
 func (c Course) legs(each func(leg) (more bool)) {
 	day := func(at time.Time) float64 { return calendar.Elapsed(c.LaidAt, at) }
-	at := 0.0
+	at := c.so().day
 	if n := len(c.Readings); n > 0 {
 		if first := day(c.Readings[0].At); first > 0 {
 			if !each(leg{0, first, c.Readings[0].TempC, c.Readings[0].TempC}) {
@@ -255,9 +317,9 @@ func (l leg) reaching(p *species.Profile, want float64) float64 {
 	return (low + high) / 2
 }
 
-// Grown is the share of development at a moment, 0 to 1.
+// Grown is the share of development at a moment, 0 to 1; of a course that was summed up, not before that.
 func (c Course) Grown(at time.Time) float64 {
-	end, grown := calendar.Elapsed(c.LaidAt, at), 0.0
+	end, grown := calendar.Elapsed(c.LaidAt, at), c.so().grown
 	c.legs(func(l leg) bool {
 		if l.from >= end {
 			return false
@@ -274,29 +336,16 @@ func (c Course) Grown(at time.Time) float64 {
 	return min(1, grown)
 }
 
-// reached is the day, since the laying, on which so much has grown, with the growth-weighted mean temperature between
-// two shares; ok is false where it never does.
-func (c Course) reached(shares ...float64) (days []float64, heat []float64, ok bool) {
-	grown, sum := 0.0, 0.0
+// reached is the day, since the laying, on which each share has grown, with the temperature summed over growth until
+// then; ok is false where they never do.
+func (c Course) reached() (days, heats []float64, ok bool) {
+	p := c.so()
+	p.days, p.heats = slices.Clone(p.days), slices.Clone(p.heats)
 	c.legs(func(l leg) bool {
-		for _, piece := range l.pieces(c.Kind) {
-			for piece.to > piece.from {
-				g, h := piece.grows(c.Kind)
-				if len(days) == len(shares) || grown+g < shares[len(days)] {
-					grown, sum = grown+g, sum+h
-					break
-				}
-				at := piece.reaching(c.Kind, shares[len(days)]-grown)
-				done := piece.part(0, at)
-				g, h = done.grows(c.Kind)
-				grown, sum = grown+g, sum+h
-				days, heat = append(days, done.to), append(heat, sum)
-				piece = piece.part(at, 1)
-			}
-		}
-		return len(days) < len(shares)
+		p.grow(l, c.Kind)
+		return len(p.days) < len(shares)
 	})
-	return days, heat, len(days) == len(shares)
+	return p.days, p.heats, len(p.days) == len(shares)
 }
 
 // beyond is for how many hours the temperature was out of bounds, and the one farthest from what the kind wants.

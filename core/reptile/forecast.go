@@ -3,6 +3,7 @@ package reptile
 import (
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"metrogon/core/calendar"
@@ -65,7 +66,7 @@ type Sure struct {
 
 // Forecast works the course out at a moment. An error says that at the temperatures to come nothing hatches.
 func (c Course) Forecast(now time.Time, sure Sure) (f Forecast, err error) {
-	days, heat, ok := c.reached(sexFrom, sexTo, 1)
+	days, heat, ok := c.reached()
 	if !ok {
 		return f, fmt.Errorf("temp_c: at this temperature nothing develops; %s eggs want %s to %s",
 			wording.Lower(c.Kind.Name), c.Reader.Degrees(c.Kind.TemperatureC.From), c.Reader.Temp(c.Kind.TemperatureC.To))
@@ -107,6 +108,7 @@ func (c Course) daysUnsure(f Forecast, sure Sure) float64 {
 
 // rested is how many days nothing grew, and whether any temperature lay outside the table.
 func (c Course) rested(until float64) (days float64, outside bool) {
+	days, outside = c.so().rested, c.so().outside
 	pts := c.Kind.Duration.Points
 	lo, hi := pts[0].TempC, pts[len(pts)-1].TempC
 	c.legs(func(l leg) bool {
@@ -129,6 +131,7 @@ func (c Course) rested(until float64) (days float64, outside bool) {
 // below is by how many days the hatch is later if nothing grew below the table, where the rate of its end is reckoned
 // with.
 func (c Course) below(until float64) (days float64) {
+	days = c.so().below
 	least := c.Kind.Duration.Points[0].TempC
 	c.legs(func(l leg) bool {
 		if l.to > until {
@@ -167,12 +170,30 @@ func (c Course) sex(days, heat []float64, now time.Time, sure Sure) (*Sex, strin
 // slackC is by how much a box may be off before somebody is told.
 const slackC = 0.25
 
-// warnings tell what was too warm, too cold or outside the table, up to a moment, and what the plan would be.
-func (c Course) warnings(now time.Time) (all []Warning) {
-	p := c.Kind
-	pts := p.Duration.Points
-	lo, hi := pts[0].TempC, pts[len(pts)-1].TempC
-	u := c.Reader
+// warnings tell what was too warm, too cold or outside the table, up to a moment, and what is planned.
+func (c Course) warnings(now time.Time) []Warning {
+	told := c.so().warnings
+	if c.past == nil {
+		told = c.told(now)
+	}
+	return append(slices.Clip(told), c.warningsAhead(now)...)
+}
+
+// out tells that a temperature is outside those of which days are known, and known says which these are.
+func (c Course) out(tempC float64) bool {
+	pts := c.Kind.Duration.Points
+	return tempC < pts[0].TempC-1e-9 && rate(c.Kind, tempC) > 0 || tempC > pts[len(pts)-1].TempC+1e-9
+}
+
+func (c Course) known() string {
+	pts := c.Kind.Duration.Points
+	return fmt.Sprintf("outside %s to %s, of which days are known", c.Reader.Degrees(pts[0].TempC),
+		c.Reader.Temp(pts[len(pts)-1].TempC))
+}
+
+// told are the warnings of what was, up to a moment.
+func (c Course) told(now time.Time) (all []Warning) {
+	p, u := c.Kind, c.Reader
 	add := func(kind, format string, args ...any) { all = append(all, Warning{kind, fmt.Sprintf(format, args...)}) }
 	if hours, most := c.beyond(now, func(t float64) bool { return t >= p.DangerC.From }); hours > 0 {
 		add(TooHot, "%s at %s or more, up to %s: from there on embryos are deformed or die.",
@@ -185,24 +206,22 @@ func (c Course) warnings(now time.Time) (all []Warning) {
 	if hours, most := c.beyond(now, cold); hours > 0 {
 		add(TooCold, "%s below the usual %s, down to %s.", spell(hours), u.Temp(p.TemperatureC.From), u.Temp(most))
 	}
-	out := func(t float64) bool { return t < lo-1e-9 && !rests(t) || t > hi+1e-9 }
-	known := fmt.Sprintf("outside %s to %s, of which days are known", u.Degrees(lo), u.Temp(hi))
-	if hours, _ := c.beyond(now, out); hours > 0 {
-		add(Outside, "%s %s: reckoned as at the end of the table, so the date is a guess.", spell(hours), known)
+	if hours, _ := c.beyond(now, c.out); hours > 0 {
+		add(Outside, "%s %s: reckoned as at the end of the table, so the date is a guess.", spell(hours), c.known())
 	}
-	return append(all, c.warningsAhead(now, out, known)...)
+	return all
 }
 
 // warningsAhead tell of what is planned.
-func (c Course) warningsAhead(now time.Time, out func(tempC float64) bool, known string) (all []Warning) {
+func (c Course) warningsAhead(now time.Time) (all []Warning) {
 	u, danger := c.Reader, c.Kind.DangerC.From
 	for _, plan := range c.ahead(now) {
 		for _, t := range plan.temps() {
 			if t >= danger {
 				all = append(all, Warning{TooHot, fmt.Sprintf("%s is to come: from %s on embryos are deformed or die.",
 					u.Temp(t), u.Temp(danger))})
-			} else if out(t) {
-				all = append(all, Warning{Outside, fmt.Sprintf("%s is to come, %s: the date is a guess.", u.Temp(t), known)})
+			} else if c.out(t) {
+				all = append(all, Warning{Outside, fmt.Sprintf("%s is to come, %s: the date is a guess.", u.Temp(t), c.known())})
 			}
 		}
 	}

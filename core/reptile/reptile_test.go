@@ -252,6 +252,34 @@ func TestWarmerIsSoonerAndCoolIsRest(t *testing.T) {
 	assert.ErrorContains(t, err, "nothing develops")
 }
 
+// Summed up to any moment a course tells the same, with the same ways to go on.
+func TestASummedCourseTellsTheSame(t *testing.T) {
+	rapid.Check(t, func(r *rapid.T) {
+		p := kind(r, rapid.SampledFrom([]string{"leopard-gecko", "corn-snake", "panther-chameleon"}).Draw(r, "kind"))
+		c := reptile.Course{Kind: p, LaidAt: laid}
+		day := 0.0
+		for range rapid.IntRange(0, 40).Draw(r, "readings") {
+			day += rapid.Float64Range(0.1, 3).Draw(r, "later")
+			c.Readings = append(c.Readings, reptile.Reading{
+				At: after(day), TempC: rapid.Float64Range(15, 36).Draw(r, "temperature"),
+			})
+		}
+		now := after(day + 0.2)
+		c.Plans = []reptile.Plan{{From: laid, Wave: reptile.Constant(p.TemperatureC.At)}}
+		whole, err := c.Shifted(now, 0.3).Forecast(now, reptile.Sure{Widen: true})
+		require.NoError(r, err)
+		summed, err := c.Until(now).Shifted(now, 0.3).Forecast(now, reptile.Sure{Widen: true})
+		require.NoError(r, err)
+		assert.InDelta(r, 0, whole.HatchAt.Sub(summed.HatchAt).Seconds(), 1)
+		assert.InDelta(r, 0, whole.To.Sub(summed.To).Seconds(), 1)
+		assert.InDelta(r, whole.Grown, summed.Grown, 1e-9)
+		assert.Equal(r, whole.Warnings, summed.Warnings)
+		if whole.Sex != nil {
+			assert.InDelta(r, whole.Sex.FemalePct, summed.Sex.FemalePct, 1e-6)
+		}
+	})
+}
+
 // What is not known of the temperatures to come weighs less as there is less to come.
 func TestTheSpanNarrows(t *testing.T) {
 	c := reptile.Steady(kind(t, "leopard-gecko"), laid, 28)

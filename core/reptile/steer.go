@@ -44,6 +44,7 @@ type Point struct {
 
 // Curves are what follows at each temperature that is usual for the kind, in steps of a quarter of a degree.
 func (c Course) Curves(now time.Time, sure Sure) (all []Point) {
+	c = c.Until(now)
 	for t := c.Kind.TemperatureC.From; t <= c.Kind.TemperatureC.To+1e-9; t += 0.25 {
 		f, err := c.Then(now, Plan{now, Constant(t)}).Forecast(now, sure)
 		if err == nil {
@@ -90,6 +91,7 @@ const mostPct, halfPct = 70, 12
 // Steer proposes how to come nearest to a goal within the usual temperatures, and of what does the soonest; "" and why
 // where nothing can be done.
 func (c Course) Steer(now time.Time, goal Goal, sure Sure) (best Steps, why string) {
+	c = c.Until(now)
 	f, err := c.Forecast(now, sure)
 	switch {
 	case err != nil:

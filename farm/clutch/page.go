@@ -146,7 +146,7 @@ func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows s
 	if p.ClosedAt != nil {
 		now = *p.ClosedAt
 	}
-	course, sure := p.Warmth.Course, p.Warmth.Sure
+	course, sure := p.Warmth.Course.Until(now), p.Warmth.Sure
 	f, err := course.Forecast(now, sure)
 	if err != nil {
 		return nil // nothing hatches so cool; the page says what is planned
