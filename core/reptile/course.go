@@ -88,8 +88,6 @@ func (c Course) Until(now time.Time) Course {
 		return c
 	}
 	p := &past{day: calendar.Elapsed(c.LaidAt, now), warnings: c.told(now)}
-	p.rested, p.outside = c.rested(p.day)
-	p.below = c.below(p.day)
 	c.legs(func(l leg) bool {
 		if l.from >= p.day {
 			return false
@@ -100,6 +98,12 @@ func (c Course) Until(now time.Time) Course {
 		p.grow(l, c.Kind)
 		return l.to < p.day
 	})
+	end := p.day
+	if len(p.days) == len(shares) { // it has hatched; what came after is of no matter
+		end = p.days[len(shares)-1]
+	}
+	p.rested, p.outside = c.rested(end)
+	p.below = c.below(end)
 	c.Plans, c.Readings, c.past = c.after(), nil, p
 	return c
 }

@@ -112,6 +112,9 @@ func (c Course) rested(until float64) (days float64, outside bool) {
 	pts := c.Kind.Duration.Points
 	lo, hi := pts[0].TempC, pts[len(pts)-1].TempC
 	c.legs(func(l leg) bool {
+		if l.from >= until {
+			return false
+		}
 		if l.to > until {
 			l = l.part(0, (until-l.from)/(l.to-l.from))
 		}
@@ -134,6 +137,9 @@ func (c Course) below(until float64) (days float64) {
 	days = c.so().below
 	least := c.Kind.Duration.Points[0].TempC
 	c.legs(func(l leg) bool {
+		if l.from >= until {
+			return false
+		}
 		if l.to > until {
 			l = l.part(0, (until-l.from)/(l.to-l.from))
 		}
