@@ -31,7 +31,7 @@ var pictures = []struct {
 	{name: "batch", path: "hatching", width: 1280, height: 800},
 	{name: "board", path: "/board", width: 1280, height: 800},
 	{name: "plan", path: "plan", width: 1280, height: 1000},
-	{name: "clutch", path: "clutch", width: 1280, height: 1500},
+	{name: "clutch", path: "clutch", width: 1280, height: 2300},
 	{name: "rates", path: "/rates?by=pen&compare=1&compare=2", width: 1280, height: 1300},
 	{name: "machine", path: "/machines/1", width: 1280, height: 800},
 	{
@@ -75,7 +75,7 @@ func main() {
 		case "opened", "report":
 			steps = append(steps, chromedp.Navigate(address+"/batches"),
 				chromedp.Click(chromedp.Search(`(//h2[@id="closed"]/following::a[starts-with(normalize-space(.), "Chicken")])[`+
-					map[string]string{"opened": "1", "report": "2"}[p.path]+`]`)),
+					map[string]string{"opened": "1", "report": "4"}[p.path]+`]`)),
 				browser.See(`.under`), script(`location.pathname += "/`+p.path+`"`), browser.See(`.opened, .ends`))
 		case "hatching":
 			steps = append(

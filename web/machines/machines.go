@@ -141,7 +141,10 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		if i < 0 {
 			return farm.ErrNone
 		}
-		d.One, d.Air, meta.Title = all[i], drawAir(shared), all[i].Name
+		d.One, meta.Title = all[i], all[i].Name
+		if machine.ID(d.One.Kind) != machine.ReptileBox { // of boxes each has its own
+			d.Air = drawAir(shared)
+		}
 	} else if err := x.ReadParts(c.Request().Context(), m, machines.Kept(&kept)); err != nil {
 		return err
 	}
