@@ -295,6 +295,23 @@ func TestTheBoxGoesToAnotherShelf(t *testing.T) {
 	assert.Equal(t, g.shelf, g.clutch(id).SetterID)
 }
 
+func TestAColdWeekOfAShelfIsOfThoseThatLayThere(t *testing.T) {
+	g := newTerrarium(t)
+	first := g.found(g.find())
+	g.now = g.now.AddDate(0, 0, 10)
+	f := g.find()
+	f.Box.Name, f.LaidFrom = "Box 2", g.now
+	second := g.found(f)
+	due := func(id int64) time.Time { return g.clutch(id).Forecast.HatchAt }
+	was := [2]time.Time{due(first), due(second)}
+	_, err := g.Clutches.SetTemp(g.Context(), g.m, key(), first, clutch.Warming{
+		Temp: clutch.Temp{C: 26}, From: start.AddDate(0, 0, 1), Until: start.AddDate(0, 0, 8), All: true,
+	})
+	require.NoError(t, err)
+	assert.InDelta(t, 1.3, due(first).Sub(was[0]).Hours()/24, 0.02)
+	assert.InDelta(t, 0, due(second).Sub(was[1]).Seconds(), 2, "laid two days after it was over")
+}
+
 func TestSteeringIsPlannedAndAskedFor(t *testing.T) {
 	g := newTerrarium(t)
 	ctx := g.Context()

@@ -103,6 +103,9 @@ func (x Warming) keep(ctx context.Context, tx *farm.Tx, b store.Batch, u *temps)
 		return err
 	}
 	from := farm.Latest(x.From, b.SetAt)
+	if !x.Until.IsZero() && !x.Until.After(from) {
+		return nil // it was over before these were laid
+	}
 	var gone []int64
 	before := x.row(b.ID, from)
 	for _, r := range rows {
