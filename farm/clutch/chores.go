@@ -96,8 +96,9 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 		c.Why = "They rest with the head out, one to three days, and stay in until the yolk is taken in. Sisters may pip " +
 			"days later."
 		all = append(all, c)
-	case v.FirstOut == nil && !ticked(chores.ClutchHatch, 1):
-		c := chore(v, chores.ClutchHatch, 1, w.Member.Hour.On(hatch.From, 0, w.Member.Place))
+	case v.FirstOut == nil && !ticked(chores.ClutchHatch, 1+peeks(hatch.From, w.Now)):
+		again := peeks(hatch.From, w.Now)
+		c := chore(v, chores.ClutchHatch, 1+again, w.Member.Hour.On(hatch.From, peekEvery*again, w.Member.Place))
 		c.Title = "Look for young"
 		c.Why = fmt.Sprintf("They are expected %s to %s. Once a day, through the lid.", w.Member.ShortDay(hatch.From),
 			w.Member.ShortDay(hatch.To))
@@ -107,6 +108,14 @@ func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.
 	c.Title = fmt.Sprintf("Look at the last %s", wording.Plural(v.Alive, "egg"))
 	c.Why = "Late ones keep weeks. Leave an egg that looks sound."
 	return append(all, c)
+}
+
+// peekEvery is how often a clutch is looked in on while its young are expected, in days.
+const peekEvery = 3
+
+// peeks is how often that has come since a moment.
+func peeks(since, now time.Time) int {
+	return max(0, int(calendar.Elapsed(since, now)/peekEvery))
 }
 
 // over is what is left to do once no egg is left.

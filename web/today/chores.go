@@ -202,7 +202,7 @@ func (r row) clutch() []tap {
 		return []tap{done("It is set", c.Kind), {Label: "See why", Of: c.Code, Link: to("#warmth")}}
 	case chores.ClutchHatch:
 		taps := []tap{{Label: "Write down", Of: "what was seen of " + c.Code, Link: to("?do=hatch"), Main: true}}
-		if c.Day == 1 {
+		if c.Day > 0 {
 			taps = append(taps, done("Nothing yet", c.Kind))
 		}
 		return taps
