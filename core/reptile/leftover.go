@@ -36,7 +36,7 @@ type Kept struct {
 	Dented, Sweaty bool     // it, or its sisters, long before the hatch
 }
 
-// Weighed cause: what speaks for and against it.
+// Reason is a cause with what speaks for and against it.
 type Reason struct {
 	Cause        Cause
 	For, Against []string

@@ -201,12 +201,12 @@ func apart(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Pro
 	if err != nil {
 		return err
 	}
-	there := shelfOf(w, w.MachineByID[machineID], open)
-	wanted := append(wantedOn(machineID, open), reptile.Wanted{
+	there, u := wantedOn(machineID, open), w.Member.Units()
+	wanted := append(slices.Clone(there), reptile.Wanted{
 		Name: kind.Name, FromC: kind.TemperatureC.From, ToC: kind.TemperatureC.To,
 	})
 	var p farm.Problems
-	if says := reptile.Apart(wanted, w.Member.Units()); says != "" && there.Apart == "" {
+	if says := reptile.Apart(wanted, u); says != "" && reptile.Apart(there, u) == "" {
 		p.Doubtf(ctx, "machine", "%s Put them there all the same?", says)
 	}
 	return p.Err()

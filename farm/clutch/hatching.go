@@ -14,6 +14,9 @@ import (
 	"metrogon/store"
 )
 
+// Hatchling is a young of a clutch that was told apart.
+type Hatchling = store.Hatchling
+
 // earlyDays before the earliest that is usual somebody is asked.
 const earlyDays = 7
 

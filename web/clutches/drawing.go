@@ -11,6 +11,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/outcome"
 	"metrogon/core/reptile"
 	"metrogon/farm"
 	"metrogon/farm/clutch"
@@ -118,8 +119,8 @@ func artOf(e clutch.EggView) []reptile.Sign {
 // stateOf names the state of an egg, and says it in words.
 func stateOf(e clutch.EggView) (state, says string) {
 	switch {
-	case e.Fate != nil && *e.Fate == "hatched":
-		return "hatched", "hatched"
+	case farm.FateOf(e.Egg) == outcome.Hatched:
+		return string(outcome.Hatched), string(outcome.Hatched)
 	case e.Fate != nil:
 		says = *e.Fate
 		if e.Stage != nil {

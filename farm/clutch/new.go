@@ -1,0 +1,94 @@
+package clutch
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"metrogon/core/machine"
+	"metrogon/core/species"
+	"metrogon/core/wording"
+	"metrogon/farm"
+	"metrogon/store"
+)
+
+// Place is a choice of the form for a new clutch.
+type Place struct {
+	Value, Label string
+	Kind         *species.Profile
+}
+
+// New is what a clutch may be told with.
+type New struct {
+	Dams     []Place // value: pen-dam
+	Sires    []Place
+	Boxes    []BoxCard
+	Machines []farm.Machine
+	NextBox  string
+}
+
+// New shows what is needed to set a clutch.
+func (s *Service) New(ctx context.Context, m *farm.Member) (n New, err error) {
+	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		flock, err := w.Flock(ctx, tx)
+		if err != nil {
+			return err
+		}
+		for _, p := range w.Pens {
+			kind := w.Kinds[p.Species]
+			if kind == nil || !kind.IsReptile() || p.UntilOn != nil {
+				continue
+			}
+			n.parents(p, kind, flock)
+		}
+		for _, x := range w.Machines {
+			if machine.ID(x.Kind) == machine.ReptileBox && x.UntilOn == nil {
+				n.Machines = append(n.Machines, x)
+			}
+		}
+		boxes, clutches, used, err := inUse(ctx, tx)
+		if err != nil {
+			return err
+		}
+		names := map[string]bool{}
+		for _, b := range boxes {
+			card := BoxCard{BoxState: BoxState{Box: b}}
+			for _, v := range open {
+				if slices.ContainsFunc(clutches, func(c store.Clutch) bool { return c.BoxID == b.ID && c.BatchID == v.ID }) {
+					card.Clutches = append(card.Clutches, Card{BatchView: v})
+				}
+			}
+			names[strings.ToLower(b.Name)] = len(card.Clutches) > 0
+			if len(card.Clutches) > 0 && len(used[b.ID]) < b.Cols*b.Rows {
+				n.Boxes = append(n.Boxes, card)
+			}
+		}
+		for i := 1; ; i++ {
+			if n.NextBox = fmt.Sprintf("Box %d", i); !names[strings.ToLower(n.NextBox)] {
+				return nil
+			}
+		}
+	})
+	return n, err
+}
+
+// parents adds the females and males of a pen.
+func (n *New) parents(p farm.Pen, kind *species.Profile, flock farm.Flock) {
+	females := 0
+	for _, st := range flock.Stays {
+		if st.PenID != p.ID || st.UntilOn != nil {
+			continue
+		}
+		b := flock.Birds[st.BirdID]
+		if st.Sex == farm.Female {
+			females++
+			n.Dams = append(n.Dams, Place{fmt.Sprintf("%d-%d", p.ID, b.ID), b.Name + ", " + wording.Lower(kind.Name), kind})
+		} else {
+			n.Sires = append(n.Sires, Place{fmt.Sprint(b.ID), b.Name, kind})
+		}
+	}
+	if females != 1 {
+		n.Dams = append(n.Dams, Place{fmt.Sprintf("%d-0", p.ID), p.Name + ", " + wording.Lower(kind.Name), kind})
+	}
+}
