@@ -310,6 +310,10 @@ func TestAColdWeekOfAShelfIsOfThoseThatLayThere(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 1.3, due(first).Sub(was[0]).Hours()/24, 0.02)
 	assert.InDelta(t, 0, due(second).Sub(was[1]).Seconds(), 2, "laid two days after it was over")
+	_, err = g.Clutches.SetTemp(g.Context(), g.m, key(), first, clutch.Warming{
+		Temp: clutch.Temp{C: 26}, Until: start.AddDate(70, 0, 0),
+	})
+	assert.ErrorContains(t, err, "more than a year ahead")
 }
 
 func TestSteeringIsPlannedAndAskedFor(t *testing.T) {

@@ -35,6 +35,8 @@ func (s *Service) Look(ctx context.Context, m *farm.Member, key string, batchID 
 		if err != nil {
 			return farm.Done{}, err
 		}
+		slices.Sort(l.Signs)
+		l.Signs = slices.Compact(l.Signs)
 		if err := l.check(); err != nil {
 			return farm.Done{}, err
 		}

@@ -73,6 +73,8 @@ func (x *Warming) checkTimes(ctx context.Context, c *at) error {
 	switch {
 	case x.From.After(c.tx.At.Add(farAhead)):
 		p.Addf("from", "That is more than a year ahead.")
+	case x.Until.After(c.tx.At.Add(farAhead)):
+		p.Addf("until", "That is more than a year ahead.")
 	case !x.Until.IsZero() && !x.Until.After(x.From):
 		p.Addf("until", "It ends before it begins.")
 	}
