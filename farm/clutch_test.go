@@ -104,6 +104,8 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	ids := eggsOf{p}.ids()
 	require.Len(t, ids, 2)
 
+	assert.Empty(t, g.room().Gatherings, "the egg room knows nothing of it")
+
 	// The box is weighed as it stands, and again after a week: what it lost is given back.
 	box := p.Box.ID
 	weigh := func(mass, gave float64) {

@@ -24,7 +24,7 @@ func (tx *Tx) Gathered(ctx context.Context, id int64) (Gathered, error) {
 		from collections c
 		join pens p on p.farm_id = $1 and p.id = c.pen_id
 		left join eggs e on e.farm_id = $1 and e.collection_id = c.id
-		where c.farm_id = $1 and c.id = $2
+		where c.farm_id = $1 and c.id = $2 and `+noClutch+`
 		group by c.id, c.pen_id, p.name, p.species, c.hen, c.laid_on, c.note`, tx.FarmID, id)
 }
 

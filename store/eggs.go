@@ -265,10 +265,20 @@ func (tx *Tx) StoredEggs(
 		order by e.id`, tx.FarmID, penID, laidOn, trial, at)
 }
 
+// noClutch leaves out what was gathered of collections c as a clutch, which has a page of its own.
+const noClutch = `not exists (
+	select
+	from eggs k
+	join clutch_eggs l on l.farm_id = $1 and l.egg_id = k.id
+	where k.farm_id = $1 and k.collection_id = c.id
+)`
+
 // Gatherings lists the newest collections.
 func (tx *Tx) Gatherings(ctx context.Context, most int) ([]Gathering, error) {
 	return list[Gathering](ctx, tx, `
-		with last as (select * from collections where farm_id = $1 order by id desc limit $2)
+		with last as (
+			select * from collections c where farm_id = $1 and `+noClutch+` order by id desc limit $2
+		)
 		select c.id, c.pen_id, p.name as pen_name, p.species, c.hen, c.laid_on, c.note,
 			count(e.id) filter (where not e.rejected) as eggs,
 			count(e.id) filter (where e.rejected) as rejected
