@@ -1,6 +1,8 @@
 package farm_test
 
 import (
+	"fmt"
+	"sync"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -130,6 +132,39 @@ func TestANewPasswordByLink(t *testing.T) {
 	assert.NoError(t, err)
 }
 
+// A link for a new password dies with its reason: whoever made it could else come onto the person's second farm.
+func TestAPasswordLinkEndsWithASecondFarm(t *testing.T) {
+	y := newYard(t)
+	ctx, tobin := y.Context(), y.joined("Tobin", farm.HelperRole)
+	other := y.settle("Other fold", "bea@other.example")
+	link, _, err := y.People.PasswordLink(ctx, y.m, tobin.PersonID)
+	require.NoError(t, err)
+	_, err = y.People.OfLink(ctx, link)
+	require.NoError(t, err)
+
+	ask, err := y.People.Invite(ctx, other, "Tobin", farm.OwnerRole)
+	require.NoError(t, err)
+	_, err = y.People.JoinSigned(ctx, tobin, ask)
+	require.NoError(t, err)
+	refused := func(says string) {
+		t.Helper()
+		_, err := y.People.OfLink(ctx, link)
+		assert.ErrorIs(t, err, farm.ErrNone, says)
+		_, _, err = y.People.NewPassword(ctx, link, "another-long-one")
+		assert.ErrorIs(t, err, farm.ErrNone, says)
+		_, err = y.People.SignIn(ctx, people.Attempt{Email: tobin.Email, Password: "a-long-password"})
+		assert.NoError(t, err, "the password stayed")
+	}
+	refused("joining voids it")
+
+	// one that came in between the look and the joining
+	digest := farm.LinkDigest(link)
+	require.NoError(t, y.DB.PasswordLink(ctx, y.m.FarmID, tobin.PersonID, digest, y.now, y.now.Add(time.Hour)))
+	refused("using it looks again")
+	require.NoError(t, y.People.RemovePerson(ctx, y.m, tobin.PersonID))
+	refused("nor once he is on the other farm alone")
+}
+
 // The last owner stays one.
 func TestAFarmKeepsAnOwner(t *testing.T) {
 	y := newYard(t)
@@ -160,4 +195,49 @@ func TestSignInIsThrottled(t *testing.T) {
 		t, second(y.People.SignIn(y.Context(), people.Attempt{Email: "nobody@wickfold.example", Password: "x"})),
 		people.ErrWrong,
 	)
+}
+
+// Many people of one network sign in rightly; only wrong tries count against it.
+func TestRightPasswordsAreNoWrongTries(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	for i := range 40 {
+		at := people.Attempt{Email: "anna@wickfold.example", Password: "a-long-password", Network: "192.0.2.7"}
+		_, err := y.People.SignIn(ctx, at)
+		require.NoError(t, err, "the %dth", i+1)
+	}
+	wrong := func(i int) error {
+		return second(y.People.SignIn(ctx, people.Attempt{
+			Email: fmt.Sprintf("nobody%d@wickfold.example", i), Password: "x", Network: "192.0.2.7",
+		}))
+	}
+	for i := range 30 {
+		require.ErrorIs(t, wrong(i), people.ErrWrong, "the %dth", i+1)
+	}
+	var wait people.ErrWait
+	require.ErrorAs(t, wrong(30), &wait, "and those do")
+}
+
+// Who has to wait takes no slot for hashing, so that wrong tries shut the door for nobody else.
+func TestAThrottledCrowdLeavesTheDoorOpen(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	for i := range 31 {
+		_, _ = y.People.SignIn(ctx, people.Attempt{Email: fmt.Sprint(i), Password: "x", Network: "192.0.2.7"})
+	}
+	began := time.Now()
+	var crowd sync.WaitGroup
+	for i := range 80 {
+		crowd.Go(func() {
+			_, err := y.People.SignIn(ctx, people.Attempt{Email: fmt.Sprint(i), Password: "x", Network: "192.0.2.7"})
+			var wait people.ErrWait
+			assert.ErrorAs(t, err, &wait)
+		})
+	}
+	_, err := y.People.SignIn(ctx, people.Attempt{
+		Email: "anna@wickfold.example", Password: "a-long-password", Network: "198.51.100.1",
+	})
+	assert.NoError(t, err)
+	crowd.Wait()
+	t.Logf("%v", time.Since(began))
 }

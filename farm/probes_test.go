@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -20,6 +21,7 @@ import (
 	"metrogon/farm/gauges"
 	"metrogon/farm/outage"
 	"metrogon/farm/probes"
+	"metrogon/farm/remind"
 	"metrogon/farm/weigh"
 	"metrogon/store"
 )
@@ -95,10 +97,11 @@ func TestAnAlarmRingsOnce(t *testing.T) {
 	must(s.Alarms.StartWithUsual(ctx, s.m, key()))
 	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Lockdown}))
 	var told []string
-	s.Alarms.Tell = func(_ context.Context, _ int64, title, body, path string, wakes bool) error {
-		told = append(told, title+": "+body)
-		assert.True(t, wakes == (title != "Wickfold: Ash rings" || body[:5] != "Probe"), body)
-		return nil
+	s.Alarms.Teller = func(context.Context, int64) (func(*farm.Tx, farm.Notice), error) {
+		return func(_ *farm.Tx, n farm.Notice) {
+			told = append(told, n.Title+": "+n.Body)
+			assert.True(t, n.Wakes == (n.Title != "Wickfold: Ash rings" || n.Body[:5] != "Probe"), n.Body)
+		}, nil
 	}
 	began := s.now
 	cut := incubator.Cause{Kind: incubator.PowerCut, From: 3 * time.Hour, To: 5 * time.Hour}
@@ -157,10 +160,11 @@ func TestOneFaultIsToldOnce(t *testing.T) {
 		}))
 	}
 	var told []string
-	s.Alarms.Tell = func(_ context.Context, _ int64, _, body, _ string, wakes bool) error {
-		told = append(told, body)
-		assert.True(t, wakes, "as loud as the loudest")
-		return nil
+	s.Alarms.Teller = func(context.Context, int64) (func(*farm.Tx, farm.Notice), error) {
+		return func(_ *farm.Tx, n farm.Notice) {
+			told = append(told, n.Body)
+			assert.True(t, n.Wakes, "as loud as the loudest")
+		}, nil
 	}
 	for range 30 {
 		s.now = s.now.Add(time.Minute)
@@ -229,9 +233,9 @@ func TestWhatReadingsShowIsAsked(t *testing.T) {
 	ajar := incubator.Cause{Kind: incubator.Ajar, From: 10 * time.Hour, To: 11*time.Hour + 20*time.Minute}
 	cut := incubator.Cause{Kind: incubator.PowerCut, From: 20 * time.Hour, To: 22 * time.Hour}
 	s.simulated(by, began, ajar, cut)
-	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.SearchNow(ctx))
 	s.now = s.now.Add(6 * time.Minute)
-	require.NoError(t, s.Alarms.LookNow(ctx), "looked twice, it is one")
+	require.NoError(t, s.Alarms.SearchNow(ctx), "looked twice, it is one")
 	lids, cuts := s.chores(chores.FoundLid), s.chores(chores.FoundPower)
 	require.Len(t, lids, 1)
 	require.Len(t, cuts, 1)
@@ -257,7 +261,7 @@ func TestWhatReadingsShowIsAsked(t *testing.T) {
 	}))
 	must(s.Alarms.Say(ctx, s.m, key(), found.ID, alarms.Not))
 	s.now = s.now.Add(6 * time.Minute)
-	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.SearchNow(ctx))
 	assert.Empty(t, s.chores(chores.FoundPower), "it is known, and not found again")
 }
 
@@ -286,7 +290,7 @@ func TestAWarmMachineMovesTheHatch(t *testing.T) {
 				all = append(all, probes.Told{At: at, TempC: &warm})
 			}
 			require.NoError(t, s.Probes.Take(ctx, by, all))
-			require.NoError(t, s.Alarms.LookNow(ctx))
+			require.NoError(t, s.Alarms.SearchNow(ctx))
 			days := before.Sub(hatch()).Hours() / 24
 			if checked { // 0.5 °C over 10 − 5/24 days of 21: 1.6 days a degree [common practice]
 				assert.InDelta(t, 1.6*0.5*(10-5./24)/21, days, 0.02)
@@ -335,7 +339,7 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 		}
 		s.now = s.now.Add(time.Duration(hours) * time.Hour)
 		require.NoError(t, s.Probes.Take(ctx, by, all))
-		require.NoError(t, s.Alarms.LookNow(ctx))
+		require.NoError(t, s.Alarms.SearchNow(ctx))
 	}
 	tell(12, 40)
 	assert.Equal(t, asked, s.batch(s.batch1).HeldPct(), "nobody checked it over salt")
@@ -376,13 +380,76 @@ func TestAWarmEggStoreIsTold(t *testing.T) {
 		}
 		s.tells(by, s.now.Add(time.Duration(h-30)*time.Hour), warm)
 	}
-	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.SearchNow(ctx))
 	place := s.room().Places[0]
 	assert.InDelta(t, 10*22.4/24+14*15./24, *place.TempC, 0.4, "the last day")
 	assert.Contains(t, place.Warnings[0], "for 10 of the last 48 hours")
 	s.now = s.now.AddDate(0, 0, 4)
-	require.NoError(t, s.Alarms.LookNow(ctx))
+	require.NoError(t, s.Alarms.SearchNow(ctx))
 	for _, says := range s.room().Places[0].Warnings {
 		assert.NotContains(t, says, "48 hours")
 	}
+}
+
+// What rings is told with the ring that is kept, whether anybody works on the queue yet or not; a night's message waits
+// for the morning, and one that wakes does not.
+func TestWhatRingsIsToldWithIt(t *testing.T) {
+	s := newShed(t)
+	ctx := t.Context()
+	_, by := s.probe("Probe", s.a)
+	must(s.Remind.SaveWish(ctx, s.m, key(), remind.Wish{
+		Late: true, ByMail: true, ByPush: true, QuietFrom: "00:00", QuietTo: "20:00",
+	}))
+	for _, phone := range []string{"one", "two"} {
+		must(s.Remind.TakePush(ctx, s.m, remind.PushPlace{Endpoint: "https://push.example/" + phone, P256dh: "a", Auth: "b"}))
+	}
+	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
+	for range 30 {
+		s.now = s.now.Add(time.Minute)
+		s.tells(by, s.now, 30)
+	}
+	type job struct {
+		Kind, Tag string
+		Waits     bool
+	}
+	jobs := func() (all []job) {
+		rows, err := s.owner.Pool.Query(ctx, `
+			select kind, args -> 'message' ->> 'Tag' as tag, scheduled_at > now() + interval '1 minute' as waits
+			from river_job order by id`)
+		require.NoError(t, err)
+		all, err = pgx.CollectRows(rows, pgx.RowToStructByPos[job])
+		require.NoError(t, err)
+		return all
+	}
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	all := jobs()
+	require.Len(t, all, 3, "a letter, and a message to each phone")
+	for _, j := range all {
+		assert.Equal(t, all[0].Tag, j.Tag)
+		assert.NotEmpty(t, j.Tag, "sent again a phone shows it once")
+		assert.True(t, j.Waits, "until the morning")
+	}
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	assert.Len(t, jobs(), 3, "looked at again it is told already")
+
+	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{
+		What: "cool", Bound: 36, DelayMin: 5, Phase: alarms.Any, Wakes: true,
+	}))
+	require.NoError(t, s.Alarms.LookNow(ctx))
+	all = jobs()
+	require.Len(t, all, 6)
+	assert.False(t, all[5].Waits)
+}
+
+// What is not kept is not told.
+func TestWhatIsNotKeptIsNotTold(t *testing.T) {
+	s := newShed(t)
+	err := s.Write(t.Context(), s.m, func(tx *farm.Tx) error {
+		tx.Later(store.Job{What: remind.Look{FarmID: 1}, Queue: remind.LookQueue})
+		return errBroken
+	})
+	require.ErrorIs(t, err, errBroken)
+	var n int
+	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from river_job`).Scan(&n))
+	assert.Zero(t, n)
 }

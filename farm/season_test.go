@@ -1,9 +1,7 @@
 package farm_test
 
 import (
-	"context"
 	"encoding/json"
-	"log/slog"
 	"math"
 	"os"
 	"os/exec"
@@ -77,13 +75,18 @@ func (s *spring) plan(seconds int, what *season.WhatIf) season.PlanView {
 	return v
 }
 
-// working lets the job work until something is so.
+// working does what the queue would until something is so.
 func (s *spring) working(until func() bool) {
 	s.Helper()
-	ctx, stop := context.WithCancel(s.Context())
-	defer stop()
-	go s.Season.Work(ctx, slog.New(slog.DiscardHandler))
-	require.Eventually(s, until, time.Minute, 20*time.Millisecond)
+	require.Eventually(s, func() bool {
+		require.NoError(s, s.Season.HoldsNow(s.Context()))
+		left, err := s.DB.LeftPlans(s.Context(), 0)
+		require.NoError(s, err)
+		for _, l := range left {
+			require.NoError(s, s.Season.Plan(s.Context(), season.Work{FarmID: l.FarmID, PlanID: l.ID}))
+		}
+		return until()
+	}, time.Minute, 20*time.Millisecond)
 }
 
 func (s *spring) problem(id int64) (p planner.Problem) {
@@ -547,21 +550,17 @@ func TestAPlanOutlivesItsProcess(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() - interval '20 seconds'`)
 	require.NoError(t, err, "somebody began, and was not heard of since")
-	waiting, err := s.DB.WaitingPlans(ctx)
-	require.NoError(t, err)
-	require.Len(t, waiting, 1)
+	left := func() int { return len(must(s.DB.LeftPlans(ctx, time.Minute))) }
+	assert.Equal(t, 1, left())
 	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now()`)
 	require.NoError(t, err)
-	waiting, err = s.DB.WaitingPlans(ctx)
-	require.NoError(t, err)
-	assert.Empty(t, waiting, "somebody is at work")
+	assert.Zero(t, left(), "somebody is at work")
+	assert.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: id}), "and nobody else")
 	_, err = s.Season.Cancel(ctx, s.m, key(), id)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now() - interval '20 seconds'`)
 	require.NoError(t, err)
-	waiting, err = s.DB.WaitingPlans(ctx)
-	require.NoError(t, err)
-	assert.Empty(t, waiting, "it was called off")
+	assert.Zero(t, left(), "it was called off")
 
 	s.now = start // asked again, a fresh process takes it up
 	v := s.plan(1, nil)

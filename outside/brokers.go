@@ -1,6 +1,7 @@
 package outside
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -31,17 +32,15 @@ type Brokers struct {
 
 // Work listens until the context ends.
 func (b *Brokers) Work(ctx context.Context) {
-	every := b.Every
-	if every == 0 {
-		every = 10 * time.Second
-	}
 	for ctx.Err() == nil {
-		if _, err := b.Probes.ListenAlone(ctx, func() error { return b.listen(ctx, every) }); err != nil && ctx.Err() == nil {
+		if _, err := b.Probes.ListenAlone(ctx, b.listen); err != nil && ctx.Err() == nil {
 			b.Log.Error("brokers", "err", err)
 		}
-		pause(ctx, every)
+		pause(ctx, b.every())
 	}
 }
+
+func (b *Brokers) every() time.Duration { return cmp.Or(b.Every, 10*time.Second) }
 
 func pause(ctx context.Context, long time.Duration) {
 	select {
@@ -51,7 +50,7 @@ func pause(ctx context.Context, long time.Duration) {
 }
 
 // listen keeps a line to each broker, and looks now and then whether these are still the ones.
-func (b *Brokers) listen(ctx context.Context, every time.Duration) error {
+func (b *Brokers) listen(ctx context.Context) error {
 	lines := map[int64]*line{}
 	defer func() {
 		for _, l := range lines {
@@ -78,7 +77,7 @@ func (b *Brokers) listen(ctx context.Context, every time.Duration) error {
 				lines[x.FarmID] = b.open(ctx, x, fmt.Sprintf("%s-%d", name, x.FarmID))
 			}
 		}
-		pause(ctx, every)
+		pause(ctx, b.every())
 	}
 	return nil
 }

@@ -3,7 +3,10 @@
 package outside
 
 import (
+	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -57,12 +60,25 @@ func (p *Post) Mail(ctx context.Context, to string, m remind.Message) error {
 		return err
 	}
 	letter.Subject(m.Title)
+	if m.Tag != "" { // brought twice it is the same letter
+		sum := sha256.Sum256([]byte(to + "\x00" + m.Tag + "\x00" + m.Body))
+		letter.SetMessageIDWithValue(hex.EncodeToString(sum[:16]) + "@" + cmp.Or(host(p.Public), "metrogon"))
+	}
 	letter.SetBodyString(mail.TypeTextPlain, fmt.Sprintf("%s\n\n%s%s\n", m.Body, p.Public, m.Path))
 	client, err := mail.NewClient(p.Server.Hostname(), p.options()...)
 	if err != nil {
 		return err
 	}
 	return client.DialAndSendWithContext(ctx, letter)
+}
+
+// host is the name in an address.
+func host(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	return u.Hostname()
 }
 
 func (p *Post) options() []mail.Option {
@@ -83,15 +99,16 @@ func (p *Post) options() []mail.Option {
 
 // Push sends a message to a browser.
 func (p *Post) Push(ctx context.Context, to remind.PushPlace, m remind.Message) error {
-	text, err := json.Marshal(map[string]string{"title": m.Title, "body": m.Body, "path": m.Path})
+	sealed := func() ([]byte, error) {
+		return json.Marshal(map[string]string{"title": m.Title, "body": m.Body, "path": m.Path, "tag": m.Tag})
+	}
+	text, err := sealed()
+	if err == nil && len(text) > mostPush { // what a browser takes at most
+		m.Body = string([]rune(m.Body)[:mostPush/4]) + "…"
+		text, err = sealed()
+	}
 	if err != nil {
 		return err
-	}
-	if len(text) > mostPush { // what a browser takes at most
-		m.Body = string([]rune(m.Body)[:mostPush/4]) + "…"
-		if text, err = json.Marshal(map[string]string{"title": m.Title, "body": m.Body, "path": m.Path}); err != nil {
-			return err
-		}
 	}
 	place := &webpush.Subscription{
 		Endpoint: to.Endpoint, Keys: webpush.Keys{Auth: to.Auth, P256dh: to.P256dh},

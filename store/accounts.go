@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -238,7 +239,7 @@ func (db *DB) withRecord(
 		if err := asFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
-		return record(&Tx{tx, farmID})
+		return record(&Tx{Tx: tx, FarmID: farmID})
 	})
 }
 
@@ -334,16 +335,28 @@ type Try struct {
 	Reset time.Duration // after which tries are forgotten
 }
 
+// waits is how long it takes after so many tries until another may be made: after the free ones it doubles from a
+// second on.
+func (t Try) waits(tries int) time.Duration {
+	over := tries - t.Free
+	if over < 0 {
+		return 0
+	}
+	return min(time.Second<<min(over, 20), t.Most)
+}
+
+// tried is what is kept of tries.
+type tried struct {
+	Tries      int
+	At, Closed time.Time
+}
+
 // TakeTry counts a try before it is made. It gives how long to wait, 0 if it may be
-// made now. The wait after the free tries doubles from a second on. What lies in
-// the future (a clock that was put back) does not count.
+// made now. What lies in the future (a clock that was put back) does not count.
 func (db *DB) TakeTry(ctx context.Context, t Try, at time.Time) (wait time.Duration, err error) {
 	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
 		// The row is there from here on, and locked.
-		row, err := one[struct {
-			Tries      int
-			At, Closed time.Time
-		}](ctx, tx, `
+		row, err := one[tried](ctx, tx, `
 			insert into sign_in_tries (who, tries, at, closed) values ($1, 0, $2, $2)
 			on conflict (who) do update set who = excluded.who
 			returning tries, at, closed`, t.Who, at)
@@ -357,17 +370,31 @@ func (db *DB) TakeTry(ctx context.Context, t Try, at time.Time) (wait time.Durat
 			return nil
 		}
 		wait = 0
-		row.Tries++
-		next := time.Duration(0)
-		if over := row.Tries - t.Free; over >= 0 {
-			next = min(time.Second<<min(over, 20), t.Most)
-		}
-		_, err = tx.Exec(ctx, `
-			update sign_in_tries set tries = $2, at = $3, closed = $4
-			where who = $1`, t.Who, row.Tries, at, at.Add(next))
-		return err
+		return t.keep(ctx, tx, row.Tries+1, at)
 	})
 	return wait, err
+}
+
+// GiveBackTry takes one try out of the count, since the right password was given.
+func (db *DB) GiveBackTry(ctx context.Context, t Try, at time.Time) error {
+	return pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		row, err := one[tried](ctx, tx, `
+			select tries, at, closed from sign_in_tries where who = $1 for update`, t.Who)
+		if errors.Is(err, ErrNone) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		return t.keep(ctx, tx, max(0, row.Tries-1), row.At)
+	})
+}
+
+func (t Try) keep(ctx context.Context, tx pgx.Tx, tries int, at time.Time) error {
+	_, err := tx.Exec(ctx, `
+		update sign_in_tries set tries = $2, at = $3, closed = $4
+		where who = $1`, t.Who, tries, at, at.Add(t.waits(tries)))
+	return err
 }
 
 // ForgetTries forgets tries, since the right password was given, and those of

@@ -178,11 +178,7 @@ func (tx *Tx) SayIncident(ctx context.Context, id int64, said *string) error {
 
 // Probed lists the farms that have a probe.
 func (db *DB) Probed(ctx context.Context) ([]int64, error) {
-	rows, err := db.door.Query(ctx, `select distinct farm_id from probes order by 1`)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+	return ids(ctx, db.door, `select distinct farm_id from probes order by 1`)
 }
 
 // Held is what readings tell of a batch; nil: nobody knows.

@@ -159,9 +159,8 @@ func (db *DB) RestoreFarm(ctx context.Context, farmID, personID int64, in Incomi
 	})
 }
 
-// restorePeople gives who each person of an archive is here: the one who restores it, by their address; an
-// account that is made for them, into which they come once they are given a new password; or, where the
-// address has an account here already, a name alone.
+// restorePeople gives who each person of an archive is here: the one who restores it, by their address, or else a name
+// alone. An archive says of an address only that somebody wrote it there; whoever it is comes by an invitation.
 func restorePeople(
 	ctx context.Context, tx pgx.Tx, farmID, personID int64, people []IncomingPerson,
 ) (who map[int64]int64, err error) {
@@ -176,18 +175,15 @@ func restorePeople(
 			continue
 		}
 		id, err := value[int64](ctx, tx, `
-			insert into people (email, name, password_hash)
-			select case when t.taken then 'archived-' || gen_random_uuid() else $1 end, $2, ''
-			from (select exists (select from people where lower(email) = lower($1)) as taken) t
-			returning id`, p.Email, p.Name)
+			insert into people (email, name, password_hash) values ('archived-' || gen_random_uuid(), $1, '')
+			returning id`, p.Name)
 		if err != nil {
 			return nil, err
 		}
 		who[p.ID] = id
 		if _, err := tx.Exec(ctx, `
 			insert into memberships (farm_id, person_id, role, ended_at)
-			select $1, id, $3, case when email like 'archived-%' then clock_timestamp() else $4::timestamptz end
-			from people where id = $2`, farmID, id, p.Role, p.EndedAt); err != nil {
+			values ($1, $2, $3, coalesce($4::timestamptz, clock_timestamp()))`, farmID, id, p.Role, p.EndedAt); err != nil {
 			return nil, err
 		}
 	}

@@ -437,19 +437,7 @@ func (tx *Tx) GoneMarks(ctx context.Context, ids []int64) ([]string, error) {
 }
 
 func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
-	rows, err := tx.Query(ctx, sql, args...)
-	if err != nil {
-		return nil, err
-	}
-	ids := []int64{}
-	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
-			return nil, err
-		}
-		ids = append(ids, id)
-	}
-	return ids, rows.Err()
+	return ids(ctx, tx, sql, args...)
 }
 
 // CountCollected counts the eggs of these collections.

@@ -75,7 +75,12 @@ func (db *DB) Join(
 		return 0, err
 	}
 	err = db.withRecord(ctx, in.FarmID, func(tx pgx.Tx) error {
-		if personID == 0 {
+		if personID != 0 {
+			// What an owner of one farm may do for somebody ends with a second one.
+			if err := voidLinks(ctx, tx, personID); err != nil {
+				return err
+			}
+		} else {
 			personID, err = value[int64](ctx, tx,
 				`insert into people (email, name, password_hash) values ($1, $2, $3) returning id`,
 				p.Email, p.Name, p.PasswordHash)
@@ -124,20 +129,37 @@ func (db *DB) SetRole(ctx context.Context, farmID, personID int64, role string, 
 	}, record)
 }
 
-// PasswordLink keeps a link by which a person types a new password, under its digest.
-func (db *DB) PasswordLink(ctx context.Context, personID int64, digest []byte, at, until time.Time) error {
+// PasswordLink keeps a link by which a person types a new password, made by an owner of a farm, under its digest.
+func (db *DB) PasswordLink(ctx context.Context, farmID, personID int64, digest []byte, at, until time.Time) error {
 	_, err := db.door.Exec(ctx, `
-		insert into password_links (digest, person_id, made_at, until_at) values ($1, $2, $3, $4)`,
-		digest, personID, at, until)
+		insert into password_links (digest, by_farm, person_id, made_at, until_at) values ($1, $2, $3, $4, $5)`,
+		digest, farmID, personID, at, until)
 	return err
 }
 
+// voidLinks ends a person's links for a new password, and keeps others from being used until the transaction ends.
+func voidLinks(ctx context.Context, tx pgx.Tx, personID int64) error {
+	if _, err := tx.Exec(ctx, `select from people where id = $1 for update`, personID); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, `delete from password_links where person_id = $1`, personID)
+	return err
+}
+
+// openLink finds an unused link $1 at the moment $2, of somebody who is on the farm of who made it and on no other.
+const openLink = `
+	select l.person_id from password_links l
+	where l.digest = $1 and l.used_at is null and l.until_at > $2
+		and exists (
+			select from memberships m where m.farm_id = l.by_farm and m.person_id = l.person_id and m.ended_at is null
+		)
+		and not exists (
+			select from memberships m where m.farm_id <> l.by_farm and m.person_id = l.person_id and m.ended_at is null
+		)`
+
 // PersonOfLink finds whose password an unused link changes.
 func (db *DB) PersonOfLink(ctx context.Context, digest []byte, now time.Time) (Person, error) {
-	return one[Person](ctx, db.door, `
-		select `+personColumns+` from people
-		where id = (select person_id from password_links where digest = $1 and used_at is null and until_at > $2)`,
-		digest, now)
+	return one[Person](ctx, db.door, `select `+personColumns+` from people where id = (`+openLink+`)`, digest, now)
 }
 
 // UseLink replaces the password of whom a link is for, once, and ends all sessions of theirs.
@@ -145,10 +167,17 @@ func (db *DB) UseLink(
 	ctx context.Context, digest []byte, hash string, now time.Time,
 ) (personID int64, epoch int, err error) {
 	err = pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
-		personID, err = value[int64](ctx, tx, `
-			update password_links set used_at = $2
-			where digest = $1 and used_at is null and until_at > $2 returning person_id`, digest, now)
+		// Whoever joins a farm meanwhile is waited for, and then looked at.
+		_, err := tx.Exec(ctx, `
+			select from people where id = (select person_id from password_links where digest = $1) for update`, digest)
 		if err != nil {
+			return err
+		}
+		if personID, err = value[int64](ctx, tx, openLink, digest, now); err != nil {
+			return err
+		}
+		if err := hit(tx.Exec(ctx, `
+			update password_links set used_at = $2 where digest = $1 and used_at is null`, digest, now)); err != nil {
 			return err
 		}
 		epoch, err = value[int](ctx, tx, `

@@ -4,24 +4,98 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
+	"github.com/riverqueue/river/rivertype"
 )
 
-// Jobs are work that waits in the database: done once, by whichever process comes to it, and again where
-// it failed.
-type Jobs = river.Client[pgx.Tx]
+// Job is work that waits in the database: it is done by whichever process comes to it, and again where it
+// failed or its process was killed, so at least once.
+type Job struct {
+	What  river.JobArgs // its Kind says who works on it
+	Queue string
+	At    time.Time     // not before; zero: at once
+	Once  time.Duration // only one with the same content in each such span; 0: every one
+}
 
-// Jobs gives the jobs to a process. It works on them once it is started.
-func (db *DB) Jobs(workers *river.Workers, periodic []*river.PeriodicJob, log *slog.Logger) (*Jobs, error) {
-	return river.NewClient(riverpgxv5.New(db.door), &river.Config{
-		Workers: workers, PeriodicJobs: periodic, Logger: log, SkipUnknownJobCheck: true,
-		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 4}},
-	})
+// waits and works are the states in which the same job is not put in again.
+var unfinished = []rivertype.JobState{
+	rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRunning,
+	rivertype.JobStateScheduled, rivertype.JobStateCompleted, rivertype.JobStateRetryable,
+}
+
+func (j Job) options() *river.InsertOpts {
+	o := &river.InsertOpts{Queue: j.Queue, ScheduledAt: j.At}
+	if j.Once > 0 {
+		o.UniqueOpts = river.UniqueOpts{ByArgs: true, ByPeriod: j.Once, ByState: unfinished}
+	}
+	return o
+}
+
+// Later puts jobs in with the transaction: they are there if it is committed, and not if it is not.
+func (tx *Tx) Later(jobs ...Job) { tx.jobs = append(tx.jobs, jobs...) }
+
+// enqueue ends a farm's part of a transaction with its jobs, which only the role that serves may put in.
+func (db *DB) enqueue(ctx context.Context, tx *Tx) error {
+	if len(tx.jobs) == 0 {
+		return nil
+	}
+	if _, err := tx.Exec(ctx, `select set_config('role', 'metrogon_serve', true)`); err != nil {
+		return err
+	}
+	_, err := db.queue.InsertManyFastTx(ctx, tx.Tx, params(tx.jobs))
+	return err
+}
+
+// Enqueue puts jobs in that belong to no farm's transaction.
+func (db *DB) Enqueue(ctx context.Context, jobs ...Job) error {
+	if len(jobs) == 0 {
+		return nil
+	}
+	_, err := db.queue.InsertManyFast(ctx, params(jobs))
+	return err
+}
+
+func params(jobs []Job) []river.InsertManyParams {
+	all := make([]river.InsertManyParams, len(jobs))
+	for i, j := range jobs {
+		all[i] = river.InsertManyParams{Args: j.What, InsertOpts: j.options()}
+	}
+	return all
+}
+
+// newQueue gives what puts jobs in and works on none.
+func newQueue(p *pgxpool.Pool) (*river.Client[pgx.Tx], error) {
+	return river.NewClient(riverpgxv5.New(p), &river.Config{Logger: slog.New(slog.DiscardHandler)})
+}
+
+// Worked gives the jobs to a process that works on them once it is started.
+func (db *DB) Worked(c *river.Config) (*river.Client[pgx.Tx], error) {
+	return river.NewClient(riverpgxv5.New(db.door), c)
+}
+
+// CameRound keeps that work that comes round by itself did, at a moment.
+func (db *DB) CameRound(ctx context.Context, name string, at time.Time) error {
+	_, err := db.door.Exec(ctx, `
+		insert into rounds (name, at) values ($1, $2)
+		on conflict (name) do update set at = greatest(rounds.at, excluded.at)`, name, at)
+	return err
+}
+
+// Round is when work that comes round by itself did last.
+type Round struct {
+	Name string
+	At   time.Time
+}
+
+// Rounds lists them.
+func (db *DB) Rounds(ctx context.Context) ([]Round, error) {
+	return list[Round](ctx, db.door, `select name, at from rounds order by name`)
 }
 
 // migrateJobs brings the tables of jobs up to date, for one program after the other, and lets the role
@@ -56,21 +130,4 @@ func migrateJobs(ctx context.Context, p *pgxpool.Pool) error {
 		}
 	}
 	return nil
-}
-
-// Then does a farm's part and afterwards, in the same transaction, what only the role that serves may, as
-// putting jobs in.
-func (db *DB) Then(ctx context.Context, farmID int64, work func(*Tx) error, after func(pgx.Tx) error) error {
-	return pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
-		if err := asFarm(ctx, tx, farmID); err != nil {
-			return err
-		}
-		if err := work(&Tx{tx, farmID}); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `select set_config('role', 'metrogon_serve', true)`); err != nil {
-			return err
-		}
-		return after(tx)
-	})
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 	"time"
 
@@ -106,8 +107,12 @@ func (db *DB) Brokers(ctx context.Context) (all []Broker, heard []Heard, err err
 	return all, heard, db.door.SendBatch(ctx, q).Close()
 }
 
-// Alone runs work while no other process does the same, or not at all: which is told by a number.
-func (db *DB) Alone(ctx context.Context, which int, work func() error) (did bool, err error) {
+// stillAlone is how often it is seen whether the connection is there that keeps others out.
+const stillAlone = 2 * time.Second
+
+// Alone runs work while no other process does the same, or not at all: which is told by a number. The lock goes with
+// its connection; once that is lost, another process may begin, and the work's context ends.
+func (db *DB) Alone(ctx context.Context, which int, work func(context.Context) error) (did bool, err error) {
 	conn, err := db.door.Acquire(ctx)
 	if err != nil {
 		return false, err
@@ -116,8 +121,32 @@ func (db *DB) Alone(ctx context.Context, which int, work func() error) (did bool
 	if err := conn.QueryRow(ctx, `select pg_try_advisory_lock($1)`, which).Scan(&did); err != nil || !did {
 		return false, err
 	}
-	defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, which)
-	return true, work()
+	defer func() {
+		short, enough := context.WithTimeout(context.WithoutCancel(ctx), stillAlone)
+		defer enough()
+		_, _ = conn.Exec(short, `select pg_advisory_unlock($1)`, which) // a broken connection has no lock
+	}()
+	held, lost := context.WithCancelCause(ctx)
+	watched := make(chan struct{})
+	go func() {
+		defer close(watched)
+		for {
+			select {
+			case <-held.Done():
+				return
+			case <-time.After(stillAlone):
+			}
+			short, enough := context.WithTimeout(held, stillAlone)
+			if err := conn.Ping(short); err != nil {
+				lost(fmt.Errorf("not alone any more: %w", err))
+			}
+			enough()
+		}
+	}()
+	err = work(held)
+	lost(nil)
+	<-watched
+	return true, err
 }
 
 // TellRead tells those who watch a farm's readings that some came in.

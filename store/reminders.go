@@ -109,9 +109,14 @@ func (tx *Tx) Wish(ctx context.Context, personID int64) (Wish, error) {
 	return one[Wish](ctx, tx, wish+`farm_id = $1 and person_id = $2`, tx.FarmID, personID)
 }
 
-// Wishes lists those of all farms to which something is sent.
-func (db *DB) Wishes(ctx context.Context) ([]Wish, error) {
-	return list[Wish](ctx, db.door, wish+`by_mail or by_push order by farm_id, person_id`)
+// WishesOf lists those of a farm to which something is sent.
+func (db *DB) WishesOf(ctx context.Context, farmID int64) ([]Wish, error) {
+	return list[Wish](ctx, db.door, wish+`farm_id = $1 and (by_mail or by_push) order by person_id`, farmID)
+}
+
+// WishingFarms lists the farms where something is sent to somebody.
+func (db *DB) WishingFarms(ctx context.Context) ([]int64, error) {
+	return ids(ctx, db.door, `select distinct farm_id from reminder_wishes where by_mail or by_push order by farm_id`)
 }
 
 // NotYet gives those of the items of which a person was not reminded yet, and keeps that they were now.
@@ -136,19 +141,29 @@ func (tx *Tx) ForgetReminded(ctx context.Context, before time.Time) error {
 // PushPlace is where a person's browser takes messages.
 type PushPlace struct{ Endpoint, P256dh, Auth string }
 
-// SavePush keeps where a person's browser takes messages.
-func (db *DB) SavePush(ctx context.Context, personID int64, p PushPlace, at time.Time) error {
-	_, err := db.door.Exec(ctx, `
-		insert into push_places (person_id, endpoint, p256dh, auth, made_at) values ($1, $2, $3, $4, $5)
-		on conflict (endpoint) do update set person_id = $1, p256dh = $3, auth = $4, made_at = $5`,
-		personID, p.Endpoint, p.P256dh, p.Auth, at)
-	return err
+// SavePush keeps where a person's browser takes messages; of more than most the oldest are forgotten.
+func (db *DB) SavePush(ctx context.Context, personID int64, p PushPlace, at time.Time, most int) error {
+	return pgx.BeginFunc(ctx, db.door, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `
+			insert into push_places (person_id, endpoint, p256dh, auth, made_at) values ($1, $2, $3, $4, $5)
+			on conflict (endpoint) do update set person_id = $1, p256dh = $3, auth = $4, made_at = $5`,
+			personID, p.Endpoint, p.P256dh, p.Auth, at)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `
+			delete from push_places
+			where person_id = $1 and endpoint not in (
+				select endpoint from push_places where person_id = $1 order by made_at desc, endpoint limit $2
+			)`, personID, most)
+		return err
+	})
 }
 
 // PushPlaces lists where a person's browsers take messages.
 func (db *DB) PushPlaces(ctx context.Context, personID int64) ([]PushPlace, error) {
 	return list[PushPlace](ctx, db.door, `
-		select endpoint, p256dh, auth from push_places where person_id = $1 order by made_at desc limit 20`, personID)
+		select endpoint, p256dh, auth from push_places where person_id = $1 order by made_at desc, endpoint`, personID)
 }
 
 // DropPush forgets where a browser took messages.

@@ -371,8 +371,8 @@ const plans = `
 // AddPlan asks for a plan; nobody asks, if the person is 0.
 func (tx *Tx) AddPlan(ctx context.Context, p Plan, personID int64) (int64, error) {
 	return value[int64](ctx, tx, `
-		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request, because, loose)
-		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7, $8, $9)
+		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request, because, loose, beat_at)
+		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7, $8, $9, now())
 		returning id`,
 		tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request, p.Because, p.Loose)
 }
@@ -473,18 +473,43 @@ func (tx *Tx) SetPlanState(ctx context.Context, p PlanState) error {
 	return err
 }
 
+// A plan whose worker was not heard of for so long has none.
+const alive = `beat_at >= now() - interval '15 seconds'`
+
 // ClaimPlan begins to work on a plan that waits, or on which nobody works any more; false if
 // somebody else does.
 func (tx *Tx) ClaimPlan(ctx context.Context, id int64) (bool, error) {
 	tag, err := tx.Exec(ctx, `
 		update plans
 		set state = 'running', beat_at = now()
-		where farm_id = $1 and id = $2 and `+waiting, tx.FarmID, id)
+		where farm_id = $1 and id = $2 and (state = 'waiting' or state = 'running' and not `+alive+`)`, tx.FarmID, id)
 	return tag.RowsAffected() > 0, err
 }
 
-// A plan whose worker was not heard of for so long has none.
-const waiting = `(state = 'waiting' or state = 'running' and beat_at < now() - interval '15 seconds')`
+// OpenPlans counts those that wait or are worked on.
+func (tx *Tx) OpenPlans(ctx context.Context) (int, error) {
+	return value[int](ctx, tx, `
+		select count(*)::int from plans
+		where farm_id = $1 and (state = 'waiting' or state = 'running' and `+alive+`)`, tx.FarmID)
+}
+
+// PlanInWork tells whether another plan than this is worked on.
+func (tx *Tx) PlanInWork(ctx context.Context, but int64) (bool, error) {
+	return value[bool](ctx, tx, `
+		select exists (
+			select from plans
+			where farm_id = $1 and id <> $2 and state = 'running' and `+alive+`
+		)`, tx.FarmID, but)
+}
+
+// ReleasePlan leaves a plan that is still wanted to whoever comes next.
+func (tx *Tx) ReleasePlan(ctx context.Context, id int64) error {
+	_, err := tx.Exec(ctx, `
+		update plans
+		set state = 'waiting', beat_at = now()
+		where farm_id = $1 and id = $2 and state = 'running'`, tx.FarmID, id)
+	return err
+}
 
 // BeatPlan tells how far a plan is; false if it was called off meanwhile.
 func (tx *Tx) BeatPlan(ctx context.Context, id, steps int64, score float64, bound *float64) (bool, error) {
@@ -505,26 +530,25 @@ func (tx *Tx) EndPlan(ctx context.Context, id int64, state string, answer json.R
 	return err
 }
 
-// Waiting is a plan of some farm on which nobody works.
-type Waiting struct{ FarmID, ID int64 }
+// LeftPlan is a plan of some farm on which nobody works.
+type LeftPlan struct{ FarmID, ID int64 }
 
-// WaitingPlans lists them over all farms, the oldest first.
-func (db *DB) WaitingPlans(ctx context.Context) ([]Waiting, error) {
-	return list[Waiting](ctx, db.door, `select farm_id, id from plans where `+waiting+` order by id limit 100`)
+// LeftPlans lists, over all farms, those whose worker is gone, and those that wait for longer than this.
+func (db *DB) LeftPlans(ctx context.Context, overdue time.Duration) ([]LeftPlan, error) {
+	return list[LeftPlan](ctx, db.door, `
+		select farm_id, id from plans
+		where state = 'running' and not `+alive+`
+			or state = 'waiting' and coalesce(beat_at < now() - $1::interval, true)
+		order by id
+		limit 100`, overdue)
 }
 
 // FarmsAhead lists the farms that planned settings for a date or later.
 func (db *DB) FarmsAhead(ctx context.Context, since time.Time) ([]int64, error) {
-	type row struct{ FarmID int64 }
-	rows, err := list[row](ctx, db.door, `
+	return ids(ctx, db.door, `
 		select distinct farm_id
 		from planned
 		where set_on >= $1 and dropped_at is null`, since)
-	var ids []int64
-	for _, r := range rows {
-		ids = append(ids, r.FarmID)
-	}
-	return ids, err
 }
 
 // AdoptPlan makes a what-if the farm's plan.

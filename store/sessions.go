@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"io"
 	"time"
@@ -14,19 +16,25 @@ func unexpectedEOF(err error) bool {
 	return errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF)
 }
 
-// Sessions keeps signed-in sessions, as scs wants it. A token that was ended
+// Sessions keeps signed-in sessions, as scs wants it, under the digest of their tokens. A token that was ended
 // stays so: a request that was on its way meanwhile does not bring it back.
 type Sessions struct{ pool *pgxpool.Pool }
 
 // Sessions gives the store of sessions.
 func (db *DB) Sessions() Sessions { return Sessions{db.door} }
 
+// digestOf is under what a session is kept: who reads the table has no token.
+func digestOf(token string) string {
+	sum := sha256.Sum256([]byte(token))
+	return hex.EncodeToString(sum[:])
+}
+
 // FindCtx gives what a session holds; found is false for one that is unknown,
 // ended or over.
 func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found bool, err error) {
 	data, err = value[[]byte](ctx, s.pool, `
 		select data from sessions
-		where token = $1 and not ended and expiry > clock_timestamp()`, token)
+		where token = $1 and not ended and expiry > clock_timestamp()`, digestOf(token))
 	if errors.Is(err, ErrNone) {
 		return nil, false, nil
 	}
@@ -38,7 +46,7 @@ func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, expi
 	_, err := s.pool.Exec(ctx, `
 		insert into sessions (token, data, expiry) values ($1, $2, $3)
 		on conflict (token) do update set data = excluded.data, expiry = excluded.expiry
-			where not sessions.ended`, token, data, expiry)
+			where not sessions.ended`, digestOf(token), data, expiry)
 	return err
 }
 
@@ -47,7 +55,7 @@ func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into sessions (token, data, expiry, ended)
 		values ($1, '', clock_timestamp() + interval '30 days', true)
-		on conflict (token) do update set ended = true, data = ''`, token)
+		on conflict (token) do update set ended = true, data = ''`, digestOf(token))
 	return err
 }
 

@@ -15,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
+	"github.com/riverqueue/river"
 
 	"metrogon/store/migrations"
 )
@@ -27,13 +28,11 @@ type DB struct {
 	Pool   *pgxpool.Pool // for the work of farms
 	door   *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
 	gates  gates
-	months months // of samples
+	months months                // of samples
+	queue  *river.Client[pgx.Tx] // puts jobs in
 }
 
-const (
-	farmConns = 12
-	doorConns = 7 // one of them hears of jobs, one keeps brokers to one process
-)
+const doorConns = 9 // one of them hears of jobs, one keeps brokers to one process
 
 // Limits of one statement, on the server, as the program serves; so that no
 // statement holds a connection for good.
@@ -59,7 +58,7 @@ func Open(ctx context.Context, url string, tracer pgx.QueryTracer) (*DB, error) 
 func OpenOwner(ctx context.Context, url string) (*DB, error) { return open(ctx, url, nil, loading) }
 
 func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[string]string) (*DB, error) {
-	farms, err := pool(ctx, url, tracer, params, farmConns)
+	farms, err := pool(ctx, url, tracer, params, farmConns())
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +67,13 @@ func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[st
 		farms.Close()
 		return nil, err
 	}
-	return &DB{Pool: farms, door: door}, nil
+	queue, err := newQueue(door)
+	if err != nil {
+		farms.Close()
+		door.Close()
+		return nil, err
+	}
+	return &DB{Pool: farms, door: door, queue: queue}, nil
 }
 
 func pool(
@@ -154,6 +159,7 @@ func migrateTo(ctx context.Context, ownerURL string, version int64) (int, error)
 type Tx struct {
 	pgx.Tx
 	FarmID int64
+	jobs   []Job // put in once the farm's part is done
 }
 
 // Read runs work in one transaction bound to a farm that changes nothing. All its
@@ -196,7 +202,11 @@ func (db *DB) farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func
 		if err := asFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
-		return work(&Tx{tx, farmID})
+		in := &Tx{Tx: tx, FarmID: farmID}
+		if err := work(in); err != nil {
+			return err
+		}
+		return db.enqueue(ctx, in)
 	})
 }
 
@@ -238,6 +248,14 @@ func value[T any](ctx context.Context, q querier, sql string, args ...any) (T, e
 		return *new(T), err
 	}
 	return found(pgx.CollectExactlyOneRow(rows, pgx.RowTo[T]))
+}
+
+func ids(ctx context.Context, q querier, sql string, args ...any) ([]int64, error) {
+	rows, err := q.Query(ctx, sql, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.AppendRows([]int64{}, rows, pgx.RowTo[int64])
 }
 
 func found[T any](v T, err error) (T, error) {

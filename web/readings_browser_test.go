@@ -168,7 +168,7 @@ func TestAnAlarmIsRaisedSeenAndSilenced(t *testing.T) {
 		}, Every: time.Minute, Began: noon.Add(-12 * time.Hour), Now: func() time.Time { return noon }, Speed: 1e9,
 	}
 	require.NoError(t, sim.Work(t.Context(), probe.HTTP{To: s.URL, Key: key}, 12*time.Hour))
-	require.NoError(t, s.books.Alarms.LookNow(t.Context()))
+	require.NoError(t, s.books.Alarms.SearchNow(t.Context()))
 	h.open("/")
 	h.reads("rings", "too cool for", "Was the lid of")
 	h.run(`[...document.querySelectorAll("form[action^='/rings/'] button")][0].click()`)

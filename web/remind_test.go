@@ -18,6 +18,7 @@ import (
 	"metrogon/outside"
 	"metrogon/standin/mailbox"
 	"metrogon/standin/push"
+	"metrogon/work"
 )
 
 // Somebody is told once what is due and what is late, by mail and on the phone, whichever of two processes
@@ -53,25 +54,24 @@ func TestToldOnceByMailAndPush(t *testing.T) {
 		Server: &url.URL{Scheme: "smtp", Host: box.Address}, From: "farm@metrogon.example", Public: "https://farm.example",
 		Keys: keys, Private: true,
 	}
-	log := slog.New(slog.DiscardHandler)
 	all := []*services.Services{s.books, services.New(s.db, func() time.Time { return s.now })}
 	for _, x := range all { // two processes
 		ctx, stop := context.WithCancel(context.Background())
 		ended := make(chan error, 1)
-		go func() { ended <- x.Remind.Work(ctx, post, log) }()
-		t.Cleanup(func() { stop(); <-ended })
-		require.Eventually(t, x.Remind.Working, 20*time.Second, 20*time.Millisecond)
+		crew := &work.Crew{All: x, Post: post, Log: slog.New(slog.DiscardHandler)}
+		go func() { ended <- crew.Run(ctx) }()
+		t.Cleanup(func() { stop(); assert.NoError(t, <-ended) })
 	}
 	round := func() {
 		for _, x := range all {
-			require.NoError(t, x.Remind.LookNow(t.Context()))
+			require.NoError(t, x.Remind.Look(t.Context(), 1))
 		}
 	}
 	round()
 	var sends int
 	count := func() int {
 		require.NoError(t, s.owner.Pool.QueryRow(t.Context(),
-			`select count(*) from river_job where kind = 'send'`).Scan(&sends))
+			`select count(*) from river_job where kind in ('letter', 'ping')`).Scan(&sends))
 		return sends
 	}
 	assert.Zero(t, count(), "nothing in quiet hours")
@@ -87,7 +87,7 @@ func TestToldOnceByMailAndPush(t *testing.T) {
 	assert.Contains(t, letter.Text, "https://farm.example/")
 	assert.Contains(t, phone.Seen()[0], `"title":"Quillmarsh Fold: `)
 	round()
-	assert.Equal(t, 2, count(), "each thing once: one mail and one message")
+	assert.Equal(t, 3, count(), "each thing once: one mail, and one message a phone")
 	var places int
 	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from push_places`).Scan(&places))
 	assert.Equal(t, 1, places, "the lost phone is forgotten")

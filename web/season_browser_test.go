@@ -3,8 +3,8 @@ package web
 import (
 	"context"
 	"fmt"
-	"log/slog"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/demo"
+	"metrogon/farm/season"
 	"metrogon/web/browser"
 )
 
@@ -21,7 +22,18 @@ func planning(t *testing.T, width, height int64) *hand {
 	s := newDemo(t, 1)
 	ctx, stop := context.WithCancel(t.Context())
 	t.Cleanup(stop)
-	go s.books.Season.Work(ctx, slog.New(slog.DiscardHandler))
+	go func() { // what the queue would do
+		for ctx.Err() == nil {
+			left, _ := s.db.LeftPlans(ctx, 0)
+			for _, l := range left {
+				_ = s.books.Season.Plan(ctx, season.Work{FarmID: l.FarmID, PlanID: l.ID})
+			}
+			select {
+			case <-ctx.Done():
+			case <-time.After(50 * time.Millisecond):
+			}
+		}
+	}()
 	h := s.hand(width, height)
 	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
 	return h

@@ -71,6 +71,7 @@ type Options struct {
 	Sessions scs.CtxStore // where sessions are kept
 	Secure   bool         // behind a proxy that speaks HTTPS
 	Log      *slog.Logger
+	Closing  <-chan struct{} // closed once the server stops; nil: never
 	Server   page.Server
 }
 
@@ -119,7 +120,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	}
 	site := &page.Site{
 		Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure,
-		Server: o.Server,
+		Closing: o.Closing, Server: o.Server,
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()

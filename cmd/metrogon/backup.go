@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log/slog"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -117,6 +116,7 @@ func lastLine(out []byte) string {
 // backups are the daily ones of the program's own database.
 type backups struct {
 	folder, url string
+	ours        func() bool // this program runs the server
 }
 
 // How long daily backups are kept, and how old the newest may be.
@@ -127,10 +127,18 @@ const (
 
 // backupsOf are those of the program's own database; nil for a database that others see to.
 func backupsOf(data string, o opened) *backups {
-	if o.server == nil || o.server.Joined() {
+	if o.server == nil {
 		return nil
 	}
-	return &backups{filepath.Join(data, "backups"), o.owner}
+	return &backups{filepath.Join(data, "backups"), o.owner, func() bool { return !o.server.Joined() }}
+}
+
+// turnOf is the work that comes round for them; nil where there is none.
+func (b *backups) turnOf() func(context.Context, time.Time) error {
+	if b == nil {
+		return nil
+	}
+	return b.turn
 }
 
 func (b *backups) all() (files []string) {
@@ -152,22 +160,9 @@ func (b *backups) newest() time.Time {
 	return info.ModTime()
 }
 
-// daily writes a backup a day, and removes those that are too old; looked at every hour.
-func (b *backups) daily(ctx context.Context, log *slog.Logger) {
-	for {
-		if err := b.turn(ctx, time.Now()); err != nil && ctx.Err() == nil {
-			log.Error("daily backup", "err", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(time.Hour):
-		}
-	}
-}
-
+// turn writes the backup of the day if there is none yet, and removes those that are too old.
 func (b *backups) turn(ctx context.Context, now time.Time) error {
-	if now.Sub(b.newest()) < backupsEvery {
+	if !b.ours() || now.Sub(b.newest()) < backupsEvery {
 		return nil
 	}
 	if err := os.MkdirAll(b.folder, 0o700); err != nil {

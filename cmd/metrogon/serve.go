@@ -20,6 +20,7 @@ import (
 	"metrogon/store"
 	"metrogon/web"
 	"metrogon/web/page"
+	"metrogon/work"
 )
 
 type serveCmd struct {
@@ -53,7 +54,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	}
 	defer o.close()
-	if o.server != nil && !o.server.Joined() {
+	if o.server != nil {
 		o.server.Watch(log)
 	}
 	if s.Demo {
@@ -68,31 +69,24 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	defer db.Close()
 	all := services.New(db, c.Now.clock())
 	backups := backupsOf(s.Data, o)
-	if backups != nil {
-		go backups.daily(ctx, log)
-	}
-	go sweep(ctx, db.Sessions(), log)
-	go all.Season.Work(ctx, log)
-	go all.Tell(ctx)
-	go all.Probes.Age(ctx, log)
-	go all.Alarms.Work(ctx, log)
-	go (&outside.Brokers{Probes: all.Probes, Local: s.Locals, Log: log}).Work(ctx)
 	post, err := s.post(ctx, all)
 	if err != nil {
 		return err
 	}
-	go func() {
-		if err := all.Remind.Work(ctx, post, log); err != nil && ctx.Err() == nil {
-			log.Error("reminders", "err", err)
-		}
-	}()
+	closing := make(chan struct{})
 	h, err := web.New(all, web.Options{
-		Sessions: db.Sessions(), Secure: s.Secure, Log: log,
+		Sessions: db.Sessions(), Secure: s.Secure, Log: log, Closing: closing,
 		Server: owning(o, c.Now.clock(), backups, post, s.Locals),
 	})
 	if err != nil {
 		return err
 	}
+	crew := &work.Crew{
+		All: all, Post: post, Log: log, Backup: backups.turnOf(),
+		Listen: (&outside.Brokers{Probes: all.Probes, Local: s.Locals, Log: log}).Work,
+	}
+	home := make(chan error, 1)
+	go func() { home <- crew.Run(ctx) }()
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute,
 		WriteTimeout: 150 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
@@ -109,11 +103,16 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		return err
 	case <-ctx.Done():
 	}
-	// What was begun is finished before the door closes.
-	finish, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	// Lines that stay open end at once; what was begun is finished before the door closes, and the crew comes home.
+	close(closing)
+	finish, cancel := context.WithTimeout(context.Background(), 8*time.Second)
 	defer cancel()
 	if err := server.Shutdown(finish); err != nil && !errors.Is(err, http.ErrServerClosed) {
-		return err
+		log.Error("some requests did not end in time", "err", err)
+		_ = server.Close()
+	}
+	if err := <-home; err != nil {
+		log.Error("stopping", "err", err)
 	}
 	return nil
 }
@@ -181,18 +180,4 @@ func asOwner(ctx context.Context, url string, work func(*store.DB) error) error 
 	}
 	defer db.Close()
 	return work(db)
-}
-
-// sweep removes sessions that are over, now and then.
-func sweep(ctx context.Context, sessions store.Sessions, log *slog.Logger) {
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(10 * time.Minute):
-		}
-		if err := sessions.Sweep(ctx); err != nil && ctx.Err() == nil {
-			log.Error("sweeping sessions", "err", err)
-		}
-	}
 }

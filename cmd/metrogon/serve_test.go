@@ -203,7 +203,7 @@ func TestBackupAndRestore(t *testing.T) {
 }
 
 func TestOldBackupsGo(t *testing.T) {
-	b := backups{t.TempDir(), "postgres://nobody@127.0.0.1:1/none"}
+	b := backups{t.TempDir(), "postgres://nobody@127.0.0.1:1/none", func() bool { return true }}
 	now := time.Now()
 	for _, days := range []int{0, 1, 13, 15, 40} {
 		at := now.AddDate(0, 0, -days).Add(-time.Hour)

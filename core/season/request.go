@@ -110,30 +110,39 @@ const (
 	forChance = 0.10
 )
 
-// Work answers a request within its seconds; progress may be nil.
+// Work answers a request within its seconds. progress may be nil; what passes while it is called does not count, so
+// that it may wait there for its turn.
 func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, error) {
 	limit := 5 * time.Second
 	if r.Seconds != nil {
 		limit = time.Duration(*r.Seconds * float64(time.Second))
 	}
-	share := func(of float64) (context.Context, context.CancelFunc) {
-		return context.WithTimeout(ctx, time.Duration(of*float64(limit)))
+	var all []*stint
+	share := func(of float64) *stint {
+		s := newStint(ctx, time.Duration(of*float64(limit)))
+		all = append(all, s)
+		return s
 	}
-	whole, end := share(1)
-	defer end()
-	left := 1.0
+	defer func() {
+		for _, s := range all {
+			s.timer.Stop()
+			s.end()
+		}
+	}()
+	whole, left := share(1), 1.0
 	if r.Simulate != nil {
 		left -= forChance
 	}
-	notes, enough := share(left)
-	defer enough()
+	notes := share(left)
 	search := notes
 	if r.Steps == 0 {
-		var done context.CancelFunc
-		search, done = share(left - forNotes)
-		defer done()
+		search = share(left - forNotes)
 	}
-	o := Options{Seed: r.Seed, Steps: r.Steps, Progress: progress}
+	tell := progress
+	if progress != nil {
+		tell = func(p Progress) { stood(all, func() { progress(p) }) }
+	}
+	o := Options{Seed: r.Seed, Steps: r.Steps, Progress: tell}
 	if r.Replan != nil {
 		o.Accepted, o.Change = r.Replan.Accepted, r.Replan.ChangeCost
 	}

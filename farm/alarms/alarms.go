@@ -19,9 +19,7 @@ import (
 // Service holds the use cases.
 type Service struct {
 	*farm.Service
-	// Tell brings a message to the people of a farm, through quiet hours where it wakes.
-	Tell   func(ctx context.Context, farmID int64, title, body, path string, wakes bool) error
-	looked map[int64]time.Time // when each farm was last looked through for incidents, by the one who looks
+	Teller farm.Teller
 }
 
 // Alarm is one as it is kept.

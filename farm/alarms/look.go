@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"math"
 	"slices"
 	"strings"
@@ -17,61 +16,39 @@ import (
 
 // How often it is looked, and over how long.
 const (
-	lookEvery   = 20 * time.Second
-	searchEvery = 5 * time.Minute
+	LookEvery   = 20 * time.Second
+	SearchEvery = 5 * time.Minute
 	searchOver  = 36 * time.Hour
-	looks       = 736 // tells the one who looks from other processes
+	// farmTime is how long a look at one farm may take, so that none keeps the others waiting.
+	farmTime = 10 * time.Second
 )
 
-// Work looks at all farms with probes until ctx ends; of many processes one looks.
-func (b *Service) Work(ctx context.Context, log *slog.Logger) {
-	for ctx.Err() == nil {
-		_, err := b.DB.Alone(ctx, looks, func() error {
-			for ctx.Err() == nil {
-				if err := b.LookNow(ctx); err != nil && ctx.Err() == nil {
-					log.Error("alarms", "err", err)
-				}
-				wait(ctx, lookEvery)
-			}
-			return nil
-		})
-		if err != nil && ctx.Err() == nil {
-			log.Error("alarms", "err", err)
-		}
-		wait(ctx, lookEvery)
-	}
-}
+// LookNow looks at all farms with probes once: what rings is kept and told, what is over ends.
+func (b *Service) LookNow(ctx context.Context) error { return b.round(ctx, false) }
 
-func wait(ctx context.Context, long time.Duration) {
-	select {
-	case <-ctx.Done():
-	case <-time.After(long):
-	}
-}
+// SearchNow looks, and searches the readings of the last day and a half for what happened.
+func (b *Service) SearchNow(ctx context.Context) error { return b.round(ctx, true) }
 
-// LookNow looks at all farms with probes once: what rings is kept and told, what is over ends, and now and then the
-// readings are searched for what happened.
-func (b *Service) LookNow(ctx context.Context) error {
+func (b *Service) round(ctx context.Context, search bool) error {
 	farms, err := b.DB.Probed(ctx)
 	if err != nil {
 		return err
 	}
 	var failed error
 	for _, id := range farms {
-		if err := b.look(ctx, id); err != nil { // one farm’s trouble is not another’s
+		if ctx.Err() != nil {
+			return errors.Join(failed, ctx.Err())
+		}
+		one, enough := context.WithTimeout(ctx, farmTime)
+		if err := b.look(one, id, search); err != nil { // one farm’s trouble is not another’s
 			failed = errors.Join(failed, fmt.Errorf("farm %d: %w", id, err))
 		}
+		enough()
 	}
 	return failed
 }
 
-// message is what people are told.
-type message struct {
-	title, body, path string
-	wakes             bool
-}
-
-func (b *Service) look(ctx context.Context, farmID int64) error {
+func (b *Service) look(ctx context.Context, farmID int64, search bool) error {
 	keeper, err := b.DB.Keeper(ctx, farmID)
 	if errors.Is(err, farm.ErrNone) { // nobody is there
 		return nil
@@ -83,38 +60,27 @@ func (b *Service) look(ctx context.Context, farmID int64) error {
 	if err != nil {
 		return err
 	}
-	now := b.Now()
-	search := now.Sub(b.looked[farmID]).Abs() >= searchEvery
 	var change change
 	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		change, err = gather(ctx, tx, w, open, search)
 		return err
 	})
-	if err != nil {
+	if err != nil || change.empty() {
 		return err
 	}
-	var told []message
-	if !change.empty() {
-		err = b.Write(ctx, m, func(tx *farm.Tx) error {
-			told, err = change.keep(ctx, tx)
-			return err
-		})
-		if err != nil {
+	var tell func(*farm.Tx, farm.Notice)
+	if len(change.begun) > 0 {
+		if tell, err = b.Teller(ctx, farmID); err != nil {
 			return err
 		}
 	}
-	if search {
-		if b.looked == nil {
-			b.looked = map[int64]time.Time{}
+	return b.Write(ctx, m, func(tx *farm.Tx) error {
+		told, err := change.keep(ctx, tx)
+		for _, t := range told { // told with the ring that is kept, or not at all
+			tell(tx, t)
 		}
-		b.looked[farmID] = now
-	}
-	for _, t := range told {
-		if b.Tell != nil {
-			err = errors.Join(err, b.Tell(ctx, farmID, t.title, t.body, t.path, t.wakes))
-		}
-	}
-	return err
+		return err
+	})
 }
 
 // change is what a look found.
@@ -135,7 +101,7 @@ func (c change) empty() bool {
 }
 
 // keep writes what was found, and gives what is told to people: what is new.
-func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err error) {
+func (c change) keep(ctx context.Context, tx *farm.Tx) (told []farm.Notice, err error) {
 	for _, r := range c.begun {
 		fresh, err := tx.AddRing(ctx, r.AlarmRing)
 		if err != nil {
@@ -184,17 +150,18 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []message, err erro
 }
 
 // tell adds what rings to what people are told: a message a machine, however much rings in it.
-func (c change) tell(told []message, r begun, now time.Time) []message {
+func (c change) tell(told []farm.Notice, r begun, now time.Time) []farm.Notice {
 	path := fmt.Sprintf("/machines/%d/readings?span=6h", r.MachineID)
-	i := slices.IndexFunc(told, func(t message) bool { return t.path == path })
+	i := slices.IndexFunc(told, func(t farm.Notice) bool { return t.Path == path })
 	if i < 0 {
-		i, told = len(told), append(told, message{
-			title: fmt.Sprintf("%s: %s rings", c.member.FarmName, r.Machine), path: path,
+		i, told = len(told), append(told, farm.Notice{
+			Title: fmt.Sprintf("%s: %s rings", c.member.FarmName, r.Machine), Path: path,
+			Tag: fmt.Sprintf("alarm/%d/%d/%d", r.AlarmID, r.MachineID, r.BeganAt.Unix()),
 		})
 	}
 	says := fmt.Sprintf("%s, since %s.", r.Tells(c.member, now), c.member.Moment(r.BeganAt))
-	told[i].body = strings.TrimSpace(told[i].body + "\n" + says)
-	told[i].wakes = told[i].wakes || r.Alarm.Wakes
+	told[i].Body = strings.TrimSpace(told[i].Body + "\n" + says)
+	told[i].Wakes = told[i].Wakes || r.Alarm.Wakes
 	return told
 }
 

@@ -177,7 +177,7 @@ func (b *Service) PasswordLink(ctx context.Context, m *farm.Member, personID int
 	}
 	link, digest := farm.NewLink()
 	now := b.Now()
-	if err := b.DB.PasswordLink(ctx, personID, digest, now, now.Add(passwordHolds)); err != nil {
+	if err := b.DB.PasswordLink(ctx, m.FarmID, personID, digest, now, now.Add(passwordHolds)); err != nil {
 		return "", "", err
 	}
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {

@@ -1,6 +1,7 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"crypto/hmac"
 	"crypto/rand"
@@ -12,8 +13,6 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
-
-	"github.com/alexedwards/argon2id"
 
 	"metrogon/core/wording"
 	"metrogon/store"
@@ -54,20 +53,12 @@ func tryOf(kind, who string, free int) store.Try {
 	return store.Try{Who: hex.EncodeToString(sum[:]), Free: free, Most: 15 * time.Minute, Reset: time.Hour}
 }
 
-// SignIn checks an address and a password. Tries are counted before they are made:
-// for an address and for the network they come from; but a device that was signed
-// in before keeps a count of its own, so that a stranger who knows an address
-// cannot keep its owner away.
+// SignIn checks an address and a password. Tries are counted before they are made,
+// and one that was right is given back: for an address and for the network they come
+// from; but a device that was signed in before keeps a count of its own, so that a
+// stranger who knows an address cannot keep its owner away. Who has to wait takes none
+// of the few slots for hashing.
 func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error) {
-	// A few at a time: a crowd at the door leaves the others their connections.
-	err = b.hashing.turn(ctx, func() error {
-		in, err = b.signIn(ctx, a)
-		return err
-	})
-	return in, err
-}
-
-func (b *Service) signIn(ctx context.Context, a Attempt) (in Admitted, err error) {
 	if len(a.Email) > 200 || len(a.Password) > 200 || !utf8.ValidString(a.Email) || strings.ContainsRune(a.Email, 0) {
 		return in, ErrWrong
 	}
@@ -93,11 +84,7 @@ func (b *Service) signIn(ctx context.Context, a Attempt) (in Admitted, err error
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return in, err
 	}
-	hash := p.PasswordHash
-	if hash == "" {
-		hash = nobody()
-	}
-	right, err := argon2id.ComparePasswordAndHash(a.Password, hash)
+	right, err := b.hashing.compare(ctx, a.Password, cmp.Or(p.PasswordHash, nobody()))
 	if err != nil {
 		return in, err
 	}
@@ -107,12 +94,17 @@ func (b *Service) signIn(ctx context.Context, a Attempt) (in Admitted, err error
 	if err := b.DB.ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
 		return in, err
 	}
-	if b.hashing.outdated(hash) {
-		fresh, err := argon2id.CreateHash(a.Password, parameters)
+	for _, t := range tries[1:] {
+		if err := b.DB.GiveBackTry(ctx, t, b.Now()); err != nil {
+			return in, err
+		}
+	}
+	if b.hashing.outdated(p.PasswordHash) {
+		fresh, err := b.hashing.hash(ctx, a.Password)
 		if err != nil {
 			return in, err
 		}
-		if err := b.DB.Rehash(ctx, p.ID, hash, fresh); err != nil {
+		if err := b.DB.Rehash(ctx, p.ID, p.PasswordHash, fresh); err != nil {
 			return in, err
 		}
 	}

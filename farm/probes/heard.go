@@ -16,8 +16,8 @@ type Listened struct {
 // hears tells the one who listens to brokers from other processes.
 const hears = 738
 
-// ListenAlone runs work while no other process listens to brokers.
-func (b *Service) ListenAlone(ctx context.Context, work func() error) (did bool, err error) {
+// ListenAlone runs work while no other process listens to brokers; its context ends once that is not sure any more.
+func (b *Service) ListenAlone(ctx context.Context, work func(context.Context) error) (did bool, err error) {
 	return b.DB.Alone(ctx, hears, work)
 }
 

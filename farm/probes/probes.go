@@ -5,7 +5,6 @@ package probes
 import (
 	"context"
 	"errors"
-	"log/slog"
 	"net"
 	"net/url"
 	"slices"
@@ -160,18 +159,10 @@ func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64
 	})
 }
 
-// Age sums what is old, once a day, until ctx ends.
-func (b *Service) Age(ctx context.Context, log *slog.Logger) {
-	for {
-		if _, err := b.DB.Age(ctx, b.Now()); err != nil && ctx.Err() == nil {
-			log.Error("summing old readings", "err", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(24 * time.Hour):
-		}
-	}
+// Age sums what is old; to be done once a day.
+func (b *Service) Age(ctx context.Context) error {
+	_, err := b.DB.Age(ctx, b.Now())
+	return err
 }
 
 // Broker is from where a farm’s probes are heard.

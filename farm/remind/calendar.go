@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"sync/atomic"
 	"time"
 
 	"metrogon/core/wording"
@@ -20,7 +19,6 @@ import (
 type Service struct {
 	*farm.Service
 	Chores []chores.Provider // of the other rooms
-	jobs   atomic.Pointer[store.Jobs]
 }
 
 // Feed is a person's own calendar of a farm.

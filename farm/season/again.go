@@ -4,9 +4,10 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"log/slog"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -105,72 +106,84 @@ func worse(now, then []store.Upset) bool {
 	})
 }
 
-// watch looks after the plans of all farms: when one does not hold any more, the rest is planned
-// again. Nothing moves by it: the plan waits to be accepted.
-type watch struct {
-	on   *Service
+// held is in which state each farm was when its plan was seen to hold: while that stays, it holds as it did.
+type held struct {
+	mu   sync.Mutex
 	seen map[int64]seen // by farm
 }
 
-// seen is in which state a farm was looked at: while it stays, its plan holds as it did.
 type seen struct {
 	entry int64
 	date  time.Time
 }
 
 const (
-	// pause is the time from one look to the next.
-	pause = 10 * time.Second
+	// HoldsEvery is how often it is looked whether plans still hold.
+	HoldsEvery = 10 * time.Second
 	// againSeconds are given to a plan for which nobody asked.
 	againSeconds = 5
 	// pastDays is how long after its last planned setting a farm is still looked after: until
 	// the young of the slowest kind are pulled.
 	pastDays = 60
+	// farmTime is how long it may take to look at one farm.
+	farmTime = 20 * time.Second
 )
 
-// work looks after them until the context ends.
-func (w *watch) work(ctx context.Context, log *slog.Logger) {
-	tick := time.NewTicker(pause)
-	defer tick.Stop()
-	for ctx.Err() == nil {
-		if err := w.look(ctx); err != nil && ctx.Err() == nil && !farm.Unavailable(err) {
-			log.Error("looking whether plans still hold", "err", err)
-		}
-		select {
-		case <-ctx.Done():
-		case <-tick.C:
-		}
+// HoldsNow looks after the plans of all farms: where one does not hold any more, the rest is planned again. Nothing
+// moves by it: the plan waits to be accepted.
+func (b *Service) HoldsNow(ctx context.Context) error {
+	farms, err := b.DB.FarmsAhead(ctx, b.Now().AddDate(0, 0, -pastDays))
+	if err != nil {
+		return err
 	}
-}
-
-func (w *watch) look(ctx context.Context) error {
-	farms, err := w.on.DB.FarmsAhead(ctx, w.on.Now().AddDate(0, 0, -pastDays))
+	var failed error
 	for _, id := range farms {
-		if err == nil {
-			err = w.farm(ctx, id)
+		if ctx.Err() != nil {
+			return errors.Join(failed, ctx.Err())
 		}
+		one, enough := context.WithTimeout(ctx, farmTime)
+		err := b.holds(one, id)
+		if err != nil && !errors.As(err, new(farm.Later)) { // one farm's trouble is not another's
+			failed = errors.Join(failed, fmt.Errorf("farm %d: %w", id, err))
+		}
+		enough()
 	}
-	return err
+	return failed
 }
 
-func (w *watch) farm(ctx context.Context, id int64) error {
-	m, err := w.on.ownerOf(ctx, id)
+func (b *Service) holds(ctx context.Context, id int64) error {
+	m, err := b.ownerOf(ctx, id)
 	if err != nil || m == nil {
 		return err
 	}
-	now := seen{date: m.Date(w.on.Now())}
-	err = w.on.Read(ctx, m, func(tx *farm.Tx) (err error) {
+	now := seen{date: m.Date(b.Now())}
+	err = b.Read(ctx, m, func(tx *farm.Tx) (err error) {
 		now.entry, err = tx.LastEntry(ctx)
 		return err
 	})
-	if err != nil || w.seen[id] == now {
+	if err != nil || b.held.as(id) == now {
 		return err
 	}
-	if err := w.on.Again(ctx, m); err != nil {
+	if err := b.Again(ctx, m); err != nil {
 		return err
 	}
-	w.seen[id] = now
+	b.held.keep(id, now)
 	return nil
+}
+
+func (h *held) as(farmID int64) seen {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return h.seen[farmID]
+}
+
+func (h *held) keep(farmID int64, s seen) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.seen == nil {
+		h.seen = map[int64]seen{}
+	}
+	h.seen[farmID] = s
 }
 
 // ownerOf finds one of a farm's owners, nil if it has none.
@@ -211,7 +224,14 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 	// one key for what is upset today, so that of many processes one asks
 	once := uuid.NewSHA1(uuid.NameSpaceOID, key).String()
 	_, err = b.Act(ctx, m, farm.Keeping, once, func(tx *farm.Tx) (farm.Done, error) {
-		id, err := tx.AddPlan(ctx, *ask, 0)
+		open, err := tx.OpenPlans(ctx)
+		if err == nil && open >= mostOpen {
+			err = farm.Later(HoldsEvery) // the next look asks
+		}
+		if err != nil {
+			return farm.Done{}, err
+		}
+		id, err := addPlan(ctx, tx, *ask, 0)
 		return farm.Done{BatchID: id}, err
 	})
 	return err
@@ -252,7 +272,7 @@ func (b *Service) withdraw(ctx context.Context, m *farm.Member, row store.Plan) 
 }
 
 // withdrawIfIdle takes a plan for which nobody asked away again if nothing would change by it.
-func (b *Service) withdrawIfIdle(ctx context.Context, w store.Waiting) error {
+func (b *Service) withdrawIfIdle(ctx context.Context, w Work) error {
 	m, err := b.ownerOf(ctx, w.FarmID)
 	if err != nil || m == nil {
 		return err
@@ -261,7 +281,7 @@ func (b *Service) withdrawIfIdle(ctx context.Context, w store.Waiting) error {
 	left := 0
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		var v PlanView
-		_, row, v, err = b.proposed(ctx, tx, w.ID)
+		_, row, v, err = b.proposed(ctx, tx, w.PlanID)
 		left = v.Left
 		return err
 	})

@@ -3,12 +3,8 @@ package season
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"log/slog"
-	"math"
 	"slices"
-	"time"
 
 	planner "metrogon/core/season"
 	"metrogon/farm"
@@ -53,12 +49,18 @@ func (b *Service) Ask(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddPlan(ctx, row, m.PersonID)
+		open, err := tx.OpenPlans(ctx)
+		if err != nil {
+			return farm.Done{}, err
+		}
+		if open >= mostOpen {
+			return farm.Done{}, farm.Problemf(
+				"plan", "Two plans of your farm are on their way already. Wait until one is done, or stop it.",
+			)
+		}
+		id, err := addPlan(ctx, tx, row, m.PersonID)
 		return farm.Done{Said: "Planning…", BatchID: id}, err
 	})
-	if err == nil {
-		b.Wake()
-	}
 	return done.BatchID, done, err // a plan is no batch, but its id has to come back with a key used twice
 }
 
@@ -85,14 +87,6 @@ func (s *scene) asked(seconds int, what *WhatIf) (row store.Plan, err error) {
 	r.Seconds = &limit
 	row.Request, err = json.Marshal(r)
 	return row, err
-}
-
-// Wake tells the job that somebody waits.
-func (b *Service) Wake() {
-	select {
-	case b.wake <- struct{}{}:
-	default:
-	}
 }
 
 // askable, after lookAhead, sees that there is something to plan, and that what stays where it is can.
@@ -144,138 +138,6 @@ func (b *Service) Cancel(ctx context.Context, m *farm.Member, key string, id int
 		}
 	}
 	return done, err
-}
-
-const (
-	// look is how often it is seen whether a plan waits of which nobody told this process.
-	look = 2 * time.Second
-	// often is how long a job waits before it tells how far it is again.
-	often = 400 * time.Millisecond
-	// jobs are worked on at once.
-	jobs = 2
-)
-
-// Work works on plans until the context ends: those that are asked for here, and those that a
-// process left behind that is gone.
-func (b *Service) Work(ctx context.Context, log *slog.Logger) {
-	free := make(chan struct{}, jobs)
-	tick := time.NewTicker(look)
-	defer tick.Stop()
-	go (&watch{b, map[int64]seen{}}).work(ctx, log)
-	for ctx.Err() == nil {
-		waiting, err := b.DB.WaitingPlans(ctx)
-		if err != nil && ctx.Err() == nil && !farm.Unavailable(err) {
-			log.Error("looking for plans", "err", err)
-		}
-		for _, w := range waiting {
-			if _, mine := b.working.Load(w.ID); mine {
-				continue
-			}
-			free <- struct{}{}
-			go func() {
-				defer func() { <-free }()
-				if err := b.run(ctx, w); err != nil && ctx.Err() == nil {
-					log.Error("planning", "farm", w.FarmID, "plan", w.ID, "err", err)
-				}
-			}()
-		}
-		select {
-		case <-ctx.Done():
-		case <-tick.C:
-		case <-b.wake:
-		}
-	}
-}
-
-// run claims a plan and works on it.
-func (b *Service) run(ctx context.Context, w store.Waiting) error {
-	ctx, stop := context.WithCancel(ctx)
-	defer stop()
-	if _, taken := b.working.LoadOrStore(w.ID, stop); taken {
-		return nil
-	}
-	defer b.working.Delete(w.ID)
-	whole := context.WithoutCancel(ctx)
-	write := func(work func(tx *store.Tx) error) error { return b.DB.Write(whole, w.FarmID, work) }
-	row, err := b.claim(whole, w)
-	if err != nil || row == nil {
-		return err
-	}
-	a, err := b.solve(ctx, *row, func(p planner.Progress) {
-		if on, err := b.beat(whole, w, p); err == nil && !on { // else the next beat tells it again
-			stop()
-		}
-	})
-	if ctx.Err() != nil && errors.Is(context.Cause(ctx), context.Canceled) {
-		return nil // called off, or the process ends: whoever comes next begins again
-	}
-	if err != nil {
-		return write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.ID, Failed, nil, err.Error()) })
-	}
-	text, err := json.Marshal(a)
-	if err != nil {
-		return err
-	}
-	err = write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.ID, Finished, text, "") })
-	if err == nil && row.Alone {
-		err = b.withdrawIfIdle(whole, w)
-	}
-	return err
-}
-
-// claim takes a plan that waits; nil: somebody else did.
-func (b *Service) claim(ctx context.Context, w store.Waiting) (row *store.Plan, err error) {
-	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) error {
-		mine, err := tx.ClaimPlan(ctx, w.ID)
-		if err != nil || !mine {
-			return err
-		}
-		p, err := tx.Plan(ctx, w.ID)
-		row = &p
-		return err
-	})
-	return row, err
-}
-
-// beat tells how far a plan is; false: it was called off.
-func (b *Service) beat(ctx context.Context, w store.Waiting, p planner.Progress) (on bool, err error) {
-	var bound *float64
-	if !math.IsInf(p.Bound, 0) {
-		bound = &p.Bound
-	}
-	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) (err error) {
-		on, err = tx.BeatPlan(ctx, w.ID, int64(p.Steps), p.Score, bound)
-		return err
-	})
-	return on, err
-}
-
-// solve works on a plan, telling now and then how far it is. Sentences keep the planner's ids
-// and days; they are written when they are read, in the names of then.
-func (b *Service) solve(ctx context.Context, row store.Plan, tell func(planner.Progress)) (a answer, err error) {
-	r, err := planner.ReadRequest(row.Request)
-	if err != nil {
-		return a, fmt.Errorf("the problem: %w", err)
-	}
-	r.Words = markedWords
-	var last time.Time
-	a.Answer, err = r.Work(ctx, func(p planner.Progress) {
-		if now := time.Now(); now.Sub(last) >= often {
-			last = now
-			tell(p)
-		}
-	})
-	if err != nil || a.Fragile == "" || r.Simulate == nil {
-		return a, err
-	}
-	for _, o := range a.Simulated {
-		if o.Order == a.Fragile && o.Chance < 0.95 {
-			short, enough := context.WithTimeout(ctx, 2*time.Second)
-			defer enough()
-			a.Raise = planner.RaiseOf(short, &r.Problem, a.Plan, *r.Simulate, a.Fragile, r.Seed)
-		}
-	}
-	return a, nil
 }
 
 // Accept keeps settings of a plan, by their number; none named: all.

@@ -15,12 +15,13 @@ import (
 // Service holds the use cases.
 type Service struct {
 	*farm.Service
-	wake    chan struct{} // somebody asked for a plan
-	working sync.Map      // plan id → context.CancelFunc, of those worked on here
+	working sync.Map // plan id → context.CancelFunc, of those worked on here
+	turns   turns
+	held    held
 }
 
 // New opens the room.
-func New(on *farm.Service) *Service { return &Service{Service: on, wake: make(chan struct{}, 1)} }
+func New(on *farm.Service) *Service { return &Service{Service: on} }
 
 // kept is a row of one of the lists of planning as it was before; nil: it was not there.
 type kept[T any] struct {

@@ -101,7 +101,7 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Supplies: &supplies.Service{Service: on},
 		Gauges:   &gauges.Service{Service: on},
 		Probes:   probes.New(on),
-		Alarms:   &alarms.Service{Service: on, Tell: reminders.Tell},
+		Alarms:   &alarms.Service{Service: on, Teller: reminders.Teller},
 		Brood:    &brood.Service{Service: on, Comers: comers},
 		Report:   &report.Service{Service: on, Loss: weigh.Loss, Patterns: patterns},
 		Books:    &books.Service{Service: on},

@@ -18,6 +18,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 )
@@ -31,8 +32,8 @@ type Cluster struct {
 	secret  string
 	options []string
 	bin     string
-	asOwner *syscall.SysProcAttr // root hands the server to the postgres user
-	lock    *os.File             // held by the program that is to stop the server
+	asOwner *syscall.SysProcAttr    // root hands the server to the postgres user
+	lock    atomic.Pointer[os.File] // held by the program that is to stop the server
 
 	stopWatch func()
 }
@@ -63,9 +64,6 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	if err := c.checkVersion(); err != nil {
 		return nil, err
 	}
-	if err := c.own(filepath.Join(dir, "lock")); err != nil {
-		return nil, err
-	}
 	secret, err := os.ReadFile(filepath.Join(dir, "secret"))
 	if err != nil {
 		return nil, fmt.Errorf("the database's password is gone: %w", err)
@@ -74,23 +72,37 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	for _, s := range append(ours, settings...) {
 		c.options = append(c.options, "-c", s)
 	}
-	running, err := c.find()
-	if err != nil {
+	if err := c.joinOrStart(); err != nil {
 		return nil, err
-	}
-	if !running {
-		if c.port, err = freePort(); err != nil {
-			return nil, err
-		}
-		if err := c.start(); err != nil {
-			return nil, err
-		}
 	}
 	c.URL, c.Owner = c.address(server), c.address(owner)
 	if err := c.roles(context.Background()); err != nil {
 		return nil, fmt.Errorf("the database in %s could not be made ready: %w", c.dir, err)
 	}
 	return c, nil
+}
+
+// joinOrStart finds the server running, or starts it as the program that stops it again. Where another program is about
+// to stop it, that is waited for.
+func (c *Cluster) joinOrStart() error {
+	for try := 0; ; try++ {
+		if err := c.own(); err != nil {
+			return err
+		}
+		running, err := c.find()
+		switch {
+		case err != nil || running:
+			return err
+		case !c.Joined():
+			if c.port, err = freePort(); err != nil {
+				return err
+			}
+			return c.start()
+		case try == 60:
+			return fmt.Errorf("another program holds %s, but the database does not run", c.dir)
+		}
+		time.Sleep(500 * time.Millisecond)
+	}
 }
 
 // The roles of a cluster. The first makes the others and is used for nothing else.
@@ -136,9 +148,14 @@ func (c *Cluster) start() error {
 
 // Joined tells that another program runs the server, and will stop it. A server
 // that a killed program left behind is nobody's: who finds it owns it.
-func (c *Cluster) Joined() bool { return c.lock == nil }
+func (c *Cluster) Joined() bool { return c.lock.Load() == nil }
 
-func (c *Cluster) own(path string) error {
+// own takes the lock of the one who is to stop the server, if nobody has it.
+func (c *Cluster) own() error {
+	if !c.Joined() {
+		return nil
+	}
+	path := filepath.Join(filepath.Dir(c.dir), "lock")
 	lock, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
 		return fmt.Errorf("cannot write %s: %w", path, err)
@@ -146,7 +163,7 @@ func (c *Cluster) own(path string) error {
 	if syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB) != nil {
 		return lock.Close()
 	}
-	c.lock = lock
+	c.lock.Store(lock)
 	return nil
 }
 
@@ -156,14 +173,17 @@ func (c *Cluster) Stop() error {
 	if c.stopWatch != nil {
 		c.stopWatch()
 	}
-	if running, err := c.find(); err != nil || !running {
+	running, err := c.find()
+	if err != nil {
 		return err
 	}
-	if out, err := c.run("pg_ctl", "-D", c.dir, "-m", "fast", "-w", "stop"); err != nil {
-		return fmt.Errorf("the database in %s did not stop: %s", c.dir, lastLine(out))
+	if running {
+		if out, err := c.run("pg_ctl", "-D", c.dir, "-m", "fast", "-w", "stop"); err != nil {
+			return fmt.Errorf("the database in %s did not stop: %s", c.dir, lastLine(out))
+		}
 	}
-	if c.lock != nil {
-		return c.lock.Close()
+	if lock := c.lock.Swap(nil); lock != nil {
+		return lock.Close()
 	}
 	return nil
 }

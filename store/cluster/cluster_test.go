@@ -53,7 +53,7 @@ func TestAClusterOfOurOwn(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, third.Joined())
 
-	require.NoError(t, third.lock.Close()) // as if its program were killed
+	require.NoError(t, third.lock.Load().Close()) // as if its program were killed
 	found, err := Start(dir)
 	require.NoError(t, err)
 	assert.Equal(t, third.URL, found.URL)

@@ -11,9 +11,9 @@ const (
 	mostWait  = 15 * time.Second
 )
 
-// Watch starts the server again whenever it does not run any more: killed, or
-// panicked because the disk was full. It tries until it succeeds, less and less
-// often, and ends with Stop.
+// Watch starts the server again whenever it does not run any more: killed, panicked
+// because the disk was full, or stopped by the program that ran it before, whose place
+// is taken then. It tries until it succeeds, less and less often, and ends with Stop.
 func (c *Cluster) Watch(log *slog.Logger) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
@@ -33,6 +33,9 @@ func (c *Cluster) Watch(log *slog.Logger) {
 			if c.up() {
 				wait, down = lookEvery, false
 				continue
+			}
+			if err := c.own(); err != nil || c.Joined() {
+				continue // whoever runs it starts it, or is about to go
 			}
 			if !down {
 				log.Error("the database is gone; it is started again", "folder", c.dir)

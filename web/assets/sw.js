@@ -36,7 +36,7 @@ self.addEventListener("push", e => {
   const told = e.data?.json() ?? {};
   e.waitUntil(
     self.registration.showNotification(told.title ?? "Metrogon", {
-      body: told.body, data: told.path ?? "/", icon: "/assets/icon.svg", tag: told.title,
+      body: told.body, data: told.path ?? "/", icon: "/assets/icon.svg", tag: told.tag || told.title,
     }),
   );
 });

@@ -31,11 +31,13 @@ type Site struct {
 	Sessions *scs.SessionManager
 	Assets   *assets.Server
 	Log      *slog.Logger
-	Secure   bool // cookies over HTTPS only
+	Secure   bool            // cookies over HTTPS only
+	Closing  <-chan struct{} // closed once the server stops; nil: never
 
 	Server
 
 	rights *http.ServeMux // what pages and actions need
+	lines  lines
 }
 
 // Server is what only the program that serves can do, since it takes the owner of the tables.

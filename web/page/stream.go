@@ -2,9 +2,12 @@ package page
 
 import (
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
+
+	"metrogon/farm"
 )
 
 const (
@@ -14,9 +17,43 @@ const (
 	stands = 10 * time.Minute
 )
 
+// mostLines is how many lines one person has at most, over all devices.
+const mostLines = 20
+
+// lines counts those that stand, by person.
+type lines struct {
+	mu sync.Mutex
+	by map[int64]int
+}
+
+func (l *lines) begin(personID int64) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.by == nil {
+		l.by = map[int64]int{}
+	}
+	if l.by[personID] >= mostLines {
+		return false
+	}
+	l.by[personID]++
+	return true
+}
+
+func (l *lines) end(personID int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.by[personID]--; l.by[personID] == 0 {
+		delete(l.by, personID)
+	}
+}
+
 // Follow answers with server-sent events: "here" once the line stands, then the event whenever something was told, with
-// a pause in between. It returns once nobody is there any more, or after ten minutes.
-func Follow(c *echo.Context, told <-chan struct{}, event string, pause time.Duration) error {
+// a pause in between. It returns once nobody is there any more, the server stops, or after ten minutes.
+func (s *Site) Follow(c *echo.Context, m *farm.Member, told <-chan struct{}, event string, pause time.Duration) error {
+	if !s.lines.begin(m.PersonID) {
+		return c.NoContent(http.StatusNoContent) // which a browser does not ask for again
+	}
+	defer s.lines.end(m.PersonID)
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
@@ -32,6 +69,8 @@ func Follow(c *echo.Context, told <-chan struct{}, event string, pause time.Dura
 		select {
 		case <-gone:
 			return nil
+		case <-s.Closing:
+			return nil
 		case <-told:
 			text = "event: " + event + "\ndata: \n\n"
 		case <-tick.C:
@@ -41,6 +80,8 @@ func Follow(c *echo.Context, told <-chan struct{}, event string, pause time.Dura
 		}
 		select {
 		case <-gone:
+			return nil
+		case <-s.Closing:
 			return nil
 		case <-time.After(pause):
 		}

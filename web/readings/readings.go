@@ -202,7 +202,7 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	}
 	come, end := x.Live.WatchReadings(m.FarmID)
 	defer end()
-	return page.Follow(c, come, "readings", between)
+	return x.Follow(c, m, come, "readings", between)
 }
 
 // Degree writes a difference of temperatures in the reader’s units.

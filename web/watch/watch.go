@@ -210,5 +210,5 @@ func (x handler) live(c *echo.Context, m *farm.Member) error {
 	}
 	told, end := x.Live.Watch(m.FarmID)
 	defer end()
-	return page.Follow(c, told, "done", 0)
+	return x.Follow(c, m, told, "done", 0)
 }

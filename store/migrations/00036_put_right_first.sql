@@ -1,0 +1,20 @@
+-- +goose Up
+
+-- When work that comes round by itself did last, in whatever process.
+create table rounds (
+  name text primary key,
+  at   timestamptz not null
+);
+grant select, insert, update on rounds to metrogon_serve;
+
+-- A link for a new password is of the farm whose owner made it, and holds only while its person is there and nowhere
+-- else. Those of before say of no farm: they hold no more.
+delete from password_links;
+alter table password_links add column by_farm bigint not null references farms on delete cascade;
+grant delete on password_links to metrogon_serve;
+
+-- Who has the table of sessions cannot sign in by it.
+update sessions set token = encode(sha256(convert_to(token, 'UTF8')), 'hex');
+
+-- A plan that waits shows that it is still wanted, too.
+update plans set beat_at = now() where state = 'waiting' and beat_at is null;
