@@ -59,11 +59,8 @@ var homePens = []pen{
 
 // There tells whether the demo farm is loaded.
 func There(ctx context.Context, db *store.DB) (bool, error) {
-	_, err := db.FarmByName(ctx, Name)
-	if errors.Is(err, store.ErrNone) {
-		return false, nil
-	}
-	return err == nil, err
+	all, err := db.FarmsByName(ctx, Name)
+	return len(all) > 0, err
 }
 
 type pen struct {

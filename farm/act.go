@@ -66,6 +66,10 @@ func (b *Service) ReadParts(ctx context.Context, m *Member, parts ...Part) error
 	})
 }
 
+// ForFile marks the reading that is done in a context as for a file: whoever waits for an archive, a sheet or a report
+// takes his turn with others who do, and leaves pages their way.
+func ForFile(ctx context.Context) context.Context { return store.As(ctx, store.Files) }
+
 // Write runs work that changes something and has a key of its own kind.
 func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) error {
 	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })

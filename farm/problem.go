@@ -97,6 +97,15 @@ func AsProblems(err error) (Problems, bool) {
 	return p, ok
 }
 
+// Newer says that a newer program has changed the database; "" for any other error.
+func Newer(err error) string {
+	var newer store.NewerError
+	if errors.As(err, &newer) {
+		return newer.Error()
+	}
+	return ""
+}
+
 // Unavailable tells that the database is away, too busy or too slow just now.
 func Unavailable(err error) bool { return store.Unavailable(err) }
 

@@ -8,10 +8,9 @@ import (
 	"log/slog"
 	"maps"
 	"net"
+	"net/url"
 	"slices"
-	"strings"
 	"sync/atomic"
-	"syscall"
 	"time"
 
 	mqtt "github.com/eclipse/paho.mqtt.golang"
@@ -97,20 +96,16 @@ const heldBack = 3 * time.Second
 
 func (b *Brokers) open(ctx context.Context, x probes.Listened, name string) *line {
 	l := &line{Listened: x}
-	dialer := &net.Dialer{Timeout: 10 * time.Second}
-	if !b.Local {
-		dialer.Control = func(_, address string, _ syscall.RawConn) error {
-			host, _, err := net.SplitHostPort(address)
-			if ip := net.ParseIP(host); err != nil || ip == nil || probes.Own(ip) {
-				return fmt.Errorf("%s is in this server's own network", address)
-			}
-			return nil
-		}
-	}
-	o := mqtt.NewClientOptions().AddBroker(strings.Replace(x.URL, "mqtt", "tcp", 1)).SetClientID(name).
+	o := mqtt.NewClientOptions().AddBroker(x.URL).SetClientID(name).
 		SetUsername(x.Username).SetPassword(x.Password).SetCleanSession(false).SetOrderMatters(false).
 		SetAutoAckDisabled(true).SetConnectRetry(true).SetConnectRetryInterval(5 * time.Second).
-		SetMaxReconnectInterval(30 * time.Second).SetDialer(dialer).
+		SetMaxReconnectInterval(30 * time.Second).
+		SetCustomOpenConnectionFn(func(at *url.URL, _ mqtt.ClientOptions) (net.Conn, error) {
+			return dialBroker(at, b.Local)
+		}).
+		SetConnectionLostHandler(func(_ mqtt.Client, err error) {
+			b.Log.Warn("broker", "farm", x.FarmID, "err", err)
+		}).
 		SetOnConnectHandler(func(c mqtt.Client) {
 			l.since.Store(time.Now().UnixNano())
 			topics := map[string]byte{}
@@ -119,10 +114,6 @@ func (b *Brokers) open(ctx context.Context, x probes.Listened, name string) *lin
 			}
 			c.SubscribeMultiple(topics, func(_ mqtt.Client, m mqtt.Message) { b.heard(ctx, l, m) })
 		})
-	if strings.HasPrefix(x.URL, "mqtts") {
-		o.Servers = nil
-		o.AddBroker(strings.Replace(x.URL, "mqtts", "ssl", 1))
-	}
 	l.client = mqtt.NewClient(o)
 	l.client.Connect() // and again until it succeeds
 	return l

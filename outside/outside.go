@@ -14,12 +14,12 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"syscall"
 	"time"
 
 	webpush "github.com/SherClockHolmes/webpush-go"
 	"github.com/wneessen/go-mail"
 
+	"metrogon/farm"
 	"metrogon/farm/remind"
 )
 
@@ -137,13 +137,7 @@ const mostPush = 3000 // bytes before they are sealed
 func (p *Post) transport() http.RoundTripper {
 	dialer := &net.Dialer{Timeout: 10 * time.Second}
 	if !p.Private {
-		dialer.Control = func(_, address string, _ syscall.RawConn) error {
-			host, _, err := net.SplitHostPort(address)
-			if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsGlobalUnicast() || ip.IsPrivate() {
-				return fmt.Errorf("%s is no address of a push service", address)
-			}
-			return nil
-		}
+		dialer.Control = farm.OutwardDial
 	}
 	return &http.Transport{DialContext: dialer.DialContext, DisableKeepAlives: true}
 }

@@ -100,12 +100,12 @@ func (db *DB) MemberByPerson(ctx context.Context, personID, farmID int64, signed
 		order by m.farm_id = $2 desc, m.farm_id limit 1`, personID, farmID, signedIn)
 }
 
-// FarmByName finds a farm by its name.
-func (db *DB) FarmByName(ctx context.Context, name string) (Farm, error) {
-	return one[Farm](ctx, db.door, `
+// FarmsByName finds the farms of a name, but for demo farms of those who look around, the oldest first.
+func (db *DB) FarmsByName(ctx context.Context, name string) ([]Farm, error) {
+	return list[Farm](ctx, db.door, `
 		select `+farmColumns+` from farms
 		where name = $1 and not demo
-		order by id limit 1`, name)
+		order by id`, name)
 }
 
 // AddFarm makes a farm and its owner in one step. onlyFirst refuses with

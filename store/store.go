@@ -111,8 +111,14 @@ func (db *DB) Close() {
 	db.door.Close()
 }
 
-// Ping tells whether the database answers.
-func (db *DB) Ping(ctx context.Context) error { return db.door.Ping(ctx) }
+// Ping tells whether the database answers, and is still one that this program understands.
+func (db *DB) Ping(ctx context.Context) error {
+	has, err := value[int64](ctx, db.door, `select coalesce(max(version_id), 0) from goose_db_version where is_applied`)
+	if err == nil && has > migrations.Newest() {
+		err = NewerError{has, migrations.Newest()}
+	}
+	return err
+}
 
 // Migrate brings the tables of a database to the newest step, as their owner, and
 // returns how many steps it took. Of several programs that begin at once one does
@@ -140,6 +146,9 @@ func migrateTo(ctx context.Context, ownerURL string, version int64) (int, error)
 	if err != nil {
 		return 0, err
 	}
+	if now, known, err := provider.GetVersions(ctx); err == nil && now > known {
+		return 0, NewerError{now, known}
+	}
 	var steps []*goose.MigrationResult
 	if version < 0 {
 		steps, err = provider.Up(ctx)
@@ -153,6 +162,14 @@ func migrateTo(ctx context.Context, ownerURL string, version int64) (int, error)
 		return len(steps), fmt.Errorf("the database could not be brought up to date: %w", err)
 	}
 	return len(steps), nil
+}
+
+// NewerError says that a newer program has changed the database since: this one would not understand it.
+type NewerError struct{ Has, Knows int64 }
+
+func (e NewerError) Error() string {
+	return fmt.Sprintf("the database is of a newer program (step %d; this one knows %d steps): start the newer program, "+
+		"or restore a backup of before", e.Has, e.Knows)
 }
 
 // Tx is one farm's transaction.

@@ -135,7 +135,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 		},
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
 			o.Log.Info(
-				"request", "method", v.Method, "path", v.URIPath, "status", v.Status, "ms",
+				"request", "method", v.Method, "path", logged(v.URIPath), "status", v.Status, "ms",
 				float64(v.Latency.Microseconds())/1000,
 			)
 			return nil
@@ -156,7 +156,11 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	e.GET("/healthz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), 3*time.Second)
 		defer cancel()
-		if err := farms.Ping(ctx); err != nil {
+		err := farms.Ping(ctx)
+		switch newer := farm.Newer(err); {
+		case newer != "":
+			return c.String(http.StatusServiceUnavailable, newer+"\n")
+		case err != nil:
 			return c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 		}
 		return c.String(http.StatusOK, "well\n")
@@ -198,6 +202,20 @@ const (
 
 // maxArchive is how large the archive of a farm may be, in bytes.
 const maxArchive = 200 << 20
+
+// secrets are the addresses that open something to whoever has them: a link for a password, onto a farm, to a calendar,
+// to a list.
+var secrets = []string{"/password/", "/join/", "/calendar/", "/list/"}
+
+// logged is a path as the log has it: secrets are cut.
+func logged(path string) string {
+	for _, s := range secrets {
+		if rest, ok := strings.CutPrefix(path, s); ok {
+			return s + rest[:min(3, len(rest))] + "…"
+		}
+	}
+	return path
+}
 
 // livePath is where pages hear of what is done meanwhile.
 func livePath(path string) bool {
@@ -289,11 +307,11 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 		case errors.Is(err, farm.ErrNone):
 			status = http.StatusNotFound
 		case c.Request().Context().Err() != nil && !errors.Is(c.Request().Context().Err(), context.DeadlineExceeded):
-			site.Log.Info("nobody waited", "path", c.Request().URL.Path)
+			site.Log.Info("nobody waited", "path", logged(c.Request().URL.Path))
 			status, to.Says = http.StatusServiceUnavailable, awayText
 		case farm.Unavailable(err):
 			status, to.Says = http.StatusServiceUnavailable, awayText
-			site.Log.Error("unavailable", "path", c.Request().URL.Path, "err", err)
+			site.Log.Error("unavailable", "path", logged(c.Request().URL.Path), "err", err)
 			c.Response().Header().Set("Retry-After", "3")
 		case errors.As(err, &coded) && coded.StatusCode() == http.StatusForbidden:
 			status, title, to.Says = http.StatusForbidden, "Not yours to do", told(err)
@@ -310,7 +328,7 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 				"That is too large; a file may have up to %d MB, a form %d.", table.MaxBytes>>20, page.MaxForm>>20,
 			)
 		case http.StatusInternalServerError:
-			site.Log.Error("request failed", "path", c.Request().URL.Path, "err", err)
+			site.Log.Error("request failed", "path", logged(c.Request().URL.Path), "err", err)
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
 		var b strings.Builder

@@ -86,5 +86,5 @@ func ownerOf(ctx context.Context, all *services.Services, name string) (*farm.Me
 	if errors.Is(err, farm.ErrNone) {
 		return nil, wrong{fmt.Errorf("there is no farm named %q", name)}
 	}
-	return m, err
+	return m, asWrong(err)
 }

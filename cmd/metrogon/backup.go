@@ -5,12 +5,16 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"metrogon/store"
 	"metrogon/store/cluster"
@@ -62,8 +66,11 @@ func (r *restoreCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, tool, "--clean", "--if-exists", "--no-owner", "--single-transaction",
-		"--exit-on-error", "--dbname", o.owner, r.File)
+	cmd, err := onDatabase(ctx, tool, o.owner, "--clean", "--if-exists", "--no-owner", "--single-transaction",
+		"--exit-on-error", r.File)
+	if err != nil {
+		return err
+	}
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("the backup could not be restored: %s", lastLine(out))
 	}
@@ -94,7 +101,10 @@ func dump(ctx context.Context, url, file string) error {
 	}
 	defer os.Remove(part)
 	var says strings.Builder
-	cmd := exec.CommandContext(ctx, write, "--format", "custom", "--no-owner", "--dbname", url)
+	cmd, err := onDatabase(ctx, write, url, "--format", "custom", "--no-owner")
+	if err != nil {
+		return err
+	}
 	cmd.Stdout, cmd.Stderr = out, &says
 	err = errors.Join(cmd.Run(), out.Sync(), out.Close())
 	if err != nil {
@@ -107,6 +117,31 @@ func dump(ctx context.Context, url, file string) error {
 	}
 	return os.Rename(part, file)
 }
+
+// onDatabase is a program of PostgreSQL's on a database. The password goes by its environment: what stands on the command
+// line is read by everybody on the machine.
+func onDatabase(ctx context.Context, tool, address string, args ...string) (*exec.Cmd, error) {
+	at, err := pgconn.ParseConfig(address)
+	if err != nil {
+		return nil, errors.New("METROGON_DATABASE_URL is no address of a PostgreSQL database")
+	}
+	open := address
+	if u, err := url.Parse(address); err == nil && u.User != nil {
+		u.User = url.User(u.User.Username())
+		q := u.Query()
+		q.Del("password")
+		u.RawQuery = q.Encode()
+		open = u.String()
+	} else {
+		open = spelled.ReplaceAllString(address, "")
+	}
+	cmd := exec.CommandContext(ctx, tool, append(args, "--dbname", open)...)
+	cmd.Env = append(os.Environ(), "PGPASSWORD="+at.Password)
+	return cmd, nil
+}
+
+// spelled is a password in a connection string of words.
+var spelled = regexp.MustCompile(`\bpassword\s*=\s*('(\\.|[^'])*'|\S*)`)
 
 func lastLine(out []byte) string {
 	lines := strings.Split(strings.TrimSpace(string(out)), "\n")

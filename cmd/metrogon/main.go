@@ -70,10 +70,12 @@ var help = kong.Vars{
 		"--database-url where it is not given.",
 	"help_import": "Bring collections in from a workbook or CSV file; its columns are known by their names. " +
 		"All lines come in, or none.",
-	"help_user":    "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
-	"help_speed":   "How fast its time goes; readings more than ten minutes ahead of the server are refused.",
-	"help_brokers": "Farms may name MQTT brokers in this server's own network.",
-	"scenarios":    strings.Join(incubator.Scenarios, ", "),
+	"help_user":  "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
+	"help_speed": "How fast its time goes; readings more than ten minutes ahead of the server are refused.",
+	"help_brokers": "Farms may name MQTT brokers in this server's own network: true, false, or loopback, which is only " +
+		"while it serves this machine alone.",
+	"brokers":   "true,false,loopback",
+	"scenarios": strings.Join(incubator.Scenarios, ", "),
 	"help_weights": "Weights in g, put on one after the other; without any they are read from standard input, " +
 		"one a line.",
 }

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"strings"
@@ -32,7 +33,7 @@ type serveCmd struct {
 	Mailer  string `env:"METROGON_MAIL_FROM" help:"Address from which mail comes." default:"metrogon@localhost"`
 	Public  string `env:"METROGON_PUBLIC_URL" help:"Where people reach the pages." default:"http://127.0.0.1:8480"`
 	Tryout  bool   `env:"METROGON_TRYOUT" help:"Messages may go to push services on this machine." hidden:""`
-	Locals  bool   `env:"METROGON_LOCAL_BROKERS" name:"local-brokers" help:"${help_brokers}"`
+	Locals  string `env:"METROGON_LOCAL_BROKERS" name:"local-brokers" enum:"${brokers}" default:"false" help:"${help_brokers}"`
 	Quiet   bool   `env:"METROGON_QUIET" help:"Log errors only."`
 }
 
@@ -76,14 +77,14 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	closing := make(chan struct{})
 	h, err := web.New(all, web.Options{
 		Sessions: db.Sessions(), Secure: s.Secure, Log: log, Closing: closing,
-		Server: owning(o, c.Now.clock(), backups, post, s.Locals),
+		Server: owning(o, c.Now.clock(), backups, post, s.locals()),
 	})
 	if err != nil {
 		return err
 	}
 	crew := &work.Crew{
 		All: all, Post: post, Log: log, Backup: backups.turnOf(),
-		Listen: (&outside.Brokers{Probes: all.Probes, Local: s.Locals, Log: log}).Work,
+		Listen: (&outside.Brokers{Probes: all.Probes, Local: s.locals(), Log: log}).Work,
 	}
 	home := make(chan error, 1)
 	go func() { home <- crew.Run(ctx) }()
@@ -115,6 +116,14 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		log.Error("stopping", "err", err)
 	}
 	return nil
+}
+
+// locals tells whether farms may name brokers in this server's own network.
+func (s *serveCmd) locals() bool {
+	host, _, err := net.SplitHostPort(s.Address)
+	ip, wrong := netip.ParseAddr(host)
+	alone := err == nil && (host == "localhost" || wrong == nil && ip.IsLoopback())
+	return s.Locals == "true" || s.Locals == "loopback" && alone
 }
 
 // loadDemo loads the demo farm where there is no farm yet.

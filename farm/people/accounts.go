@@ -3,8 +3,11 @@ package people
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/mail"
 	"slices"
+	"strconv"
+	"strings"
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
@@ -36,20 +39,39 @@ func (b *Service) Signed(ctx context.Context, in SignedIn) (*farm.Member, error)
 	return farm.NewMember(m)
 }
 
-// Owner finds a farm's first owner by the farm's name: for commands.
-func (b *Service) Owner(ctx context.Context, farmName string) (*farm.Member, error) {
-	f, err := b.DB.FarmByName(ctx, farmName)
+// Owner finds a farm's first owner by the farm's name, or by its number written as #7: for commands. Of several farms of
+// one name none is guessed.
+func (b *Service) Owner(ctx context.Context, named string) (*farm.Member, error) {
+	id, err := strconv.ParseInt(strings.TrimPrefix(named, "#"), 10, 64)
+	if !strings.HasPrefix(named, "#") || err != nil {
+		all, err := b.DB.FarmsByName(ctx, named)
+		if err != nil {
+			return nil, err
+		}
+		switch len(all) {
+		case 0:
+			return nil, farm.ErrNone
+		case 1:
+			id = all[0].ID
+		default:
+			var numbers []string
+			for _, f := range all {
+				numbers = append(numbers, fmt.Sprintf("#%d", f.ID))
+			}
+			return nil, farm.Problemf(
+				"farm", "%d farms are named %q; give the number of one instead: %s.", len(all), named, strings.Join(numbers, ", "),
+			)
+		}
+	}
+	people, err := b.DB.People(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	people, err := b.DB.People(ctx, f.ID)
-	if err != nil {
-		return nil, err
-	}
-	if len(people) == 0 {
+	i := slices.IndexFunc(people, func(p store.Member) bool { return p.Role == farm.OwnerRole })
+	if i < 0 {
 		return nil, farm.ErrNone
 	}
-	return farm.NewMember(people[0])
+	return farm.NewMember(people[i])
 }
 
 // Populated tells whether anybody has an account yet.

@@ -5,7 +5,6 @@ package probes
 import (
 	"context"
 	"errors"
-	"net"
 	"net/url"
 	"slices"
 	"strings"
@@ -174,20 +173,20 @@ var brokerSchemes = []string{"tcp", "mqtt", "ssl", "mqtts", "tls"}
 // SaveBroker keeps from which broker the farm’s probes are heard; without an address it is forgotten. local allows
 // those in this server’s own network.
 func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x Broker, local bool) (farm.Done, error) {
+	x.URL = strings.TrimSpace(x.URL)
+	at, err := url.Parse(x.URL)
+	inward := err == nil && !local && at.Hostname() != "" && !farm.OutwardName(ctx, at.Hostname())
 	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
-		x.URL = strings.TrimSpace(x.URL)
 		var p farm.Problems
-		if x.URL != "" {
-			at, err := url.Parse(x.URL)
-			switch {
-			case err != nil || at.Hostname() == "" || !slices.Contains(brokerSchemes, at.Scheme) || len(x.URL) > 300:
-				p.Addf("broker", "A broker is named like mqtt://broker.example:1883.")
-			case at.User != nil:
-				p.Addf("broker", "Name and password go into their own fields.")
-			case !local && own(at.Hostname()):
-				p.Addf("broker", "Brokers in this server’s own network are not allowed here. Whoever runs it starts it with "+
-					"METROGON_LOCAL_BROKERS=true.")
-			}
+		switch {
+		case x.URL == "":
+		case err != nil || at.Hostname() == "" || !slices.Contains(brokerSchemes, at.Scheme) || len(x.URL) > 300:
+			p.Addf("broker", "A broker is named like mqtt://broker.example:1883.")
+		case at.User != nil:
+			p.Addf("broker", "Name and password go into their own fields.")
+		case inward:
+			p.Addf("broker", "Brokers in this server’s own network are not allowed here. Whoever runs it starts it with "+
+				"METROGON_LOCAL_BROKERS=true.")
 		}
 		x.Username = p.Name("user", "The name", x.Username, 100, false)
 		if len(x.Password) > 200 {
@@ -207,18 +206,4 @@ func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x 
 		}
 		return farm.Done{Said: "Probes are heard from " + x.URL + "."}, nil
 	})
-}
-
-// own tells whether a host is this machine, or in a network of one’s own.
-func own(host string) bool {
-	if host == "localhost" || strings.HasSuffix(host, ".local") || !strings.ContainsAny(host, ".:") {
-		return true
-	}
-	ip := net.ParseIP(host)
-	return ip != nil && Own(ip)
-}
-
-// Own tells whether an address is of this machine or a network of one’s own.
-func Own(ip net.IP) bool {
-	return ip.IsLoopback() || ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified() || ip.IsMulticast()
 }

@@ -18,3 +18,6 @@ update sessions set token = encode(sha256(convert_to(token, 'UTF8')), 'hex');
 
 -- A plan that waits shows that it is still wanted, too.
 update plans set beat_at = now() where state = 'waiting' and beat_at is null;
+
+-- The program that serves sees whether a newer one has changed the database.
+grant select on goose_db_version to metrogon_serve;

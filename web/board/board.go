@@ -37,7 +37,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
 	}
 	e.GET("/board", s.Signed(page.Fresh(x.show)))
-	e.GET("/board/sheet.pdf", s.Signed(x.sheet))
+	e.GET("/board/sheet.pdf", s.File(x.sheet))
 	s.Post(e, "/board/back", farm.Keeping, x.acceptBack)
 	s.Post(e, "/batches/:id/hatcher", farm.Keeping, x.changeHatcher)
 	e.GET("/planned/:id", s.Signed(page.Fresh(x.one)))

@@ -97,6 +97,14 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 	}
 }
 
+// File is Signed for what gives a file.
+func (s *Site) File(h Handler) echo.HandlerFunc {
+	return s.Signed(func(c *echo.Context, m *farm.Member) error {
+		c.SetRequest(c.Request().WithContext(farm.ForFile(c.Request().Context())))
+		return h(c, m)
+	})
+}
+
 // Signer tells who is signed in; nil for a stranger, and for somebody who is on no farm any more or
 // was signed out from elsewhere.
 func (s *Site) Signer(ctx context.Context) (*farm.Member, error) {

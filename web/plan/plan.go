@@ -29,8 +29,8 @@ func Routes(e *echo.Echo, s *page.Site) {
 	e.GET("/plan", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/plan", farm.Keeping, x.ask)
 	s.Post(e, "/plan/if", farm.Keeping, x.whatIf)
-	e.GET("/plan/:id/problem.json", s.Signed(x.export(true)))
-	e.GET("/plan/:id/plan.json", s.Signed(x.export(false)))
+	e.GET("/plan/:id/problem.json", s.File(x.export(true)))
+	e.GET("/plan/:id/plan.json", s.File(x.export(false)))
 	s.Post(e, "/plan/:id/accept", farm.Keeping, x.accept)
 	s.Post(e, "/plan/:id/forbid", farm.Keeping, x.forbid)
 	for path, act := range map[string]func(*season.Service) action{

@@ -37,7 +37,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		page.Parse(s, files, "moves.html", "filters.html"),
 	}
 	e.GET("/rates", s.Signed(h.showTable))
-	e.GET("/rates.csv", s.Signed(h.sendCSV))
+	e.GET("/rates.csv", s.File(h.sendCSV))
 	e.GET("/rates/eggs", s.Signed(h.showBehind))
 	e.GET("/rates/moves", s.Signed(h.showMoves))
 }
