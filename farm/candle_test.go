@@ -1,6 +1,7 @@
 package farm_test
 
 import (
+	"context"
 	"fmt"
 	"testing"
 	"time"
@@ -231,4 +232,51 @@ func TestAMachineInOneSitting(t *testing.T) {
 	assert.ErrorIs(t, err, farm.ErrNone)
 	empty := must(s.Candle.Machine(ctx, s.m, s.b))
 	assert.Empty(t, empty.Eggs)
+}
+
+// Looking again at doubtful eggs is about those, and a live egg that is called clear or taken out is asked about.
+func TestDoubtfulEggsAreLookedAtAlone(t *testing.T) {
+	y := newYard(t)
+	ctx, id := y.Context(), y.incubating(6)
+	y.now = y.now.AddDate(0, 0, 7)
+	eggs := nos(y.batch(id), 1, 2, 3, 4, 5, 6)
+	call := func(ctx context.Context, c candling.Call, ids ...int64) error {
+		return second(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: c, Eggs: ids}))
+	}
+	require.NoError(t, call(ctx, candling.Live, eggs[0], eggs[1], eggs[3]))
+	require.NoError(t, call(ctx, candling.Unsure, eggs[2]))
+	require.NoError(t, call(ctx, candling.Unseen, eggs[4]))
+
+	y.now = y.now.AddDate(0, 0, 3)
+	of := func() (ids []int64) {
+		for _, e := range must(y.Candle.Doubtful(ctx, y.m, id)).Eggs {
+			ids = append(ids, e.ID)
+		}
+		return ids
+	}
+	assert.ElementsMatch(t, []int64{eggs[2], eggs[4]}, of(), "not those that are alive, nor the one not looked at")
+	require.NoError(t, call(ctx, candling.Live, eggs[2]))
+	assert.ElementsMatch(t, []int64{eggs[2], eggs[4]}, of(), "in the same sitting nothing goes from under the thumb")
+	for _, e := range must(y.Candle.Session(ctx, y.m, id)).Eggs {
+		assert.Equal(t, e.ID == eggs[0] || e.ID == eggs[1] || e.ID == eggs[3], e.Lived == "day 7", e.Lived)
+	}
+
+	asking := farm.Asking(ctx, false)
+	p, ok := farm.AsProblems(call(asking, candling.Clear, eggs[0], eggs[5]))
+	require.True(t, ok && p.Doubtful(), "%v", p)
+	assert.Equal(t, "1 egg was called live on day 7: really clear?", p.Error())
+	assert.NoError(t, call(asking, candling.Clear, eggs[5]), "one that nobody called")
+	assert.NoError(t, call(farm.Asking(ctx, true), candling.Clear, eggs[0]))
+	_, err := y.Hatch.End(asking, y.m, key(), id, hatch.Ending{
+		Eggs: []int64{eggs[1]}, Fate: outcome.Removed, Stage: "other",
+	})
+	p, ok = farm.AsProblems(err)
+	require.True(t, ok && p.Doubtful(), "%v", err)
+	assert.Contains(t, p.Error(), "called live on day 7: really take out?")
+
+	op := candle.Op{Key: key(), Kind: "call", Egg: eggs[3], Call: candling.Clear, At: y.now}
+	said := must(y.Candle.Apply(ctx, y.m, id, []candle.Op{op}))
+	assert.False(t, said[0].Done, "at the lamp too")
+	op.Key, op.Sure = key(), true
+	assert.True(t, must(y.Candle.Apply(ctx, y.m, id, []candle.Op{op}))[0].Done)
 }

@@ -1,6 +1,7 @@
 package farm_test
 
 import (
+	"context"
 	"encoding/json"
 	"math"
 	"os"
@@ -598,3 +599,47 @@ func TestPromisesAreChecked(t *testing.T) {
 }
 
 func errOf[T any](_ T, err error) error { return err }
+
+// A farm has a plan that is worked on and one that waits, and no more: the queue is everybody's.
+func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 6, 26, 30)
+	first, _, err := s.Season.Ask(ctx, s.m, key(), 300, nil)
+	require.NoError(t, err)
+	working := make(chan error, 1)
+	go func() { working <- s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: first}) }()
+	state := func(id int64) (v string) {
+		require.NoError(t, s.owner.Pool.QueryRow(ctx, `select state from plans where id = $1`, id).Scan(&v))
+		return v
+	}
+	require.Eventually(t, func() bool { return state(first) == season.Working }, 20*time.Second, 10*time.Millisecond)
+	second, _, err := s.Season.Ask(ctx, s.m, key(), 1, nil)
+	require.NoError(t, err)
+	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, nil)
+	assert.ErrorContains(t, err, "Two plans of your farm are on their way already")
+	var later farm.Later
+	require.ErrorAs(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: second}), &later, "one after the other")
+
+	_, err = s.Season.Cancel(ctx, s.m, key(), first)
+	require.NoError(t, err)
+	require.NoError(t, <-working, "called off, it ends at once")
+	require.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: second}))
+	assert.Equal(t, season.Finished, state(second))
+	assert.Equal(t, season.Cancelled, state(first))
+}
+
+// A process that stops leaves its plan to the next.
+func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
+	s := newSpring(t)
+	s.promise(season.YoungOrder, 6, 26, 30)
+	id, _, err := s.Season.Ask(s.Context(), s.m, key(), 2, nil)
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(s.Context())
+	stop() // as soon as it has begun
+	require.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: id}))
+	left, err := s.DB.LeftPlans(s.Context(), 0)
+	require.NoError(t, err)
+	require.Len(t, left, 1)
+	require.NoError(t, s.Season.Plan(s.Context(), season.Work{FarmID: left[0].FarmID, PlanID: left[0].ID}))
+}

@@ -459,18 +459,27 @@ type Look struct {
 	At             *time.Time
 }
 
-const looks = `
+const looks = looked + lastLook
+
+const looked = `
 	select distinct on (e.id) e.batch_id, e.id as egg_id, coalesce(c.call, '') as call, s.at
 	from batches b
 	join eggs e on e.farm_id = $1 and e.batch_id = b.id and e.fate is null
 	left join calls c on c.farm_id = $1 and c.egg_id = e.id
 	left join candlings s on s.farm_id = $1 and s.id = c.candling_id
-	where b.farm_id = $1 and b.closed_at is null and ($2::bigint[] is null or b.id = any ($2))
+	where b.farm_id = $1 and b.closed_at is null and ($2::bigint[] is null or b.id = any ($2))`
+
+const lastLook = `
 	order by e.id, c.id desc`
 
 // Looks lists the living eggs of batches that are open, or, with none named, of all.
 func (tx *Tx) Looks(ctx context.Context, batchIDs ...int64) ([]Look, error) {
 	return list[Look](ctx, tx, looks, tx.FarmID, batchIDs)
+}
+
+// LooksBefore lists the living eggs of open batches that were called before a moment, as they were called last then.
+func (tx *Tx) LooksBefore(ctx context.Context, at time.Time, batchIDs ...int64) ([]Look, error) {
+	return list[Look](ctx, tx, looked+` and s.at < $3`+lastLook, tx.FarmID, batchIDs, at)
 }
 
 // EggsOf lists the living eggs of batches by number, with their calls.

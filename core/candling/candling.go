@@ -48,6 +48,9 @@ var Signs = []Sign{
 	{Displaced, "Cell displaced", "D", "~"},
 }
 
+// Doubtful tells a call after which an egg is looked at again: nothing was sure, or nothing could be seen.
+func (c Call) Doubtful() bool { return c == Unsure || c == Unseen }
+
 // Sign gives a call's; of what is no call, an empty one.
 func (c Call) Sign() Sign {
 	for _, s := range Signs {

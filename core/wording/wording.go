@@ -40,3 +40,11 @@ func first(s string, to func(rune) rune) string {
 	}
 	return string(to(r)) + s[n:]
 }
+
+// Were is Plural with its verb: "1 egg was", "2 eggs were".
+func Were(n int, one string) string {
+	if n == 1 {
+		return Plural(n, one) + " was"
+	}
+	return Plural(n, one) + " were"
+}

@@ -42,22 +42,47 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := tooEarly(ctx, batch, call, at, m); err != nil {
+		if err := doubts(ctx, tx, batch, call, ids, at); err != nil {
 			return farm.Done{}, err
 		}
 		return called(ctx, tx, batch, call, ids, takeOut && m.TakesOut(call), at)
 	})
 }
 
-// tooEarly asks about calls on days on which nothing is to be seen yet.
-func tooEarly(ctx context.Context, batch store.Batch, call candling.Call, at time.Time, m *farm.Member) error {
+// doubts asks about calls on days on which nothing is to be seen yet, and about clears that were seen alive.
+func doubts(
+	ctx context.Context, tx *farm.Tx, batch store.Batch, call candling.Call, ids []int64, at time.Time,
+) error {
 	var p farm.Problems
-	day := calendar.Elapsed(batch.SetAt, at)
+	m, day := tx.Member, calendar.Elapsed(batch.SetAt, at)
 	if day < candling.Nothing && (call == candling.Live || call == candling.Clear || call == candling.Quit) {
 		p.Doubtf(ctx, "call", "Called %s on %s? Before %s nothing is to be seen.",
 			call, m.Counting().Day(day), m.Counting().Day(candling.Nothing))
 	}
+	if call == candling.Clear {
+		n, on, err := seenAlive(ctx, tx, batch.ID, ids, at)
+		if err != nil {
+			return err
+		}
+		if n > 0 {
+			p.Doubtf(ctx, "call", "%s called live on %s: really clear?",
+				wording.Were(n, "egg"), m.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
+		}
+	}
 	return p.Err()
+}
+
+// seenAlive counts the eggs of which the last call before this sitting was live, and tells when that was.
+func seenAlive(
+	ctx context.Context, tx *farm.Tx, batchID int64, ids []int64, at time.Time,
+) (n int, on time.Time, err error) {
+	looks, err := tx.LooksBefore(ctx, at.Add(-candlingLasts), batchID)
+	for _, l := range looks {
+		if slices.Contains(ids, l.EggID) && l.Call == string(candling.Live) {
+			n, on = n+1, *l.At
+		}
+	}
+	return n, on, err
 }
 
 // CandleRest calls every egg live that is still in the batch and was not called
@@ -87,7 +112,7 @@ func (b *Service) CandleRest(
 		if len(rest) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
 		}
-		if err := tooEarly(ctx, batch, candling.Live, at, m); err != nil {
+		if err := doubts(ctx, tx, batch, candling.Live, rest, at); err != nil {
 			return farm.Done{}, err
 		}
 		slices.Sort(rest)

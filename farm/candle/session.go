@@ -25,6 +25,7 @@ type Session struct {
 type Sitting struct {
 	Machine  farm.Machine
 	Whole    bool // all that turns in the machine
+	Doubtful bool // only the eggs of a batch of which nothing was sure
 	Sessions []Session
 	Eggs     []SessionEgg // still in the machine, in the order of their places
 }
@@ -37,6 +38,7 @@ type SessionEgg struct {
 	farm.PlacedEgg
 	Called candling.Call // in the candling of these hours
 	Cell   string        // what its air cell showed last, of a dark shell
+	Lived  string        // the day on which it was called live last, before these hours: "day 7"
 }
 
 // Session lists the eggs of a batch to be candled.
@@ -48,6 +50,34 @@ func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (p
 		}
 		page, err = sit(ctx, tx, w, open[i])
 		return err
+	})
+	return page, err
+}
+
+// Doubtful lists the eggs of a batch that are to be looked at again: of which the last call before these hours was
+// unsure, or that nothing could be seen.
+func (b *Service) Doubtful(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
+	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
+		if i < 0 {
+			return farm.ErrNone
+		}
+		if page, err = sit(ctx, tx, w, open[i]); err != nil {
+			return err
+		}
+		before, err := tx.LooksBefore(ctx, w.Now.Add(-candlingLasts), batchID)
+		if err != nil {
+			return err
+		}
+		doubtful := map[int64]bool{}
+		for _, l := range before {
+			doubtful[l.EggID] = candling.Call(l.Call).Doubtful()
+		}
+		page.Doubtful = true
+		page.Eggs = slices.DeleteFunc(page.Eggs, func(e SessionEgg) bool {
+			return !doubtful[e.ID] && !e.Called.Doubtful() // or became so in these hours
+		})
+		return nil
 	})
 	return page, err
 }
@@ -89,10 +119,21 @@ func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchVie
 	if err != nil {
 		return page, err
 	}
-	called := map[int64]candling.Call{}
+	since := w.Now.Add(-candlingLasts)
+	called, lived := map[int64]candling.Call{}, map[int64]string{}
 	for _, l := range looks {
-		if l.At != nil && l.At.After(w.Now.Add(-candlingLasts)) {
+		if l.At != nil && l.At.After(since) {
 			called[l.EggID] = candling.Call(l.Call)
+		}
+	}
+	before, err := tx.LooksBefore(ctx, since, ids...)
+	if err != nil {
+		return page, err
+	}
+	for _, l := range before {
+		i := slices.IndexFunc(in, func(v farm.BatchView) bool { return v.ID == l.BatchID })
+		if l.Call == string(candling.Live) && i >= 0 {
+			lived[l.EggID] = w.Member.Counting().Day(calendar.Elapsed(in[i].SetAt, *l.At))
 		}
 	}
 	weighings, err := tx.Weighings(ctx, ids...)
@@ -101,7 +142,7 @@ func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchVie
 	}
 	cells := lastCells(weighings, w.Member)
 	for _, e := range eggs {
-		page.Eggs = append(page.Eggs, SessionEgg{e, called[e.ID], cells[e.ID]})
+		page.Eggs = append(page.Eggs, SessionEgg{e, called[e.ID], cells[e.ID], lived[e.ID]})
 	}
 	return page, nil
 }
@@ -127,6 +168,7 @@ type Op struct {
 	Egg     int64         `json:"egg"`
 	Call    candling.Call `json:"call"`
 	TakeOut bool          `json:"take_out"`
+	Sure    bool          `json:"sure"`     // asked at the bench, and said that it is so
 	LossPct float64       `json:"loss_pct"` // that the drawn air cell picked stands for
 	At      time.Time     `json:"at"`
 	Of      string        `json:"of"`      // the key that a take-back takes back
@@ -159,6 +201,10 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 					return farm.Done{}, err
 				}
 				at := farm.Latest(at, batch.SetAt)
+				ctx := farm.Asking(ctx, op.Sure || op.Call != candling.Clear) // other calls are not asked about at the lamp
+				if err := doubts(ctx, tx, batch, op.Call, []int64{op.Egg}, at); err != nil {
+					return farm.Done{}, err
+				}
 				return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
 			})
 	case "cell":

@@ -135,6 +135,29 @@ func (e Ending) check() error {
 	return nil
 }
 
+// doubts asks about eggs that are taken out and were called live last.
+func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) error {
+	if e.Fate != outcome.Removed {
+		return nil
+	}
+	looks, err := tx.Looks(ctx, batch.ID)
+	if err != nil {
+		return err
+	}
+	n, on := 0, time.Time{}
+	for _, l := range looks {
+		if slices.Contains(e.Eggs, l.EggID) && l.Call == string(candling.Live) {
+			n, on = n+1, *l.At
+		}
+	}
+	var p farm.Problems
+	if n > 0 {
+		p.Doubtf(ctx, "eggs", "%s called live on %s: really take out?", wording.Were(n, "egg"),
+			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
+	}
+	return p.Err()
+}
+
 // End ends these eggs.
 func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID int64, e Ending) (farm.Done, error) {
 	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
@@ -152,6 +175,9 @@ func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID i
 			}
 		}
 		if err := farm.Living(e.Eggs, eggs); err != nil {
+			return farm.Done{}, err
+		}
+		if err := e.doubts(ctx, tx, batch); err != nil {
 			return farm.Done{}, err
 		}
 		found, err := e.found(batch, pens)

@@ -198,7 +198,7 @@ func unlooked(v farm.BatchView, looks []store.Look, since time.Time) (n int) {
 func again(w *farm.Snapshot, v farm.BatchView, looks []store.Look) (chores.Chore, bool) {
 	doubtful, last := 0, time.Time{}
 	for _, l := range looks {
-		if l.BatchID == v.ID && (l.Call == string(candling.Unsure) || l.Call == string(candling.Unseen)) {
+		if l.BatchID == v.ID && candling.Call(l.Call).Doubtful() {
 			doubtful, last = doubtful+1, farm.Latest(last, *l.At)
 		}
 	}

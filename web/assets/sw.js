@@ -47,4 +47,4 @@ self.addEventListener("notificationclick", e => {
 
 // The pages that are wanted where there is no signal.
 const shed =
-  /^\/(|eggs|batches\/\d+(\/(candle|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/;
+  /^\/(|eggs|batches\/\d+(\/(candle|candle\/doubtful|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/;

@@ -31,6 +31,7 @@ type handler struct {
 func Routes(e *echo.Echo, s *page.Site) {
 	b := handler{s, page.Parse(s, files, "candle.html")}
 	s.Get(e, "/batches/:id/candle", farm.Helping, b.show)
+	s.Get(e, "/batches/:id/candle/doubtful", farm.Helping, b.doubtful)
 	s.Get(e, "/machines/:id/candle", farm.Helping, b.machine)
 	s.Post(e, "/batches/:id/calls", farm.Helping, b.take)
 }
@@ -89,6 +90,19 @@ func (b handler) show(c *echo.Context, m *farm.Member) error {
 	}
 	if len(sitting.Sessions) > 0 && sitting.Sessions[0].Kind.IsReptile() {
 		return page.ToClutch(c, id)
+	}
+	return b.sit(c, m, sitting)
+}
+
+// doubtful shows the eggs of a batch that are to be looked at again.
+func (b handler) doubtful(c *echo.Context, m *farm.Member) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	sitting, err := b.Candle.Doubtful(c.Request().Context(), m, id)
+	if err != nil {
+		return err
 	}
 	return b.sit(c, m, sitting)
 }

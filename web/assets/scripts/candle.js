@@ -40,7 +40,7 @@
         d.dataset.cell,
         `laid ${d.dataset.laid}`,
         `egg ${now + 1} of ${dots.length}`,
-        d.dataset.call && `called ${d.dataset.call}`,
+        d.dataset.call ? `called ${d.dataset.call}` : d.dataset.lived && `live on ${d.dataset.lived}`,
       ]
         .filter(Boolean)
         .join(" · ");
@@ -73,7 +73,7 @@
           put(batch, {kind: "take-back", of: key}, last.before[0][0].dataset.mark);
         return;
       }
-      if (what === "rest") {
+      if (what === "rest" && hit) {
         const rest = dots.filter(d => !d.dataset.call);
         if (rest.length === 0) return;
         done.push({
@@ -85,6 +85,15 @@
       }
       const dot = dots[now];
       if (!dot) return;
+      if (what === "clear" && dot.dataset.lived && asked?.dot !== dot) {
+        asked = {dot, at: Date.now()};
+        el("now-says").textContent =
+          `${dot.dataset.mark} was called live on ${dot.dataset.lived}: really clear? Clear again says yes.`;
+        return;
+      }
+      if (asked?.dot === dot && what === "clear" && Date.now() - asked.at < 700) return; // the same tap still
+      const sure = asked?.dot === dot && what === "clear";
+      asked = null;
       const out = hit.dataset.out && el("take-out").checked;
       done.push({
         before: [[dot, dot.dataset.call]],
@@ -93,7 +102,7 @@
             dot.dataset.batch,
             put(
               dot.dataset.batch,
-              {kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out)},
+              {kind: "call", egg: Number(dot.dataset.egg), call: what, take_out: Boolean(out), sure},
               dot.dataset.mark,
             ),
           ],
@@ -103,6 +112,8 @@
       next();
       cells(what === "unseen" ? dot : null);
     };
+    // Of a live egg that is called clear it is asked once.
+    let asked = null;
     // Of a dark shell the air cell is noted: the one just called stays in hand.
     let inHand = null;
     const cells = dot => {
