@@ -231,6 +231,9 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if hatching.FirstOut != nil {
 		plan.FirstOut = *hatching.FirstOut
 	}
+	if hatching.PippedAt != nil {
+		plan.LastPip = *hatching.PippedAt
+	}
 	v := BatchView{Batch: batch, Tally: hatching, Kind: kind, Method: w.WayOf(batch), Now: w.Now, Day: max(
 		0, calendar.Elapsed(batch.SetAt, w.Now),
 	),
@@ -238,6 +241,7 @@ func (w *Snapshot) view(batch store.Batch, hatching store.Tally) (BatchView, err
 	if v.Milestones, err = calendar.Schedule(plan); err != nil {
 		return v, err
 	}
+	plan.Leave(v.Milestones)
 	v.HatchDay = v.Hatch().Day
 	return v, nil
 }
@@ -282,6 +286,19 @@ func (tx *Tx) Viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchVi
 	}
 	v, err := w.View(batch)
 	return w, v, err
+}
+
+// Tallied works a batch out with its counts.
+func (tx *Tx) Tallied(ctx context.Context, batch store.Batch) (BatchView, error) {
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return BatchView{}, err
+	}
+	all, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return []store.Batch{batch}, nil })
+	if err != nil {
+		return BatchView{}, err
+	}
+	return all[0], nil
 }
 
 // Views works out the batches that find returns, with their counts.

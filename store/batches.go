@@ -49,6 +49,7 @@ type Tally struct {
 	Examined, Fertile                                int
 	CandledAt                                        *time.Time // the last time
 	FirstOut                                         *time.Time // when the first young was out
+	PippedAt                                         *time.Time // the last pip or zip of an egg that is not out
 }
 
 // Egg is one egg of a batch.
@@ -227,7 +228,13 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 				join candlings n on n.farm_id = $1 and n.batch_id = l.of_id and n.at < l.until_at
 				where l.batch_id = e.batch_id
 			) as candled_at,
-			least(e.first_out, c.first_out) as first_out
+			least(e.first_out, c.first_out) as first_out,
+			(
+				select max(s.at)
+				from hatch_signs s
+				left join eggs g on g.farm_id = $1 and g.id = s.egg_id
+				where s.farm_id = $1 and s.batch_id = e.batch_id and s.kind in ('pip', 'zip') and g.fate is null
+			) as pipped_at
 		from egg e
 		left join counted c on c.batch_id = e.batch_id`, tx.FarmID, ids)
 	by := map[int64]Tally{}

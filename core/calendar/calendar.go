@@ -110,6 +110,7 @@ type Batch struct {
 	Due      *species.Figure
 	ChoreAt  *WallTime // hour of chores; nil: the hour of setting
 	FirstOut time.Time // when the first young was out; zero: none yet
+	LastPip  time.Time // of an egg that is not out; zero: none
 	// Birds: by how much the machine was too warm (above 0) or too cool over so many days.
 	OffsetC, OffsetDays float64
 	Overrides           Overrides
@@ -182,6 +183,8 @@ const (
 	pullDays      = 1.0
 	clearDays     = 1
 	reptilesClear = 14
+	// leaveAfterPull is how long the rest is left at least once the young are pulled.
+	leaveAfterPull = Day
 )
 
 // MaxDays bounds every day of a schedule: no egg takes longer, a chameleon's with its cool rest included.
@@ -196,26 +199,13 @@ func Schedule(b Batch) ([]Milestone, error) {
 		return nil, err
 	}
 	p, o := b.Species, b.Overrides
-	chore := WallTime{b.SetAt.In(b.Zone).Hour(), b.SetAt.In(b.Zone).Minute()}
-	if b.ChoreAt != nil {
-		chore = *b.ChoreAt
-	}
+	chore := b.hour()
 	var all []Milestone
 	event := func(kind string, f species.Figure) {
 		all = append(all, Milestone{kind, f.At, b.moment(f.At), b.moment(f.From), b.moment(f.To), b.label(kind, f.At)})
 	}
-	do := func(kind string, day float64) {
-		at := chore.On(b.SetAt, int(day), b.Zone).Add(time.Duration((day - math.Floor(day)) * float64(Day)))
-		all = append(all, Milestone{kind, day, at, at, at, b.label(kind, day)})
-	}
-	// first is the first chore of which the moment is not before this.
-	first := func(moment time.Time) float64 {
-		day := math.Floor(Elapsed(b.SetAt, moment))
-		for chore.On(b.SetAt, int(day), b.Zone).Before(moment) {
-			day++
-		}
-		return day
-	}
+	do := func(kind string, day float64) { all = append(all, b.chore(kind, day)) }
+	first := b.firstChore
 
 	for _, day := range pick(o.Candle != nil, o.Candle, p.CandleDays.Days) {
 		do(Candle, float64(day))
@@ -258,6 +248,57 @@ func Schedule(b Batch) ([]Milestone, error) {
 	do(ClearOut, b.clearOut(hatch, first))
 	slices.SortStableFunc(all, func(x, y Milestone) int { return x.At.Compare(y.At) })
 	return all, nil
+}
+
+// hour is when chores are done: the farm's, or else that of setting.
+func (b Batch) hour() WallTime {
+	if b.ChoreAt != nil {
+		return *b.ChoreAt
+	}
+	set := b.SetAt.In(b.Zone)
+	return WallTime{set.Hour(), set.Minute()}
+}
+
+// chore is what is done on a day.
+func (b Batch) chore(kind string, day float64) Milestone {
+	at := b.hour().On(b.SetAt, int(day), b.Zone).Add(time.Duration((day - math.Floor(day)) * float64(Day)))
+	return Milestone{kind, day, at, at, at, b.label(kind, day)}
+}
+
+// firstChore is the day of the first chore of which the moment is not before this.
+func (b Batch) firstChore(moment time.Time) float64 {
+	day := math.Floor(Elapsed(b.SetAt, moment))
+	for b.hour().On(b.SetAt, int(day), b.Zone).Before(moment) {
+		day++
+	}
+	return day
+}
+
+// Leave moves the clearing out of a bird's batch to when its rest has had its time: the day after the usual span that
+// the schedule says, not before a day after the pull, and, while an egg that has pipped is not out, as long again as
+// half of what that usually takes at the most [common practice: the rest is left 24 to 48 h, and help is far off].
+func (b Batch) Leave(all []Milestone) {
+	if b.Species.IsReptile() {
+		return
+	}
+	var wait time.Time
+	clear := -1
+	for i, m := range all {
+		switch m.Kind {
+		case Pull:
+			wait = m.At.Add(leaveAfterPull)
+		case ClearOut:
+			clear = i
+		}
+	}
+	if pip := b.LastPip; !pip.IsZero() {
+		if until := pip.Add(time.Duration(1.5 * b.Species.PipToOutH.To * float64(time.Hour))); until.After(wait) {
+			wait = until
+		}
+	}
+	if clear >= 0 && wait.After(all[clear].At) {
+		all[clear] = b.chore(ClearOut, b.firstChore(wait))
+	}
 }
 
 // lockdown is the day on which turning stops; bantams are as much earlier as they may hatch.

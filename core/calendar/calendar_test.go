@@ -398,3 +398,40 @@ func TestAWarmMachineHatchesEarly(t *testing.T) {
 	assert.True(t, calendar.Batch{Species: gecko, TempC: 33}.Extrapolated(), "its table ends at 32 °C")
 	assert.False(t, calendar.Batch{Species: gecko, TempC: 30}.Extrapolated())
 }
+
+// The rest of a batch is never cleared out in the hour of the pull: quail's span ends on the day on which they are
+// pulled. By hand: set on 1 March at 9, hatch 17.5 (16–18), pull on day 19, cleared out on day 20.
+func TestTheRestIsLeftADayAfterThePull(t *testing.T) {
+	set := time.Date(2027, 3, 1, 9, 0, 0, 0, time.UTC)
+	left := func(b calendar.Batch) map[string]time.Time {
+		all, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		b.Leave(all)
+		by := map[string]time.Time{}
+		for _, m := range all {
+			by[m.Kind] = m.At
+		}
+		return by
+	}
+	quail, err := species.Find("coturnix-quail")
+	require.NoError(t, err)
+	at := left(calendar.Batch{Species: quail, SetAt: set, Zone: time.UTC})
+	assert.Equal(t, set.AddDate(0, 0, 19), at[calendar.Pull])
+	assert.Equal(t, set.AddDate(0, 0, 20), at[calendar.ClearOut])
+	hour := calendar.WallTime{Hour: 7}
+	for _, p := range species.All() {
+		if p.IsReptile() {
+			continue
+		}
+		b := calendar.Batch{Species: p, SetAt: set, Zone: time.UTC, ChoreAt: &hour}
+		early := left(b)
+		assert.GreaterOrEqual(t, early[calendar.ClearOut].Sub(early[calendar.Pull]), calendar.Day, p.ID)
+		b.FirstOut = early[calendar.Hatch].Add(30 * time.Hour) // late ones move both
+		late := left(b)
+		assert.GreaterOrEqual(t, late[calendar.ClearOut].Sub(late[calendar.Pull]), calendar.Day, p.ID)
+		b.LastPip = late[calendar.ClearOut].Add(-time.Hour)
+		piped := left(b)[calendar.ClearOut]
+		assert.GreaterOrEqual(t, piped.Sub(b.LastPip).Hours(), 1.5*p.PipToOutH.To, "%s: a pip is worth its own time", p.ID)
+		assert.Equal(t, 7, piped.Hour(), "at the farm's hour")
+	}
+}

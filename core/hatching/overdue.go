@@ -2,7 +2,6 @@ package hatching
 
 import (
 	"fmt"
-	"time"
 
 	"metrogon/core/species"
 )
@@ -32,14 +31,4 @@ func OverdueHelp(p *species.Profile) []Help {
 		{"Then open it outdoors", "Gloves, a bag, away from your face. What it shows tells what to do next time.",
 			"Never indoors: rotten ones burst."},
 	}
-}
-
-// WorthWaiting is until when it is worth waiting for eggs of a load: until the rest is cleared out, and as much
-// longer as one that has pipped may usually take.
-func WorthWaiting(p *species.Profile, leaveUntil, lastPip time.Time) time.Time {
-	if lastPip.IsZero() {
-		return leaveUntil
-	}
-	_, high := PipToOut(p)
-	return later(leaveUntil, after(lastPip, 1.5*high))
 }

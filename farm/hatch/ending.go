@@ -257,11 +257,14 @@ func (b *Service) Close(
 		for _, p := range pens {
 			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
 		}
-		_, v, err := tx.Viewed(ctx, batch)
+		v, err := tx.Tallied(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		if err := mayClose(v, alive, at, m); err != nil {
+			return farm.Done{}, err
+		}
+		if err := writesOff(ctx, v, alive, m); err != nil {
 			return farm.Done{}, err
 		}
 		before := batch
@@ -297,6 +300,16 @@ func mayClose(v farm.BatchView, alive int, at time.Time, m *farm.Member) error {
 		)
 	}
 	return nil
+}
+
+// writesOff asks about eggs of which nobody knows what became of them, while it is still worth waiting for them.
+func writesOff(ctx context.Context, v farm.BatchView, alive int, m *farm.Member) error {
+	var p farm.Problems
+	if until := v.At(calendar.ClearOut); alive > 0 && v.Now.Before(until) && v.LockedAt != nil {
+		p.Doubtf(ctx, "batch", "%s may still hatch: wait until %s. Close now, and write %s off?",
+			wording.Plural(alive, "egg"), m.Moment(until), map[bool]string{true: "it", false: "them"}[alive == 1])
+	}
+	return p.Err()
 }
 
 // endLeft ends the eggs that are left when a batch is closed. A batch is known egg

@@ -88,6 +88,9 @@ func (d data) Step() *step {
 	case calendar.Pull:
 		return &step{"Count the young", "?do=hatch#counts", false}
 	case calendar.ClearOut:
+		if d.Batch.Alive > 0 {
+			return &step{"Late eggs: what to do", page + "/overdue", false}
+		}
 		return &step{"Close the batch", "#steps", false}
 	}
 	return nil

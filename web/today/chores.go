@@ -155,8 +155,16 @@ func (r row) Taps() []tap {
 			With: map[string]string{"kind": c.Kind, "day": fmt.Sprint(c.Day)},
 		}}
 	case calendar.ClearOut:
+		if c.Eggs == 0 {
+			return []tap{record, {
+				Label: "Close", Whole: "Close " + c.Code, Of: c.Code, Send: to("close"), Main: true,
+			}}
+		}
+		record.Main = true
 		return []tap{record, {
-			Label: "Close", Whole: "Close " + c.Code, Of: c.Code, Send: to("close"), Main: true,
+			Label: "Late eggs", Whole: "What to do with late eggs", Of: c.Code, Link: to("overdue"),
+		}, {
+			Label: "Write " + eggs + " off", Of: "and close " + c.Code, Send: to("close"),
 		}}
 	case method.Turn, method.Cool, method.Mist:
 		return []tap{{
