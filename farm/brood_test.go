@@ -1,6 +1,8 @@
 package farm_test
 
 import (
+	"regexp"
+	"strings"
 	"testing"
 	"time"
 
@@ -8,11 +10,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/brooding"
+	"metrogon/core/calendar"
+	"metrogon/core/hatching"
 	"metrogon/farm"
 	"metrogon/farm/brood"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
+	"metrogon/farm/incubate"
 	"metrogon/farm/season"
+	"metrogon/farm/supplies"
 	"metrogon/store"
 )
 
@@ -162,4 +168,97 @@ func TestThePlannerSeesTheBrooder(t *testing.T) {
 	assert.LessOrEqual(t, v.Results[0].Planned, 2.01)
 	must(s.Brood.Move(ctx, s.m, key(), s.groups()[0].ID, 10, 0, "orchard run"))
 	assert.Greater(t, s.plan(2, nil).Results[0].Planned, 7.5, "outside they take no place")
+}
+
+// A young that died where it hatched is offered to no brooder; a place that is only named is none.
+func TestTheDeadAreBroughtInNowhere(t *testing.T) {
+	y, batch, barred, _, box := loadOf(t)
+	ctx := y.Context()
+	y.brooder("Lamp pen", 30)
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: barred, N: 3}))
+	young := func() int { return must(y.Brood.Broods(ctx, y.m)).Waiting[0].Young }
+	assert.Equal(t, 3, young())
+	require.Empty(t, y.tap(box, hatch.Tap{
+		Kind: hatch.Tell, Batch: batch, Pen: barred, N: 1, Told: hatch.Told{Signs: []string{"assisted"}, Died: true},
+	}))
+	assert.Equal(t, 2, young())
+	said := must(y.Hatch.Apply(ctx, y.m, box, []hatch.Tap{{
+		Key: key(), Kind: "take-out", Batch: batch, N: 2, Place: "brooder box",
+	}}))
+	assert.Contains(t, said[0].Says, "bring them in under Brooders")
+	assert.Equal(t, 2, young())
+}
+
+// A brooder is warmed the day before, and not once the young are out, or in it.
+func TestWarmingABrooderEnds(t *testing.T) {
+	y, batch, barred, _, box := loadOf(t)
+	ctx := y.Context()
+	lamp := y.brooder("Lamp pen", 30)
+	warm := func() int { return len(y.chores(chores.WarmBrooder)) }
+	v := y.batch(batch)
+	y.now = v.At(calendar.Pull).AddDate(0, 0, -1)
+	require.Equal(t, 1, warm())
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: barred, N: 3}))
+	in := must(y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{
+		BatchID: batch, BrooderID: lamp, ByPen: map[int64]int{barred: 3},
+	}))
+	assert.Zero(t, warm(), "they are in it")
+	must(y.Undo(ctx, y.m, key(), in.Entry))
+	require.Equal(t, 1, warm())
+	y.now = y.batch(batch).At(calendar.Pull).AddDate(0, 0, 2)
+	assert.Zero(t, warm(), "nobody warms it for those that are out")
+}
+
+// Nestlings are fed within hours, by foster parents or by hand: nobody is told to keep them as chicks.
+func TestNestlingsAreNoChicks(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	lamp := y.brooder("Lamp pen", 30)
+	pen, box := y.pen("Aviary", "finch"), y.machine("Cabinet", "all-in-one", "finch", 40, 40)
+	must(y.Supplies.Add(ctx, y.m, key(), []store.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
+	y.collect(pen, 0, 6, 0)
+	id := y.set(incubate.Setting{Species: "finch", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
+	chick := regexp.MustCompile(`(?i)fluffy|crumb|starter|\blive on\b|yolk|warm the brooder|drinker|drink and eat|they are dry|a day since`)
+	said := func() {
+		t.Helper()
+		today := must(y.Today.Page(ctx, y.m))
+		for _, c := range append(today.Due, today.Soon...) {
+			text := c.Title + " " + c.Reason + " " + c.Why + " " + c.How()
+			text = strings.ReplaceAll(text, "No chick brooder, no crumb.", "")
+			assert.NotRegexp(t, chick, text, "%s on %s", c.Kind, y.now)
+		}
+		if b := y.batch(id); b.LockedAt != nil && b.Open() {
+			for _, l := range must(y.Hatch.Watch(ctx, y.m, box)).Loads {
+				for _, a := range l.Advice {
+					assert.NotRegexp(t, chick, a.Why)
+				}
+			}
+		}
+	}
+	for range 11 {
+		said()
+		y.now = y.now.AddDate(0, 0, 1)
+	}
+	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	for range 6 {
+		said()
+		y.now = y.now.Add(6 * time.Hour)
+	}
+	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: id, Pen: pen, N: 2}))
+	fed := y.chores(calendar.Pull)
+	require.Len(t, fed, 1)
+	assert.Equal(t, "Feed the nestlings, or foster them", fed[0].Title)
+	assert.Contains(t, fed[0].Why, "food within hours")
+	assert.Zero(t, fed[0].Late, "at once, and not a day after the first")
+	for range 8 {
+		said()
+		y.now = y.now.Add(6 * time.Hour)
+	}
+	page := must(y.Brood.Broods(ctx, y.m))
+	assert.Empty(t, page.Waiting)
+	assert.Empty(t, page.Expected)
+	_, err := y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 2}})
+	assert.ErrorContains(t, err, "A chick brooder does not keep them")
+	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "finch", Heads: 3, BrooderID: lamp})
+	assert.ErrorContains(t, err, "feed themselves")
 }

@@ -153,38 +153,40 @@ func (tx *Tx) Raising(ctx context.Context, since time.Time) (r Raising, err erro
 		order by b.hatched_on desc, b.id desc
 		limit 20`, tx.FarmID)
 	ask(q, &r.Unhoused, `
-		select o.batch_id, o.pen_id, (o.young - coalesce(
-				(
-					select sum(b.heads)
-					from broods b
-					where b.farm_id = $1 and b.batch_id = o.batch_id and b.pen_id = o.pen_id
-				), 0
-			))::int as young
-		from (
-			select y.batch_id, y.pen_id, sum(y.young) as young
-			from (
-				select e.batch_id, e.pen_id, count(*) as young
-				from eggs e
-				join batches b on b.farm_id = $1 and b.id = e.batch_id and (b.closed_at is null or b.closed_at >= $2)
-				where e.farm_id = $1 and e.fate = 'hatched'
-				group by e.batch_id, e.pen_id
-				union all
-				select c.batch_id, c.pen_id, sum(c.young)
-				from young_counts c
-				join batches b on b.farm_id = $1 and b.id = c.batch_id and (b.closed_at is null or b.closed_at >= $2)
-				where c.farm_id = $1 and not c.settled
-				group by c.batch_id, c.pen_id
-			) y
+		with young_of as (
+			select e.batch_id, e.pen_id, count(*) as n
+			from eggs e
+			join batches b on b.farm_id = $1 and b.id = e.batch_id and (b.closed_at is null or b.closed_at >= $2)
+			where e.farm_id = $1 and e.fate = 'hatched'
+			group by e.batch_id, e.pen_id
+			union all
+			select c.batch_id, c.pen_id, sum(c.young)
+			from young_counts c
+			join batches b on b.farm_id = $1 and b.id = c.batch_id and (b.closed_at is null or b.closed_at >= $2)
+			where c.farm_id = $1 and not c.settled
+			group by c.batch_id, c.pen_id
+		), gone as ( -- died where they hatched, or are in a group
+			select y.batch_id, y.pen_id, count(*) as n
+			from young y
+			where y.farm_id = $1 and y.died_at is not null
 			group by y.batch_id, y.pen_id
-		) o
-		where o.young > coalesce(
-				(
-					select sum(b.heads)
-					from broods b
-					where b.farm_id = $1 and b.batch_id = o.batch_id and b.pen_id = o.pen_id
-				), 0
-			)
-		order by o.batch_id, o.pen_id`, tx.FarmID, since)
+			union all
+			select b.batch_id, b.pen_id, sum(b.heads)
+			from broods b
+			where b.farm_id = $1 and b.batch_id is not null
+			group by b.batch_id, b.pen_id
+		), of_pen as (
+			select batch_id, pen_id,
+				sum(n) - coalesce((
+					select sum(g.n) from gone g where g.batch_id = y.batch_id and g.pen_id = y.pen_id
+				), 0) as n
+			from young_of y
+			group by batch_id, pen_id
+		)
+		select batch_id, pen_id, n::int as young
+		from of_pen
+		where n > 0
+		order by batch_id, pen_id`, tx.FarmID, since)
 	return r, tx.SendBatch(ctx, q).Close()
 }
 

@@ -175,3 +175,11 @@ func Occupied(groups []Group, from time.Time, days int) []Day {
 	}
 	return all
 }
+
+// Nestlings says what altricial young want from the first hour on [common practice].
+const (
+	NestlingsSay = "They are naked and blind, and need food within hours: put them under foster parents whose own young " +
+		"are as old, or feed them by hand."
+	NestlingsHow = "Warm hands, one at a time, straight into the nest of the foster pair or a warm box. Feed within " +
+		"hours, small and often. No chick brooder, no crumb."
+)

@@ -277,16 +277,31 @@ func (b Batch) firstChore(moment time.Time) float64 {
 // Leave moves the clearing out of a bird's batch to when its rest has had its time: the day after the usual span that
 // the schedule says, not before a day after the pull, and, while an egg that has pipped is not out, as long again as
 // half of what that usually takes at the most [common practice: the rest is left 24 to 48 h, and help is far off].
+// Nestlings are not left to dry for a day: they are taken out and fed from the first on, in the hour in which it is out,
+// before that from when they usually come.
 func (b Batch) Leave(all []Milestone) {
 	if b.Species.IsReptile() {
 		return
 	}
 	var wait time.Time
-	clear := -1
+	clear, hatch := -1, Milestone{}
+	for _, m := range all {
+		if m.Kind == Hatch {
+			hatch = m
+		}
+	}
 	for i, m := range all {
 		switch m.Kind {
 		case Pull:
 			wait = m.At.Add(leaveAfterPull)
+			if b.Species.IsAltricial() {
+				at := hatch.From
+				if !b.FirstOut.IsZero() {
+					at = b.FirstOut
+				}
+				day := Elapsed(b.SetAt, at)
+				all[i] = Milestone{Pull, day, at, at, at, b.label(Pull, day)}
+			}
 		case ClearOut:
 			clear = i
 		}
@@ -299,6 +314,7 @@ func (b Batch) Leave(all []Milestone) {
 	if clear >= 0 && wait.After(all[clear].At) {
 		all[clear] = b.chore(ClearOut, b.firstChore(wait))
 	}
+	slices.SortStableFunc(all, func(x, y Milestone) int { return x.At.Compare(y.At) })
 }
 
 // lockdown is the day on which turning stops; bantams are as much earlier as they may hatch.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/brooding"
 	"metrogon/core/wording"
 )
 
@@ -167,7 +168,11 @@ func (w *Watch) advise(l *Load) {
 		say(GiveUp, "Most that hatch are out long since. Look at each of the %d that are left in the light before you "+
 			"clear out: what moves or peeps stays in.", left)
 	case w.Out+w.Pipped > 0 && !l.Now.Before(w.PullAt):
-		say(PullNow, "It is a day since the first, and the young are dry. They drink and eat from now on.")
+		if l.Species.IsAltricial() {
+			say(PullNow, "%s", brooding.NestlingsSay)
+		} else {
+			say(PullNow, "It is a day since the first, and the young are dry. They drink and eat from now on.")
+		}
 		if left > 0 {
 			say(LeaveRest, "Leave the %d others until %s: late ones come for a day or two.", left, stamp(w.LeaveUntil))
 		}
@@ -242,7 +247,7 @@ func (w *Watch) whileTheyCome(l *Load, say sayer) {
 		say(Water, "The last are expected %s: the water has to last until then. If the lid must be opened, mist the "+
 			"pipped ones.", stamp(w.LastOut.At))
 	}
-	if before && w.Out > 0 && hours(w.FirstOut, l.Now) >= dryAfter {
+	if before && w.Out > 0 && hours(w.FirstOut, l.Now) >= dryAfter && !l.Species.IsAltricial() {
 		say(DryOnesOut, "The first are dry. They may stay in until all are out, or come out in one quick hand every few "+
 			"hours, as you do it here; they live on their yolk for a day or two.")
 	}

@@ -71,6 +71,15 @@ const (
 	Reptile Kind = "reptile"
 )
 
+// Rearing parts birds by how their young begin.
+type Rearing string
+
+// How young begin: on their feet, or naked and blind in a nest, to be fed within hours.
+const (
+	Precocial Rearing = "precocial"
+	Altricial Rearing = "altricial"
+)
+
 // Profile is what the program knows of one species before the farm knows better.
 type Profile struct {
 	ID      string   `toml:"id"`
@@ -78,6 +87,7 @@ type Profile struct {
 	Short   string   `toml:"short"` // for batch codes and bars; the name where it is short enough
 	Young   string   `toml:"young"` // what one young is called
 	Kind    Kind     `toml:"kind"`
+	Rearing Rearing  `toml:"rearing"`   // of birds; not said: precocial
 	Water   bool     `toml:"waterfowl"` // may be cooled and misted
 	Permit  bool     `toml:"permit"`    // keeping or selling them often needs one
 	Aliases []string `toml:"aliases"`
@@ -123,6 +133,9 @@ type Profile struct {
 
 // IsReptile tells a clutch from a batch of birds' eggs.
 func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
+
+// IsAltricial tells nestlings, which are fed by their own or foster parents or by hand, from young that feed themselves.
+func (p *Profile) IsAltricial() bool { return p.Rearing == Altricial }
 
 // UsualHatch is the share of set that hatches while the farm has no record, 0 to 1.
 func (p *Profile) UsualHatch() float64 { return p.UsualFertilityPct.At * p.UsualHatchPct.At / 1e4 }

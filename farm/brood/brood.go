@@ -65,6 +65,9 @@ func (b *Service) BringIn(ctx context.Context, m *farm.Member, key string, in Pu
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if kind := s.w.Kinds[batch.Species]; kind != nil && kind.IsAltricial() {
+			return farm.Done{}, farm.Problemf("brooder", "A chick brooder does not keep them. %s", brooding.NestlingsSay)
+		}
 		today := m.Date(tx.At)
 		if in.On.IsZero() {
 			in.On = today
@@ -140,8 +143,11 @@ func (b *Service) Buy(ctx context.Context, m *farm.Member, key string, in Bought
 		}
 		var p farm.Problems
 		kind := s.w.Kinds[in.Species]
-		if kind == nil || kind.IsReptile() {
+		switch {
+		case kind == nil || kind.IsReptile():
 			p.Addf("species", "Pick the kind.")
+		case kind.IsAltricial():
+			p.Addf("species", "Pick a kind whose young feed themselves. %s", brooding.NestlingsSay)
 		}
 		to, ok := s.brooder(in.BrooderID)
 		if !ok {

@@ -204,7 +204,7 @@ func (s *scene) page() Page {
 	for _, u := range s.rows.Unhoused {
 		pen := s.w.PenByID[u.PenID]
 		i := slices.IndexFunc(p.Waiting, func(x Waiting) bool { return x.BatchID == u.BatchID })
-		if kind := s.w.Kinds[pen.Species]; i < 0 && kind != nil && !kind.IsReptile() {
+		if kind := s.w.Kinds[pen.Species]; i < 0 && feeds(kind) {
 			i = len(p.Waiting)
 			p.Waiting = append(p.Waiting, Waiting{BatchID: u.BatchID, Code: s.codes[u.BatchID], Kind: kind})
 		}
@@ -214,12 +214,12 @@ func (s *scene) page() Page {
 		}
 	}
 	for _, id := range s.w.Member.Kinds {
-		if kind := s.w.Kinds[id]; kind != nil && !kind.IsReptile() {
+		if kind := s.w.Kinds[id]; feeds(kind) {
 			p.Kinds = append(p.Kinds, kind)
 		}
 	}
 	for _, pen := range s.w.Pens {
-		if kind := s.w.Kinds[pen.Species]; pen.UntilOn == nil && !pen.Supplier && kind != nil && !kind.IsReptile() {
+		if kind := s.w.Kinds[pen.Species]; pen.UntilOn == nil && !pen.Supplier && feeds(kind) {
 			p.PensOf[pen.Species] = append(p.PensOf[pen.Species], pen)
 			if !slices.Contains(p.Kinds, kind) {
 				p.Kinds = append(p.Kinds, kind)
@@ -228,6 +228,11 @@ func (s *scene) page() Page {
 	}
 	slices.SortStableFunc(p.Kinds, farm.CompareKinds)
 	return p
+}
+
+// feeds tells kinds whose young feed themselves: a brooder keeps no others.
+func feeds(kind *species.Profile) bool {
+	return kind != nil && !kind.IsReptile() && !kind.IsAltricial()
 }
 
 // pen is a brooder with what is in it, the youngest first.
@@ -340,13 +345,21 @@ func (s *scene) lowering(br Brooder) (c chores.Chore, due bool) {
 	}, true
 }
 
+// housed tells whether young of a batch were brought in.
+func (s *scene) housed(batchID int64) bool {
+	return slices.ContainsFunc(s.rows.Broods, func(b store.Brood) bool { return b.BatchID != nil && *b.BatchID == batchID })
+}
+
 // warming is a brooder that is made warm the day before the young of a batch come.
 func (s *scene) warming(v farm.BatchView) (c chores.Chore, due bool) {
-	if v.LockedAt == nil || v.Kind.IsReptile() || v.LongPast() {
+	if v.LockedAt == nil || v.Kind.IsReptile() || v.Kind.IsAltricial() || v.LongPast() {
 		return c, false
 	}
 	m := s.w.Member
 	warm := m.Date(v.At(calendar.Pull)).AddDate(0, 0, -1)
+	if s.today.After(warm.AddDate(0, 0, 1)) || s.housed(v.ID) { // they are out, or in it
+		return c, false
+	}
 	if slices.ContainsFunc(s.rows.Heats, func(h Heat) bool { return h.At.After(warm.AddDate(0, 0, -2)) }) {
 		return c, false
 	}

@@ -30,6 +30,7 @@ type Chore struct {
 	Of      string // what the subject is called where several look alike; the machine to move to
 	Species string // of the eggs, where they are to be set
 	In      int64  // the machine in which the eggs stand
+	Way     string // how it is done, where it is not as usual for such a chore
 }
 
 // Page is where what the chore is about is shown.

@@ -128,6 +128,9 @@ const (
 
 // How tells in two lines how a chore is done.
 func (c Chore) How() string {
+	if c.Way != "" {
+		return c.Way
+	}
 	i := slices.IndexFunc(Kinds, func(k Kind) bool { return k.ID == c.Kind })
 	if i < 0 || Kinds[i].How == "" {
 		return c.Why

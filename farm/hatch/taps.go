@@ -317,9 +317,13 @@ func (b *Service) takeOut(ctx context.Context, m *farm.Member, t Tap, at time.Ti
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(
+		done, err := journal.Record(
 			ctx, tx, journal.On(journal.Batch, batch.ID), journal.Undo{dropTaken.Of([]int64{id})}, "%s: %d young to %s.",
 			batch.Code, t.N, place,
 		)
+		if strings.Contains(strings.ToLower(place), "brooder") { // a name alone keeps no count
+			done.Said += " To count them there, bring them in under Brooders."
+		}
+		return done, err
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"metrogon/core/brooding"
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/machine"
@@ -240,6 +241,10 @@ func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) cho
 			d.Reason += fmt.Sprintf(", which holds %d", room)
 		}
 	case calendar.Pull:
+		if v.Kind.IsAltricial() {
+			d.Title, d.Why, d.Way = "Feed the nestlings, or foster them", brooding.NestlingsSay, brooding.NestlingsHow
+			break
+		}
 		d.Title = "Pull the young"
 		d.Why = "When they are dry and fluffy; they live on yolk for a day or two."
 		if v.FirstOut == nil {

@@ -104,6 +104,9 @@ func (s *scene) comers() (all []Comer) {
 		}
 	}
 	for _, v := range s.open {
+		if v.Kind.IsAltricial() { // no brooder keeps them
+			continue
+		}
 		young := 0.0
 		for _, n := range s.stands[v.ID].ByPen {
 			young += n
@@ -113,6 +116,9 @@ func (s *scene) comers() (all []Comer) {
 		all = append(all, c)
 	}
 	for _, p := range s.ahead {
+		if p.Kind.IsAltricial() {
+			continue
+		}
 		c := s.comer(p.BatchView, s.young(p.Eggs, p.SetAt))
 		c.StayID = p.StayID()
 		all = append(all, c)

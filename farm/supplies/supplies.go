@@ -149,6 +149,9 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 			if v.LockedAt != nil && before == Lockdown || v.Now.After(at) || v.Hatched > 0 {
 				continue
 			}
+			if before == Hatch && v.Kind.IsAltricial() { // the list is for chicks
+				continue
+			}
 			if slices.ContainsFunc(up.Done, func(d store.ChoreDone) bool {
 				return d.BatchID == v.ID && d.Kind == chores.AtHand && d.Day == number(before)
 			}) {

@@ -151,7 +151,7 @@ func (r row) Taps() []tap {
 		return []tap{lock}
 	case calendar.Pull:
 		return []tap{record, {
-			Label: "Done", Whole: "All pulled", Of: "pull of " + c.Code, Send: to("done"), Main: true,
+			Label: "Done", Whole: "All are out", Of: "pull of " + c.Code, Send: to("done"), Main: true,
 			With: map[string]string{"kind": c.Kind, "day": fmt.Sprint(c.Day)},
 		}}
 	case calendar.ClearOut:
