@@ -12,6 +12,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/core/climate"
 	"metrogon/core/reptile"
 	"metrogon/farm"
 	"metrogon/farm/chores"
@@ -20,6 +21,7 @@ import (
 	"metrogon/farm/gauges"
 	"metrogon/farm/incubate"
 	"metrogon/farm/moving"
+	"metrogon/farm/outage"
 	"metrogon/farm/stock"
 	"metrogon/store"
 )
@@ -432,4 +434,98 @@ func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 	for _, kind := range []string{chores.LookAtClutch, chores.WeighBox, chores.ClutchHatch, chores.ClutchRest} {
 		assert.True(t, kinds[kind], "%s was never due", kind)
 	}
+}
+
+// Alarms of a reptiles' box go by what its eggs bear, never by what hens' want; they speak of no turning and no lockdown.
+func TestAReptilesAlarmsAreItsKinds(t *testing.T) {
+	g := newTerrarium(t)
+	ctx := g.Context()
+	must(g.Alarms.StartWithUsual(ctx, g.m, key()))
+	page := must(g.Alarms.Page(ctx, g.m))
+	for _, a := range page.Alarms {
+		assert.Contains(t, []string{"kind", "falls", "silent"}, a.What)
+	}
+	assert.False(t, page.Birds)
+	id := g.found(g.find())
+	s := &shed{yard: g.yard}
+	_, by := s.probe("Shelf", g.shelf)
+	ringing := func() (all []string) {
+		for _, r := range must(g.Alarms.Page(ctx, g.m)).Rings {
+			if r.EndedAt == nil && r.Alarm.What == "kind" {
+				all = append(all, r.Level)
+			}
+		}
+		return all
+	}
+	warm := func(hours float64, temp float64) {
+		for range int(hours * 12) {
+			g.now = g.now.Add(5 * time.Minute)
+			s.tells(by, g.now, temp)
+		}
+		require.NoError(t, g.Alarms.SearchNow(ctx))
+	}
+	warm(30, 31)
+	assert.Empty(t, ringing(), "31 °C is what they like")
+	warm(1.5, 35)
+	assert.Equal(t, []string{reptile.HotLevel}, ringing(), "35 is no cool")
+	warm(0.5, 37)
+	assert.ElementsMatch(t, []string{reptile.HotLevel, reptile.AtOnceLevel}, ringing())
+	warm(2, 28)
+	assert.Empty(t, ringing())
+	warm(25, 22)
+	require.Equal(t, []string{reptile.SlowLevel}, ringing())
+	ring := must(g.Alarms.Page(ctx, g.m)).Rings[0]
+	assert.Contains(t, ring.Tells(g.m, g.now), "growth is slow, nothing dies")
+	require.NoError(t, g.Alarms.LookNow(ctx))
+	assert.Equal(t, []string{reptile.SlowLevel}, ringing(), "a quick look does not end what it does not look at")
+	assert.NotZero(t, id)
+}
+
+// An alarm for each machine that was meant for hens' eggs leaves a reptiles' box alone.
+func TestAHensAlarmLeavesGeckosAlone(t *testing.T) {
+	g := newTerrarium(t)
+	ctx := g.Context()
+	g.machine("Cabinet", "all-in-one", "chicken", 40, 40)
+	must(g.Alarms.StartWithUsual(ctx, g.m, key()))
+	g.found(g.find())
+	s := &shed{yard: g.yard}
+	_, by := s.probe("Shelf", g.shelf)
+	for range 24 {
+		g.now = g.now.Add(5 * time.Minute)
+		s.tells(by, g.now, 28)
+	}
+	require.NoError(t, g.Alarms.SearchNow(ctx))
+	assert.Empty(t, must(g.Alarms.Page(ctx, g.m)).Rings, "28 °C is too cool for a hen's egg")
+}
+
+// The power is away from a reptiles' shelf: it is written down as any, and the clutch comes later by what did not grow.
+func TestAPowerCutOfAReptilesShelf(t *testing.T) {
+	g := newTerrarium(t)
+	ctx := g.Context()
+	id := g.found(g.find())
+	g.now = g.now.AddDate(0, 0, 20)
+	before := g.clutch(id).Forecast
+	list := must(g.Outage.All(ctx, g.m))
+	require.Len(t, list.Machines, 1)
+	done := must(g.Outage.Begin(ctx, g.m, key(), outage.Cut{
+		From: g.now.Add(-18 * time.Hour), To: g.now, RoomC: 17, Boxes: map[int64]climate.Box{g.shelf: climate.Foam},
+	}))
+	one := must(g.Outage.One(ctx, g.m, must(g.Outage.All(ctx, g.m)).Cuts[0].ID))
+	require.Len(t, one.Batches, 1)
+	c := one.Batches[0]
+	assert.InDelta(t, 17, c.LowestC, 0.1)
+	assert.Equal(t, climate.LowRisk, c.Risk)
+	assert.Greater(t, c.DelayH, 12.)
+	for _, do := range c.Do() {
+		assert.NotContains(t, do, "candle")
+	}
+	_, looked := c.Look()
+	assert.False(t, looked)
+	after := g.clutch(id).Forecast
+	late := after.HatchAt.Sub(before.HatchAt).Hours()
+	assert.Greater(t, late, 2., "its forecast knows of it")
+	assert.Less(t, late, 20.)
+	assert.InDelta(t, 0, g.clutch(id).Hatch().At.Sub(after.HatchAt).Minutes(), 1, "one date")
+	must(g.Undo(ctx, g.m, key(), done.Entry))
+	assert.InDelta(t, 0, g.clutch(id).Forecast.HatchAt.Sub(before.HatchAt).Minutes(), 1)
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
+	"metrogon/core/climate"
 	"metrogon/core/reptile"
 	"metrogon/store"
 )
@@ -21,6 +22,8 @@ type Warmth struct {
 	Temps   []store.ClutchTemp
 	Laid    time.Time
 	boxName string
+	boxG    float64               // of damp substrate
+	cuts    map[time.Time]float64 // hours in which the power was away, of which nobody told
 }
 
 // toldSureC is how well a temperature is known that was set and never read; aheadSureC one that is to come [common
@@ -36,13 +39,18 @@ const handGap = 36 * time.Hour
 // Warmth reads how warm a clutch was, hour by hour: what instruments on its shelf told, in its own box first; else what
 // was read there by hand; else as it was set. What is to come is as it is planned.
 func (w *Snapshot) Warmth(
-	ctx context.Context, tx *Tx, batch store.Batch, boxName string, temps []store.ClutchTemp,
+	ctx context.Context, tx *Tx, batch store.Batch, box store.Box, temps []store.ClutchTemp,
 ) (Warmth, error) {
 	kind, err := w.Kind(batch.Species)
 	if err != nil {
 		return Warmth{}, err
 	}
-	h := Warmth{Temps: temps, Laid: batch.SetAt, boxName: boxName}
+	h := Warmth{Temps: temps, Laid: batch.SetAt, boxName: box.Name, cuts: map[time.Time]float64{}}
+	for _, g := range []*float64{box.DryG, box.WaterG} {
+		if g != nil {
+			h.boxG += *g
+		}
+	}
 	h.Course = reptile.Course{Kind: kind, LaidAt: batch.SetAt, Reader: tx.Member.Units()}
 	h.Sure = reptile.Sure{ToldC: toldSureC, AheadC: aheadSureC, Widen: true}
 	until := tx.At
@@ -93,13 +101,13 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 		c, ok := told[hour]
 		if ok {
 			h.Probed++
-		} else {
+		} else if c, ok = h.cuts[hour]; !ok {
 			c, _ = waves[at(waves, moment)].At(moment)
 		}
 		h.Hours++
 		h.Course.Readings = append(h.Course.Readings, reptile.Reading{At: moment, TempC: c})
 	}
-	if h.Probed == 0 { // as it was set, exactly
+	if h.Probed == 0 && len(h.cuts) == 0 { // as it was set, exactly
 		h.Course.Readings, h.Course.Plans = nil, waves
 		return
 	}
@@ -131,11 +139,56 @@ func (h *Warmth) told(
 			sure = min(sure, means(all, points, lays, rows.Checks))
 		}
 		sure = min(sure, byHand(all, rows.Gauges, leg.MachineID, from, to))
+		if err := h.cut(ctx, tx, batch, leg.MachineID, from, to); err != nil {
+			return nil, err
+		}
 	}
 	if !math.IsInf(sure, 1) {
 		h.Sure.ToldC = max(sure, 0.1)
 	}
 	return all, nil
+}
+
+// cut reckons the hours of power cuts: the box took the room's temperature on.
+func (h *Warmth) cut(
+	ctx context.Context, tx *Tx, batch store.Batch, machineID int64, from, to time.Time,
+) error {
+	cuts, err := tx.CutsIn(ctx, machineID, from, to)
+	if err != nil {
+		return err
+	}
+	for _, o := range cuts {
+		until := to
+		if o.ToAt != nil {
+			until = *o.ToAt
+		}
+		c := h.CutAt(tx, batch, o, until)
+		end := Earliest(to, o.FromAt.Add(time.Duration(c.End()*float64(time.Hour))))
+		for hour := Latest(from, o.FromAt).Truncate(time.Hour); hour.Before(end); hour = hour.Add(time.Hour) {
+			h.cuts[hour.UTC()] = c.At(max(0, hour.Add(30*time.Minute).Sub(o.FromAt).Hours()))
+		}
+	}
+	return nil
+}
+
+// CutAt is a power cut as a clutch's box went through it, as if the power was away until a moment.
+func (h Warmth) CutAt(tx *Tx, batch store.Batch, o store.CutIn, until time.Time) reptile.Cut {
+	plan := h.Course.Kind.TemperatureC.At
+	if waves := h.waves(tx.Member.Place); len(waves) > 0 {
+		plan, _ = waves[at(waves, o.FromAt)].At(o.FromAt)
+	} else if batch.TempC != nil {
+		plan = *batch.TempC
+	}
+	c := reptile.Cut{
+		Kind: h.Course.Kind, PlanC: plan, RoomC: o.RoomC, Hours: max(until.Sub(o.FromAt).Hours(), 1./60),
+		ContentG: h.boxG, Box: climate.Box(o.Box),
+	}
+	for _, r := range o.Readings {
+		if at := r.At.Sub(o.FromAt).Hours(); at >= 0 && at <= c.Hours {
+			c.Readings = append(c.Readings, climate.CurvePoint{H: at, EggC: r.EggC})
+		}
+	}
+	return c
 }
 
 // near are the instruments of a machine: those that lie in the clutch's own box, or, where none does, all.
@@ -241,7 +294,7 @@ func (w *Snapshot) RefreshClutch(ctx context.Context, tx *Tx, b store.Batch) err
 	if err != nil || len(rows.Clutches) == 0 {
 		return err
 	}
-	h, err := w.Warmth(ctx, tx, b, BoxOf(rows, rows.Clutches[0]).Name, rows.Temps)
+	h, err := w.Warmth(ctx, tx, b, BoxOf(rows, rows.Clutches[0]), rows.Temps)
 	if err != nil {
 		return err
 	}

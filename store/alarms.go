@@ -22,6 +22,7 @@ type Alarm struct {
 // AlarmRing is an alarm that rang.
 type AlarmRing struct {
 	ID, AlarmID, MachineID, InstrumentID int64
+	Level                                string // of an alarm by kind
 	BeganAt, RangAt                      time.Time
 	EndedAt                              *time.Time
 	Worst                                float64
@@ -46,7 +47,7 @@ const alarms = `
 	order by machine_id nulls first, what, id`
 
 const ringColumns = `
-	select r.id, r.alarm_id, r.machine_id, r.instrument_id, r.began_at, r.rang_at, r.ended_at, r.worst, r.seen_at,
+	select r.id, r.alarm_id, r.machine_id, r.instrument_id, r.level, r.began_at, r.rang_at, r.ended_at, r.worst, r.seen_at,
 		coalesce(p.name, '') as seen_by
 	from alarm_rings r
 	left join people p on p.id = r.person_id`
@@ -127,9 +128,12 @@ func (tx *Tx) DropAlarm(ctx context.Context, id int64) error {
 // AddRing keeps that an alarm rings; one that rings already rings once.
 func (tx *Tx) AddRing(ctx context.Context, r AlarmRing) (fresh bool, err error) {
 	done, err := tx.Exec(ctx, `
-		insert into alarm_rings (farm_id, alarm_id, machine_id, instrument_id, began_at, rang_at, ended_at, worst)
-		values ($1, $2, $3, $4, $5, $6, $7, $8)
-		on conflict do nothing`, tx.FarmID, r.AlarmID, r.MachineID, r.InstrumentID, r.BeganAt, r.RangAt, r.EndedAt, r.Worst)
+		insert into alarm_rings (
+			farm_id, alarm_id, machine_id, instrument_id, level, began_at, rang_at, ended_at, worst
+		)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+		on conflict do nothing`,
+		tx.FarmID, r.AlarmID, r.MachineID, r.InstrumentID, r.Level, r.BeganAt, r.RangAt, r.EndedAt, r.Worst)
 	return done.RowsAffected() > 0, err
 }
 

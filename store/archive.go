@@ -52,6 +52,22 @@ func (db *DB) Everybody(ctx context.Context, farmID int64) ([]IncomingPerson, er
 		order by p.id`, farmID)
 }
 
+// Named is somebody by name.
+type Named struct {
+	ID   int64
+	Name string
+}
+
+// EverOn names all who are on a farm or were.
+func (db *DB) EverOn(ctx context.Context, farmID int64) ([]Named, error) {
+	return list[Named](ctx, db.door, `
+		select p.id, p.name
+		from memberships m
+		join people p on p.id = m.person_id
+		where m.farm_id = $1
+		order by m.ended_at is not null, lower(p.name), p.id`, farmID)
+}
+
 // Dump gives the rows of a table of the farm, in the order of their keys; digests of what opens something here are left
 // out.
 func (tx *Tx) Dump(ctx context.Context, table string, row func(json.RawMessage) error) error {

@@ -202,6 +202,37 @@ const outagesOf = `
 	where farm_id = $1 and batch_id = $2
 	order by outage_id`
 
+// CutIn is a cut of a machine, with what eggs in it were read at.
+type CutIn struct {
+	Outage
+	Box      string
+	Readings []OutageReading
+}
+
+// CutsIn are those of a machine in a span of time, the oldest first.
+func (tx *Tx) CutsIn(ctx context.Context, machineID int64, from, to time.Time) ([]CutIn, error) {
+	cuts, err := list[Outage](ctx, tx, cutsOf, tx.FarmID, machineID, from, to)
+	all := make([]CutIn, len(cuts))
+	for i, o := range cuts {
+		one, err := tx.Outage(ctx, o.ID)
+		if err != nil {
+			return nil, err
+		}
+		all[i].Outage = o
+		for _, x := range one.Machines {
+			if x.MachineID == machineID {
+				all[i].Box = x.Box
+			}
+		}
+		for _, r := range one.Readings {
+			if r.MachineID == machineID {
+				all[i].Readings = append(all[i].Readings, r)
+			}
+		}
+	}
+	return all, err
+}
+
 // cutsOf are those of a machine that were not over at a moment.
 const cutsOf = `
 	select ` + outageColumns + `

@@ -30,7 +30,7 @@ import (
 // what differs between two servers that show the same farm
 var ofOneServer = regexp.MustCompile(
 	`name="(key|device)" value="[^"]*"|src="data:image/png[^"]*"|` +
-		`(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>|<span class="late">has no key here yet</span>`,
+		`(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>|<h2 id="people">.*?</ul>|<span class="late">has no key here yet</span>`,
 )
 
 // elsewhere is another server, with an empty farm of the same owner.
@@ -103,12 +103,15 @@ func TestAnArchiveRestoresToTheSamePages(t *testing.T) {
 	line := there.find("/journal", `href="(/journal/\d+)">3 eggs from`)
 	assert.Equal(t, http.StatusSeeOther, there.typed(line+"/back").status)
 
-	// the helper has an account there, without a password until the owner hands one over
-	var role string
+	// the helper is a name there, and no account that an archive could make in anybody's name
+	var role, email string
+	var ended bool
 	require.NoError(t, other.owner.Pool.QueryRow(t.Context(), `
-		select role from memberships m join people p on p.id = m.person_id
-		where p.name = 'Tobin Reck' and p.password_hash = ''`).Scan(&role))
+		select role, email, ended_at is not null from memberships m join people p on p.id = m.person_id
+		where p.name = 'Tobin Reck' and p.password_hash = ''`).Scan(&role, &email, &ended))
 	assert.Equal(t, farm.HelperRole, role)
+	assert.Regexp(t, "^archived-", email)
+	assert.True(t, ended)
 	assert.Contains(t, other.visitor().try("tobin@quillmarsh.example", "").body, "is wrong")
 }
 

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
@@ -44,7 +43,7 @@ func (h *hand) hatched(batch, young, left int) {
 	h.run(fmt.Sprintf(`document.querySelector('[name^="hatched-"]').value = %d`, young))
 	h.press("Record young")
 	h.reads(fmt.Sprintf("%d young hatched", young))
-	h.press("Close: " + wording.Plural(left, "egg") + " did not hatch")
+	h.writeOff(left)
 	h.reads("closed")
 }
 

@@ -81,11 +81,11 @@ const policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-sr
 
 // New builds the server's handler.
 func New(farms *services.Services, o Options) (http.Handler, error) {
-	e, sessions, err := routes(farms, o)
+	e, site, err := routes(farms, o)
 	if err != nil {
 		return nil, err
 	}
-	var h http.Handler = sessions.LoadAndSave(e)
+	var h http.Handler = site.Sessions.LoadAndSave(e)
 	h = http.NewCrossOriginProtection().Handler(h)
 	return headers(h), nil
 }
@@ -101,7 +101,7 @@ var pages = []func(*echo.Echo, *page.Site){
 	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,
 }
 
-func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManager, error) {
+func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error) {
 	assetServer, err := assets.New()
 	if err != nil {
 		return nil, nil, err
@@ -168,7 +168,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *scs.SessionManage
 	for _, hang := range pages {
 		hang(e, site)
 	}
-	return e, sessions, nil
+	return e, site, nil
 }
 
 func headers(next http.Handler) http.Handler {
@@ -292,7 +292,7 @@ func notHere(path string) lost {
 
 // errorHandler turns what went wrong into a page with one sentence.
 func errorHandler(site *page.Site) echo.HTTPErrorHandler {
-	t := page.Parse(site, files, "lost.html")
+	t := page.Parse[lost](site, files, "lost.html")
 	return func(c *echo.Context, err error) {
 		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
 			return
@@ -332,7 +332,7 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
 		var b strings.Builder
-		if err := t.ExecuteTemplate(&b, "layout", page.View{Meta: page.Meta{Title: title}, Data: to}); err != nil {
+		if err := t.ExecuteTemplate(&b, "layout", page.View[lost]{Meta: page.Meta{Title: title}, Data: to}); err != nil {
 			site.Log.Error("error page", "err", err)
 		}
 		_ = c.HTML(status, b.String())

@@ -22,10 +22,11 @@ const (
 	Parched Alert = "dry"    // under one
 	Falls   Alert = "falls"  // by so many degrees within ten minutes, and does not come back
 	Silent  Alert = "silent" // nothing is told any more
+	ByKind  Alert = "kind"   // out of what the reptiles' eggs in the machine bear (core/reptile: Guard)
 )
 
 // Alerts lists them.
-var Alerts = []Alert{Cool, Warm, Parched, Humid, Falls, Silent}
+var Alerts = []Alert{Cool, Warm, Parched, Humid, Falls, Silent, ByKind}
 
 // Alarm rings once something was so for a while.
 type Alarm struct {

@@ -3,6 +3,7 @@ package species
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -175,8 +176,53 @@ func (p *Profile) reptileAgrees() error {
 	default:
 		return fmt.Errorf("shell: %q is no type; it may be soft or hard", p.Shell.Type)
 	}
+	if p.Limits.Known() {
+		if err := p.Limits.check(); err != nil {
+			return err
+		}
+	}
 	if p.Diapause.Rests() && !(p.Diapause.BelowC <= pts[0].TempC && len(p.Diapause.Steps) > 0) {
 		return fmt.Errorf("diapause: below_c is %g; it may be up to the first temperature of the table", p.Diapause.BelowC)
 	}
 	return nil
+}
+
+// Limits are what eggs in a reptiles' box bear, in °C and hours: below slow_c growth is slow and nothing dies, below
+// cold_c they suffer; above warm_c and hot_c they do, and above at_once_c at once.
+type Limits struct {
+	SlowC   float64 `toml:"slow_c"`
+	SlowH   float64 `toml:"slow_h"`
+	ColdC   float64 `toml:"cold_c"`
+	ColdH   float64 `toml:"cold_h"`
+	WarmC   float64 `toml:"warm_c"`
+	WarmH   float64 `toml:"warm_h"`
+	HotC    float64 `toml:"hot_c"`
+	HotH    float64 `toml:"hot_h"`
+	AtOnceC float64 `toml:"at_once_c"`
+	Origin
+}
+
+// Known tells whether the kind has them.
+func (l Limits) Known() bool { return l.Mark != "" }
+
+// check sees that they lie in order.
+func (l Limits) check() error {
+	c := []float64{0, l.ColdC, l.SlowC, l.WarmC, l.HotC, l.AtOnceC, 45}
+	if !slices.IsSorted(c) || l.SlowC >= l.WarmC || min(l.SlowH, l.ColdH, l.WarmH, l.HotH) <= 0 {
+		return fmt.Errorf("limits: %v °C are not in order, or last no time", c[1:6])
+	}
+	return nil
+}
+
+// Bears are a kind's limits; where its profile has none, what is usual beside its temperatures [judgement].
+func (p *Profile) Bears() Limits {
+	if p.Limits.Known() || !p.IsReptile() {
+		return p.Limits
+	}
+	stops := p.Duration.Points[0].TempC - 9
+	return Limits{
+		SlowC: p.TemperatureC.From - 2, SlowH: 24, ColdC: min(stops-2, p.TemperatureC.From-3), ColdH: 12,
+		WarmC: p.DangerC.From - 1, WarmH: 4, HotC: p.DangerC.From, HotH: 1, AtOnceC: p.DangerC.To + 2,
+		Origin: Origin{Mark: Judgement},
+	}
 }

@@ -28,6 +28,7 @@ const (
 	CommonPractice Mark = "common practice"
 	FromMemory     Mark = "from memory"
 	FarmsOwn       Mark = "this farm’s own"
+	Judgement      Mark = "judgement" // the project's own, where nobody has measured
 )
 
 // Origin is the mark of a figure and, where it has one, its source.
@@ -125,6 +126,7 @@ type Profile struct {
 	Shell              Shell    `toml:"shell"`
 	GainPct            Figure   `toml:"gain_pct"` // of the fresh mass, taken up by three quarters of the time; soft shells
 	DangerC            Figure   `toml:"danger_c"` // from which embryos are deformed or die
+	Limits             Limits   `toml:"limits"`
 	FirstShedDays      Figure   `toml:"first_shed_days"`
 	FirstFeedDays      Figure   `toml:"first_feed_days"`
 	Sex                Sex      `toml:"sex"`
@@ -291,6 +293,7 @@ func (o Origin) check() error {
 		if o.Source == "" {
 			return fmt.Errorf("mark %q needs a source", o.Mark)
 		}
+	case Judgement:
 	case CommonPractice:
 		if o.Source != "" {
 			return fmt.Errorf("common practice has no single source, yet %q is given", o.Source)
@@ -298,7 +301,7 @@ func (o Origin) check() error {
 	case "":
 		return fmt.Errorf("missing")
 	default:
-		return fmt.Errorf("mark %q is none of published, common practice, from memory", o.Mark)
+		return fmt.Errorf("mark %q is none of published, common practice, from memory, judgement", o.Mark)
 	}
 	return nil
 }
@@ -351,6 +354,9 @@ func (p *Profile) origins() map[string]Origin {
 		must["duration"], must["sex"], must["shell"] = p.Duration.Origin, p.Sex.Origin, p.Shell.Origin
 		if p.Diapause.Rests() {
 			must["diapause"] = p.Diapause.Origin
+		}
+		if p.Limits != (Limits{}) {
+			must["limits"] = p.Limits.Origin
 		}
 	case Bird:
 		needed = append(

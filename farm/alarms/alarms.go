@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"metrogon/core/climate"
+	"metrogon/core/machine"
+	"metrogon/core/reptile"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
@@ -49,6 +51,8 @@ type Page struct {
 	Machines []farm.Machine
 	Probes   int // instruments that send
 	Usual    []Alarm
+	// Birds and Reptiles tell what the machines are for.
+	Birds, Reptiles bool
 }
 
 // mostRings is how many rings are shown.
@@ -66,6 +70,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) 
 			return err
 		}
 		p.Now, p.Alarms, p.Probes = w.Now, rows.Alarms, len(probes)
+		p.Birds, p.Reptiles = keeps(w)
 		for _, x := range w.Machines {
 			if x.UntilOn == nil {
 				p.Machines = append(p.Machines, x)
@@ -83,7 +88,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) 
 			p.Rings = append(p.Rings, Ring{r, rows.Alarms[i], w.MachineByID[r.MachineID].Name, names[r.InstrumentID]})
 		}
 		if len(p.Alarms) == 0 {
-			p.Usual = usual(open)
+			p.Usual = usual(w, open)
 		}
 		return nil
 	})
@@ -99,21 +104,37 @@ func namesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (map[int64]stri
 	return names, err
 }
 
-// usual are the alarms that a farm may begin with: about what its eggs want, wide enough that a run of the thermostat
-// wakes nobody. The humidity is left to the farm: what is an alarm for ducks is the goal of a dry method.
-func usual(open []farm.BatchView) []Alarm {
+// usual are the alarms that a farm may begin with: about what its birds' eggs want, wide enough that a run of the
+// thermostat wakes nobody, and what the reptiles' eggs in each box bear. The humidity is left to the farm: what is an
+// alarm for ducks is the goal of a dry method.
+func usual(w *farm.Snapshot, open []farm.BatchView) (all []Alarm) {
 	warm, most := 37.5, 0
 	for _, v := range open {
 		if !v.Kind.IsReptile() && v.Alive > most {
 			warm, most = v.Want(false).TempC, v.Alive
 		}
 	}
-	return []Alarm{
-		{What: string(climate.Cool), Bound: warm - 0.8, DelayMin: 30, Phase: Any, Wakes: true},
-		{What: string(climate.Warm), Bound: warm + 0.8, DelayMin: 15, Phase: Any, Wakes: true},
-		{What: string(climate.Falls), Bound: 1, DelayMin: 30, Phase: Any, Wakes: true},
-		{What: string(climate.Silent), DelayMin: 60, Phase: Any},
+	birds, reptiles := keeps(w)
+	if birds || !reptiles {
+		all = append(all, Alarm{What: string(climate.Cool), Bound: warm - 0.8, DelayMin: 30, Phase: Any, Wakes: true},
+			Alarm{What: string(climate.Warm), Bound: warm + 0.8, DelayMin: 15, Phase: Any, Wakes: true})
 	}
+	if reptiles {
+		all = append(all, Alarm{What: string(climate.ByKind), DelayMin: 1, Phase: Any, Wakes: true})
+	}
+	return append(all, Alarm{What: string(climate.Falls), Bound: 1, DelayMin: 30, Phase: Any, Wakes: true},
+		Alarm{What: string(climate.Silent), DelayMin: 60, Phase: Any})
+}
+
+// keeps tells whether a farm has machines for birds' eggs, and boxes for reptiles'.
+func keeps(w *farm.Snapshot) (birds, reptiles bool) {
+	for _, x := range w.Machines {
+		if x.UntilOn == nil {
+			birds = birds || x.Kind != string(machine.ReptileBox)
+			reptiles = reptiles || x.Kind == string(machine.ReptileBox)
+		}
+	}
+	return birds, reptiles
 }
 
 // StartWithUsual keeps the usual alarms on a farm that has none.
@@ -136,7 +157,7 @@ func (b *Service) StartWithUsual(ctx context.Context, m *farm.Member, key string
 		}
 		var u journal.Undo
 		var about []store.Subject
-		for _, a := range usual(open) {
+		for _, a := range usual(w, open) {
 			id, err := tx.SaveAlarm(ctx, a)
 			if err != nil {
 				return farm.Done{}, err
@@ -212,7 +233,7 @@ func one(ctx context.Context, tx *farm.Tx, id int64) (Alarm, error) {
 // bounds are between what an alarm of each kind may lie: °C, %, or °C by which it falls.
 var bounds = map[climate.Alert][2]float64{
 	climate.Warm: {15, 45}, climate.Cool: {15, 45}, climate.Humid: {5, 100}, climate.Parched: {1, 95},
-	climate.Falls: {0.5, 10}, climate.Silent: {0, 0},
+	climate.Falls: {0.5, 10}, climate.Silent: {0, 0}, climate.ByKind: {0, 0},
 }
 
 func checked(w *farm.Snapshot, a *Alarm) error {
@@ -231,6 +252,8 @@ func checked(w *farm.Snapshot, a *Alarm) error {
 		p.Addf("what", "Pick what it rings for.")
 	case climate.Alert(a.What) == climate.Silent:
 		a.Bound = 0
+	case climate.Alert(a.What) == climate.ByKind:
+		a.Bound, a.DelayMin, a.Phase = 0, 1, Any
 	case climate.Alert(a.What) == climate.Falls:
 		if !(a.Bound >= within[0] && a.Bound <= within[1]) {
 			u := w.Member.Units()
@@ -260,6 +283,12 @@ func Says(a Alarm, m *farm.Member, machines map[int64]farm.Machine) string {
 	if a.MachineID != nil {
 		where = machines[*a.MachineID].Name
 	}
+	if climate.Alert(a.What) == climate.ByKind {
+		if a.MachineID == nil {
+			where = "each box of reptiles"
+		}
+		return wording.Capital(where + ": warmer or colder than the eggs in it bear, by their kinds")
+	}
 	phase := map[string]string{Turning: " while eggs turn", Lockdown: " in lockdown", Empty: " while it is empty"}[a.Phase]
 	return wording.Capital(fmt.Sprintf("%s%s: %s, for %s", where, phase, says, wording.Plural(a.DelayMin, "minute")))
 }
@@ -280,6 +309,8 @@ func (r Ring) Tells(m *farm.Member, now time.Time) string {
 	lasts := lasting(until.Sub(r.BeganAt))
 	u := m.Units()
 	switch climate.Alert(r.Alarm.What) {
+	case climate.ByKind:
+		return fmt.Sprintf("%s for %s: %s", u.Temp(r.Worst), lasts, reptile.Says(r.Level))
 	case climate.Warm:
 		return fmt.Sprintf("too warm for %s, up to %s", lasts, u.Temp(r.Worst))
 	case climate.Falls:

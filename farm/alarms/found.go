@@ -130,8 +130,6 @@ func (b *Service) Try(ctx context.Context, m *farm.Member, a Alarm) (t Tried, er
 }
 
 func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
-	rule := ruleOf(t.Alarm)
-	step := max(time.Minute, min(5*time.Minute, (rule.Delay/6).Truncate(time.Minute)))
 	lies := s.lies()
 	probes := 0
 	for _, p := range s.Probes {
@@ -140,27 +138,39 @@ func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
 			continue
 		}
 		probes++
-		points, err := tx.Points(ctx, []int64{p.InstrumentID}, t.From, s.now.Add(time.Minute), step)
-		if err != nil {
-			return err
-		}
-		told := s.told(p.InstrumentID, points)
-		t.Hours += float64(len(told)) * step.Hours()
-		at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
-		for _, r := range rule.Rings(told, s.now, func(at time.Time) bool { return s.holds(t.Alarm.Phase, in.ID, at) }) {
-			ring := Ring{store.AlarmRing{
-				MachineID: in.ID, InstrumentID: p.InstrumentID, BeganAt: r.Began, RangAt: r.Rang, Worst: r.Worst,
-			}, t.Alarm, in.Name, s.Gauges.Instruments[at].Name}
-			if !r.Ended.IsZero() {
-				ring.EndedAt = &r.Ended
+		counted := false
+		for _, by := range s.rules(t.Alarm, in) {
+			step := max(time.Minute, min(5*time.Minute, (by.Delay/6).Truncate(time.Minute)))
+			points, err := tx.Points(ctx, []int64{p.InstrumentID}, t.From, s.now.Add(time.Minute), step)
+			if err != nil {
+				return err
 			}
-			t.Rings = append(t.Rings, ring)
+			told := s.told(p.InstrumentID, points)
+			if !counted {
+				t.Hours, counted = t.Hours+float64(len(told))*step.Hours(), true
+			}
+			t.Rings = append(t.Rings, s.tried(t.Alarm, by, in, p.InstrumentID, told)...)
 		}
 	}
 	slices.SortStableFunc(t.Rings, func(a, b Ring) int { return a.RangAt.Compare(b.RangAt) })
 	t.Rings = withoutEchoes(t.Rings)
 	slices.Reverse(t.Rings)
 	return nil
+}
+
+// tried is what a rule would have rung for by a probe.
+func (s sight) tried(a Alarm, by rule, in farm.Machine, id int64, told []climate.Told) (all []Ring) {
+	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
+	for _, r := range by.Rings(told, s.now, func(at time.Time) bool { return s.holds(a.Phase, in.ID, at) }) {
+		ring := Ring{store.AlarmRing{
+			MachineID: in.ID, InstrumentID: id, Level: by.level, BeganAt: r.Began, RangAt: r.Rang, Worst: r.Worst,
+		}, a, in.Name, s.Gauges.Instruments[at].Name}
+		if !r.Ended.IsZero() {
+			ring.EndedAt = &r.Ended
+		}
+		all = append(all, ring)
+	}
+	return all
 }
 
 // withoutEchoes leaves out what rang in a machine while it rang there by another probe; the oldest come first.

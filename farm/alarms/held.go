@@ -87,7 +87,7 @@ func (s *sight) clutches(ctx context.Context, tx *farm.Tx) error {
 				temps = append(temps, t)
 			}
 		}
-		h, err := s.w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, c).Name, temps)
+		h, err := s.w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, c), temps)
 		if err != nil {
 			return err
 		}

@@ -4,12 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
 	"time"
 
 	"metrogon/core/climate"
+	"metrogon/core/machine"
+	"metrogon/core/reptile"
+	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -161,7 +165,7 @@ func (c change) tell(told []farm.Notice, r begun, now time.Time) []farm.Notice {
 	}
 	says := fmt.Sprintf("%s, since %s.", r.Tells(c.member, now), c.member.Moment(r.BeganAt))
 	told[i].Body = strings.TrimSpace(told[i].Body + "\n" + says)
-	told[i].Wakes = told[i].Wakes || r.Alarm.Wakes
+	told[i].Wakes = told[i].Wakes || r.wakes
 	return told
 }
 
@@ -169,7 +173,8 @@ func (c change) tell(told []farm.Notice, r begun, now time.Time) []farm.Notice {
 // told.
 type begun struct {
 	Ring
-	echo bool
+	wakes bool
+	echo  bool
 }
 
 // sight is a farm as it is looked at.
@@ -189,7 +194,7 @@ func gather(
 		return change{}, err
 	}
 	s := sight{watched, w, open, w.Now, change{member: tx.Member}}
-	if err := s.alarms(ctx, tx); err != nil {
+	if err := s.alarms(ctx, tx, search); err != nil {
 		return change{}, err
 	}
 	if search {
@@ -221,53 +226,135 @@ func (s sight) lies() map[int64]farm.Machine {
 	return all
 }
 
-// alarms compares what rings with what is kept of it.
-func (s *sight) alarms(ctx context.Context, tx *farm.Tx) error {
-	over := time.Hour
-	for _, a := range s.Alarms {
-		over = max(over, 2*time.Duration(a.DelayMin)*time.Minute+time.Hour)
-	}
+// longDelay is from when on an alarm is looked at more seldom, by means over ten minutes.
+const (
+	longDelay = 3 * time.Hour
+	longStep  = 10 * time.Minute
+)
+
+// alarms compares what rings with what is kept of it; those that wait for hours are only looked at in a search.
+func (s *sight) alarms(ctx context.Context, tx *farm.Tx, search bool) error {
 	lies := s.lies()
-	var ids []int64
-	for id := range lies {
-		ids = append(ids, id)
-	}
-	slices.Sort(ids)
+	ids := slices.Sorted(maps.Keys(lies))
 	if len(ids) == 0 || len(s.Alarms)+len(s.Open) == 0 {
 		return nil
+	}
+	over, long := time.Hour, time.Duration(0)
+	for _, id := range ids {
+		for _, a := range s.Alarms {
+			for _, r := range s.rules(a, lies[id]) {
+				if r.Delay >= longDelay {
+					long = max(long, 2*r.Delay+time.Hour)
+				} else {
+					over = max(over, 2*r.Delay+time.Hour)
+				}
+			}
+		}
 	}
 	points, err := tx.Points(ctx, ids, s.now.Add(-over), s.now.Add(time.Minute), time.Minute)
 	if err != nil {
 		return err
 	}
+	var coarse []store.Point
+	if search && long > 0 {
+		if coarse, err = tx.Points(ctx, ids, s.now.Add(-long), s.now.Add(time.Minute), longStep); err != nil {
+			return err
+		}
+	}
 	last, err := tx.LastTold(ctx, s.now.AddDate(0, 0, -silentMost))
 	if err != nil {
 		return err
 	}
-	rung, quiet := map[store.AlarmRing]bool{}, map[int64]bool{}
+	stay := map[ringing]bool{}
 	for _, id := range ids {
-		told := s.told(id, points)
-		quiet[id] = len(told) == 0
+		told, means := s.told(id, points), s.told(id, coarse)
 		for _, a := range s.Alarms {
-			if a.MachineID != nil && *a.MachineID != lies[id].ID {
-				continue
+			if a.MachineID == nil || *a.MachineID == lies[id].ID {
+				s.ruled(a, lies[id], id, search, told, means, last, stay)
 			}
-			if r, ok := s.rings(a, lies[id], id, told, last); ok {
-				s.rung(a, r, id, lies[id])
-				rung[store.AlarmRing{AlarmID: a.ID, MachineID: lies[id].ID, InstrumentID: id}] = true
+		}
+		for _, r := range s.Open { // a probe that is silent says of nothing that it is over
+			if r.InstrumentID == id && len(told) == 0 && s.stands(r.AlarmID) {
+				stay[ringingOf(r)] = true
 			}
 		}
 	}
 	for _, r := range s.Open {
-		at := store.AlarmRing{AlarmID: r.AlarmID, MachineID: r.MachineID, InstrumentID: r.InstrumentID}
-		// A probe that is silent says of nothing that it is over.
-		if rung[at] || quiet[r.InstrumentID] && s.stands(r.AlarmID) {
-			continue
+		if !stay[ringingOf(r)] {
+			r.EndedAt = &s.now
+			s.c.worse = append(s.c.worse, r)
 		}
-		r.EndedAt = &s.now
-		s.c.worse = append(s.c.worse, r)
 	}
 	return nil
+}
+
+// ringing is what of an alarm rings, where and by which probe.
+type ringing struct {
+	alarm, machine, instrument int64
+	level                      string
+}
+
+func ringingOf(r store.AlarmRing) ringing {
+	return ringing{r.AlarmID, r.MachineID, r.InstrumentID, r.Level}
+}
+
+// rule is one that an alarm rings by.
+type rule struct {
+	climate.Alarm
+	level string
+	wakes bool
+}
+
+// rules are those of an alarm in a machine: its own, or the levels of the reptiles' eggs that stand in it. What is meant
+// for each machine, as warmer or drier than hens' eggs want it, is not meant for reptiles' boxes.
+func (s sight) rules(a Alarm, in farm.Machine) (all []rule) {
+	what := climate.Alert(a.What)
+	if what == climate.ByKind {
+		for _, l := range reptile.Guard(s.kindsIn(in.ID), thermometer) {
+			all = append(all, rule{l.Alarm, l.ID, l.Wakes && a.Wakes})
+		}
+		return all
+	}
+	if in.Kind == string(machine.ReptileBox) && a.MachineID == nil && what != climate.Falls && what != climate.Silent {
+		return nil
+	}
+	return []rule{{climate.Alarm{What: what, Bound: a.Bound, Delay: time.Duration(a.DelayMin) * time.Minute}, "", a.Wakes}}
+}
+
+// kindsIn are the reptiles of which eggs stand in a machine.
+func (s sight) kindsIn(machineID int64) (all []*species.Profile) {
+	for _, v := range s.open {
+		if v.Kind.IsReptile() && v.Open() && v.Alive > 0 && v.SetterID == machineID && !slices.Contains(all, v.Kind) {
+			all = append(all, v.Kind)
+		}
+	}
+	return all
+}
+
+// thermometer is how far one may be off that was checked, 9 times in 10, °C [common practice].
+const thermometer = 0.3
+
+// ruled looks at an alarm by one probe, the worst level first: what is worse than another of its side is told alone.
+func (s *sight) ruled(
+	a Alarm, in farm.Machine, id int64, search bool, told, means []climate.Told, last []store.Point, stay map[ringing]bool,
+) {
+	worse := map[climate.Alert]bool{}
+	for _, r := range s.rules(a, in) {
+		at := ringing{a.ID, in.ID, id, r.level}
+		open := slices.ContainsFunc(s.Open, func(o store.AlarmRing) bool { return ringingOf(o) == at })
+		by := told
+		if r.Delay >= longDelay {
+			if by = means; !search { // not looked at
+				stay[at] = open
+				continue
+			}
+		}
+		if ring, ok := s.rings(r, a.Phase, in, id, by, last); ok && (open || !worse[r.What]) {
+			s.rung(a, r, ring, id, in)
+			stay[at] = true
+			worse[r.What] = true
+		}
+	}
 }
 
 // stands tells whether an alarm is still wanted.
@@ -288,29 +375,22 @@ func (s sight) told(id int64, points []store.Point) (all []climate.Told) {
 	return all
 }
 
-// rings tells whether an alarm rings now by what a probe told.
+// rings tells whether a rule rings now by what a probe told.
 func (s sight) rings(
-	a Alarm, in farm.Machine, id int64, told []climate.Told, last []store.Point,
+	by rule, phase string, in farm.Machine, id int64, told []climate.Told, last []store.Point,
 ) (r climate.Ring, ok bool) {
-	rule := ruleOf(a)
-	if rule.What == climate.Silent {
+	if by.What == climate.Silent {
 		i := slices.IndexFunc(last, func(p store.Point) bool { return p.InstrumentID == id })
 		if i < 0 {
 			return r, false
 		}
 		told = []climate.Told{{At: last[i].At}}
 	}
-	all := rule.Rings(told, s.now, func(t time.Time) bool { return s.holds(a.Phase, in.ID, t) })
+	all := by.Rings(told, s.now, func(t time.Time) bool { return s.holds(phase, in.ID, t) })
 	if n := len(all); n > 0 && all[n-1].Ended.IsZero() {
 		return all[n-1], true
 	}
 	return r, false
-}
-
-func ruleOf(a Alarm) climate.Alarm {
-	return climate.Alarm{
-		What: climate.Alert(a.What), Bound: a.Bound, Delay: time.Duration(a.DelayMin) * time.Minute,
-	}
 }
 
 // holds tells whether a machine was in a phase at a moment.
@@ -338,24 +418,25 @@ func (s sight) holds(phase string, machineID int64, at time.Time) bool {
 }
 
 // rung keeps what rings: as new, or as worse than it was.
-func (s *sight) rung(a Alarm, r climate.Ring, id int64, in farm.Machine) {
-	i := slices.IndexFunc(s.Open, func(o store.AlarmRing) bool {
-		return o.AlarmID == a.ID && o.InstrumentID == id && o.MachineID == in.ID
-	})
+func (s *sight) rung(a Alarm, by rule, r climate.Ring, id int64, in farm.Machine) {
+	row := store.AlarmRing{
+		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, Level: by.level, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
+	}
+	i := slices.IndexFunc(s.Open, func(o store.AlarmRing) bool { return ringingOf(o) == ringingOf(row) })
 	if i >= 0 {
-		if o := s.Open[i]; a.What != string(climate.Silent) && math.Abs(o.Worst-r.Worst) >= 0.05 {
+		if o := s.Open[i]; by.What != climate.Silent && math.Abs(o.Worst-r.Worst) >= 0.05 {
 			o.Worst = r.Worst
 			s.c.worse = append(s.c.worse, o)
 		}
 		return
 	}
 	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
-	same := func(o store.AlarmRing) bool { return o.AlarmID == a.ID && o.MachineID == in.ID }
+	same := func(o store.AlarmRing) bool {
+		return o.AlarmID == a.ID && o.MachineID == in.ID && o.Level == by.level
+	}
 	echo := slices.ContainsFunc(s.Open, same) ||
 		slices.ContainsFunc(s.c.begun, func(o begun) bool { return same(o.AlarmRing) })
-	s.c.begun = append(s.c.begun, begun{Ring{store.AlarmRing{
-		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
-	}, a, in.Name, s.Gauges.Instruments[at].Name}, echo})
+	s.c.begun = append(s.c.begun, begun{Ring{row, a, in.Name, s.Gauges.Instruments[at].Name}, by.wakes, echo})
 }
 
 // eggsCame is how near to new eggs a dip is theirs.

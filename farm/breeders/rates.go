@@ -397,6 +397,9 @@ type Compared struct {
 	Many string
 }
 
+// InOneBatch tells that some batches held eggs of more than one group.
+func (c Compared) InOneBatch() bool { return c.Shared > 1 }
+
 // group is what the eggs of a row did, batch by batch.
 func (r Row) group(rate string) rates.Group {
 	g := rates.Group{Name: r.Label}

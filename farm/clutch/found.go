@@ -422,7 +422,7 @@ func settle(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) e
 	if err != nil {
 		return err
 	}
-	h, err := w.Warmth(ctx, tx, b, farm.BoxOf(rows, rows.Clutches[0]).Name, rows.Temps)
+	h, err := w.Warmth(ctx, tx, b, farm.BoxOf(rows, rows.Clutches[0]), rows.Temps)
 	if err != nil {
 		return err
 	}

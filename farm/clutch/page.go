@@ -129,7 +129,7 @@ func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows store.ClutchR
 
 // warmed adds what the temperatures tell.
 func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows store.ClutchRows) (err error) {
-	if p.Warmth, err = w.Warmth(ctx, tx, p.Batch, p.Box.Name, rows.Temps); err != nil {
+	if p.Warmth, err = w.Warmth(ctx, tx, p.Batch, farm.BoxOf(rows, p.Clutch), rows.Temps); err != nil {
 		return err
 	}
 	now := w.Now

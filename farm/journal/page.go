@@ -25,8 +25,8 @@ type Query struct {
 type Page struct {
 	Query
 	Lines  []store.CodedEntry
-	Older  int64 // lines older than this one follow; 0: none
-	People []farm.Person
+	Older  int64         // lines older than this one follow; 0: none
+	People []store.Named // who did something, or may have
 }
 
 const pageLines = 100
@@ -57,7 +57,7 @@ func Read(ctx context.Context, b *farm.Service, m *farm.Member, q Query) (page P
 		page.Lines = page.Lines[:pageLines]
 		page.Older = page.Lines[pageLines-1].ID
 	}
-	page.People, err = b.DB.People(ctx, m.FarmID)
+	page.People, err = b.DB.EverOn(ctx, m.FarmID)
 	return page, err
 }
 

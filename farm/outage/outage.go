@@ -39,10 +39,9 @@ func BoxOf(kind string) climate.Box {
 	return climate.Foam
 }
 
-// Cooled tells whether a power cut takes a machine at all: a hen needs none, a reptile's box is
-// reckoned by its own readings.
+// Cooled tells whether a power cut takes a machine at all: a hen needs none.
 func Cooled(x farm.Machine) bool {
-	return x.UntilOn == nil && x.Kind != string(machine.BroodyHen) && x.Kind != string(machine.ReptileBox)
+	return x.UntilOn == nil && x.Kind != string(machine.BroodyHen)
 }
 
 // check judges what was typed.
@@ -101,6 +100,9 @@ func (b *Service) Begin(ctx context.Context, m *farm.Member, key string, c Cut) 
 		}
 		id, err := tx.AddOutage(ctx, row, on, m.PersonID)
 		if err != nil {
+			return farm.Done{}, err
+		}
+		if err := w.RefreshClutches(ctx, tx, 0); err != nil {
 			return farm.Done{}, err
 		}
 		u := journal.Undo{dropOutage.Of(id)}
@@ -200,7 +202,11 @@ func (b *Service) end(
 	}
 	says := "No eggs were in."
 	worst := 0.0
-	for _, c := range chills(one, views, at) {
+	all, err := chills(ctx, tx, w, one, views, at)
+	if err != nil {
+		return about, "", err
+	}
+	for _, c := range all {
 		look := tx.Member.Date(calendar.After(c.Batch.SetAt, c.LookDay))
 		if err := tx.Chill(ctx, store.OutageBatch{
 			OutageID: id, BatchID: c.Batch.ID, MachineID: c.MachineID, Eggs: c.Outage.Eggs, Hours: c.Outage.Hours,
@@ -214,7 +220,7 @@ func (b *Service) end(
 			says = fmt.Sprintf("%s comes about %s later.", c.Batch.Code, hours(time.Duration(c.DelayH*float64(time.Hour))))
 		}
 	}
-	return about, says, nil
+	return about, says, w.RefreshClutches(ctx, tx, 0)
 }
 
 // Read keeps what eggs in a machine were read at during a cut.
@@ -246,6 +252,9 @@ func (b *Service) Read(
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if err := waited(ctx, tx, nil); err != nil {
+			return farm.Done{}, err
+		}
 		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReading.Of(row)},
 			"Eggs read at %s, %s.", r.Temp(eggC), m.Moment(at))
 	})
@@ -272,17 +281,29 @@ func names(w *farm.Snapshot, on []store.OutageMachine) string {
 	return wording.And(all)
 }
 
+// waited brings the days of clutches up to date, once it is another cut: they grew on, or did not.
+func waited(ctx context.Context, tx *farm.Tx, err error) error {
+	if err != nil {
+		return err
+	}
+	w, err := tx.Snapshot(ctx)
+	if err != nil {
+		return err
+	}
+	return w.RefreshClutches(ctx, tx, 0)
+}
+
 var (
 	dropOutage = journal.NewKind("outage", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropOutage(ctx, id)
+		return waited(ctx, tx, tx.DropOutage(ctx, id))
 	})
 	reopen = journal.NewKind("power_away", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.EndOutage(ctx, id, nil)
+		return waited(ctx, tx, tx.EndOutage(ctx, id, nil))
 	})
 	unchill = journal.NewKind("unchill", func(ctx context.Context, tx *farm.Tx, id int64) error {
 		return tx.Unchill(ctx, id)
 	})
 	dropReading = journal.NewKind("outage_reading", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropOutageReading(ctx, id)
+		return waited(ctx, tx, tx.DropOutageReading(ctx, id))
 	})
 )

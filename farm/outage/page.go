@@ -7,6 +7,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/climate"
+	"metrogon/core/reptile"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
@@ -19,24 +20,40 @@ type Chilled struct {
 	climate.Outage
 	Batch     farm.BatchView
 	MachineID int64
+	Cut       reptile.Cut // of a clutch
 }
 
 // Do lists what is done.
-func (c Chilled) Do() []string { return c.Outage.Do(c.Chill) }
+func (c Chilled) Do() []string {
+	if c.Batch.Kind.IsReptile() {
+		return c.Cut.Do()
+	}
+	return c.Outage.Do(c.Chill)
+}
 
 // chills reckons a cut for every batch that stood in its machines, as if the power was away until
 // a moment, or until the batch was moved elsewhere.
-func chills(one store.OneOutage, views []farm.BatchView, until time.Time) (all []Chilled) {
+func chills(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one store.OneOutage, views []farm.BatchView, until time.Time,
+) (all []Chilled, err error) {
 	boxes := map[int64]climate.Box{}
 	for _, x := range one.Machines {
 		boxes[x.MachineID] = climate.Box(x.Box)
 	}
 	for _, s := range one.Stood {
 		i := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == s.BatchID })
-		if i < 0 || views[i].Alive == 0 || views[i].Kind.IsReptile() {
+		if i < 0 || views[i].Alive == 0 {
 			continue
 		}
 		v, to := views[i], until
+		if v.Kind.IsReptile() {
+			c, err := clutchIn(ctx, tx, w, one, v, s.MachineID, until)
+			if err != nil {
+				return nil, err
+			}
+			all = append(all, c)
+			continue
+		}
 		if s.ToAt != nil && s.ToAt.Before(to) {
 			to = *s.ToAt
 		}
@@ -58,7 +75,39 @@ func chills(one store.OneOutage, views []farm.BatchView, until time.Time) (all [
 		}
 		all = append(all, Chilled{Chill: o.Chill(), Outage: o, Batch: v, MachineID: s.MachineID})
 	}
-	return all
+	return all, nil
+}
+
+// clutchIn reckons a cut for a clutch: its box cools, and the embryos wait.
+func clutchIn(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one store.OneOutage, v farm.BatchView, machineID int64,
+	until time.Time,
+) (x Chilled, err error) {
+	rows, err := tx.ClutchRows(ctx, []int64{v.ID})
+	if err != nil || len(rows.Clutches) == 0 {
+		return x, err
+	}
+	h, err := w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, rows.Clutches[0]), rows.Temps)
+	if err != nil {
+		return x, err
+	}
+	cut := store.CutIn{Outage: one.Outage}
+	for _, m := range one.Machines {
+		if m.MachineID == machineID {
+			cut.Box = m.Box
+		}
+	}
+	for _, r := range one.Readings {
+		if r.MachineID == machineID {
+			cut.Readings = append(cut.Readings, r)
+		}
+	}
+	box := h.CutAt(tx, v.Batch, cut, until)
+	o := climate.Outage{
+		Kind: v.Kind, Day: max(0, calendar.Elapsed(v.SetAt, one.FromAt)), Eggs: v.Alive, Box: box.Box, RoomC: box.RoomC,
+		StartC: box.PlanC, Hours: box.Hours, Readings: box.Readings,
+	}
+	return Chilled{Chill: box.Chill(tx.Member.Units()), Outage: o, Batch: v, MachineID: machineID, Cut: box}, nil
 }
 
 // runningC is what eggs have in a machine, °C.
@@ -67,6 +116,13 @@ const runningC = 37.5
 // dayOf is the day of incubation at a moment, no more than a kind takes.
 func dayOf(v farm.BatchView, at time.Time) float64 {
 	return min(max(0, calendar.Elapsed(v.SetAt, at)), v.Kind.HatchDays.To)
+}
+
+// Look is when a look by the lamp tells who lives; ok is false where there is none: it is a clutch, which is looked at
+// from the side as ever, or hatches before, and then the hatch tells.
+func (c Chilled) Look() (at time.Time, ok bool) {
+	at = calendar.After(c.Batch.SetAt, c.LookDay)
+	return at, !c.Batch.Kind.IsReptile() && c.Batch.LockedAt == nil && at.Before(c.Batch.At(calendar.Lockdown))
 }
 
 // Page is one cut.
@@ -121,8 +177,8 @@ func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, er
 		for _, k := range one.Batches {
 			p.Kept[k.BatchID] = k
 		}
-		p.Batches = chills(one, open, until)
-		return nil
+		p.Batches, err = chills(ctx, tx, w, one, open, until)
+		return err
 	})
 	return p, err
 }

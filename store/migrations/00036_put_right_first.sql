@@ -21,3 +21,13 @@ update plans set beat_at = now() where state = 'waiting' and beat_at is null;
 
 -- The program that serves sees whether a newer one has changed the database.
 grant select on goose_db_version to metrogon_serve;
+
+-- Alarms of reptiles' boxes go by what the kinds in them bear; each of their levels rings by itself.
+alter table alarms drop constraint alarms_what_check;
+alter table alarms add constraint alarms_what_check
+  check (what in ('warm', 'cool', 'humid', 'dry', 'falls', 'silent', 'kind'));
+alter table alarm_rings add column level text not null default ''
+  check (level in ('', 'slow', 'cold', 'warm', 'hot', 'at-once'));
+drop index alarm_rings_open;
+create unique index alarm_rings_open on alarm_rings (farm_id, alarm_id, machine_id, instrument_id, level)
+  where ended_at is null;

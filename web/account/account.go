@@ -20,14 +20,20 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page, join, password, farms page.Template
+	page     page.Template[data]
+	join     page.Template[invitation]
+	password page.Template[forgotten]
+	farms    page.Template[[]farm.Person]
 }
 
 // Routes hangs the pages in. These are the only ones open to strangers.
 func Routes(e *echo.Echo, s *page.Site) {
 	d := handler{
-		s, page.Parse(s, files, "account.html"), page.Parse(s, files, "join.html"), page.Parse(s, files, "password.html"),
-		page.Parse(s, files, "farms.html"),
+		s,
+		page.Parse[data](s, files, "account.html"),
+		page.Parse[invitation](s, files, "join.html"),
+		page.Parse[forgotten](s, files, "password.html"),
+		page.Parse[[]farm.Person](s, files, "farms.html"),
 	}
 	e.GET("/sign-in", d.signIn)
 	e.POST("/sign-in", d.enter)
@@ -61,7 +67,7 @@ func (d handler) show(c *echo.Context, setUp bool, meta page.Meta) error {
 	if setUp {
 		at.Kinds = species.All()
 	}
-	return d.Render(c, d.page, meta, nil, at)
+	return d.page.Render(c, meta, nil, at)
 }
 
 func (d handler) signIn(c *echo.Context) error {

@@ -15,7 +15,7 @@ func (d handler) showFarms(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return d.Render(c, d.farms, page.Meta{Nav: "/settings", Title: "Your farms"}, m, all)
+	return d.farms.Render(c, page.Meta{Nav: "/settings", Title: "Your farms"}, m, all)
 }
 
 // goTo goes to work on another of the person's farms.

@@ -35,7 +35,7 @@ func (d handler) showInvitation(c *echo.Context, meta page.Meta) error {
 		return err
 	}
 	meta.Title = "Come onto " + in.FarmName
-	return d.Render(c, d.join, meta, nil, invitation{in, c.Param("link"), farm.RoleSays(in.Role), signed})
+	return d.join.Render(c, meta, nil, invitation{in, c.Param("link"), farm.RoleSays(in.Role), signed})
 }
 
 // spent tells that a link does not hold any more.
@@ -98,7 +98,7 @@ func (d handler) showForgotten(c *echo.Context, meta page.Meta) error {
 		return err
 	}
 	meta.Title = "New password"
-	return d.Render(c, d.password, meta, nil, forgotten{name, c.Param("link")})
+	return d.password.Render(c, meta, nil, forgotten{name, c.Param("link")})
 }
 
 func (d handler) remember(c *echo.Context) error {

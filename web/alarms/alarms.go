@@ -19,12 +19,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list page.Template
+	list page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "alarms.html")}
+	x := handler{s, page.Parse[data](s, files, "alarms.html")}
 	e.GET("/alarms", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/alarms", farm.Keeping, x.save)
 	s.Post(e, "/alarms/usual", farm.Keeping, x.usual)
@@ -45,20 +45,25 @@ type data struct {
 type pick struct{ ID, Name string }
 
 // Whats are what an alarm rings for.
-func (data) Whats() []pick {
-	return []pick{
+func (d data) Whats() []pick {
+	all := []pick{
 		{string(climate.Cool), "cooler than"}, {string(climate.Warm), "warmer than"}, {string(climate.Parched), "drier than"},
 		{string(climate.Humid), "more humid than"}, {string(climate.Falls), "falls within ten minutes by"},
 		{string(climate.Silent), "a probe is silent"},
 	}
+	if d.Reptiles {
+		all = append(all, pick{string(climate.ByKind), "more than reptiles’ eggs in it bear"})
+	}
+	return all
 }
 
-// Phases are when it holds.
-func (data) Phases() []pick {
-	return []pick{
-		{alarms.Any, "always"}, {alarms.Turning, "while eggs turn"}, {alarms.Lockdown, "in lockdown"},
-		{alarms.Empty, "while it is empty"},
+// Phases are when it holds: boxes of reptiles have none.
+func (d data) Phases() []pick {
+	all := []pick{{alarms.Any, "always"}}
+	if d.Birds {
+		all = append(all, pick{alarms.Turning, "while eggs turn"}, pick{alarms.Lockdown, "in lockdown"})
 	}
+	return append(all, pick{alarms.Empty, "while it is empty"})
 }
 
 // Says says what an alarm rings for.
@@ -77,7 +82,7 @@ func (d data) Bound(a alarms.Alarm) string {
 		return d.Member.Units().Degrees(a.Bound)
 	case climate.Falls:
 		return d.Member.Units().Width(a.Bound)
-	case climate.Silent:
+	case climate.Silent, climate.ByKind:
 		return ""
 	}
 	return strconv.FormatFloat(a.Bound, 'f', -1, 64)
@@ -93,7 +98,7 @@ func (x handler) render(c *echo.Context, m *farm.Member, meta page.Meta, tried *
 		return err
 	}
 	meta.Nav, meta.Title = "/machines", "Alarms"
-	return x.Render(c, x.list, meta, m, data{p, m, tried})
+	return x.list.Render(c, meta, m, data{p, m, tried})
 }
 
 // read reads an alarm from the form.
@@ -106,7 +111,7 @@ func read(f *page.Form, m *farm.Member) alarms.Alarm {
 		a.MachineID = &id
 	}
 	what := climate.Alert(a.What)
-	if what == climate.Silent {
+	if what == climate.Silent || what == climate.ByKind {
 		return a
 	}
 	a.Bound = f.Float("bound", "The bound")

@@ -29,12 +29,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, batch page.Template
+	list  page.Template[listing]
+	batch page.Template[data]
 }
 
 // Routes hangs the pages and actions in.
 func Routes(e *echo.Echo, s *page.Site) {
-	d := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "batch.html")}
+	d := handler{s, page.Parse[listing](s, files, "list.html"), page.Parse[data](s, files, "batch.html")}
 	e.GET("/batches", s.Signed(d.showList))
 	e.GET(
 		"/batches/:id",
@@ -144,7 +145,7 @@ func (d handler) showList(c *echo.Context, m *farm.Member) error {
 	if len(closed) == incubate.PageOfBatches {
 		l.Next = n + 1
 	}
-	return d.Render(c, d.list, page.Meta{Nav: "/batches", Title: "Batches"}, m, l)
+	return d.list.Render(c, page.Meta{Nav: "/batches", Title: "Batches"}, m, l)
 }
 
 func (d handler) show(c *echo.Context, m *farm.Member, meta page.Meta, do string) error {
@@ -168,7 +169,7 @@ func (d handler) show(c *echo.Context, m *farm.Member, meta page.Meta, do string
 		}
 	}
 	meta.Nav, meta.Title = "/batches", b.Code
-	return d.Render(c, d.batch, meta, m, data{Batch: &b, Do: do, Calls: candling.Signs})
+	return d.batch.Render(c, meta, m, data{Batch: &b, Do: do, Calls: candling.Signs})
 }
 
 // action does one thing to a batch from a form.

@@ -23,7 +23,11 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, bird, fresh, mating, selection page.Template
+	list      page.Template[listView]
+	bird      page.Template[birdView]
+	fresh     page.Template[flock.NewBird]
+	mating    page.Template[matingView]
+	selection page.Template[selectionView]
 }
 
 // Routes hangs the pages in.
@@ -38,9 +42,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 		},
 	}
 	h := handler{
-		s, page.Parse(s, files, "list.html"), page.ParseWith(s, own, files, "bird.html", "fields.html"),
-		page.ParseWith(s, own, files, "new.html", "fields.html"), page.Parse(s, files, "mating.html"),
-		page.ParseWith(s, own, files, "selection.html"),
+		s, page.Parse[listView](s, files, "list.html"), page.ParseWith[birdView](s, own, files, "bird.html", "fields.html"),
+		page.ParseWith[flock.NewBird](s, own, files, "new.html", "fields.html"),
+		page.Parse[matingView](s, files, "mating.html"),
+		page.ParseWith[selectionView](s, own, files, "selection.html"),
 	}
 	e.GET("/birds", s.Signed(h.showList))
 	s.Get(e, "/birds/new", farm.Keeping, page.Fresh(h.form))
@@ -57,7 +62,7 @@ func (h handler) showList(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.list, page.Meta{Nav: "/pens", Title: "Birds"}, m, listView{all})
+	return h.list.Render(c, page.Meta{Nav: "/pens", Title: "Birds"}, m, listView{all})
 }
 
 type listView struct{ Birds []flock.BirdRow }
@@ -80,7 +85,7 @@ func (h handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		n.Sex = sex
 	}
 	meta.Nav, meta.Title = "/pens", "New bird"
-	return h.Render(c, h.fresh, meta, m, n)
+	return h.fresh.Render(c, meta, m, n)
 }
 
 // birdOf reads a bird as it was typed.
@@ -133,7 +138,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/pens", f.Name
-	return h.Render(c, h.bird, meta, m, birdView{f, draw(f)})
+	return h.bird.Render(c, meta, m, birdView{f, draw(f)})
 }
 
 // leave lets a bird go; what is wrong is told on its page.
@@ -192,7 +197,7 @@ func (h handler) showMating(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.mating, page.Meta{Nav: "/pens", Title: "Matings"}, m, matingView{mating, v})
+	return h.mating.Render(c, page.Meta{Nav: "/pens", Title: "Matings"}, m, matingView{mating, v})
 }
 
 func (h handler) showSelection(c *echo.Context, m *farm.Member) error {
@@ -200,5 +205,5 @@ func (h handler) showSelection(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.selection, page.Meta{Nav: "/pens", Title: "Selection"}, m, selectionView{all, steps(all)})
+	return h.selection.Render(c, page.Meta{Nav: "/pens", Title: "Selection"}, m, selectionView{all, steps(all)})
 }

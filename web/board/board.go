@@ -22,7 +22,10 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	board, table, planned, days page.Template
+	board   page.Template[data]
+	table   page.Template[data]
+	planned page.Template[season.PlannedPage]
+	days    page.Template[season.Binds]
 }
 
 // Routes hangs the pages in.
@@ -30,11 +33,13 @@ func Routes(e *echo.Echo, s *page.Site) {
 	own := template.FuncMap{
 		"sub": func(a, b int) int { return a - b }, "link": link, "moved": moved,
 	}
-	parse := func(views ...string) page.Template { return page.ParseWith(s, own, files, views...) }
 	x := handler{
-		s, parse(
+		s, page.ParseWith[data](s, own, files,
 			"board.html", "cures.html", "line.html",
-		), parse("table.html"), parse("planned.html", "cures.html"), parse("days.html"),
+		),
+		page.ParseWith[data](s, own, files, "table.html"),
+		page.ParseWith[season.PlannedPage](s, own, files, "planned.html", "cures.html"),
+		page.ParseWith[season.Binds](s, own, files, "days.html"),
 	}
 	e.GET("/board", s.Signed(page.Fresh(x.show)))
 	e.GET("/board/sheet.pdf", s.File(x.sheet))
@@ -129,9 +134,9 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	d.Address = d.In(weeks, d.Middle)
 	meta.Nav, meta.Title = "/board", "Board"
 	if c.QueryParam("as") == "table" {
-		return x.Render(c, x.table, meta, m, d)
+		return x.table.Render(c, meta, m, d)
 	}
-	return x.Render(c, x.board, meta, m, d)
+	return x.board.Render(c, meta, m, d)
 }
 
 func (x handler) acceptBack(c *echo.Context, m *farm.Member) error {

@@ -24,7 +24,7 @@ func (x handler) one(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/board", p.Label()
-	return x.Render(c, x.planned, meta, m, p)
+	return x.planned.Render(c, meta, m, p)
 }
 
 // move keeps where a planned batch goes: dragged, moved by keys, typed, or cured by one tap.
@@ -115,7 +115,7 @@ func (x handler) binds(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/board", "Days and room"
-	return x.Render(c, x.days, meta, m, d)
+	return x.days.Render(c, meta, m, d)
 }
 
 const daysPage = "/board/days"

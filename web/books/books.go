@@ -21,12 +21,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page, list page.Template
+	page page.Template[data]
+	list page.Template[opened]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "books.html"), page.Parse(s, files, "lists.html")}
+	h := handler{s, page.Parse[data](s, files, "books.html"), page.Parse[opened](s, files, "lists.html")}
 	e.GET("/books", s.Signed(page.Fresh(h.show)))
 	e.GET("/books/:sheet", s.File(h.send))
 	e.GET("/books/hatch-record.pdf", s.File(h.record))
@@ -53,7 +54,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err erro
 		d.Backup = &last
 	}
 	meta.Nav, meta.Title = "/settings", "Books"
-	return h.Render(c, h.page, meta, m, d)
+	return h.page.Render(c, meta, m, d)
 }
 
 func attach(c *echo.Context, kind, name string) {

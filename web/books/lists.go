@@ -151,7 +151,7 @@ func (h handler) showList(c *echo.Context, m *farm.Member, meta page.Meta, o ope
 		}
 	}
 	meta.Nav, meta.Title = "/settings", o.Title
-	return h.Render(c, h.list, meta, m, o)
+	return h.list.Render(c, meta, m, o)
 }
 
 // bring looks at a list, and brings it in once it was looked at.

@@ -22,12 +22,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	bench page.Template
+	bench page.Template[bench]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "breakout.html", "drawings.html")}
+	h := handler{s, page.Parse[bench](s, files, "breakout.html", "drawings.html")}
 	s.Get(e, "/batches/:id/opened", farm.Helping, page.Fresh(h.show))
 	s.Post(e, "/batches/:id/opened", farm.Helping, h.open)
 }
@@ -123,7 +123,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		d.Now = b.Waiting[0].ID
 	}
 	meta.Nav, meta.Title = "/batches", b.Code+" opened"
-	return h.Render(c, h.bench, meta, m, d)
+	return h.bench.Render(c, meta, m, d)
 }
 
 func (h handler) open(c *echo.Context, m *farm.Member) error {

@@ -23,12 +23,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list page.Template
+	list page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "brooders.html", "group.html")}
+	h := handler{s, page.Parse[data](s, files, "brooders.html", "group.html")}
 	e.GET("/brooders", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/brooders/in", farm.Helping, h.in)
 	s.Post(e, "/brooders/buy", farm.Keeping, h.buy)
@@ -61,7 +61,7 @@ func (d data) Heads() (n int) {
 
 // form is what the forms of a group need.
 type form struct {
-	page.View
+	page.Meta
 	Group    brood.Group
 	Brooders []brood.Pen
 	Pens     []farm.Pen
@@ -69,7 +69,7 @@ type form struct {
 }
 
 // Form of a group.
-func (d data) Form(v page.View, g brood.Group) form {
+func (d data) Form(v page.Meta, g brood.Group) form {
 	return form{v.Of(fmt.Sprintf("brood-%d", g.ID)), g, d.Pens, d.PensOf[g.Species], d.Whys}
 }
 
@@ -136,7 +136,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/machines", "Brooders"
-	return h.Render(c, h.list, meta, m, data{p, draw(p), brood.Whys})
+	return h.list.Render(c, meta, m, data{p, draw(p), brood.Whys})
 }
 
 func (h handler) again(c *echo.Context, m *farm.Member) func(page.Meta) error {

@@ -24,12 +24,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the page and its actions in.
 func Routes(e *echo.Echo, s *page.Site) {
-	b := handler{s, page.Parse(s, files, "candle.html")}
+	b := handler{s, page.Parse[data](s, files, "candle.html")}
 	s.Get(e, "/batches/:id/candle", farm.Helping, b.show)
 	s.Get(e, "/batches/:id/candle/doubtful", farm.Helping, b.doubtful)
 	s.Get(e, "/machines/:id/candle", farm.Helping, b.machine)
@@ -134,7 +134,7 @@ func (b handler) sit(c *echo.Context, m *farm.Member, s candle.Sitting) error {
 		one.draw()
 		d.Batches = append(d.Batches, one)
 	}
-	return b.Render(c, b.page, page.Meta{Nav: "/batches", Title: "Candle " + d.Title(), Dark: true}, m, d)
+	return b.page.Render(c, page.Meta{Nav: "/batches", Title: "Candle " + d.Title(), Dark: true}, m, d)
 }
 
 // draw draws what an egg of the batch may show today.

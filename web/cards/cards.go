@@ -27,12 +27,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	p := handler{s, page.Parse(s, files, "cards.html")}
+	p := handler{s, page.Parse[data](s, files, "cards.html")}
 	e.GET("/batches/:id/card", s.Signed(p.show))
 	e.GET("/batches/:id/card.pdf", s.File(p.pdf))
 }
@@ -145,8 +145,7 @@ func (p handler) show(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return p.Render(
-		c, p.page, page.Meta{Nav: "/batches", Title: b.Code + ", card"}, m,
+	return p.page.Render(c, page.Meta{Nav: "/batches", Title: b.Code + ", card"}, m,
 		data{b, made, template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(png))},
 	)
 }

@@ -25,15 +25,18 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, fresh, one, rates page.Template
+	list  page.Template[listing]
+	fresh page.Template[choices]
+	one   page.Template[data]
+	rates page.Template[clutch.Rates]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
-		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "new.html", "parts.html"),
-		page.Parse(s, files, "clutch.html", "box.html", "warmth.html", "young.html", "parts.html"),
-		page.Parse(s, files, "rates.html"),
+		s, page.Parse[listing](s, files, "list.html"), page.Parse[choices](s, files, "new.html", "parts.html"),
+		page.Parse[data](s, files, "clutch.html", "box.html", "warmth.html", "young.html", "parts.html"),
+		page.Parse[clutch.Rates](s, files, "rates.html"),
 	}
 	e.GET("/clutches", s.Signed(page.Fresh(h.showList)))
 	e.GET("/clutches/rates", s.Signed(page.Fresh(h.showRates)))
@@ -67,7 +70,7 @@ func (h handler) showList(c *echo.Context, m *farm.Member, meta page.Meta) error
 	if l.More {
 		next = n + 1
 	}
-	return h.Render(c, h.list, meta, m, listing{l, n - 1, next})
+	return h.list.Render(c, meta, m, listing{l, n - 1, next})
 }
 
 // listing is the list with its pages; 0: none.
@@ -82,7 +85,7 @@ func (h handler) showRates(c *echo.Context, m *farm.Member, meta page.Meta) erro
 		return err
 	}
 	meta.Nav, meta.Title = "/clutches", "What clutches gave"
-	return h.Render(c, h.rates, meta, m, r)
+	return h.rates.Render(c, meta, m, r)
 }
 
 // choices are what the form of a new clutch offers.
@@ -104,7 +107,7 @@ func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error 
 	if v := c.QueryParams(); v.Get("dry") != "" {
 		_, says = waterIn(&page.Form{Values: v}, m)
 	}
-	return h.Render(c, h.fresh, meta, m, choices{n, reptile.BoxKinds, reptile.Substrates, says})
+	return h.fresh.Render(c, meta, m, choices{n, reptile.BoxKinds, reptile.Substrates, says})
 }
 
 // waterIn is the water that goes into so much dry substrate, in g: as typed, or worked out by its ratio or its water

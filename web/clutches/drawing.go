@@ -82,7 +82,7 @@ func (h handler) showing(c *echo.Context, m *farm.Member, meta page.Meta, id int
 	d.Warmer = drawCurves(p, m)
 	d.Scale = drawMasses(p)
 	meta.Nav, meta.Title = "/clutches", p.Code
-	return h.Render(c, h.one, meta, m, d)
+	return h.one.Render(c, meta, m, d)
 }
 
 // box puts the eggs into the places of their box.

@@ -22,13 +22,23 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	room, inStore, curve, right, taking page.Template
+	room    page.Template[data]
+	inStore page.Template[inStore]
+	curve   page.Template[*waiting]
+	right   page.Template[stock.Gathered]
+	taking  page.Template[outs]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	view := func(name string) page.Template { return page.Parse(s, files, name) }
-	r := handler{s, view("eggs.html"), view("store.html"), view("waiting.html"), view("gathered.html"), view("out.html")}
+	r := handler{
+		s,
+		page.Parse[data](s, files, "eggs.html"),
+		page.Parse[inStore](s, files, "store.html"),
+		page.Parse[*waiting](s, files, "waiting.html"),
+		page.Parse[stock.Gathered](s, files, "gathered.html"),
+		page.Parse[outs](s, files, "out.html"),
+	}
 	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
 	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
 	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
@@ -67,7 +77,7 @@ func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		eggs.Next = id
 	}
 	meta.Nav, meta.Title = "/eggs", "Eggs"
-	return r.Render(c, r.room, meta, m, data{EggRoom: eggs, Reasons: grading.Reasons, Washings: method.Washings})
+	return r.room.Render(c, meta, m, data{EggRoom: eggs, Reasons: grading.Reasons, Washings: method.Washings})
 }
 
 // collecting records what a form says was gathered.

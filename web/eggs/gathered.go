@@ -21,7 +21,7 @@ func (r handler) gathered(c *echo.Context, m *farm.Member, meta page.Meta) error
 		return err
 	}
 	meta.Nav, meta.Title = "/eggs", "Put a collection right"
-	return r.Render(c, r.right, meta, m, g)
+	return r.right.Render(c, meta, m, g)
 }
 
 func (r handler) putRight(c *echo.Context, m *farm.Member) error {

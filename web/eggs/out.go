@@ -47,7 +47,7 @@ func (r handler) out(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		d.Asked.LaidOn = asked.Date("date", "The day of laying")
 	}
 	meta.Nav, meta.Title = "/eggs", "Take eggs out"
-	return r.Render(c, r.taking, meta, m, d)
+	return r.taking.Render(c, meta, m, d)
 }
 
 func (r handler) takeOut(c *echo.Context, m *farm.Member) error {

@@ -42,7 +42,7 @@ func (r handler) store(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	s.Places = places
-	return r.Render(c, r.inStore, page.Meta{Nav: "/eggs", Title: "All in store"}, m, s)
+	return r.inStore.Render(c, page.Meta{Nav: "/eggs", Title: "All in store"}, m, s)
 }
 
 func (r handler) move(c *echo.Context, m *farm.Member) error {
@@ -95,7 +95,7 @@ func (r handler) waiting(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return r.Render(c, r.curve, page.Meta{Nav: "/eggs", Title: "What waiting costs"}, m, draw(w))
+	return r.curve.Render(c, page.Meta{Nav: "/eggs", Title: "What waiting costs"}, m, draw(w))
 }
 
 func draw(w stock.Waiting) *waiting {

@@ -21,14 +21,20 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	tests, statement, follows, cull, money page.Template
+	tests     page.Template[testsView]
+	statement page.Template[breeders.Statement]
+	follows   page.Template[breeders.Decisions]
+	cull      page.Template[[]breeders.Cull]
+	money     page.Template[moneyView]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
-		s, page.Parse(s, files, "tests.html"), page.Parse(s, files, "statement.html"),
-		page.Parse(s, files, "follows.html"), page.Parse(s, files, "cull.html"), page.Parse(s, files, "money.html"),
+		s, page.Parse[testsView](s, files, "tests.html"), page.Parse[breeders.Statement](s, files, "statement.html"),
+		page.Parse[breeders.Decisions](s, files, "follows.html"),
+		page.Parse[[]breeders.Cull](s, files, "cull.html"),
+		page.Parse[moneyView](s, files, "money.html"),
 	}
 	e.GET("/tests", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/tests", farm.Keeping, h.ask)
@@ -65,7 +71,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		v.Ended = append(v.Ended, t)
 	}
 	meta.Nav, meta.Title = "/pens", "Fertility tests"
-	return h.Render(c, h.tests, meta, m, v)
+	return h.tests.Render(c, meta, m, v)
 }
 
 func (h handler) ask(c *echo.Context, m *farm.Member) error {
@@ -125,7 +131,7 @@ func (h handler) showStatement(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.statement, page.Meta{Nav: "/pens", Title: "Fertility of " + s.Pen.Name}, m, s)
+	return h.statement.Render(c, page.Meta{Nav: "/pens", Title: "Fertility of " + s.Pen.Name}, m, s)
 }
 
 // orderOf reads what somebody wants of a pen from the address; 0 wanted: nothing.
@@ -152,7 +158,7 @@ func (h handler) showFollows(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.follows, page.Meta{Nav: "/pens", Title: "What follows: " + d.Pen.Name}, m, d)
+	return h.follows.Render(c, page.Meta{Nav: "/pens", Title: "What follows: " + d.Pen.Name}, m, d)
 }
 
 func (h handler) showCull(c *echo.Context, m *farm.Member) error {
@@ -160,13 +166,29 @@ func (h handler) showCull(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.cull, page.Meta{Nav: "/pens", Title: "Who might go"}, m, all)
+	return h.cull.Render(c, page.Meta{Nav: "/pens", Title: "Who might go"}, m, all)
 }
 
 // moneyView is what a young costs.
 type moneyView struct {
 	breeders.Costs
 	Typed map[string]string
+}
+
+// ask is an amount that is asked for.
+type ask struct{ ID, Name string }
+
+// Asks are what the costs are worked out from.
+func (moneyView) Asks() []ask {
+	return []ask{
+		{"eggs", "Eggs of a batch"}, {"egg", "Worth of an egg"}, {"batch", "Power of a batch"}, {"feed", "Feed of a young"},
+		{"price", "Price of a young"},
+	}
+}
+
+// MachineAsks are what a better machine is worth by.
+func (moneyView) MachineAsks() []ask {
+	return []ask{{"machine", "Price of a machine"}, {"better", "Points of hatch it adds"}, {"year", "Eggs in it a year"}}
 }
 
 func (h handler) showMoney(c *echo.Context, m *farm.Member) error {
@@ -190,7 +212,7 @@ func (h handler) showMoney(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.money, page.Meta{Nav: "/pens", Title: "What a young costs"}, m, moneyView{all, typed})
+	return h.money.Render(c, page.Meta{Nav: "/pens", Title: "What a young costs"}, m, moneyView{all, typed})
 }
 
 // Money writes an amount without a currency.

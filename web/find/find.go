@@ -19,12 +19,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "find.html")}
+	h := handler{s, page.Parse[data](s, files, "find.html")}
 	e.GET("/find", s.Signed(page.Fresh(h.show)))
 }
 
@@ -67,7 +67,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if len(d.Hits) == 1 {
 		return c.Redirect(http.StatusSeeOther, d.Hits[0].Link)
 	}
-	return h.Render(c, h.page, meta, m, d)
+	return h.page.Render(c, meta, m, d)
 }
 
 func hits(f find.Found) (all []hit) {

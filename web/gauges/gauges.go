@@ -21,12 +21,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list page.Template
+	list page.Template[list]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "gauges.html", "check.html", "probes.html")}
+	h := handler{s, page.Parse[list](s, files, "gauges.html", "check.html", "probes.html")}
 	e.GET("/instruments", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/instruments", farm.Keeping, h.save)
 	s.Post(e, "/instruments/:id", farm.Keeping, h.save)
@@ -50,14 +50,14 @@ type list struct {
 
 // form is what the check of one instrument needs.
 type form struct {
-	page.View
+	page.Meta
 	Gauge  gauges.Gauge
 	Others []gauges.Gauge // that were checked themselves
 }
 
 // Form of an instrument.
-func (l list) Form(v page.View, g gauges.Gauge) form {
-	f := form{View: v.Of(fmt.Sprintf("gauge-%d", g.ID)), Gauge: g}
+func (l list) Form(v page.Meta, g gauges.Gauge) form {
+	f := form{Meta: v.Of(fmt.Sprintf("gauge-%d", g.ID)), Gauge: g}
 	for _, o := range l.Gauges {
 		if o.ID != g.ID && o.UntilOn == nil && (o.Temp.Known() || o.RH.Known()) {
 			f.Others = append(f.Others, o)
@@ -94,7 +94,7 @@ func (h handler) render(c *echo.Context, m *farm.Member, meta page.Meta, l list)
 	}
 	l.Key, l.To = h.JustMade(c), h.Address(c, "")
 	meta.Nav, meta.Title = "/machines", "Instruments"
-	return h.Render(c, h.list, meta, m, l)
+	return h.list.Render(c, meta, m, l)
 }
 
 func (h handler) save(c *echo.Context, m *farm.Member) error {

@@ -20,12 +20,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	lists, linked page.Template
+	lists  page.Template[data]
+	linked page.Template[linked]
 }
 
 // Routes hangs the pages in. What hangs at /list is open to whoever has a link.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "lists.html", "days.html"), page.Parse(s, files, "linked.html", "days.html")}
+	h := handler{
+		s,
+		page.Parse[data](s, files, "lists.html", "days.html"),
+		page.Parse[linked](s, files, "linked.html", "days.html"),
+	}
 	s.Get(e, "/handover", farm.Keeping, page.Fresh(h.show))
 	s.Post(e, "/handover", farm.Keeping, h.make)
 	s.Post(e, "/handover/:id/withdraw", farm.Keeping, h.withdraw)
@@ -51,7 +56,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		Lists: all, Today: meta.ISO(today), Week: meta.ISO(today.AddDate(0, 0, 6)), Link: h.JustMade(c),
 	}
 	meta.Nav, meta.Title = "/", "Hand-over lists"
-	return h.Render(c, h.lists, meta, m, d)
+	return h.lists.Render(c, meta, m, d)
 }
 
 func (h handler) make(c *echo.Context, m *farm.Member) error {
@@ -97,7 +102,7 @@ func (h handler) showLinked(c *echo.Context) error {
 		return err
 	}
 	meta := page.Meta{Title: "List for " + l.Name}
-	return h.Render(c, h.linked, meta, nil, linked{l, c.Param("link"), m})
+	return h.linked.Render(c, meta, nil, linked{l, c.Param("link"), m})
 }
 
 func (h handler) tick(c *echo.Context) error {

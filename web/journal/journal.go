@@ -21,12 +21,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, one page.Template
+	list page.Template[data]
+	one  page.Template[journal.One]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "journal.html"), page.Parse(s, files, "line.html")}
+	h := handler{s, page.Parse[data](s, files, "journal.html"), page.Parse[journal.One](s, files, "line.html")}
 	e.GET("/journal", s.Signed(h.show))
 	e.GET("/journal/:id", s.Signed(h.showLine))
 	s.Post(e, "/journal/:id/back", farm.Keeping, h.takeBack)
@@ -94,7 +95,7 @@ func (h handler) show(c *echo.Context, m *farm.Member) error {
 		last := &d.days[len(d.days)-1]
 		last.Lines = append(last.Lines, l)
 	}
-	return h.Render(c, h.list, meta, m, d)
+	return h.list.Render(c, meta, m, d)
 }
 
 func (h handler) showLine(c *echo.Context, m *farm.Member) error {
@@ -106,7 +107,7 @@ func (h handler) showLine(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.one, page.Meta{Nav: "/journal", Title: "What was done"}, m, one)
+	return h.one.Render(c, page.Meta{Nav: "/journal", Title: "What was done"}, m, one)
 }
 
 func (h handler) takeBack(c *echo.Context, m *farm.Member) error {

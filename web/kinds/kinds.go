@@ -23,12 +23,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	k := handler{s, page.Parse(s, files, "kinds.html")}
+	k := handler{s, page.Parse[data](s, files, "kinds.html")}
 	e.GET("/kinds/:id", s.Signed(page.Fresh(k.show)))
 	s.Post(e, "/kinds/:id", farm.Owning, k.save)
 	s.Post(e, "/kinds", farm.Owning, k.add)
@@ -46,7 +46,7 @@ func (k handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/settings", kind.Shipped.Name
-	return k.Render(c, k.page, meta, m, data{kind, method.Schools, method.Washings})
+	return k.page.Render(c, meta, m, data{kind, method.Schools, method.Washings})
 }
 
 // add makes a kind of the farm's own and goes on to its figures.

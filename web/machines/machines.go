@@ -25,12 +25,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, machine page.Template
+	list    page.Template[list]
+	machine page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "list.html"), page.Parse(
+	x := handler{s, page.Parse[list](s, files, "list.html"), page.Parse[data](
 		s, files, "machine.html", "air.html", "water.html", "turner.html", "hen.html", "reads.html",
 	)}
 	e.GET("/machines", s.Signed(page.Fresh(x.show)))
@@ -116,7 +117,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/machines", "Machines"
-	return x.Render(c, x.list, meta, m, list{All: all})
+	return x.list.Render(c, meta, m, list{All: all})
 }
 
 func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
@@ -155,7 +156,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 			d.Others = append(d.Others, k)
 		}
 	}
-	return x.Render(c, x.machine, meta, m, d)
+	return x.machine.Render(c, meta, m, d)
 }
 
 func (x handler) save(c *echo.Context, m *farm.Member) error {

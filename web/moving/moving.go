@@ -21,12 +21,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "move.html")}
+	h := handler{s, page.Parse[data](s, files, "move.html")}
 	e.GET("/batches/:id/move", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/batches/:id/move", farm.Helping, h.move)
 	s.Post(e, "/batches/:id/deal", farm.Helping, h.deal)
@@ -70,7 +70,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		meta.Typed = url.Values{"to": {to}, "n": {c.QueryParam("n")}, "which": {"n"}, "join": {"yes"}}
 	}
 	meta.Nav, meta.Title = "/batches", "Move eggs of "+d.Code
-	return h.Render(c, h.page, meta, m, d)
+	return h.page.Render(c, meta, m, d)
 }
 
 // numbers reads the ids of ticked boxes.

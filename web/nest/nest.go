@@ -20,12 +20,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	nest, clock page.Template
+	nest  page.Template[incubate.NestPage]
+	clock page.Template[clock]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "nest.html", "span.html"), page.Parse(s, files, "clock.html", "span.html")}
+	h := handler{
+		s,
+		page.Parse[incubate.NestPage](s, files, "nest.html", "span.html"),
+		page.Parse[clock](s, files, "clock.html", "span.html"),
+	}
 	s.Get(e, "/nest", farm.Keeping, page.Fresh(h.show))
 	s.Post(e, "/nest", farm.Keeping, h.takeOver)
 	s.Get(e, "/batches/:id/clock", farm.Keeping, page.Fresh(h.look))
@@ -38,7 +43,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/set", "Part-incubated eggs"
-	return h.Render(c, h.nest, meta, m, d)
+	return h.nest.Render(c, meta, m, d)
 }
 
 func (h handler) takeOver(c *echo.Context, m *farm.Member) error {
@@ -93,7 +98,7 @@ func (h handler) look(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		d.Days = append(d.Days, day{n, page.DrawCandled(b.Kind, candling.Live, n, b.HatchDay, uint64(id))})
 	}
 	meta.Nav, meta.Title = "/batches", "How far is "+b.Code+"?"
-	return h.Render(c, h.clock, meta, m, d)
+	return h.clock.Render(c, meta, m, d)
 }
 
 func (h handler) narrow(c *echo.Context, m *farm.Member) error {

@@ -12,18 +12,9 @@ import (
 )
 
 // View is what a template gets: its meta data, and the page's own data.
-type View struct {
+type View[T any] struct {
 	Meta
-	Data any
-}
-
-// Of is the view of one form among several of a page, told by a field that it always sends: what was typed
-// into another form, and is wrong there, is not seen in it.
-func (v View) Of(field string) View {
-	if _, mine := v.Typed[field]; !mine {
-		v.Typed, v.Problems = nil, nil
-	}
-	return v
+	Data T
 }
 
 // Meta is what the layout and the parts need. Member is nil on the pages
@@ -40,6 +31,15 @@ type Meta struct {
 	Dark     bool // dressed for the dark, without the side of pages
 	Tour     int  // the stop of the tour that is shown; 0: none
 	Quiet    bool // asked for by the page itself: what is to be said to its reader stays for later
+}
+
+// Of is what one form is told among several of a page, told by a field that it always sends: what was typed
+// into another form, and is wrong there, is not seen in it.
+func (v Meta) Of(field string) Meta {
+	if _, mine := v.Typed[field]; !mine {
+		v.Typed, v.Problems = nil, nil
+	}
+	return v
 }
 
 // Entry is a line of the navigation.

@@ -38,6 +38,7 @@ type Site struct {
 
 	rights *http.ServeMux // what pages and actions need
 	lines  lines
+	views  []Sample
 }
 
 // Server is what only the program that serves can do, since it takes the owner of the tables.
@@ -169,7 +170,8 @@ func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
 
 // Render renders a page. If a form came back with problems, they and what was
 // typed are in meta.
-func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, data any) error {
+func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) error {
+	s := t.site
 	if Later(c) && len(meta.Problems) > 0 {
 		return c.JSON(http.StatusOK, farm.OpDone{Says: meta.Problems.Error()})
 	}
@@ -182,7 +184,7 @@ func (s *Site) Render(c *echo.Context, t Template, meta Meta, m *farm.Member, da
 		}
 	}
 	var b bytes.Buffer
-	if err := t.ExecuteTemplate(&b, "layout", View{meta, data}); err != nil {
+	if err := t.ExecuteTemplate(&b, "layout", View[T]{meta, data}); err != nil {
 		return err
 	}
 	whole := b.Bytes()

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"maps"
 	"math"
+	"reflect"
 	"strconv"
 	"strings"
 
@@ -23,16 +24,39 @@ import (
 //go:embed *.html
 var shared embed.FS
 
-// Template is one page's templates over the shared layout.
-type Template struct{ *template.Template }
+// Template is one page's templates over the shared layout, and what they show: a T.
+type Template[T any] struct {
+	*template.Template
+	site *Site
+}
 
 // Parse reads the files of one view of a page; they see the shared layout and parts.
-func Parse(site *Site, files fs.FS, views ...string) Template {
-	return ParseWith(site, nil, files, views...)
+func Parse[T any](site *Site, files fs.FS, views ...string) Template[T] {
+	return ParseWith[T](site, nil, files, views...)
 }
 
 // ParseWith does so with functions of the page's own.
-func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) Template {
+func ParseWith[T any](site *Site, own template.FuncMap, files fs.FS, views ...string) Template[T] {
+	t := Template[T]{parse(site, own, files, views...), site}
+	site.views = append(site.views, Sample{
+		views[0], t.Template, reflect.TypeFor[T](),
+		func(m Meta, data reflect.Value) any { return View[T]{m, data.Interface().(T)} },
+	})
+	return t
+}
+
+// Sample is a view with what it shows, for tests.
+type Sample struct {
+	Name     string
+	Template *template.Template
+	Shows    reflect.Type
+	View     func(Meta, reflect.Value) any
+}
+
+// Samples are the views of all pages.
+func (s *Site) Samples() []Sample { return s.views }
+
+func parse(site *Site, own template.FuncMap, files fs.FS, views ...string) *template.Template {
 	funcs := template.FuncMap{
 		"asset": site.Assets.URL,
 		"icon":  site.Assets.Icon,
@@ -70,9 +94,7 @@ func ParseWith(site *Site, own template.FuncMap, files fs.FS, views ...string) T
 		"inc":  func(n int) int { return n + 1 },
 	}
 	maps.Copy(funcs, own)
-	return Template{
-		template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, views...)),
-	}
+	return template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, views...))
 }
 
 // chance writes one as people say it, never as certain.

@@ -18,12 +18,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	p := handler{s, page.Parse(s, files, "parcels.html")}
+	p := handler{s, page.Parse[data](s, files, "parcels.html")}
 	e.GET("/parcels", s.Signed(func(c *echo.Context, m *farm.Member) error { return p.show(c, m, page.Meta{}, 0) }))
 	s.Post(e, "/parcels", farm.Keeping, p.order)
 	s.Post(e, "/parcels/:id", farm.Helping, p.arrived)
@@ -57,7 +57,7 @@ func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta, bad int64
 		}
 	}
 	meta.Nav, meta.Title = "/eggs", "Parcels"
-	return p.Render(c, p.page, meta, m, d)
+	return p.page.Render(c, meta, m, d)
 }
 
 func (p handler) order(c *echo.Context, m *farm.Member) error {

@@ -20,14 +20,18 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, pen, fresh page.Template
+	list  page.Template[flock.Overview]
+	pen   page.Template[pen]
+	fresh page.Template[fresh]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	y := handler{
-		s, page.Parse(s, files, "list.html"), page.Parse(s, files, "pen.html", "fields.html", "birds.html"),
-		page.Parse(s, files, "new.html", "fields.html"),
+		s,
+		page.Parse[flock.Overview](s, files, "list.html"),
+		page.Parse[pen](s, files, "pen.html", "fields.html", "birds.html"),
+		page.Parse[fresh](s, files, "new.html", "fields.html"),
 	}
 	e.GET("/pens", s.Signed(y.showList))
 	s.Get(e, "/pens/new", farm.Keeping, page.Fresh(y.form))
@@ -65,7 +69,7 @@ func (y handler) showList(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return y.Render(c, y.list, page.Meta{Nav: "/pens", Title: "Pens"}, m, pens)
+	return y.list.Render(c, page.Meta{Nav: "/pens", Title: "Pens"}, m, pens)
 }
 
 func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
@@ -74,7 +78,7 @@ func (y handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if supplier {
 		meta.Title = "New supplier"
 	}
-	return y.Render(c, y.fresh, meta, m, fresh{supplier, meta.ISO(m.Date(y.Now()))})
+	return y.fresh.Render(c, meta, m, fresh{supplier, meta.ISO(m.Date(y.Now()))})
 }
 
 func (y handler) show(c *echo.Context, m *farm.Member, meta, bird page.Meta) error {
@@ -90,7 +94,7 @@ func (y handler) show(c *echo.Context, m *farm.Member, meta, bird page.Meta) err
 	if bird.Typed != nil {
 		meta.Problems = bird.Problems
 	}
-	return y.Render(c, y.pen, meta, m, pen{one, bird, m.Date(y.Now())})
+	return y.pen.Render(c, meta, m, pen{one, bird, m.Date(y.Now())})
 }
 
 func (y handler) save(c *echo.Context, m *farm.Member) error {

@@ -15,12 +15,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[place]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	p := handler{s, page.Parse(s, files, "place.html")}
+	p := handler{s, page.Parse[place](s, files, "place.html")}
 	for _, path := range []string{"/places/new", "/places/:id"} {
 		e.GET(path, s.Signed(page.Fresh(p.show)))
 		s.Post(e, path, farm.Keeping, p.save)
@@ -56,7 +56,7 @@ func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 		meta.Title = one.Name
 	}
-	return p.Render(c, p.page, meta, m, one)
+	return p.page.Render(c, meta, m, one)
 }
 
 func (p handler) save(c *echo.Context, m *farm.Member) error {

@@ -20,12 +20,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	plan page.Template
+	plan page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.ParseWith(s, nil, files, "plan.html", "proposals.html")}
+	x := handler{s, page.ParseWith[data](s, nil, files, "plan.html", "proposals.html")}
 	e.GET("/plan", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/plan", farm.Keeping, x.ask)
 	s.Post(e, "/plan/if", farm.Keeping, x.whatIf)
@@ -50,7 +50,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/board", "Plan of the season"
-	return x.Render(c, x.plan, meta, m, data{all})
+	return x.plan.Render(c, meta, m, data{all})
 }
 
 // InTen says chances as people do.

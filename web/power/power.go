@@ -13,7 +13,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"metrogon/core/calendar"
 	"metrogon/core/climate"
 	"metrogon/farm"
 	"metrogon/farm/alarms"
@@ -27,12 +26,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, one page.Template
+	list page.Template[list]
+	one  page.Template[cut]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "list.html"), page.Parse(s, files, "cut.html")}
+	h := handler{s, page.Parse[list](s, files, "list.html"), page.Parse[cut](s, files, "cut.html")}
 	s.Get(e, "/power", farm.Helping, page.Fresh(h.all))
 	s.Post(e, "/power", farm.Helping, h.begin)
 	s.Get(e, "/power/:id", farm.Helping, page.Fresh(h.cut))
@@ -62,7 +62,7 @@ func (h handler) all(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 	}
 	meta.Nav, meta.Title = "/machines", "Power cut"
-	return h.Render(c, h.list, meta, m, list{l, boxes})
+	return h.list.Render(c, meta, m, list{l, boxes})
 }
 
 // asFound fills the form with what the readings show.
@@ -129,8 +129,13 @@ func (cut) Risk(r climate.Risk) string {
 	}[r]
 }
 
-// LookOn is when a look by the lamp tells who lives.
-func (cut) LookOn(c outage.Chilled) time.Time { return calendar.After(c.Batch.SetAt, c.LookDay) }
+// LookOn is when a look by the lamp tells who lives; zero where the hatch tells, or a look from the side.
+func (cut) LookOn(c outage.Chilled) time.Time {
+	if at, ok := c.Look(); ok {
+		return at
+	}
+	return time.Time{}
+}
 
 func (h handler) cut(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	ctx := c.Request().Context()
@@ -149,7 +154,7 @@ func (h handler) cut(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 	}
 	meta.Nav, meta.Title = "/machines", "Power cut"
-	return h.Render(c, h.one, meta, m, d)
+	return h.one.Render(c, meta, m, d)
 }
 
 // idOf reads which cut is meant; "last" is the newest.

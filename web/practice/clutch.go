@@ -56,14 +56,12 @@ func (t clutchPage) show(c *echo.Context, m *farm.Member) error {
 	if err != nil || set == 0 {
 		set = 1
 	}
-	return t.Render(
-		c, t.page, page.Meta{Nav: "/clutches", Title: "Telling eggs"}, m, tell(set, c.QueryParam("a")),
-	)
+	return t.page.Render(c, page.Meta{Nav: "/clutches", Title: "Telling eggs"}, m, tell(set, c.QueryParam("a")))
 }
 
 type clutchPage struct {
 	*page.Site
-	page page.Template
+	page page.Template[clutchData]
 }
 
 func tell(set uint64, answers string) clutchData {

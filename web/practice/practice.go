@@ -20,15 +20,15 @@ var files embed.FS
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files, "practice.html")
-	e.GET("/practice/clutch", s.Signed(clutchPage{s, page.Parse(s, files, "clutch.html")}.show))
+	t := page.Parse[data](s, files, "practice.html")
+	e.GET("/practice/clutch", s.Signed(clutchPage{s, page.Parse[clutchData](s, files, "clutch.html")}.show))
 	e.GET("/practice", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		set, err := strconv.ParseUint(c.QueryParam("set"), 10, 32)
 		if err != nil || set == 0 {
 			set = 1
 		}
-		return s.Render(
-			c, t, page.Meta{Nav: "/practice", Title: "Practice", Dark: true}, m, play(set, c.QueryParam("a")),
+		return t.Render(
+			c, page.Meta{Nav: "/practice", Title: "Practice", Dark: true}, m, play(set, c.QueryParam("a")),
 		)
 	}))
 }

@@ -18,12 +18,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, form page.Template
+	list page.Template[data]
+	form page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "list.html", "fields.html"), page.Parse(s, files, "promise.html", "fields.html")}
+	x := handler{
+		s,
+		page.Parse[data](s, files, "list.html", "fields.html"),
+		page.Parse[data](s, files, "promise.html", "fields.html"),
+	}
 	e.GET("/promises", s.Signed(page.Fresh(x.show)))
 	s.Post(e, "/promises/new", farm.Keeping, x.save)
 	e.GET("/promises/:id", s.Signed(page.Fresh(x.one)))
@@ -57,7 +62,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	}
 	in := p.Today.AddDate(0, 0, 35)
 	meta.Nav, meta.Title = "/board", "Promises"
-	return x.Render(c, x.list, meta, m, data{
+	return x.list.Render(c, meta, m, data{
 		p, farm.Order{What: season.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
 	})
 }
@@ -74,7 +79,7 @@ func (x handler) one(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	for _, o := range p.Open {
 		if o.ID == id {
 			meta.Nav, meta.Title = "/board", "Promise to "+o.Who
-			return x.Render(c, x.form, meta, m, data{p, o.Order})
+			return x.form.Render(c, meta, m, data{p, o.Order})
 		}
 	}
 	return farm.ErrNone

@@ -27,14 +27,16 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	table, behind, moves page.Template
+	table  page.Template[tableView]
+	behind page.Template[behindView]
+	moves  page.Template[movesView]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
 	h := handler{
-		s, page.Parse(s, files, "table.html", "filters.html"), page.Parse(s, files, "behind.html"),
-		page.Parse(s, files, "moves.html", "filters.html"),
+		s, page.Parse[tableView](s, files, "table.html", "filters.html"), page.Parse[behindView](s, files, "behind.html"),
+		page.Parse[movesView](s, files, "moves.html", "filters.html"),
 	}
 	e.GET("/rates", s.Signed(h.showTable))
 	e.GET("/rates.csv", s.File(h.sendCSV))
@@ -131,7 +133,7 @@ func (h handler) showTable(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	view := tableView{t, addressOf(v), breeders.Dimensions}
-	return h.Render(c, h.table, page.Meta{Nav: "/pens", Title: "Rates"}, m, view)
+	return h.table.Render(c, page.Meta{Nav: "/pens", Title: "Rates"}, m, view)
 }
 
 func (h handler) showBehind(c *echo.Context, m *farm.Member) error {
@@ -140,7 +142,7 @@ func (h handler) showBehind(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	return h.Render(c, h.behind, page.Meta{Nav: "/pens", Title: b.Row.Label}, m, behindView{b, addressOf(v)})
+	return h.behind.Render(c, page.Meta{Nav: "/pens", Title: b.Row.Label}, m, behindView{b, addressOf(v)})
 }
 
 // behindView is what stands behind a figure as its page shows it.
@@ -268,7 +270,7 @@ func (h handler) showMoves(c *echo.Context, m *farm.Member) error {
 	}
 	here := addressOf(v)
 	here["on"] = all.On
-	return h.Render(c, h.moves, page.Meta{Nav: "/pens", Title: "What moves hatch"}, m,
+	return h.moves.Render(c, page.Meta{Nav: "/pens", Title: "What moves hatch"}, m,
 		movesView{all, here, breeders.Dimensions})
 }
 

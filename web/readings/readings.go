@@ -25,12 +25,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	course page.Template
+	course page.Template[data]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "readings.html")}
+	x := handler{s, page.Parse[data](s, files, "readings.html")}
 	e.GET("/machines/:id/readings", s.Signed(page.Fresh(x.show)))
 	e.GET("/machines/:id/readings.json", s.Signed(x.figures))
 	e.GET("/machines/:id/readings.csv", s.File(x.table))
@@ -100,7 +100,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	}
 	d.Rows, d.Other = rowsOf(d.Course, m), d.Shelves()
 	meta.Nav, meta.Title = "/machines", d.Machine.Name+": readings"
-	return x.Render(c, x.course, meta, m, d)
+	return x.course.Render(c, meta, m, d)
 }
 
 // Query is what asks for the same span again.

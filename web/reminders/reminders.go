@@ -24,12 +24,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in. What hangs at /calendar/ is open to whoever has an address.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "reminders.html")}
+	h := handler{s, page.Parse[data](s, files, "reminders.html")}
 	e.GET("/reminders", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/reminders", farm.Reading, h.saveWish)
 	s.Post(e, "/reminders/device", farm.Reading, h.takePush)
@@ -85,7 +85,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err erro
 	}
 	d.Link = h.JustMade(c)
 	meta.Nav, meta.Title = "/settings", "Reminders"
-	return h.Render(c, h.page, meta, m, d)
+	return h.page.Render(c, meta, m, d)
 }
 
 func (h handler) saveWish(c *echo.Context, m *farm.Member) error {

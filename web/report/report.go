@@ -22,12 +22,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	report page.Template
+	report page.Template[sheet]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "report.html", "why.html")}
+	h := handler{s, page.Parse[sheet](s, files, "report.html", "why.html")}
 	e.GET("/batches/:id/report", s.Signed(page.Fresh(h.show)))
 	e.GET("/batches/:id/report.pdf", s.File(h.pdf))
 	s.Post(e, "/batches/:id/next", farm.Keeping, h.next)
@@ -167,7 +167,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/batches", "Report of "+p.Code
-	return h.Render(c, h.report, meta, m, sheet{p, draw(p, m), ends(p)})
+	return h.report.Render(c, meta, m, sheet{p, draw(p, m), ends(p)})
 }
 
 func (h handler) next(c *echo.Context, m *farm.Member) error {

@@ -25,12 +25,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	b := handler{s, page.Parse(s, files, "set.html")}
+	b := handler{s, page.Parse[data](s, files, "set.html")}
 	s.Get(e, "/set", farm.Helping, func(c *echo.Context, m *farm.Member) error {
 		return b.show(c, m, incubate.Setting{Species: c.QueryParam("kind")}, page.Meta{})
 	})
@@ -188,7 +188,7 @@ func (b handler) show(c *echo.Context, m *farm.Member, s incubate.Setting, meta 
 		}
 	}
 	d.tick(set.Setting.Picks)
-	return b.Render(c, b.page, meta, m, d)
+	return b.page.Render(c, meta, m, d)
 }
 
 // tick marks the single eggs that are picked.

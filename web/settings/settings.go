@@ -20,12 +20,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	o := handler{s, page.ParseWith(s, template.FuncMap{
+	o := handler{s, page.ParseWith[data](s, template.FuncMap{
 		"device": device, "roleSays": farm.RoleSays, "roles": func() []string { return farm.Roles },
 	}, files, "settings.html")}
 	e.GET("/settings", s.Signed(page.Fresh(o.show)))
@@ -132,7 +132,7 @@ func (o handler) show(c *echo.Context, m *farm.Member, meta page.Meta) (err erro
 		return err
 	}
 	meta.Nav, meta.Title = "/settings", "Settings"
-	return o.Render(c, o.page, meta, m, d)
+	return o.page.Render(c, meta, m, d)
 }
 
 func (o handler) saving(save func(*echo.Context, *farm.Member, *page.Form) (farm.Done, error)) page.Handler {

@@ -26,12 +26,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "start.html")}
+	h := handler{s, page.Parse[data](s, files, "start.html")}
 	s.Get(e, "/start", farm.Keeping, page.Fresh(h.show))
 	s.Post(e, "/start/pens", farm.Keeping, h.pens)
 	s.Post(e, "/start/machine", farm.Keeping, h.machine)
@@ -105,7 +105,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		d.Rooms = rooms(d.Kind, kept)
 	}
 	meta.Nav, meta.Title = "/", "Begin"
-	return h.Render(c, h.page, meta, m, d)
+	return h.page.Render(c, meta, m, d)
 }
 
 // keeps are the kinds that the farm has pens of, or said that it keeps, or chickens.

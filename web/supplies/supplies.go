@@ -22,12 +22,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	list, overdue page.Template
+	list    page.Template[list]
+	overdue page.Template[overdue]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	h := handler{s, page.Parse(s, files, "supplies.html"), page.Parse(s, files, "overdue.html")}
+	h := handler{s, page.Parse[list](s, files, "supplies.html"), page.Parse[overdue](s, files, "overdue.html")}
 	e.GET("/supplies", s.Signed(page.Fresh(h.show)))
 	s.Post(e, "/supplies", farm.Keeping, h.add)
 	s.Post(e, "/supplies/usual", farm.Keeping, h.usual)
@@ -75,7 +76,7 @@ func (h handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 	}
 	meta.Nav, meta.Title = "/batches", "To have at hand"
-	return h.Render(c, h.list, meta, m, d)
+	return h.list.Render(c, meta, m, d)
 }
 
 func (h handler) add(c *echo.Context, m *farm.Member) error {
@@ -136,7 +137,7 @@ func (h handler) late(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/batches", "Overdue eggs of "+b.Code
-	return h.Render(c, h.overdue, meta, m, overdue{
+	return h.overdue.Render(c, meta, m, overdue{
 		Late: b, Steps: hatching.OverdueHelp(b.Kind), HoursBy: b.Now.Sub(b.Hatch().To).Hours(),
 		Near: page.DrawCandled(b.Kind, candling.Live, b.HatchDay*0.97, b.HatchDay, uint64(id)),
 	})

@@ -123,7 +123,8 @@ func (r row) Taps() []tap {
 		}
 	case chores.LookAgain:
 		return []tap{{
-			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle/doubtful"), Main: true, Fresh: true,
+			Label: "Candle", Whole: "Look at " + eggs, Of: c.Code + " again", Link: to("candle/doubtful"), Main: true,
+			Fresh: true,
 		}}
 	case chores.CheckGauge:
 		return []tap{{Label: "Check", Of: c.Of, Link: fmt.Sprintf("/instruments#i%d", c.About.ID)}}

@@ -48,13 +48,13 @@ func (d data) Shed() string {
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse(s, files, "today.html")
+	t := page.Parse[data](s, files, "today.html")
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		morning, err := s.Today.Page(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
-		return s.Render(c, t, page.Meta{Nav: "/", Title: "Today"}, m, data{morning, groups(morning.Due, morning.Now)})
+		return t.Render(c, page.Meta{Nav: "/", Title: "Today"}, m, data{morning, groups(morning.Due, morning.Now)})
 	}))
 	s.Post(e, "/undo", farm.Helping, func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)

@@ -22,12 +22,12 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page page.Template
+	page page.Template[data]
 }
 
 // Routes hangs the pages in.
 func Routes(e *echo.Echo, s *page.Site) {
-	r := handler{s, page.Parse(s, files, "trays.html")}
+	r := handler{s, page.Parse[data](s, files, "trays.html")}
 	e.GET(
 		"/batches/:id/trays",
 		s.Signed(page.Fresh(r.show)),
@@ -239,7 +239,7 @@ func (r handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	d.places()
 	d.shown()
 	meta.Nav, meta.Title = "/batches", trays.Code+", tray map"
-	return r.Render(c, r.page, meta, m, d)
+	return r.page.Render(c, meta, m, d)
 }
 
 // move lays eggs: by code from the form, by id from the script, which reads the

@@ -38,7 +38,7 @@ func (x handler) lock(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		return err
 	}
 	meta.Nav, meta.Title = "/batches", "Lockdown of "+p.Code
-	return x.Render(c, x.locking, meta, m, lockData{LockPage: p})
+	return x.locking.Render(c, meta, m, lockData{LockPage: p})
 }
 
 // shut locks down and goes on to the watch.

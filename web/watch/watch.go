@@ -24,14 +24,17 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	page, locking page.Template
+	page    page.Template[data]
+	locking page.Template[lockData]
 }
 
 // Routes hangs the page and its actions in.
 func Routes(e *echo.Echo, s *page.Site) {
 	add := template.FuncMap{"add": func(a, b int) int { return a + b }}
 	x := handler{
-		s, page.ParseWith(s, add, files, "watch.html", "basket.html", "told.html"), page.Parse(s, files, "lockdown.html"),
+		s,
+		page.ParseWith[data](s, add, files, "watch.html", "basket.html", "told.html"),
+		page.Parse[lockData](s, files, "lockdown.html"),
 	}
 	x.lockRoutes(e)
 	e.GET("/watch/:id", s.Signed(x.show))
@@ -133,7 +136,7 @@ func (x handler) show(c *echo.Context, m *farm.Member) error {
 	meta := page.Meta{
 		Nav: "/batches", Title: "Hatch watch, " + all.Machine.Name, Dark: true, Quiet: c.QueryParam("live") != "",
 	}
-	return x.Render(c, x.page, meta, m, d)
+	return x.page.Render(c, meta, m, d)
 }
 
 // What is taken at once: so many taps, of which each has about 300 bytes.

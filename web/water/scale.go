@@ -90,8 +90,8 @@ func (x handler) onScale(c *echo.Context, m *farm.Member, take bool) error {
 	if take && !p.Heard && c.Request().Header.Get("HX-Request") != "" {
 		return c.NoContent(http.StatusNoContent) // nothing new: the page stays as it is
 	}
-	return x.Render(
-		c, x.scale,
+	return x.scale.Render(
+		c,
 		page.Meta{Nav: "/batches", Title: fmt.Sprintf("Weigh %s", p.Code), Typed: f.Values, Problems: f.Problems}, m,
 		p,
 	)

@@ -23,12 +23,13 @@ var files embed.FS
 
 type handler struct {
 	*page.Site
-	water, scale page.Template
+	water page.Template[data]
+	scale page.Template[weigh.ScalePage]
 }
 
 // Routes hangs the page in.
 func Routes(e *echo.Echo, s *page.Site) {
-	x := handler{s, page.Parse(s, files, "water.html"), page.Parse(s, files, "scale.html")}
+	x := handler{s, page.Parse[data](s, files, "water.html"), page.Parse[weigh.ScalePage](s, files, "scale.html")}
 	e.GET(
 		"/batches/:id/water",
 		s.Signed(page.Fresh(x.show)),
@@ -116,7 +117,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		})
 	}
 	meta.Nav, meta.Title = "/batches", w.Code+", water"
-	return x.Render(c, x.water, meta, m, d)
+	return x.water.Render(c, meta, m, d)
 }
 
 func sketch(w weigh.Water, s weigh.WaterSeries, r units.Reader) (k corridor) {
