@@ -27,6 +27,14 @@ func NewMember(m store.Member) (*Member, error) {
 	return &Member{m, place, hour}, err
 }
 
+// ReptilesOnly tells a farm of reptiles alone: it is told nothing of hens, of turning, tilting or keeping eggs.
+func (m *Member) ReptilesOnly() bool {
+	return m.Reptiles && !m.Birds && !slices.ContainsFunc(m.Kinds, func(id string) bool {
+		p, err := species.Find(id)
+		return err == nil && !p.IsReptile()
+	})
+}
+
 // Units are how the member reads figures.
 func (m *Member) Units() units.Reader {
 	return units.Reader{Fahrenheit: m.Temperature == "F", Ounces: m.Mass == "oz"}

@@ -139,9 +139,7 @@ func (h *Warmth) told(
 			sure = min(sure, means(all, points, lays, rows.Checks))
 		}
 		sure = min(sure, byHand(all, rows.Gauges, leg.MachineID, from, to))
-		if err := h.cut(ctx, tx, batch, leg.MachineID, from, to); err != nil {
-			return nil, err
-		}
+		h.cut(tx, batch, rows, leg.MachineID, from, to)
 	}
 	if !math.IsInf(sure, 1) {
 		h.Sure.ToldC = max(sure, 0.1)
@@ -149,15 +147,17 @@ func (h *Warmth) told(
 	return all, nil
 }
 
-// cut reckons the hours of power cuts: the box took the room's temperature on.
-func (h *Warmth) cut(
-	ctx context.Context, tx *Tx, batch store.Batch, machineID int64, from, to time.Time,
-) error {
-	cuts, err := tx.CutsIn(ctx, machineID, from, to)
-	if err != nil {
-		return err
-	}
-	for _, o := range cuts {
+// cut reckons the hours of power cuts in a machine: the box took the room's temperature on.
+func (h *Warmth) cut(tx *Tx, batch store.Batch, rows store.WarmthRows, machineID int64, from, to time.Time) {
+	for _, o := range rows.Cuts {
+		if o.MachineID != machineID || !o.FromAt.Before(to) || o.ToAt != nil && !o.ToAt.After(from) {
+			continue
+		}
+		for _, r := range rows.CutReadings {
+			if r.MachineID == machineID {
+				o.Readings = append(o.Readings, r)
+			}
+		}
 		until := to
 		if o.ToAt != nil {
 			until = *o.ToAt
@@ -168,7 +168,6 @@ func (h *Warmth) cut(
 			h.cuts[hour.UTC()] = c.At(max(0, hour.Add(30*time.Minute).Sub(o.FromAt).Hours()))
 		}
 	}
-	return nil
 }
 
 // CutAt is a power cut as a clutch's box went through it, as if the power was away until a moment.

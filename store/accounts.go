@@ -58,6 +58,7 @@ type Member struct {
 	Farms            int  // that the person is on
 	Demo             bool // a farm to look around on
 	Reptiles         bool // it has an incubator with shelves for their boxes
+	Birds            bool // it has a machine for birds' eggs
 }
 
 const (
@@ -69,7 +70,7 @@ const (
 		select p.id as person_id, p.name, p.email, p.temperature, p.mass, p.clock, p.count_from, p.epoch,
 			f.id as farm_id, f.name as farm_name, f.zone, to_char(f.chore_at, 'HH24:MI') as chore_at,
 			f.warm_hours, f.rest_hours, f.tilts, f.dry_hours, f.altitude_m, f.out_calls, f.kinds, f.own_kinds, f.demo, m.role,
-			has_reptiles(f.id) as reptiles,
+			has_reptiles(f.id) as reptiles, has_birds(f.id) as birds,
 			(select count(*)::int from memberships o where o.person_id = p.id and o.ended_at is null) as farms
 		from people p
 		join memberships m on m.person_id = p.id and m.ended_at is null

@@ -518,6 +518,8 @@ type WarmthRows struct {
 	Legs  []Leg
 	Stays []InstrumentStay
 	Gauges
+	Cuts        []CutIn
+	CutReadings []OutageReading
 }
 
 // WarmthRows reads them in one round trip.
@@ -533,5 +535,7 @@ func (tx *Tx) WarmthRows(ctx context.Context, batchID int64, since time.Time) (r
 		where farm_id = $1 and at >= $2 and instrument_id is not null and temp_c is not null
 		order by at desc, id desc
 		limit 20000`, tx.FarmID, since)
+	ask(q, &r.Cuts, cutsSince, tx.FarmID, since)
+	ask(q, &r.CutReadings, cutReadingsSince, tx.FarmID, since)
 	return r, tx.SendBatch(ctx, q).Close()
 }

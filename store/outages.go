@@ -205,35 +205,27 @@ const outagesOf = `
 // CutIn is a cut of a machine, with what eggs in it were read at.
 type CutIn struct {
 	Outage
-	Box      string
-	Readings []OutageReading
+	MachineID int64
+	Box       string
+	Readings  []OutageReading `db:"-"`
 }
 
-// CutsIn are those of a machine in a span of time, the oldest first.
-func (tx *Tx) CutsIn(ctx context.Context, machineID int64, from, to time.Time) ([]CutIn, error) {
-	cuts, err := list[Outage](ctx, tx, cutsOf, tx.FarmID, machineID, from, to)
-	all := make([]CutIn, len(cuts))
-	for i, o := range cuts {
-		one, err := tx.Outage(ctx, o.ID)
-		if err != nil {
-			return nil, err
-		}
-		all[i].Outage = o
-		for _, x := range one.Machines {
-			if x.MachineID == machineID {
-				all[i].Box = x.Box
-			}
-		}
-		for _, r := range one.Readings {
-			if r.MachineID == machineID {
-				all[i].Readings = append(all[i].Readings, r)
-			}
-		}
-	}
-	return all, err
-}
+// cutsSince are those that were not over at a moment, once for each machine that they took, the oldest first.
+const cutsSince = `
+	select ` + outageColumns + `, m.machine_id, m.box
+	from outages o
+	join outage_machines m on m.farm_id = $1 and m.outage_id = o.id
+	where o.farm_id = $1 and (o.to_at is null or o.to_at > $2)
+	order by o.from_at, m.machine_id`
 
-// cutsOf are those of a machine that were not over at a moment.
+// cutReadingsSince are what eggs were read at from a moment on.
+const cutReadingsSince = `
+	select id, machine_id, at, egg_c
+	from outage_readings
+	where farm_id = $1 and at >= $2
+	order by at, id`
+
+// cutsOf are those of a machine in a span of time.
 const cutsOf = `
 	select ` + outageColumns + `
 	from outages o

@@ -123,3 +123,23 @@ func TestNoPageOfAClutchSpeaksOfBirds(t *testing.T) {
 		assert.Equal(t, clutch, v.get(batch+"/"+page).header.Get("Location"), "%s is a page of birds", page)
 	}
 }
+
+// A farm of reptiles alone is told nothing of turning, tilting or keeping eggs, wherever it looks.
+func TestAReptilesFarmIsToldOfNoHens(t *testing.T) {
+	t.Parallel()
+	h := founded(t, 1280, 800)
+	h.newPen("Opal × Flint", "Leopard gecko")
+	h.newMachine("Gecko shelf", "Reptile incubator", map[string]int{"setting-leopard-gecko": 24})
+	v := h.signedIn("anna@wickfold.example", "a-long-password")
+	for from, to := range map[string]string{"/practice": "/practice/clutch", "/eggs": "/clutches", "/eggs/waiting": "/clutches"} {
+		r := v.get(from)
+		assert.Equal(t, to, r.header.Get("Location"), from)
+	}
+	nav := regexp.MustCompile(`(?s)<nav.*?</nav>`).FindString(v.get("/").body)
+	assert.NotContains(t, nav, `href="/eggs"`)
+	assert.NotContains(t, nav, `href="/set"`)
+	assert.Contains(t, nav, `href="/clutches"`)
+	assert.NotRegexp(t, `(?i)while eggs turn|in lockdown`, v.get("/alarms").body)
+	assert.Contains(t, v.get("/alarms").body, "colder than the eggs in it bear")
+	assert.Contains(t, v.get("/power").body, "Gecko shelf")
+}

@@ -31,3 +31,11 @@ alter table alarm_rings add column level text not null default ''
 drop index alarm_rings_open;
 create unique index alarm_rings_open on alarm_rings (farm_id, alarm_id, machine_id, instrument_id, level)
   where ended_at is null;
+
+-- A farm that has only boxes of reptiles is told nothing of birds' eggs.
+-- +goose StatementBegin
+create function has_birds(farm bigint) returns boolean
+language sql stable security definer set search_path = public as $$
+  select exists (select from machines where farm_id = farm and kind <> 'reptile-box' and until_on is null)
+$$;
+-- +goose StatementEnd

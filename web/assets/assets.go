@@ -36,7 +36,7 @@ var bundles = map[string][]string{
 		"scripts/shared.js", "scripts/keys.js", "scripts/counting.js", "scripts/set.js", "scripts/zone.js",
 		"scripts/away.js", "scripts/later.js", "scripts/focus.js", "scripts/board.js", "scripts/plan.js", "scripts/trays.js",
 		"scripts/outbox.js", "scripts/push.js", "scripts/candle.js", "scripts/watch.js",
-		"scripts/readings.js",
+		"scripts/readings.js", "scripts/rows.js", "scripts/thumb.js",
 	},
 }
 

@@ -39,17 +39,17 @@ func Routes(e *echo.Echo, s *page.Site) {
 		page.Parse[stock.Gathered](s, files, "gathered.html"),
 		page.Parse[outs](s, files, "out.html"),
 	}
-	e.GET("/eggs", s.Signed(page.Fresh(r.show)))
+	e.GET("/eggs", s.OfBirds(page.Fresh(r.show), "/clutches"))
 	s.Post(e, "/eggs", farm.Helping, r.collecting(r.typed))
 	s.Post(e, "/eggs/line", farm.Helping, r.collecting(r.line))
 	s.Get(e, "/eggs/gathered/:id", farm.Keeping, page.Fresh(r.gathered))
 	s.Post(e, "/eggs/gathered/:id", farm.Keeping, r.putRight)
 	s.Get(e, "/eggs/out", farm.Keeping, page.Fresh(r.out))
 	s.Post(e, "/eggs/out", farm.Keeping, r.takeOut)
-	e.GET("/eggs/store", s.Signed(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }))
+	e.GET("/eggs/store", s.OfBirds(func(c *echo.Context, m *farm.Member) error { return r.store(c, m) }, "/clutches"))
 	s.Post(e, "/eggs/store", farm.Keeping, r.move)
 	s.Post(e, "/eggs/trial", farm.Keeping, r.trial)
-	e.GET("/eggs/waiting", s.Signed(r.waiting))
+	e.GET("/eggs/waiting", s.OfBirds(r.waiting, "/clutches"))
 }
 
 type data struct {

@@ -59,6 +59,9 @@ func (s Meta) Entries() []Entry {
 	if s.Member != nil && s.Member.Reptiles {
 		all = append(all, Entry{"/clutches", "Clutches", "0", ""})
 	}
+	if s.Member != nil && s.Member.ReptilesOnly() {
+		all = slices.DeleteFunc(all, func(e Entry) bool { return e.Path == "/eggs" || e.Path == "/set" })
+	}
 	return all
 }
 

@@ -98,6 +98,16 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 	}
 }
 
+// OfBirds is Signed for a page that is about birds' eggs: a farm of reptiles alone is led to its own instead.
+func (s *Site) OfBirds(h Handler, instead string) echo.HandlerFunc {
+	return s.Signed(func(c *echo.Context, m *farm.Member) error {
+		if m.ReptilesOnly() {
+			return c.Redirect(http.StatusSeeOther, instead)
+		}
+		return h(c, m)
+	})
+}
+
 // File is Signed for what gives a file.
 func (s *Site) File(h Handler) echo.HandlerFunc {
 	return s.Signed(func(c *echo.Context, m *farm.Member) error {

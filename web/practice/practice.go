@@ -22,7 +22,7 @@ var files embed.FS
 func Routes(e *echo.Echo, s *page.Site) {
 	t := page.Parse[data](s, files, "practice.html")
 	e.GET("/practice/clutch", s.Signed(clutchPage{s, page.Parse[clutchData](s, files, "clutch.html")}.show))
-	e.GET("/practice", s.Signed(func(c *echo.Context, m *farm.Member) error {
+	e.GET("/practice", s.OfBirds(func(c *echo.Context, m *farm.Member) error {
 		set, err := strconv.ParseUint(c.QueryParam("set"), 10, 32)
 		if err != nil || set == 0 {
 			set = 1
@@ -30,7 +30,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		return t.Render(
 			c, page.Meta{Nav: "/practice", Title: "Practice", Dark: true}, m, play(set, c.QueryParam("a")),
 		)
-	}))
+	}, "/practice/clutch"))
 }
 
 // eggs of a set.
