@@ -207,9 +207,6 @@ func Schedule(b Batch) ([]Milestone, error) {
 	do := func(kind string, day float64) { all = append(all, b.chore(kind, day)) }
 	first := b.firstChore
 
-	for _, day := range pick(o.Candle != nil, o.Candle, p.CandleDays.Days) {
-		do(Candle, float64(day))
-	}
 	out := hours(p.PipToOutH)
 	external := species.Figure{At: hatch.At - out.At, From: hatch.From - out.At, To: hatch.To - out.From}
 	if o.ExternalPip != nil {
@@ -221,6 +218,9 @@ func Schedule(b Batch) ([]Milestone, error) {
 		for o.Lockdown == nil && lock > 1 && chore.On(b.SetAt, int(lock), b.Zone).After(b.moment(external.From)) {
 			lock = math.Ceil(lock) - 1
 		}
+		for _, day := range b.candlings(int(lock)) {
+			do(Candle, float64(day))
+		}
 		do(Lockdown, lock)
 		in := hours(p.InternalToExternalH)
 		internal := species.Figure{At: external.At - in.At, From: external.From - in.At, To: external.To - in.From}
@@ -228,6 +228,10 @@ func Schedule(b Batch) ([]Milestone, error) {
 			internal = moved(internal, *o.InternalPip)
 		}
 		event(InternalPip, internal)
+	} else {
+		for _, day := range b.candlings(MaxDays) {
+			do(Candle, float64(day))
+		}
 	}
 	event(ExternalPip, external)
 	event(Hatch, hatch)
@@ -327,6 +331,17 @@ func (b Batch) lockdown() float64 {
 		return b.Species.LockdownDay.At - b.Species.BantamEarlyDays.At + late
 	}
 	return b.Species.LockdownDay.At + late
+}
+
+// candlings are the days on which eggs are looked at by the lamp, none after the last on which that can be: eggs in
+// lockdown are left alone, so what would come later is done as the lid is shut.
+func (b Batch) candlings(last int) []int {
+	days := slices.Clone(pick(b.Overrides.Candle != nil, b.Overrides.Candle, b.Species.CandleDays.Days))
+	for i, day := range days {
+		days[i] = min(day, last)
+	}
+	slices.Sort(days)
+	return slices.Compact(days)
 }
 
 // clearOut is the day after the last day on which young usually come, or, of reptiles,

@@ -275,6 +275,33 @@ func TestOwnDaysHaveBounds(t *testing.T) {
 	}
 }
 
+// Nobody candles a bantam, or what a farm shuts down early, with the lid shut: the last look is at lockdown, once.
+func TestNoCandlingIsAfterLockdown(t *testing.T) {
+	hen, err := species.Find("chicken")
+	require.NoError(t, err)
+	days := func(b calendar.Batch) (candled []float64, lock float64) {
+		b.Species, b.SetAt, b.Zone = hen, time.Date(2027, 2, 1, 7, 0, 0, 0, time.UTC), time.UTC
+		all, err := calendar.Schedule(b)
+		require.NoError(t, err)
+		for _, m := range all {
+			switch m.Kind {
+			case calendar.Candle:
+				candled = append(candled, m.Day)
+			case calendar.Lockdown:
+				lock = m.Day
+			}
+		}
+		return candled, lock
+	}
+	candled, lock := days(calendar.Batch{Bantam: true})
+	assert.Equal(t, []float64{7, 14, 17}, candled)
+	assert.Equal(t, 17., lock)
+	early := 16.5
+	candled, lock = days(calendar.Batch{Overrides: calendar.Overrides{Candle: []int{18, 7, 19}, Lockdown: &early}})
+	assert.Equal(t, []float64{7, 16}, candled)
+	assert.Equal(t, 16.5, lock)
+}
+
 // Of every kind, set at any minute: the rest is never cleared out inside the usual span of
 // the hatch, reptile eggs not for two weeks after it; nobody pulls young before the
 // expected hatch and half a day; and the lid is shut before the first usual pip.
@@ -305,8 +332,13 @@ func TestNobodyIsInAHurry(t *testing.T) {
 			if pull.At.Before(hatch.At.Add(12 * time.Hour)) {
 				t.Fatalf("%s: pulled %s, hatch %s", p.ID, pull.At, hatch.At)
 			}
-			if lock, ok := at[calendar.Lockdown]; ok && lock.At.After(at[calendar.ExternalPip].From) {
-				t.Fatalf("%s: lockdown %s, first pip %s", p.ID, lock.At, at[calendar.ExternalPip].From)
+			if lock, ok := at[calendar.Lockdown]; ok {
+				if lock.At.After(at[calendar.ExternalPip].From) {
+					t.Fatalf("%s: lockdown %s, first pip %s", p.ID, lock.At, at[calendar.ExternalPip].From)
+				}
+				if last := at[calendar.Candle]; last.At.After(lock.At) {
+					t.Fatalf("%s: candled %s, when the lid is shut since %s", p.ID, last.At, lock.At)
+				}
 			}
 		})
 	}
