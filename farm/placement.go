@@ -64,11 +64,14 @@ func FreePlaces(loads []season.Load, at time.Time, room int) int {
 // practice]; once a batch was candled, its own count stands.
 const KeptShare = 0.85
 
-// stillThere is until when a batch stands where it was put last: as planned, but
-// what is late stands there until somebody says otherwise, for a day more at least.
+// stillThere is until when a batch stands where it was put last: as planned; what is due today, for the rest of the day;
+// what is overdue, until tomorrow.
 func (w *Snapshot) stillThere(planned time.Time) time.Time {
-	if planned.After(w.Now) {
+	switch today := w.Member.Date(w.Now); {
+	case planned.After(w.Now):
 		return planned
+	case w.Member.Date(planned).Equal(today):
+		return time.Date(today.Year(), today.Month(), today.Day(), 23, 59, 59, 0, w.Member.Place)
 	}
 	return w.Now.Add(calendar.Day)
 }
@@ -89,7 +92,8 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	}
 	stay := func(machine int64, phase season.Phase, from, to time.Time, eggs float64, room int) season.Stay {
 		return season.Stay{
-			BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from, To: to, Eggs: eggs, Room: room,
+			BatchID: v.ID, Code: v.Code, MachineID: machine, Phase: phase, From: from.In(w.Member.Place), To: to, Eggs: eggs,
+			Room: room,
 		}
 	}
 	if v.Kind.IsReptile() {

@@ -2,7 +2,6 @@ package farm
 
 import (
 	"context"
-	"slices"
 	"time"
 
 	"metrogon/core/season"
@@ -122,17 +121,6 @@ func (w *Snapshot) PlannedStays(all []Planned, but int64) (stays []season.Stay) 
 		}
 	}
 	return stays
-}
-
-// Shut tells whether a machine takes no eggs on a date, and why.
-func Shut(all []store.Closure, machineID int64, on time.Time) (store.Closure, bool) {
-	i := slices.IndexFunc(all, func(c store.Closure) bool {
-		return c.MachineID == machineID && !on.Before(c.FromOn) && (c.ToOn == nil || !on.After(*c.ToOn))
-	})
-	if i < 0 {
-		return store.Closure{}, false
-	}
-	return all[i], true
 }
 
 // Records of planning that other rooms show as they are kept.

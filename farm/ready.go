@@ -8,6 +8,7 @@ import (
 
 	"metrogon/core/machine"
 	"metrogon/core/readiness"
+	"metrogon/core/season"
 	"metrogon/store"
 )
 
@@ -39,6 +40,9 @@ func (w *Snapshot) Ready(x Machine, up store.Upkeep, running bool) (readiness.St
 
 // NotReady tells why a machine should not take eggs yet; "" where it may.
 func (w *Snapshot) NotReady(ctx context.Context, tx *Tx, x Machine) (string, error) {
+	if c, is := w.ClosedTo(season.Stay{MachineID: x.ID, From: w.Now, To: w.Now}); is {
+		return "it is closed " + Span(c.FromOn, c.ToOn), nil
+	}
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return "", err

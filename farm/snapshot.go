@@ -46,6 +46,7 @@ type Snapshot struct {
 	MachineByID map[int64]Machine
 	Machines    []Machine
 	Rooms       map[int64]map[string]Room
+	Closures    []Closure                   // of machines, that are not over
 	Kinds       map[string]*species.Profile // with the farm's own figures
 	LookAhead   int                         // for how many days chores are asked for; 0: as many as Today shows
 	methods     map[string]method.Method
@@ -99,7 +100,7 @@ func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
 }
 
 func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
-	all, err := tx.Setup(ctx)
+	all, err := tx.Setup(ctx, tx.Member.Date(tx.At))
 	if err != nil {
 		return nil, err
 	}
@@ -107,6 +108,7 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 	w := &Snapshot{
 		Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{},
 		Machines: all.Machines, Rooms: map[int64]map[string]Room{}, methods: map[string]method.Method{},
+		Closures: all.Closures,
 	}
 	for _, p := range all.Pens {
 		w.PenByID[p.ID] = p

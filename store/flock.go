@@ -90,18 +90,20 @@ type Setup struct {
 	Rooms    []Room
 	Figures  []Figure
 	Methods  []Method
+	Closures []Closure // of machines, that are not over
 
 	EggsVersion int64 // as Tx.EggsVersion gives it
 }
 
-// Setup reads it in one round trip.
-func (tx *Tx) Setup(ctx context.Context) (b Setup, err error) {
+// Setup reads it as it is on a date, in one round trip.
+func (tx *Tx) Setup(ctx context.Context, on time.Time) (b Setup, err error) {
 	q := &pgx.Batch{}
 	ask(q, &b.Pens, pens, tx.FarmID)
 	ask(q, &b.Machines, machines, tx.FarmID)
 	ask(q, &b.Rooms, rooms, tx.FarmID)
 	ask(q, &b.Figures, figures, tx.FarmID)
 	ask(q, &b.Methods, methods, tx.FarmID)
+	ask(q, &b.Closures, closures, tx.FarmID, on)
 	q.Queue(eggsVersion, tx.FarmID).QueryRow(func(r pgx.Row) error { return r.Scan(&b.EggsVersion) })
 	return b, tx.SendBatch(ctx, q).Close()
 }

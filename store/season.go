@@ -108,6 +108,13 @@ type Season struct {
 	Again    [][]Upset // why the plan was made again by itself that nobody has looked at yet
 }
 
+// closures are those that were not over on a date.
+const closures = `
+	select id, machine_id, from_on, to_on, why
+	from closures
+	where farm_id = $1 and (to_on is null or to_on >= $2)
+	order by from_on, id`
+
 // brooders are those in use.
 const brooders = `
 	select id, name, places, until_on
@@ -124,11 +131,7 @@ func (tx *Tx) Season(ctx context.Context, since time.Time) (s Season, err error)
 		from away
 		where farm_id = $1 and to_on >= $2
 		order by from_on, id`, tx.FarmID, since)
-	ask(q, &s.Closures, `
-		select id, machine_id, from_on, to_on, why
-		from closures
-		where farm_id = $1 and (to_on is null or to_on >= $2)
-		order by from_on, id`, tx.FarmID, since)
+	ask(q, &s.Closures, closures, tx.FarmID, since)
 	ask(q, &s.Brooders, brooders, tx.FarmID, since)
 	ask(q, &s.Bans, `
 		select id, species, machine_id, from_on, to_on

@@ -116,11 +116,13 @@ func clashesIn(stays []Stay) (all []Clash) {
 	return all
 }
 
-// climatesDiffer holds for turning against lockdown, and for two lockdown loads
-// that were not shut on one day.
+// climatesDiffer holds for turning against lockdown, and for two lockdown loads that were not shut in one opening: on one
+// date, as the clock of the stays shows it, or within half a day.
 func climatesDiffer(a, b Stay) bool {
 	if a.Phase == Locked && b.Phase == Locked {
-		return b.From.Sub(a.From).Abs() > 12*time.Hour
+		y, m, d := a.From.Date()
+		oy, om, od := b.From.In(a.From.Location()).Date()
+		return (y != oy || m != om || d != od) && b.From.Sub(a.From).Abs() > 12*time.Hour
 	}
 	return a.Phase == Locked || b.Phase == Locked
 }

@@ -47,6 +47,11 @@ func TestClashes(t *testing.T) {
 			[]string{"The lid of Box is shut over batch A until 23 Mar."}},
 		{"locked down on one day, they share the load",
 			[]season.Stay{stay(1, 1, season.Locked, 18, 22, 20, 60), stay(2, 1, season.Locked, 18, 29, 20, 60)}, nil},
+		{"one at first light, one in the last hour of that day: still one opening",
+			[]season.Stay{
+				{BatchID: 1, MachineID: 1, Phase: season.Locked, From: day(18).Add(-13 * time.Hour), To: day(22), Room: 60},
+				{BatchID: 2, MachineID: 1, Phase: season.Locked, From: day(18).Add(5 * time.Hour), To: day(22), Room: 60},
+			}, nil},
 		{"other machines do not matter",
 			[]season.Stay{stay(1, 1, season.Locked, 18, 22, 20, 60), stay(2, 2, season.Turning, 18, 22, 20, 60)}, nil},
 		{"geese in a quail box", []season.Stay{stay(1, 1, season.Locked, 18, 22, 4, 0)},

@@ -124,7 +124,13 @@ func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (al
 		}
 	}
 	mine := func(s season.Stay) bool { return s.BatchID == id && s.Phase == season.Locked }
-	for _, c := range w.Clashes(w.AllStays(open)) {
+	stays := w.AllStays(open)
+	for _, s := range stays {
+		if mine(s) {
+			all = append(all, w.Closes([]season.Stay{s})...)
+		}
+	}
+	for _, c := range w.Clashes(stays) {
 		if mine(c.Stay) || mine(c.With) {
 			all = append(all, c)
 		}

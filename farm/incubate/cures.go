@@ -170,5 +170,5 @@ func clashesOf(w *farm.Snapshot, v farm.BatchView, stays []season.Stay) (all []f
 			all = append(all, c)
 		}
 	}
-	return all, with
+	return append(w.Closes(own), all...), with
 }

@@ -52,7 +52,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 		if err != nil {
 			return err
 		}
-		all, err := tx.Setup(ctx)
+		all, err := tx.Setup(ctx, tx.Member.Date(tx.At))
 		if err != nil {
 			return err
 		}

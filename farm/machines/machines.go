@@ -200,7 +200,8 @@ type MachinePage struct {
 	Ready readiness.State
 	Water Water
 	Turner
-	Hen *Hen // its card, of a broody hen
+	Hen      *Hen // its card, of a broody hen
+	Stranded []farm.Stranded
 }
 
 // List gives the machines.
@@ -216,11 +217,16 @@ func All(all *[]MachinePage) farm.Part {
 		if err != nil {
 			return err
 		}
-		turn := turning(open)
+		turn, stranded := turning(open), w.Stranded(open)
 		for _, r := range w.Running(open, w.AllStays(open)) {
 			page := MachinePage{Running: r}
 			if page.Ready, err = w.Ready(r.Machine, up, farm.HasEggs(open, r.ID)); err != nil {
 				return err
+			}
+			for _, s := range stranded {
+				if s.MachineID == r.ID {
+					page.Stranded = append(page.Stranded, s)
+				}
 			}
 			page.Water = waterOf(w, up, r.Machine)
 			page.Hen = henOf(w, up, open, r.Machine)

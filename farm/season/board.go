@@ -24,8 +24,9 @@ type Board struct {
 	Brooders *BroodLane
 	Promises []Promise
 	Away     []store.Away
-	Eggs     []EggDay          // from today on
-	Clashes  []Clash           // of what stands
+	Eggs     []EggDay // from today on
+	Clashes  []Clash  // of what stands
+	Stranded []farm.Stranded
 	Air      []farm.AirTrouble // of what turns in one machine; trays that are taken out are no clash
 	Troubles []PlannedTrouble
 	Plan     *PlanView // the newest, if it is not thrown away
@@ -131,6 +132,7 @@ func (b *Service) Board(
 		open := s.w.OpenRead()
 		stays = s.w.AllStays(open)
 		page.clashes(s, open, stays)
+		page.Stranded = s.w.Stranded(open)
 		page.Air = slices.DeleteFunc(s.w.AirTroubles(open), func(t farm.AirTrouble) bool { return t.Why == climate.Care })
 		if page.Plan, err = s.lastPlan(); err != nil {
 			return err

@@ -92,7 +92,7 @@ func (b *Service) AddAway(ctx context.Context, m *farm.Member, key string, a sto
 			return nil, "", err
 		}
 		id, err := tx.SaveAway(ctx, a)
-		return journal.Undo{awayBack.Of(kept[store.Away]{ID: id})}, "Away " + days(a.FromOn, &a.ToOn) + ".", err
+		return journal.Undo{awayBack.Of(kept[store.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
 	})
 }
 
@@ -103,13 +103,6 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 	if to.Before(from) {
 		p.Addf("to_on", "The last day comes before the first.")
 	}
-}
-
-func days(from time.Time, to *time.Time) string {
-	if to == nil {
-		return "from " + from.Format("Mon 2 Jan") + " on"
-	}
-	return from.Format("Mon 2 Jan") + " to " + to.Format("Mon 2 Jan")
 }
 
 // Close shuts a machine for some days, or until further notice.
@@ -135,7 +128,15 @@ func (b *Service) Close(ctx context.Context, m *farm.Member, key string, c store
 			return nil, "", err
 		}
 		id, err := tx.SaveClosure(ctx, c)
-		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, days(c.FromOn, c.ToOn))
+		if err != nil {
+			return nil, "", err
+		}
+		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, farm.Span(c.FromOn, c.ToOn))
+		w.Closures = []store.Closure{c}
+		open, err := w.OpenBatches(ctx, tx)
+		for _, s := range w.Stranded(open) {
+			said += " " + s.Eggs()
+		}
 		return journal.Undo{closureBack.Of(kept[store.Closure]{ID: id})}, said, err
 	})
 }
@@ -174,7 +175,7 @@ func (b *Service) SaveBrooder(ctx context.Context, m *farm.Member, key string, b
 func (b *Service) DropAway(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, m, key, "away", id, func(s store.Season) []store.Away { return s.Away },
 		func(a store.Away) (int64, journal.Step, string) {
-			return a.ID, awayBack.Of(kept[store.Away]{a.ID, &a}), "Home again " + days(a.FromOn, &a.ToOn) + "."
+			return a.ID, awayBack.Of(kept[store.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 

@@ -21,6 +21,7 @@ type Page struct {
 	Room     farm.EggRoom
 	Running  []farm.Running
 	Clashes  []farm.Clash
+	Stranded []farm.Stranded
 	OnTheWay []farm.ParcelView
 	Begun    Begun
 	Open     []farm.BatchView
@@ -95,7 +96,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err erro
 		}
 		page.Hatching, page.Next = hatches(open, w.Now)
 		stays := w.AllStays(open)
-		page.Clashes = w.Clashes(stays)
+		page.Clashes, page.Stranded = w.Clashes(stays), w.Stranded(open)
 		page.Running = w.Running(open, stays)
 		parcels, err := w.Parcels(ctx, tx, 20)
 		for _, p := range parcels {
