@@ -607,13 +607,12 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 	s.promise(season.YoungOrder, 6, 26, 30)
 	first, _, err := s.Season.Ask(ctx, s.m, key(), 300, nil)
 	require.NoError(t, err)
-	working := make(chan error, 1)
-	go func() { working <- s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: first}) }()
+	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() where id = $1`, first)
+	require.NoError(t, err)
 	state := func(id int64) (v string) {
 		require.NoError(t, s.owner.Pool.QueryRow(ctx, `select state from plans where id = $1`, id).Scan(&v))
 		return v
 	}
-	require.Eventually(t, func() bool { return state(first) == season.Working }, 20*time.Second, 10*time.Millisecond)
 	second, _, err := s.Season.Ask(ctx, s.m, key(), 1, nil)
 	require.NoError(t, err)
 	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, nil)
@@ -623,7 +622,6 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 
 	_, err = s.Season.Cancel(ctx, s.m, key(), first)
 	require.NoError(t, err)
-	require.NoError(t, <-working, "called off, it ends at once")
 	require.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: second}))
 	assert.Equal(t, season.Finished, state(second))
 	assert.Equal(t, season.Cancelled, state(first))
@@ -642,4 +640,87 @@ func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, left, 1)
 	require.NoError(t, s.Season.Plan(s.Context(), season.Work{FarmID: left[0].FarmID, PlanID: left[0].ID}))
+}
+
+// A plan is a proposal of a day: what it was made of changes, and nothing of it can be accepted any more; one is made
+// anew. What is accepted is told before by what it makes of the promises.
+func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	s.promise(season.YoungOrder, 6, 26, 30)
+	v := s.plan(1, nil)
+	require.Positive(t, v.Left)
+	assert.Empty(t, v.Void)
+	gains, err := s.Season.Changes(ctx, s.m, v.ID, nil)
+	require.NoError(t, err)
+	require.Len(t, gains, 1)
+	assert.Equal(t, "Mosswick, 6 chicks: 0 of 6 → covered", gains[0].Says)
+
+	shown := func() season.PlanView {
+		all, err := s.Season.Plans(ctx, s.m)
+		require.NoError(t, err)
+		return *all.Plan
+	}
+	_, err = s.Season.AddAway(
+		ctx, s.m, key(), farm.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
+	)
+	require.NoError(t, err)
+	now := shown()
+	assert.Equal(t, []string{"Days away were changed."}, now.Void)
+	assert.Zero(t, now.Left)
+	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	assert.ErrorContains(t, err, "This plan does not hold any more. Days away were changed.")
+	again := func() season.PlanView {
+		s.working(func() bool {
+			p := shown()
+			return p.ID != v.ID && !p.Running()
+		})
+		return shown()
+	}
+	made := again()
+	assert.True(t, made.Alone)
+	assert.Equal(t, "Days away were changed.", made.Because[0].Says)
+	assert.Empty(t, made.Void)
+	require.Positive(t, made.Left)
+	_, err = s.Season.Accept(ctx, s.m, key(), made.ID, nil)
+	require.NoError(t, err)
+	assert.Empty(t, shown().Void, "its own settings do not make it void")
+}
+
+// A dearer promise needs the eggs of one that is covered. The plan says what that costs, and accepting asks.
+func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
+	s := newSpring(t)
+	ctx := s.Context()
+	cheap := s.promise(season.YoungOrder, 12, 24, 26)
+	v := s.plan(2, nil)
+	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	require.NoError(t, err)
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	require.NoError(t, err)
+	for _, l := range board.Lanes {
+		for _, b := range l.Bars {
+			if b.PlannedID != 0 && b.Phase == planner.Turning {
+				_, err = s.Season.Pin(ctx, s.m, key(), b.PlannedID, false)
+				require.NoError(t, err)
+			}
+		}
+	}
+	dear := 90.0
+	_, err = s.Season.SaveOrder(ctx, s.m, key(), farm.Order{
+		Who: "Tarn End", What: season.YoungOrder, Species: "chicken", Count: 20, FromOn: in(24), ToOn: in(26), SurePct: 50,
+		Price: &dear,
+	})
+	require.NoError(t, err)
+	next := s.plan(3, nil)
+	require.NotEmpty(t, next.Changes)
+	i := slices.IndexFunc(next.Changes, func(c season.Change) bool { return c.ID == cheap })
+	require.GreaterOrEqual(t, i, 0, "%v", next.Changes)
+	assert.True(t, next.Changes[i].Worse)
+	assert.Regexp(t, `^Mosswick, 12 chicks: covered → \d+ of 12$`, next.Changes[i].Says)
+	_, err = s.Season.Accept(farm.Asking(ctx, false), s.m, key(), next.ID, nil)
+	p, _ := farm.AsProblems(err)
+	require.True(t, p.Doubtful(), "%v", err)
+	assert.Contains(t, p.Error(), next.Changes[i].Says)
+	_, err = s.Season.Accept(farm.Asking(ctx, true), s.m, key(), next.ID, nil)
+	require.NoError(t, err)
 }

@@ -353,6 +353,7 @@ type Plan struct {
 	Because      []Upset // what went otherwise than was planned when it was asked for
 	Loose        []int64 // planned batches that could not stay where they were
 	Alone        bool    // nobody asked for it
+	MadeOf       json.RawMessage
 }
 
 // Upset is something that goes otherwise than was planned.
@@ -363,21 +364,22 @@ type Upset struct {
 }
 
 // Status is what became of it.
-func (p Plan) Status() PlanState { return PlanState{p.ID, p.Taken, p.ThrownAt, p.WhatIf} }
+func (p Plan) Status() PlanState { return PlanState{p.ID, p.Taken, p.ThrownAt, p.WhatIf, p.MadeOf} }
 
 const plans = `
 	select id, state, asked_at, from_on, seconds, what_if, request, answer, says, score, bound,
-		steps, taken, thrown_at, because, loose, person_id is null as alone
+		steps, taken, thrown_at, because, loose, person_id is null as alone, made_of
 	from plans
 	where farm_id = $1`
 
 // AddPlan asks for a plan; nobody asks, if the person is 0.
 func (tx *Tx) AddPlan(ctx context.Context, p Plan, personID int64) (int64, error) {
 	return value[int64](ctx, tx, `
-		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request, because, loose, beat_at)
-		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7, $8, $9, now())
+		insert into plans (farm_id, asked_at, from_on, person_id, seconds, what_if, request, because, loose, made_of,
+			beat_at)
+		values ($1, $2, $3, nullif($4::bigint, 0), $5, $6, $7, $8, $9, $10, now())
 		returning id`,
-		tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request, p.Because, p.Loose)
+		tx.FarmID, p.AskedAt, p.FromOn, personID, p.Seconds, p.WhatIf, p.Request, p.Because, p.Loose, p.MadeOf)
 }
 
 // LastPlan finds the newest plan of the farm as it is, thrown away or not; none is no error.
@@ -465,14 +467,15 @@ type PlanState struct {
 	Taken    []int32 // settings that were accepted
 	ThrownAt *time.Time
 	WhatIf   json.RawMessage
+	MadeOf   json.RawMessage
 }
 
 // SetPlanState keeps it.
 func (tx *Tx) SetPlanState(ctx context.Context, p PlanState) error {
 	_, err := tx.Exec(ctx, `
 		update plans
-		set taken = $3, thrown_at = $4, what_if = $5
-		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Taken, p.ThrownAt, p.WhatIf)
+		set taken = $3, thrown_at = $4, what_if = $5, made_of = coalesce($6, made_of)
+		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Taken, p.ThrownAt, p.WhatIf, p.MadeOf)
 	return err
 }
 
@@ -546,19 +549,23 @@ func (db *DB) LeftPlans(ctx context.Context, overdue time.Duration) ([]LeftPlan,
 		limit 100`, overdue)
 }
 
-// FarmsAhead lists the farms that planned settings for a date or later.
+// FarmsAhead lists the farms that planned settings for a date or later, or asked for a plan since.
 func (db *DB) FarmsAhead(ctx context.Context, since time.Time) ([]int64, error) {
 	return ids(ctx, db.door, `
 		select distinct farm_id
 		from planned
-		where set_on >= $1 and dropped_at is null`, since)
+		where set_on >= $1 and dropped_at is null
+		union
+		select farm_id
+		from plans
+		where asked_at >= $1`, since)
 }
 
 // AdoptPlan makes a what-if the farm's plan.
 func (tx *Tx) AdoptPlan(ctx context.Context, p Plan) error {
 	_, err := tx.Exec(ctx, `
 		update plans
-		set what_if = null, request = $3, answer = $4
-		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Request, p.Answer)
+		set what_if = null, request = $3, answer = $4, made_of = $5
+		where farm_id = $1 and id = $2`, tx.FarmID, p.ID, p.Request, p.Answer, p.MadeOf)
 	return err
 }

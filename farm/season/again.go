@@ -217,7 +217,7 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 	if ask == nil {
 		return nil
 	}
-	key, err := json.Marshal([]any{m.FarmID, ask.Because, ask.FromOn})
+	key, err := json.Marshal([]any{m.FarmID, ask.Because, ask.FromOn, ask.MadeOf})
 	if err != nil {
 		return err
 	}
@@ -247,18 +247,37 @@ func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *store.Plan, err err
 	if err != nil {
 		return nil, nil, err
 	}
+	void, err := s.void(last)
+	if err != nil {
+		return nil, nil, err
+	}
 	s.lookAhead()
-	if len(s.upset) == 0 {
-		if len(last) == 1 && last[0].Alone && len(last[0].Taken) == 0 && last[0].ThrownAt == nil {
+	if len(s.upset) == 0 && len(void) == 0 {
+		if len(last) == 1 && last[0].Alone && len(last[0].Taken) == 0 && last[0].ThrownAt == nil && !isRemade(last[0]) {
 			idle = &last[0]
 		}
 		return nil, idle, nil
 	}
-	if len(last) == 1 && !worse(s.upset, last[0].Because) || s.askable(nil) != nil {
+	for _, says := range void {
+		s.upset = append(s.upset, store.Upset{What: remade, Says: says})
+	}
+	if len(void) == 0 && len(last) == 1 && !worse(s.upset, last[0].Because) || s.askable(nil) != nil {
 		return nil, nil, nil
 	}
 	row, err := s.asked(againSeconds, nil)
 	return &row, nil, err
+}
+
+// void tells what has changed of the last plan, if some of it still waited to be accepted.
+func (s *scene) void(last []store.Plan) ([]string, error) {
+	if len(last) == 0 || last[0].ThrownAt != nil {
+		return nil, nil
+	}
+	v, err := s.view(last[0])
+	if err != nil || v.Lost == 0 {
+		return nil, err
+	}
+	return v.Void, nil
 }
 
 func (b *Service) withdraw(ctx context.Context, m *farm.Member, row store.Plan) error {
@@ -285,7 +304,7 @@ func (b *Service) withdrawIfIdle(ctx context.Context, w Work) error {
 		left = v.Left
 		return err
 	})
-	if err != nil || left > 0 {
+	if err != nil || left > 0 || isRemade(row) {
 		return err
 	}
 	return b.withdraw(ctx, m, row)

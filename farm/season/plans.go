@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	planner "metrogon/core/season"
 	"metrogon/farm"
@@ -67,6 +68,9 @@ func (b *Service) Ask(
 // asked is a plan that is asked for, with the problem that it is to solve.
 func (s *scene) asked(seconds int, what *WhatIf) (row store.Plan, err error) {
 	row = store.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
+	if row.MadeOf, err = json.Marshal(s.madeOf()); err != nil {
+		return row, err
+	}
 	if what != nil {
 		if err := what.check(s); err != nil {
 			return row, err
@@ -147,6 +151,19 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if len(p.Void) > 0 {
+			return farm.Done{}, farm.Problemf(
+				"plan", "This plan does not hold any more. %s A new one is being made.", strings.Join(p.Void, " "),
+			)
+		}
+		s.layAhead()
+		if says := shortened(s.changes(p, which)); says != "" {
+			var doubts farm.Problems
+			doubts.Doubtf(ctx, "which", "A promise that is covered would be short. %s Accept it all the same?", says)
+			if err := doubts.Err(); err != nil {
+				return farm.Done{}, err
+			}
+		}
 		u, about := journal.Undo{planBefore.Of(row.Status())}, journal.On(journal.Plan, id)
 		n, eggs := 0, 0
 		for _, one := range p.Proposals {
@@ -169,6 +186,9 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 		if n == 0 {
 			return farm.Done{}, farm.Problemf("which", "Nothing of this plan is left to be accepted.")
 		}
+		if err := b.keepMade(ctx, tx, &row); err != nil {
+			return farm.Done{}, err
+		}
 		if err := tx.SetPlanState(ctx, row.Status()); err != nil {
 			return farm.Done{}, err
 		}
@@ -178,6 +198,30 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 		}
 		return journal.Record(ctx, tx, about, u, "%s", said)
 	})
+}
+
+// keepMade makes a plan one of what there is now, since what has changed is its own doing.
+func (b *Service) keepMade(ctx context.Context, tx *farm.Tx, row *store.Plan) error {
+	s, err := see(ctx, tx)
+	if err != nil {
+		return err
+	}
+	row.MadeOf, err = json.Marshal(s.madeOf())
+	return err
+}
+
+// Changes tells what accepting settings of a plan would make of the promises; none named: all that are left.
+func (b *Service) Changes(ctx context.Context, m *farm.Member, id int64, which []int) (all []Change, err error) {
+	err = b.Read(ctx, m, func(tx *farm.Tx) error {
+		s, _, v, err := b.proposed(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		s.layAhead()
+		all = s.changes(v, which)
+		return nil
+	})
+	return all, err
 }
 
 // Throw throws a plan away; what was accepted of it stays.

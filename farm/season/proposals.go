@@ -37,7 +37,10 @@ type PlanView struct {
 	Left         int      // proposals that can still be accepted
 	Differs      []string // of a what-if, in what
 	Because      []store.Upset
-	Alone        bool // made again by itself, because of those
+	Alone        bool     // made again by itself, because of those
+	Lost         int      // proposals that could be accepted, had nothing changed
+	Void         []string // what of it has changed since it was made: nothing of it can be accepted
+	Changes      []Change // what accepting all that is left makes of the promises
 }
 
 // Running tells that a job is at it, or will be.
@@ -121,6 +124,10 @@ func (b *Service) Plans(ctx context.Context, m *farm.Member) (all Plans, err err
 		}
 		for i := range all.WhatIfs {
 			all.WhatIfs[i].beside(all.Plan)
+		}
+		if p := all.Plan; p != nil && p.Left > 0 {
+			s.layAhead()
+			p.Changes = s.changes(*p, nil)
 		}
 		return nil
 	})
@@ -215,6 +222,11 @@ func (s *scene) view(row store.Plan) (v PlanView, err error) {
 	}
 	v.Score = a.Score
 	v.Gap = gap(a.Plan)
+	var of made
+	if err := json.Unmarshal(row.MadeOf, &of); err != nil {
+		return v, err
+	}
+	v.Void = of.changed(s.madeOf(), s.today)
 	v.results(s, r, a)
 	v.settings(s, r, a, row)
 	if o, ok := s.order(a.Fragile); ok {
@@ -357,6 +369,10 @@ func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row store.Pl
 		}
 		p.Taken = slices.Contains(row.Taken, int32(p.No))
 		p.gone(s)
+		if open := !p.Taken && p.Gone == ""; open && len(v.Void) > 0 {
+			p.Gone = "Not any more."
+			v.Lost++
+		}
 		p.Says = p.sentence(s, a)
 		if !p.Taken && p.Gone == "" {
 			v.Left++

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	planner "metrogon/core/season"
@@ -119,6 +120,11 @@ func (b *Service) Keep(ctx context.Context, m *farm.Member, key string, id int64
 		if v.WhatIf == nil {
 			return farm.Done{}, farm.Problemf("plan", "This is the farm’s plan already.")
 		}
+		if len(v.Void) > 0 {
+			return farm.Done{}, farm.Problemf(
+				"plan", "This does not hold any more. %s Try it again.", strings.Join(v.Void, " "),
+			)
+		}
 		u, about := journal.Undo{planBefore.Of(row.Status())}, journal.On(journal.Plan, id)
 		var step journal.Step
 		switch w := v.WhatIf; w.Kind {
@@ -145,6 +151,9 @@ func (b *Service) Keep(ctx context.Context, m *farm.Member, key string, id int64
 			u, about = nil, about.And(journal.Machine, n) // a machine is taken out of use, not forgotten
 		default:
 			return farm.Done{}, farm.Problemf("plan", "Buy the hens first: the plan counts what they lay.")
+		}
+		if err := b.keepMade(ctx, tx, &row); err != nil {
+			return farm.Done{}, err
 		}
 		if err := tx.AdoptPlan(ctx, row); err != nil {
 			return farm.Done{}, err

@@ -19,6 +19,10 @@ update sessions set token = encode(sha256(convert_to(token, 'UTF8')), 'hex');
 -- A plan that waits shows that it is still wanted, too.
 update plans set beat_at = now() where state = 'waiting' and beat_at is null;
 
+-- What a plan was made of besides eggs; once that has changed, it is void. Of older plans nobody knows.
+alter table plans add column made_of jsonb not null default '{}';
+grant select (asked_at) on plans to metrogon_serve;
+
 -- The program that serves sees whether a newer one has changed the database.
 grant select on goose_db_version to metrogon_serve;
 

@@ -6,6 +6,7 @@ import (
 	"context"
 	"embed"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -31,6 +32,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 	s.Post(e, "/plan/if", farm.Keeping, x.whatIf)
 	e.GET("/plan/:id/problem.json", s.File(x.export(true)))
 	e.GET("/plan/:id/plan.json", s.File(x.export(false)))
+	e.GET("/plan/:id/changes", s.Signed(page.Fresh(x.changes))) // while settings are ticked
 	s.Post(e, "/plan/:id/accept", farm.Keeping, x.accept)
 	s.Post(e, "/plan/:id/forbid", farm.Keeping, x.forbid)
 	for path, act := range map[string]func(*season.Service) action{
@@ -94,17 +96,44 @@ func (x handler) asked(c *echo.Context, m *farm.Member, f *page.Form, w *season.
 	return x.Finish(c, farm.Done{Said: done.Said}, err, next)
 }
 
+// changes shows what the ticked settings make of the promises.
+func (x handler) changes(c *echo.Context, m *farm.Member, meta page.Meta) error {
+	id, err := page.ID(c)
+	if err != nil {
+		return err
+	}
+	ctx, which := c.Request().Context(), ticked(c.QueryParams())
+	all, err := x.Season.Plans(ctx, m)
+	if err != nil {
+		return err
+	}
+	if p := all.Plan; p != nil && p.ID == id {
+		if p.Changes = nil; len(which) > 0 {
+			if p.Changes, err = x.Season.Changes(ctx, m, id, which); err != nil {
+				return err
+			}
+		}
+	}
+	meta.Nav, meta.Title = "/board", "Plan of the season"
+	return x.plan.Render(c, meta, m, data{all})
+}
+
+// ticked are the numbers of settings.
+func ticked(v url.Values) (which []int) {
+	for _, one := range v["which"] {
+		if n, err := strconv.Atoi(one); err == nil {
+			which = append(which, n)
+		}
+	}
+	return which
+}
+
 func (x handler) accept(c *echo.Context, m *farm.Member) error {
 	id, f, err := page.Posted(c)
 	if err != nil {
 		return err
 	}
-	var which []int
-	for _, v := range f.Values["which"] {
-		if n, err := strconv.Atoi(v); err == nil {
-			which = append(which, n)
-		}
-	}
+	which := ticked(f.Values)
 	if f.Get("some") != "" && len(which) == 0 {
 		return x.Finish(c, farm.Done{}, farm.Problemf("which", "Tick the settings that you accept."), "/plan")
 	}
