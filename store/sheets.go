@@ -12,7 +12,8 @@ var sheets = map[string]string{
 		select e.id as egg, e.mark as pencil_code, p.name as pen, p.species as kind, c.hen, e.laid_on,
 			case when e.rejected then coalesce(e.reason, 'rejected') else '' end as rejected_for,
 			c.washing, e.mass_g, e.length_mm, e.breadth_mm, b.code as batch, e.no as number_in_batch,
-			e.trial as on_trial, ` + moments("b.set_at") + ` as set_at, e.fate as end, e.stage, e.opened,
+			e.trial as on_trial, ` + moments("b.set_at") + ` as set_at,
+			case e.fate when 'counted' then 'not seen: young were counted by pen' else e.fate end as end, e.stage, e.opened,
 			` + moments("e.fate_at") + ` as ended_at, e.fertile
 		from eggs e
 		join pens p on p.farm_id = $1 and p.id = e.pen_id
@@ -61,7 +62,10 @@ var sheets = map[string]string{
 		from (
 			select batch_id, pen_id, at, kind as what, n, person_id, id from hatch_signs where farm_id = $1
 			union all
-			select batch_id, pen_id, at, 'young counted', young, person_id, id from young_counts where farm_id = $1
+			select batch_id, pen_id, at,
+				case when settled then 'young counted, since told egg by egg' else 'young counted' end, young, person_id, id
+			from young_counts
+			where farm_id = $1
 		) x
 		join batches b on b.farm_id = $1 and b.id = x.batch_id
 		left join pens p on p.farm_id = $1 and p.id = x.pen_id
@@ -76,17 +80,6 @@ var sheets = map[string]string{
 		left join eggs e on e.farm_id = $1 and e.id = y.egg_id
 		where y.farm_id = $1
 		order by y.at, y.id`,
-	"rates": `
-		select p.name as pen, p.species as kind, b.code as batch, ` + moments("b.set_at") + ` as set_at,
-			sum(s.eggs)::int as eggs_set, sum(s.examined)::int as examined, sum(s.fertile)::int as fertile,
-			sum(s.hatched + s.counted)::int as hatched_or_counted_with_their_pen, sum(s.early)::int as died_early,
-			sum(s.middle)::int as died_middle, sum(s.late)::int as died_late, sum(s.pipped)::int as pipped_died
-		from egg_sums s
-		join batches b on b.farm_id = $1 and b.id = s.batch_id
-		join pens p on p.farm_id = $1 and p.id = s.pen_id
-		where s.farm_id = $1 and b.closed_at is not null and not s.trial
-		group by p.name, p.species, b.code, b.set_at, b.id
-		order by b.set_at, b.id, p.name`,
 	"journal": `
 		select ` + moments("j.at") + ` as at, coalesce(w.name, 'the program') as who, j.said, u.id is not null as taken_back
 		from journal j

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -22,6 +23,8 @@ import (
 	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/books"
+	"metrogon/farm/breeders"
+	"metrogon/farm/journal"
 	"metrogon/farm/people"
 	"metrogon/formats/archive"
 	"metrogon/web/page"
@@ -323,4 +326,115 @@ func TestListsOfPensAndMachines(t *testing.T) {
 	assert.Equal(t, map[string][2]int{
 		"Cabinet chicken": {100, 0}, "Cabinet duck": {ducks, 0}, "Box chicken": {0, 40}, "Box duck": {0, 33},
 	}, holds)
+}
+
+// sheetRows reads a sheet as CSV, its rows by column.
+func (a *visitor) sheetRows(name string) (rows []map[string]string) {
+	all, err := csv.NewReader(strings.NewReader(a.get("/books/" + name + ".csv").body)).ReadAll()
+	require.NoError(a, err)
+	require.NotEmpty(a, all)
+	for _, line := range all[1:] {
+		row := map[string]string{}
+		for i, column := range all[0] {
+			row[column] = line[i]
+		}
+		rows = append(rows, row)
+	}
+	require.NotEmpty(a, rows, name)
+	return rows
+}
+
+// Each sheet, added up, says what the page says.
+func TestSheetsAddUpToThePages(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 1)
+	ctx := t.Context()
+	m, err := s.books.People.Owner(ctx, demo.Name)
+	require.NoError(t, err)
+	ida := s.signedIn(demo.Email, demo.Password)
+	number := func(s string) float64 {
+		n, err := strconv.ParseFloat(s, 64)
+		require.NoError(t, err)
+		return n
+	}
+	add := func(name, by string, of func(row map[string]string) float64) map[string]float64 {
+		sums := map[string]float64{}
+		for _, row := range ida.sheetRows(name) {
+			sums[row[by]] += of(row)
+		}
+		return sums
+	}
+	one := func(map[string]string) float64 { return 1 }
+	column := func(name string) func(map[string]string) float64 {
+		return func(row map[string]string) float64 { return number(row[name]) }
+	}
+
+	table, err := s.books.Breeders.Rates(ctx, m, breeders.Query{By: "pen", Rate: breeders.HatchOfSet})
+	require.NoError(t, err)
+	set, hatched, of := add("rates", "pen", column("eggs_set")), add("rates", "pen", column("hatched")),
+		add("rates", "pen", column("hatched_of"))
+	early, fertile := add("rates", "pen", column("died_early")), add("rates", "pen", column("fertile"))
+	for _, kind := range table.Kinds {
+		page, err := s.books.Breeders.Rates(ctx, m, breeders.Query{Kind: kind.ID, By: "pen", Rate: breeders.HatchOfSet})
+		require.NoError(t, err)
+		for _, r := range page.Rows {
+			assert.EqualValues(t, r.Eggs, set[r.Label], "set of %s", r.Label)
+			assert.EqualValues(t, r.HatchOfSet.K, hatched[r.Label], "hatched of %s", r.Label)
+			assert.EqualValues(t, r.HatchOfSet.N, of[r.Label], "of %s", r.Label)
+			assert.EqualValues(t, r.Deaths.Early, early[r.Label], "died early of %s", r.Label)
+			assert.InDelta(t, r.Fertility.K, fertile[r.Label], .51, "fertile of %s", r.Label)
+		}
+	}
+
+	eggs := add("eggs", "batch", func(row map[string]string) float64 { return float64(farm.OneIf(row["end"] != "broken")) })
+	batchSet, seen := add("batches", "batch", column("eggs_set")), add("batches", "batch", column("hatched_eggs_seen"))
+	beside := add("batches", "batch", column("young_counted_beside"))
+	counted := add("hatches", "batch", func(row map[string]string) float64 {
+		if row["what"] == "young counted" {
+			return number(row["n"])
+		}
+		return 0
+	})
+	out := add("eggs", "batch", func(row map[string]string) float64 { return float64(farm.OneIf(row["end"] == "hatched")) })
+	calls, weighings := add("candlings", "batch", one), add("weighings", "batch", one)
+	young := add("young", "batch", one)
+	open, closed, err := s.books.Incubate.Batches(ctx, m, 0)
+	require.NoError(t, err)
+	told := 0
+	for _, v := range append(open, closed...) {
+		page, err := s.books.Incubate.Batch(ctx, m, v.ID)
+		require.NoError(t, err)
+		assert.EqualValues(t, page.Eggs-page.Broken, batchSet[v.Code], "set in %s", v.Code)
+		assert.EqualValues(t, page.Eggs-page.Broken, eggs[v.Code], "eggs of %s", v.Code)
+		assert.EqualValues(t, page.Hatched, seen[v.Code]+beside[v.Code], "hatched in %s", v.Code)
+		assert.Equal(t, seen[v.Code], out[v.Code], "hatched eggs of %s", v.Code)
+		assert.Equal(t, beside[v.Code], counted[v.Code], "young counted in %s", v.Code)
+		made := 0
+		for _, pen := range page.Pens {
+			for _, e := range pen.Eggs {
+				made += len(e.Calls)
+			}
+		}
+		assert.EqualValues(t, made, calls[v.Code], "calls of %s", v.Code)
+		water, err := s.books.Weigh.Water(ctx, m, v.ID)
+		require.NoError(t, err)
+		weighed := 0
+		for _, x := range append(water.Series, water.Singles...) {
+			weighed += len(x.Weighings)
+		}
+		assert.EqualValues(t, weighed, weighings[v.Code], "weighings of %s", v.Code)
+		told += int(young[v.Code])
+	}
+	assert.EqualValues(t, told, s.number(`select count(*)::float8 from young`), "young")
+
+	lines, before := 0, int64(0)
+	for {
+		page, err := s.books.Journal(ctx, m, journal.Query{Before: before})
+		require.NoError(t, err)
+		lines += len(page.Lines)
+		if before = page.Older; before == 0 {
+			break
+		}
+	}
+	assert.Len(t, ida.sheetRows("journal"), lines)
 }

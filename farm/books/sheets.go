@@ -12,9 +12,12 @@ type Sheet struct{ ID, Name string }
 // Sheets are all of them.
 var Sheets = []Sheet{
 	{"eggs", "Eggs"}, {"batches", "Batches"}, {"candlings", "Candling calls"}, {"weighings", "Weighings"},
-	{"hatches", "Hatches: pips, zips, counts"}, {"young", "Young"}, {"rates", "Rates, by pen and batch"},
+	{"hatches", "Hatches: pips, zips, counts"}, {"young", "Young"}, {Rates, "Rates, by pen and batch"},
 	{"journal", "Journal"},
 }
+
+// Rates is the sheet that is made of what the page of rates shows.
+const Rates = "rates"
 
 // Sheet gives the columns of a sheet, and its rows: texts, numbers, dates and truths, nil for what is not
 // known. Figures are SI, hours the farm's.

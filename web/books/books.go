@@ -3,14 +3,17 @@ package books
 
 import (
 	"bytes"
+	"context"
 	"embed"
 	"fmt"
+	"math"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
 	"metrogon/farm/books"
+	"metrogon/farm/breeders"
 	"metrogon/formats/archive"
 	"metrogon/formats/sheet"
 	"metrogon/web/page"
@@ -80,7 +83,12 @@ func (h handler) send(c *echo.Context, m *farm.Member) error {
 	default:
 		return farm.ErrNone
 	}
-	if err := h.Books.Sheet(ctx, m, id, to.Head, to.Row); err != nil {
+	if id == books.Rates {
+		err = h.rates(ctx, m, to)
+	} else {
+		err = h.Books.Sheet(ctx, m, id, to.Head, to.Row)
+	}
+	if err != nil {
 		return err
 	}
 	if err := to.Close(); err != nil {
@@ -93,6 +101,39 @@ func (h handler) send(c *echo.Context, m *farm.Member) error {
 	_, err = out.Write(whole.Bytes())
 	return err
 }
+
+// rates writes what each pen's eggs did in each batch, as the page of rates adds it up.
+func (h handler) rates(ctx context.Context, m *farm.Member, to sheet.Writer) error {
+	lots, err := h.Breeders.Lots(ctx, m)
+	if err != nil {
+		return err
+	}
+	if err := to.Head([]string{
+		"pen", "kind", "batch", "set_at", "done", "eggs_set", "fertile", "fertile_of", "hatched_of_fertile", "fertile_hatch_of",
+		"hatched", "hatched_of", "died_early", "died_middle", "died_late", "pipped_died", "died_later_not_opened",
+		"died_not_told",
+	}); err != nil {
+		return err
+	}
+	for _, l := range lots {
+		row := []any{
+			l.Pen.Name, l.Pen.Species, l.Batch().Code, l.Batch().SetAt.In(m.Place).Format("2006-01-02 15:04"), l.Batch().Closed,
+			l.Eggs,
+		}
+		for _, rate := range []string{breeders.Fertility, breeders.HatchOfFertile, breeders.HatchOfSet} {
+			c := l.Count(rate)
+			row = append(row, round(c.K), round(c.N))
+		}
+		d := l.Deaths
+		row = append(row, d.Early, d.Middle, d.Late, d.Pipped, d.Later, d.NotTold)
+		if err := to.Row(row); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func round(n float64) float64 { return math.Round(100*n) / 100 }
 
 func (h handler) archive(c *echo.Context, m *farm.Member) error {
 	var whole bytes.Buffer // sent only once it is whole
