@@ -6,6 +6,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/choice"
+	"metrogon/core/hatching"
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/store"
@@ -34,6 +35,7 @@ type reckoning struct {
 	atSet, uncalled []choice.Lot
 	lots            []rates.Lot // of eggs seen alive
 	hatched, out    int
+	load            *hatching.Load // of a batch in lockdown that is watched
 }
 
 // Prospect counts an egg by what is known of it: one that nobody called as Set does, one
@@ -42,6 +44,11 @@ func (w *Snapshot) Prospect(records AgeRecords, v BatchView, pens []PenEggs) Pro
 	x := w.Beliefs(records)
 	r := w.reckon(records, x, v, pens)
 	o := Prospect{Standing: r.Standing, Out: r.out, AtSet: choice.Expect(r.atSet, ones(r.atSet), x.Rho).Mean()}
+	if r.load != nil { // what hatches is watched
+		f := r.load.Forecast()
+		o.Young, o.Low, o.High = f.Young, int(f.P5+.5), int(f.P95+.5)
+		return o
+	}
 	y := rates.Expect(append(r.lots, choice.Joined(r.uncalled, ones(r.uncalled))...), x.Rho, true)
 	o.Young = float64(r.hatched) + y.Mean()
 	o.Low, o.High = r.hatched+y.Quantile(0.05), r.hatched+y.Quantile(0.95)
@@ -85,7 +92,30 @@ func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []Pen
 		}
 		o.hatched += p.Hatched
 	}
+	if w.hatch != nil && v.watched() {
+		o.watch(w, records, v, pens)
+	}
 	return o
+}
+
+// watch puts what the watch forecasts in place of what is usual, by pen as far as that says how many of its eggs live.
+func (o *reckoning) watch(w *Snapshot, records AgeRecords, v BatchView, pens []PenEggs) {
+	o.load = w.Load(records, v, pens, *w.hatch)
+	out, usual := map[int64]float64{}, 0.0
+	for _, p := range pens {
+		out[p.ID] += float64(p.Hatched)
+	}
+	for _, young := range o.ByPen {
+		usual += young
+	}
+	usual -= float64(o.hatched)
+	if usual <= 0 {
+		return
+	}
+	to := max(0, o.load.Expect()-float64(o.hatched)) / usual
+	for id, young := range o.ByPen {
+		o.ByPen[id] = out[id] + (young-out[id])*to
+	}
 }
 
 // known is a pen's eggs by what is known of them, one lot an egg.

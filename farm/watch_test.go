@@ -11,8 +11,10 @@ import (
 
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
+	"metrogon/farm"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/store"
 )
@@ -209,4 +211,35 @@ func TestABasketIsPartedByHen(t *testing.T) {
 	assert.Contains(t, y.tap(box, tell), "No young of this pen are out", "it is not out")
 	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Egg: egg}))
 	assert.Empty(t, y.tap(box, tell))
+}
+
+// What a batch may bring is what its watch expects, on its own page and for what is promised: once the usual span is
+// over and nothing more pips, hardly more than is out.
+func TestYoungToExpectAreTheWatchs(t *testing.T) {
+	y, batch, barred, speckled, box := loadOf(t)
+	ctx := y.Context()
+	_, err := y.Season.SaveOrder(ctx, y.m, key(), farm.Order{
+		Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 14, FromOn: in(18), ToOn: in(30), SurePct: 50,
+	})
+	require.NoError(t, err)
+	expected := func() (young float64) {
+		page := y.batch(batch)
+		watch, err := y.Hatch.Watch(ctx, y.m, box)
+		require.NoError(t, err)
+		promised, err := y.Season.Promises(ctx, y.m)
+		require.NoError(t, err)
+		young = watch.Loads[0].Watch.Young
+		assert.InDelta(t, young, page.Prospect.Young, 1e-9)
+		assert.InDelta(t, young, promised.Open[0].Covered, 1e-6)
+		return young
+	}
+	before := expected()
+	_, err = y.Hatch.Hatched(ctx, y.m, key(), batch, hatch.Young{ByPen: map[int64]int{barred: 6, speckled: 4}})
+	require.NoError(t, err)
+	y.now = start.AddDate(0, 0, 24)
+	assert.Empty(t, y.tap(box, hatch.Tap{Kind: hatch.Look, Batch: batch}))
+	after := expected()
+	assert.Greater(t, before, 11.)
+	assert.InDelta(t, 10, after, .3, "four eggs are overdue, and nobody waits for them")
+	assert.Equal(t, 10, y.batch(batch).Prospect.High)
 }

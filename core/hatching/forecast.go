@@ -23,6 +23,7 @@ type Moment struct {
 type Forecast struct {
 	FirstPip, MiddleOut, LastOut *Moment
 	Young, P10, P90              float64 // 8 times in 10 between P10 and P90
+	P5, P95                      float64 // and 9 times in 10 between these
 	Due                          float64 // young that are to be expected out by now
 	Shift                        float64 // hours, by which this load is later than expected
 	ShiftSD                      float64
@@ -74,12 +75,31 @@ func (l *Load) Forecast() Forecast {
 	}
 	f.FirstPip, f.MiddleOut, f.LastOut = m.moment(first), m.moment(middle), m.moment(last)
 	slices.Sort(young)
-	for _, n := range young {
-		f.Young += n / float64(draws)
-	}
-	f.P10, f.P90 = quantile(.1, young), quantile(.9, young)
+	f.Young = m.expect(s.silent, cdf, shifts)
+	f.P5, f.P10, f.P90, f.P95 = quantile(.05, young), quantile(.1, young), quantile(.9, young), quantile(.95, young)
 	return f
 }
+
+// Expect is the young that the forecast expects of the load, those that are out among them.
+func (l *Load) Expect() float64 {
+	s := l.see()
+	m := l.model(s)
+	cdf, shifts := m.posterior(s)
+	return m.expect(s.silent, cdf, shifts)
+}
+
+// expect is the mean of what play plays.
+func (m *model) expect(silent int, cdf, shifts []float64) float64 {
+	alive, before := 0.0, 0.0
+	for i, p := range cdf {
+		alive += (p - before) * m.alive(m.seen(shifts[i]))
+		before = p
+	}
+	return float64(len(m.outs)+len(m.wait)) + float64(silent)*alive
+}
+
+// alive is how likely an egg of which nothing was seen hatches yet, of which so many that hatch would have been seen.
+func (m *model) alive(seen float64) float64 { return m.Rate * (1 - seen) / (1 - m.Rate*seen) }
 
 // model is a load with its figures, in hours from its expected middle pip.
 type model struct {
@@ -220,7 +240,7 @@ func (m *model) play(silent int, shift float64, dice *rand.Rand, outs []float64)
 		x.outs = append(x.outs, w.since+m.rest(w.takes, m.looked-w.since, dice))
 	}
 	seen := m.seen(shift)
-	alive := m.Rate * (1 - seen) / (1 - m.Rate*seen)
+	alive := m.alive(seen)
 	for range silent {
 		if dice.Float64() >= alive {
 			continue

@@ -17,7 +17,7 @@ import (
 
 // What can be done beside a machine that hatches, besides a pip, a zip and a young out.
 const (
-	Look     = "look"      // looked, nothing new
+	Look     = farm.Looked // nothing new
 	Open     = "open"      // the lid was opened
 	Tell     = "tell"      // young told apart
 	TakeOut  = "take-out"  // young to where it is warm

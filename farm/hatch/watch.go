@@ -154,7 +154,7 @@ func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, id
 // loadView puts together what is known of one batch.
 func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows store.Hatch) LoadView {
 	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
-	l := load(w, records, v, pens, rows)
+	l := w.Load(records, v, pens, rows)
 	view := LoadView{
 		BatchView: v, Looked: l.Looked, Watch: l.Watch(), InLockdown: l.Eggs, Usual: 100 * l.Rate, Shifts: len(l.Shifts),
 	}
@@ -232,93 +232,6 @@ func basket(
 	return x
 }
 
-// load is what the forecast is made from. Eggs that were taken out dead are none of it.
-func load(
-	w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, pens []farm.PenEggs, rows store.Hatch,
-) *hatching.Load {
-	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}
-	l.Take(v.Milestones)
-	for _, p := range pens {
-		n := p.Alive + p.Hatched
-		l.Eggs += n
-		l.Rate += float64(n) * w.Live(records, p.ID, v.Kind, true).Mean()
-	}
-	l.Eggs = max(l.Eggs, 1)
-	l.Rate = min(max(l.Rate/float64(l.Eggs), .01), 1)
-	l.Events = append(ofEggs(v.ID, pens, rows.Signs), counts(v.ID, rows.Counts)...)
-	for _, s := range rows.Signs {
-		if s.BatchID == v.ID && s.Kind == Look {
-			l.Looked = farm.Latest(l.Looked, s.At)
-		}
-	}
-	for i := range l.Events {
-		e := &l.Events[i]
-		e.At = farm.Earliest(e.At, l.Now) // the clock may have been set back
-		l.Looked = farm.Latest(l.Looked, e.At)
-	}
-	l.Looked = farm.Earliest(l.Looked, l.Now)
-	for _, x := range rows.Lessons {
-		if x.Species == v.Species && x.MachineID == v.HatcherID && x.BatchID != v.ID && len(l.Shifts) < mostShifts {
-			l.Shifts = append(l.Shifts, x.ShiftH)
-		}
-	}
-	if l.Check() != nil { // pips that were counted twice: the young alone count
-		l.Events = slices.DeleteFunc(l.Events, func(e hatching.Event) bool { return e.Egg == 0 && e.Kind != hatching.Out })
-	}
-	return l
-}
-
-// mostShifts is how many past loads are looked back at.
-const mostShifts = 20
-
-// ofEggs are the pips, zips and outs of eggs that are in, and pips and zips that were counted.
-func ofEggs(batchID int64, pens []farm.PenEggs, signs []store.HatchSign) (events []hatching.Event) {
-	in := map[int64]bool{}
-	for _, p := range pens {
-		for _, e := range p.Eggs {
-			switch farm.FateOf(e) {
-			case "":
-				in[e.ID] = true
-			case outcome.Hatched:
-				in[e.ID] = true
-				events = append(events, hatching.Event{Egg: e.ID, Kind: hatching.Out, At: *e.FateAt})
-			}
-		}
-	}
-	for _, s := range signs {
-		switch {
-		case s.BatchID != batchID || s.Kind == Look:
-		case s.EggID == nil:
-			events = append(events, hatching.Event{Kind: s.Kind, At: s.At, N: s.N})
-		case in[*s.EggID]:
-			events = append(events, hatching.Event{Egg: *s.EggID, Kind: s.Kind, At: s.At})
-		}
-	}
-	return events
-}
-
-// counts are the young that were counted, without those that were found out egg by egg since.
-func counts(batchID int64, all []store.YoungCount) (events []hatching.Event) {
-	found := map[[2]int64]int{}
-	key := func(c store.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(farm.OneIf(c.Trial))} }
-	for _, c := range all {
-		if c.BatchID == batchID && c.Young < 0 {
-			found[key(c)] -= c.Young
-		}
-	}
-	for _, c := range all {
-		if c.BatchID != batchID || c.Young < 0 {
-			continue
-		}
-		gone := min(found[key(c)], c.Young)
-		found[key(c)] -= gone
-		if n := c.Young - gone; n > 0 {
-			events = append(events, hatching.Event{Kind: hatching.Out, At: c.At, N: n})
-		}
-	}
-	return events
-}
-
 // learn keeps what a load told, once it is over.
 func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEggs) (journal.Undo, error) {
 	if v.LockedAt == nil || v.Kind.IsReptile() {
@@ -336,7 +249,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if err != nil {
 		return nil, err
 	}
-	l := lesson(load(w, records[v.Species], v, pens, rows), v)
+	l := lesson(w.Load(records[v.Species], v, pens, rows), v)
 	if l == nil {
 		return nil, nil
 	}

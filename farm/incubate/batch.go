@@ -97,6 +97,9 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		if err != nil {
 			return err
 		}
+		if err := w.Hatching(ctx, tx); err != nil {
+			return err
+		}
 		page.Prospect = w.Prospect(records, page.BatchView, page.Pens)
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {

@@ -59,6 +59,9 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := w.Hatching(ctx, tx); err != nil {
+		return nil, err
+	}
 	s.plans = rows.Plans
 	s.layings(rows.Laid)
 	kinds := s.kept(rows.Stock, open)

@@ -1,0 +1,126 @@
+package farm
+
+import (
+	"context"
+	"slices"
+
+	"metrogon/core/hatching"
+	"metrogon/core/outcome"
+	"metrogon/store"
+)
+
+// Hatching reads what was written down of the birds' batches in lockdown, once, so that what they may bring is the
+// watch's own forecast.
+func (w *Snapshot) Hatching(ctx context.Context, tx *Tx) error {
+	var ids []int64
+	var kinds []string
+	for _, v := range w.batches {
+		if v.watched() {
+			ids, kinds = append(ids, v.ID), append(kinds, v.Species)
+		}
+	}
+	if w.hatch != nil || len(ids) == 0 {
+		return nil
+	}
+	rows, err := tx.Hatch(ctx, 0, ids, kinds, w.Now)
+	w.hatch = &rows
+	return err
+}
+
+// watched tells a batch that the watch forecasts.
+func (v BatchView) watched() bool {
+	return v.LockedAt != nil && v.ClosedAt == nil && !v.Kind.IsReptile()
+}
+
+// Looked marks that somebody looked at what hatches and saw nothing new.
+const Looked = "look"
+
+// Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it.
+func (w *Snapshot) Load(records AgeRecords, v BatchView, pens []PenEggs, rows store.Hatch) *hatching.Load {
+	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}
+	l.Take(v.Milestones)
+	for _, p := range pens {
+		n := p.Alive + p.Hatched
+		l.Eggs += n
+		l.Rate += float64(n) * w.Live(records, p.ID, v.Kind, true).Mean()
+	}
+	l.Eggs = max(l.Eggs, 1)
+	l.Rate = min(max(l.Rate/float64(l.Eggs), .01), 1)
+	l.Events = append(ofEggs(v.ID, pens, rows.Signs), counts(v.ID, rows.Counts)...)
+	for _, s := range rows.Signs {
+		if s.BatchID == v.ID && s.Kind == Looked {
+			l.Looked = Latest(l.Looked, s.At)
+		}
+	}
+	for _, t := range rows.Taken { // whoever takes young out has looked
+		if t.BatchID == v.ID {
+			l.Looked = Latest(l.Looked, t.At)
+		}
+	}
+	for i := range l.Events {
+		e := &l.Events[i]
+		e.At = Earliest(e.At, l.Now) // the clock may have been set back
+		l.Looked = Latest(l.Looked, e.At)
+	}
+	l.Looked = Earliest(l.Looked, l.Now)
+	for _, x := range rows.Lessons {
+		if x.Species == v.Species && x.MachineID == v.HatcherID && x.BatchID != v.ID && len(l.Shifts) < mostShifts {
+			l.Shifts = append(l.Shifts, x.ShiftH)
+		}
+	}
+	if l.Check() != nil { // pips that were counted twice: the young alone count
+		l.Events = slices.DeleteFunc(l.Events, func(e hatching.Event) bool { return e.Egg == 0 && e.Kind != hatching.Out })
+	}
+	return l
+}
+
+// mostShifts is how many past loads are looked back at.
+const mostShifts = 20
+
+// ofEggs are the pips, zips and outs of eggs that are in, and pips and zips that were counted.
+func ofEggs(batchID int64, pens []PenEggs, signs []store.HatchSign) (events []hatching.Event) {
+	in := map[int64]bool{}
+	for _, p := range pens {
+		for _, e := range p.Eggs {
+			switch FateOf(e) {
+			case "":
+				in[e.ID] = true
+			case outcome.Hatched:
+				in[e.ID] = true
+				events = append(events, hatching.Event{Egg: e.ID, Kind: hatching.Out, At: *e.FateAt})
+			}
+		}
+	}
+	for _, s := range signs {
+		switch {
+		case s.BatchID != batchID || s.Kind == Looked:
+		case s.EggID == nil:
+			events = append(events, hatching.Event{Kind: s.Kind, At: s.At, N: s.N})
+		case in[*s.EggID]:
+			events = append(events, hatching.Event{Egg: *s.EggID, Kind: s.Kind, At: s.At})
+		}
+	}
+	return events
+}
+
+// counts are the young that were counted, without those that were found out egg by egg since.
+func counts(batchID int64, all []store.YoungCount) (events []hatching.Event) {
+	found := map[[2]int64]int{}
+	key := func(c store.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(OneIf(c.Trial))} }
+	for _, c := range all {
+		if c.BatchID == batchID && c.Young < 0 {
+			found[key(c)] -= c.Young
+		}
+	}
+	for _, c := range all {
+		if c.BatchID != batchID || c.Young < 0 {
+			continue
+		}
+		gone := min(found[key(c)], c.Young)
+		found[key(c)] -= gone
+		if n := c.Young - gone; n > 0 {
+			events = append(events, hatching.Event{Kind: hatching.Out, At: c.At, N: n})
+		}
+	}
+	return events
+}
