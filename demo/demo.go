@@ -107,10 +107,15 @@ var boxes = []struct {
 // Load makes the farm, with so many past seasons; from 5 on it is a big farm of
 // 40 pens.
 func Load(ctx context.Context, db *store.DB, now time.Time, seasons int) (err error) {
+	return LoadIn(ctx, db, Zone, now, seasons)
+}
+
+// LoadIn makes it in another zone: what the clock shows there is the same everywhere.
+func LoadIn(ctx context.Context, db *store.DB, zone string, now time.Time, seasons int) (err error) {
 	now = now.Truncate(time.Minute)
 	books := services.New(db, func() time.Time { return now })
 	owner, err := books.People.SetUp(
-		ctx, people.NewFarm{Farm: Name, Zone: Zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false,
+		ctx, people.NewFarm{Farm: Name, Zone: zone, Name: "Ida Fennimoor", Email: Email, Password: Password}, false,
 	)
 	if err != nil {
 		return err

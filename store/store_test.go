@@ -138,7 +138,7 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		require.NoError(t, err)
 		require.Len(t, stock, 1)
 		assert.Equal(t, 9, stock[0].Eggs)
-		barn, err := tx.Setup(t.Context())
+		barn, err := tx.Setup(t.Context(), noon)
 		require.NoError(t, err)
 		assert.Equal(
 			t, store.Room{MachineID: 1, Species: "chicken", Setting: 48, Hatching: 20, PerPlace: 1}, barn.Rooms[0],

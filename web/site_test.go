@@ -104,6 +104,21 @@ func newDemo(t testing.TB, seasons int) *site {
 	}))
 }
 
+// newDemoIn is the demo of one season in another zone, at noon there.
+func newDemoIn(t testing.TB, zone string) *site {
+	place, err := time.LoadLocation(zone)
+	require.NoError(t, err)
+	y, m, d := noon.Date()
+	now := time.Date(y, m, d, 12, 0, 0, 0, place)
+	traced := &tracer{}
+	s := siteOn(t, traced, storetest.OpenFilled(t, traced, strings.ToLower("demo_"+regexp.MustCompile(`\W`).ReplaceAllString(zone, "_")),
+		func(owner *store.DB) error {
+			return demo.LoadIn(context.WithoutCancel(t.Context()), owner, zone, now, 1)
+		}))
+	s.now = now
+	return s
+}
+
 func siteOn(t testing.TB, traced *tracer, db *store.DB) *site {
 	s := &site{TB: t, traced: traced, now: noon, log: &strings.Builder{}, db: db}
 	s.owner = storetest.Owner(t, s.db)

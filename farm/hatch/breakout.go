@@ -217,7 +217,7 @@ func (p *BreakOutPage) take(w *farm.Snapshot, pen farm.PenEggs, found map[int64]
 	any := false
 	for _, e := range pen.Eggs {
 		x := WaitingEgg{
-			Egg: e, Pen: pen.Label(), Code: farm.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(e.LaidOn, p.SetAt),
+			Egg: e, Pen: pen.Label(), Code: farm.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(e.LaidOn, w.Member.Date(p.SetAt)),
 			Band: w.Band(pen.ID),
 		}
 		for _, t := range trays {

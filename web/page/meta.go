@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/url"
 	"slices"
-	"time"
 
 	"metrogon/farm"
 	"metrogon/farm/people"
@@ -27,7 +26,6 @@ type Meta struct {
 	Flash    *Flash
 	Typed    url.Values // what was typed, when a form comes back
 	Problems farm.Problems
-	Now      time.Time
 	Dark     bool // dressed for the dark, without the side of pages
 	Tour     int  // the stop of the tour that is shown; 0: none
 	Quiet    bool // asked for by the page itself: what is to be said to its reader stays for later

@@ -185,7 +185,7 @@ func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) 
 	if Later(c) && len(meta.Problems) > 0 {
 		return c.JSON(http.StatusOK, farm.OpDone{Says: meta.Problems.Error()})
 	}
-	meta.Reader, meta.Now = say.Reader{Member: m}, s.Now()
+	meta.Reader = say.Reader{Member: m, Now: s.Now()}
 	meta.Path = c.Request().URL.Path
 	meta.Tour, _ = strconv.Atoi(c.QueryParam("tour"))
 	if m != nil && !meta.Quiet && c.Request().Header.Get("Metrogon-Keep") == "" { // nor for a page that is kept

@@ -151,7 +151,7 @@ func draw(p report.Page, m *farm.Member) (s strip) {
 		s.Dots = append(s.Dots, dot{x(o.At.Sub(from).Hours()), 3 + 2*math.Sqrt(float64(o.Young)),
 			fmt.Sprintf("%d out, %s", o.Young, m.Moment(o.At))})
 	}
-	for day := m.Date(from).AddDate(0, 0, 1); day.Before(to); day = day.AddDate(0, 0, 1) {
+	for day := m.Date(from).AddDate(0, 0, 1); midnight(day, m).Before(to); day = day.AddDate(0, 0, 1) {
 		s.Ticks = append(s.Ticks, tick{x(midnight(day, m).Sub(from).Hours()), day.Format("Mon 2")})
 	}
 	return s

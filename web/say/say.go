@@ -12,16 +12,19 @@ import (
 )
 
 // Reader is the person for whom a page is written; nobody on the pages before the door.
-type Reader struct{ Member *farm.Member }
+type Reader struct {
+	Member *farm.Member
+	Now    time.Time // zero: dates are written without their year
+}
 
 // Clock writes the hour as the person reads it.
 func (r Reader) Clock(t time.Time) string { return r.Member.Hours(t) }
 
 // Day writes the date of a moment on the farm.
-func (r Reader) Day(t time.Time) string { return r.Member.ShortDay(t) }
+func (r Reader) Day(t time.Time) string { return r.Date(r.Member.Date(t)) }
 
 // Moment writes day and hour.
-func (r Reader) Moment(t time.Time) string { return r.Member.Moment(t) }
+func (r Reader) Moment(t time.Time) string { return r.Day(t) + ", " + r.Clock(t) }
 
 // Span writes when a milestone falls: a chore to the minute, the usual span of
 // an event by its days.
@@ -35,8 +38,13 @@ func (r Reader) Span(m calendar.Milestone) string {
 	return r.Day(m.From) + " – " + r.Day(m.To)
 }
 
-// Date writes a calendar date.
-func (Reader) Date(t time.Time) string { return t.Format("Mon 2 Jan") }
+// Date writes a calendar date, with the year where it is not the running one.
+func (r Reader) Date(on time.Time) string {
+	if r.Now.IsZero() || on.Year() == r.Now.In(r.Member.Place).Year() {
+		return on.Format("Mon 2 Jan")
+	}
+	return on.Format("Mon 2 Jan 2006")
+}
 
 // ISO writes a calendar date for a form.
 func (Reader) ISO(t time.Time) string { return t.Format("2006-01-02") }
