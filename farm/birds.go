@@ -96,11 +96,18 @@ func (f Flock) Dam(penID int64, hen string) int64 {
 	return f.dams[damKey{penID, strings.ToLower(hen)}]
 }
 
-// SireOf tells who can have sired an egg laid in a pen on a day.
+// SireOf tells who can have sired an egg laid in a pen on a day. Of eggs laid before the pen's first day it is whoever
+// its first males are: a pen is often written down after its eggs.
 func (f Flock) SireOf(w *Snapshot, penID, dam int64, laidOn time.Time) breeding.Sire {
-	kind := w.Kinds[w.PenByID[penID].Species]
+	pen := w.PenByID[penID]
+	kind := w.Kinds[pen.Species]
 	if kind == nil {
 		return breeding.Sire{How: breeding.NoMale}
+	}
+	if laidOn.Before(pen.FromOn) {
+		if sire := f.all.First(penID, pen.FromOn); sire.How != breeding.NoMale {
+			return sire
+		}
 	}
 	return f.all.SireOf(penID, dam, laidOn, breeding.FertileOf(kind))
 }

@@ -147,6 +147,22 @@ func TestAnUnnamedMaleIsSwapped(t *testing.T) {
 	assert.Zero(t, page.InPen.Unnamed.Males)
 }
 
+// A pen is often written down after its eggs: what was laid before its first day is its first male's.
+func TestEggsOfBeforeThePenAreItsFirstMales(t *testing.T) {
+	y := newYard(t)
+	box := y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
+	pen := y.pen("Barred", "chicken")
+	_, err := y.owner.Pool.Exec(y.Context(), `update pens set from_on = $2 where id = $1`, pen, day(3))
+	require.NoError(t, err)
+	y.putIn(pen, "Alder", farm.Male, 3, flock.Already)
+	y.collect(pen, 8, 10, 0)
+	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
+		{PenID: pen, LaidOn: day(8), Eggs: 10},
+	}})
+	y.call(id, 1, 7, 3)
+	assert.Equal(t, 7, group(y.rates(breeders.Query{By: "sire"}), "Alder").Fertility.K)
+}
+
 func TestBirdsAreChecked(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()

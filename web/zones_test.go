@@ -13,7 +13,7 @@ import (
 
 // What a zone says of itself in a calendar and behind the moments of a sheet, and files that are not text.
 var (
-	ofOneZone = regexp.MustCompile(`(?s)BEGIN:VTIMEZONE.*?END:VTIMEZONE|(DTSTAMP|LAST-MODIFIED):\w+`)
+	ofOneZone = regexp.MustCompile(`(?s)BEGIN:VTIMEZONE.*?END:VTIMEZONE|(DTSTAMP|LAST-MODIFIED):\w+|URL:\S+`)
 	offset    = regexp.MustCompile(`(\dT\d\d:\d\d:\d\d)(Z|[+-]\d\d:\d\d)`)
 	packed    = regexp.MustCompile(`\.(pdf|xlsx|zip)`)
 )

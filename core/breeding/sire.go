@@ -116,6 +116,19 @@ func (f Flock) SireOf(pen, hen int64, laid time.Time, t Fertile) Sire {
 	return Sire{possible, certainty(possible, here, safe)}
 }
 
+// First tells who sired what was laid in a pen before the day from which it is on record: the males that were there on
+// that day.
+func (f Flock) First(pen int64, from time.Time) Sire {
+	var males []int64
+	for _, m := range f {
+		if m.Male && m.Pen == pen && !m.From.After(from) && !slices.Contains(males, m.Bird) {
+			males = append(males, m.Bird)
+		}
+	}
+	slices.Sort(males)
+	return Sire{males, certainty(males, males, true)}
+}
+
 func certainty(possible, here []int64, safe bool) Certainty {
 	switch {
 	case len(possible) == 0:
