@@ -59,6 +59,34 @@ func (s *site) eggsAndJournal() (n [3]int) {
 	return
 }
 
+// Whatever form comes back with an error, the address that it leaves in the bar leads somewhere when it is opened.
+func TestEveryAddressInTheBarOpens(t *testing.T) {
+	t.Parallel()
+	v := newDemo(t, 1).signedIn(demo.Email, demo.Password)
+	filled := strings.NewReplacer(":list", "away", ":step", "turner", ":what", "eggs", ":link", "none", ":id", "1")
+	tried, all := 0, v.routes()
+	for _, route := range all {
+		method, path, _ := strings.Cut(route, " ")
+		if method != http.MethodPost {
+			continue
+		}
+		tried++
+		r := v.get(filled.Replace(path))
+		if !slices.Contains(all, http.MethodGet+" "+path) {
+			assert.Equal(t, http.StatusSeeOther, r.status, path)
+		}
+		there := []int{http.StatusOK, http.StatusGone}
+		if strings.Contains(path, ":") { // of some things the demo farm has no first
+			there = append(there, http.StatusNotFound)
+		}
+		for led := 0; r.status == http.StatusSeeOther && led < 3; led++ {
+			r = v.get(r.header.Get("Location"))
+		}
+		assert.Contains(t, there, r.status, path)
+	}
+	assert.Greater(t, tried, 100)
+}
+
 func TestEveryRouteIsBehindTheWalls(t *testing.T) {
 	s := newDemo(t, 1)
 	_, err := s.books.People.SetUp(

@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"path"
 	"strings"
 	"time"
 
@@ -127,7 +129,6 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error)
 	if o.Secure {
 		e.IPExtractor = echo.ExtractIPFromXFFHeader()
 	}
-	e.HTTPErrorHandler = errorHandler(site)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
 		Skipper: func(c *echo.Context) bool { // and what comes many times a second
@@ -168,6 +169,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error)
 	for _, hang := range pages {
 		hang(e, site)
 	}
+	e.HTTPErrorHandler = errorHandler(site, e)
 	return e, site, nil
 }
 
@@ -290,8 +292,39 @@ func notHere(path string) lost {
 	return lost{"There is no such page on your farm.", "/", "To today"}
 }
 
+// nearest finds the page that an address lies under to which only forms are sent: one that came back leaves it in the
+// bar, where it may be opened again.
+func nearest(e *echo.Echo) func(*http.Request, int) (string, bool) {
+	routes := http.NewServeMux()
+	for _, r := range e.Router().Routes() {
+		if r.Path != "/" {
+			routes.Handle(r.Method+" "+page.Pattern(strings.TrimSuffix(r.Path, "*")), http.NotFoundHandler())
+		}
+	}
+	route := func(method, address string) string {
+		_, pattern := routes.Handler(&http.Request{Method: method, URL: &url.URL{Path: address}, Host: "farm"})
+		return pattern
+	}
+	return func(r *http.Request, status int) (string, bool) {
+		form := route(http.MethodPost, r.URL.Path)
+		switch gone := strings.HasSuffix(form, "}"); { // a thing that has a page, and is no more
+		case r.Method != http.MethodGet || form == "":
+			return "", false
+		case status != http.StatusMethodNotAllowed && (status != http.StatusNotFound || gone):
+			return "", false
+		}
+		for to := path.Dir(r.URL.Path); to != "/"; to = path.Dir(to) {
+			if route(http.MethodGet, to) != "" {
+				return to, true
+			}
+		}
+		return "/", true
+	}
+}
+
 // errorHandler turns what went wrong into a page with one sentence.
-func errorHandler(site *page.Site) echo.HTTPErrorHandler {
+func errorHandler(site *page.Site, e *echo.Echo) echo.HTTPErrorHandler {
+	above := nearest(e)
 	t := page.Parse[lost](site, files, "lost.html")
 	return func(c *echo.Context, err error) {
 		if r, _ := echo.UnwrapResponse(c.Response()); r != nil && r.Committed {
@@ -319,6 +352,10 @@ func errorHandler(site *page.Site) echo.HTTPErrorHandler {
 			status, title, to.Says = http.StatusGone, "This link is spent", told(err)
 		case errors.As(err, &coded) && coded.StatusCode() < 500:
 			status, to.Says = coded.StatusCode(), "This cannot be read. Go back and send it again."
+		}
+		if to, ok := above(c.Request(), status); ok {
+			_ = c.Redirect(http.StatusSeeOther, to)
+			return
 		}
 		switch status {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:

@@ -27,6 +27,7 @@ type Meta struct {
 	Typed    url.Values // what was typed, when a form comes back
 	Problems farm.Problems
 	Dark     bool // dressed for the dark, without the side of pages
+	Live     bool // worked out while somebody types: what is wrong stands with the answer
 	Tour     int  // the stop of the tour that is shown; 0: none
 	Quiet    bool // asked for by the page itself: what is to be said to its reader stays for later
 }

@@ -45,6 +45,9 @@ func (right) ServeHTTP(http.ResponseWriter, *http.Request) {}
 
 var parameter = regexp.MustCompile(`:(\w+)`)
 
+// Pattern writes a route as a mux of the standard library does.
+func Pattern(route string) string { return parameter.ReplaceAllString(route, "{$1}") }
+
 func (s *Site) needing(method, path string, needs farm.Right) {
 	if s.rights == nil {
 		s.rights = http.NewServeMux()
@@ -52,7 +55,7 @@ func (s *Site) needing(method, path string, needs farm.Right) {
 	if path == "/" {
 		path = "/{$}"
 	}
-	s.rights.Handle(method+" "+parameter.ReplaceAllString(path, "{$1}"), right(needs))
+	s.rights.Handle(method+" "+Pattern(path), right(needs))
 }
 
 // needs tells which right a page or an action needs.

@@ -239,6 +239,7 @@ func (b handler) work(set bool) page.Handler {
 				return err
 			}
 		}
+		meta.Live = !set && !s.Propose && f.Get("cure") == "" && f.Get("open") == ""
 		return b.show(c, m, s, meta)
 	}
 }

@@ -1,5 +1,15 @@
-// After an exchange the focus is where it was, or where typing begins.
+// After an exchange the focus is where it was, or where typing begins; what is wrong with a form that came back is seen.
 (() => {
+  const wrong = () => {
+    const all = [...document.querySelectorAll("#main .problems")];
+    const fresh = all.find(e => !e.dataset.seen && !e.closest("[aria-live]"));
+    if (!fresh) return false;
+    fresh.dataset.seen = "yes";
+    fresh.scrollIntoView({block: "center"});
+    fresh.focus({preventScroll: true});
+    return true;
+  };
+  addEventListener("DOMContentLoaded", wrong);
   let was = "";
   const sign = e =>
     [
@@ -21,6 +31,7 @@
         e => sign(e) === was,
       );
     // On a phone a focus would push the keyboard over the page.
+    if (wrong()) return;
     if (begins && matchMedia("(pointer: fine)").matches) begins.focus();
     else if (same) same.focus({preventScroll: true});
     else if (document.activeElement === document.body)
