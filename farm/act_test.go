@@ -30,7 +30,7 @@ func TestAFormSentTwiceDoesItOnce(t *testing.T) {
 	for range 2 {
 		done, err := y.Stock.Collect(y.Context(), y.m, k, stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 6})
 		require.NoError(t, err)
-		assert.Equal(t, "6 eggs from Barred. Mark them AAA to AAL.", done.Said)
+		assert.Equal(t, "6 eggs from Barred. Mark them AAA, AAC, AAE, AAF, AAK, AAL.", done.Said)
 	}
 	assert.Equal(t, 6, y.inStore())
 	_, err := y.Stock.Collect(y.Context(), y.m, "not a key", stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 6})

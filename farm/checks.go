@@ -99,7 +99,7 @@ var checks = map[string]Problem{
 
 	"collections_hen_check":       {Field: "hen", Says: "The name of the hen may have 30 characters."},
 	"collections_note_check":      {Field: "note", Says: "The note may have 500 characters."},
-	"collections_wash_with_check": {Field: "wash_with", Says: "What they were washed with may have 60 characters."},
+	"collections_wash_with_check": {Field: "wash_with", Says: "What they were cleaned with may have 60 characters."},
 	"collections_washing_check":   {Field: "washing", Says: "Pick what was done to the shells."},
 
 	"egg_outs_price_check":  {Field: "price", Says: "The price may be 0 to 100,000."},

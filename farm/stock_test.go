@@ -96,7 +96,7 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 	barred := y.pen("Barred", "chicken")
 	said, err := y.gather(stock.Collected{PenID: barred, Eggs: 3, Reasons: map[string]int{"crack": 1, "dirty": 2}})
 	require.NoError(t, err)
-	assert.Equal(t, "3 eggs from Barred, 1 cracked, 2 dirty. Mark them AAA to AAE.", said)
+	assert.Equal(t, "3 eggs from Barred, 1 cracked, 2 dirty. Mark them AAA, AAC, AAE.", said)
 	long, broad, light, usual := 57.0, 43.0, 38.0, 55.0
 	said, err = y.gather(stock.Collected{PenID: barred, Hen: "14", Eggs: 1, LengthMM: &long, Breadth: &broad})
 	require.NoError(t, err)
@@ -109,6 +109,16 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 	said, err = y.gather(stock.Collected{PenID: barred, Eggs: 1, MassG: &light})
 	require.NoError(t, err)
 	assert.Contains(t, said, "eggs of this pen weigh about 53.7 g", "12 × 55 and 38, over 13")
+
+	stored, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{
+		PenID: y.pen("Dotted", "chicken"), LaidOn: day(0), Eggs: 1, Washing: method.Brushed, WashWith: "a dry sponge",
+	})
+	require.NoError(t, err, stored.Said)
+	with := ""
+	require.NoError(t, y.owner.Pool.QueryRow(
+		y.Context(), `select wash_with from collections order by id desc limit 1`,
+	).Scan(&with))
+	assert.Equal(t, "a dry sponge", with, "whatever was done to the shells")
 
 	pen, err := y.Flock.Pen(y.Context(), y.m, barred)
 	require.NoError(t, err)
@@ -127,7 +137,7 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 		_, err := y.gather(c)
 		assert.ErrorContains(t, err, says)
 	}
-	assert.Equal(t, 18, y.inStore())
+	assert.Equal(t, 19, y.inStore())
 }
 
 func TestAWholeRoundIsOneEntry(t *testing.T) {
@@ -461,5 +471,5 @@ func TestCodesOfSeveralPens(t *testing.T) {
 	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
 	done := must(y.Stock.Collect(t.Context(), y.m, key(),
 		stock.Collected{PenID: a, LaidOn: day(0), Eggs: 3}, stock.Collected{PenID: b, LaidOn: day(0), Eggs: 2}))
-	assert.Regexp(t, `Barred: mark them (\w+) to \w+\. Speckled: mark them \w+ to \w+\.$`, done.Said)
+	assert.Regexp(t, `Barred: mark them (\w+), \w+, \w+\. Speckled: mark them \w+, \w+\.$`, done.Said)
 }

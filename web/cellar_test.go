@@ -128,7 +128,7 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 		h.reads("Offline: 50 calls wait on this device")
 	}
 	a.do(chromedp.Navigate(s.URL + "/batches/1/candle")) // without a signal
-	a.reads("Offline: 50 calls wait on this device")
+	a.reads("Offline: 50 calls wait on this device", "50 live", "egg 51 of 101")
 	assert.Zero(t, s.called()[0])
 	b.keys("c") // the 101st, which somebody takes out meanwhile
 	b.reads("Offline: 51 calls wait on this device")
@@ -156,6 +156,25 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	var candlings int
 	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from candlings`).Scan(&candlings))
 	assert.Equal(t, 1, candlings)
+}
+
+// What waits is drawn when the bench is opened again without a signal, and can be taken back there.
+func TestWhatWaitsIsDrawnAgain(t *testing.T) {
+	t.Parallel()
+	s := benchOf(t, 4)
+	h := s.cellar()
+	h.until(`document.getElementById("bench").dataset.kept === "yes"`, "the bench was not kept for later")
+	s.cut.Store(true)
+	s.CloseClientConnections()
+	h.keys("l", "c", kb.Backspace, "q")
+	h.reads("Offline: 4 calls wait on this device")
+	h.do(chromedp.Navigate(s.URL + "/batches/1/candle"))
+	h.reads("1 live · 1 quit", "egg 3 of 4")
+	h.keys(kb.Backspace)
+	h.reads("1 live", "egg 2 of 4", "Offline: 5 calls wait")
+	s.cut.Store(false)
+	h.until(kept, "the calls were not sent")
+	assert.Equal(t, [3]int{1, 1, 0}, s.called())
 }
 
 // A dark shell: its air cell is noted with a tap, and four days later it has grown.

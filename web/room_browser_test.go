@@ -46,7 +46,7 @@ func TestADaysCollectingOnAPhone(t *testing.T) {
 	h.press("Not fit to set: cracked, dirty, misshapen…")
 	h.do(chromedp.Click(chromedp.Search(`//button[@aria-label="One more: cracked"]`)))
 	h.press("Enter")
-	h.reads("3 eggs from Barred, 1 cracked. Mark them AAA to AAE.")
+	h.reads("3 eggs from Barred, 1 cracked. Mark them AAA, AAC, AAE.")
 	require.Equal(
 		t, "Speckled", ask[string](h, `document.querySelector(".chip input:checked + span").textContent.trim()`),
 		"the next pen is offered",

@@ -65,3 +65,18 @@ func TestASecondTapHitsNothingElse(t *testing.T) {
 	h.do(chromedp.Reload())
 	h.until(fmt.Sprintf(`!!document.querySelector('li[data-row=%q] form.act')`, name), "it is due again")
 }
+
+// A helper who may not set eggs of the store reads so at once, on a phone: not below the fold.
+func TestARefusalIsSeenWhereTheThumbIs(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 1)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, "tobin@quillmarsh.example", demo.Password))
+	h.open("/set")
+	h.run(`document.querySelector(".answer-bar button").click()`)
+	h.until(`!!document.querySelector(".problems")`, "nothing was refused")
+	h.until(`(r => r.top >= 0 && r.bottom < innerHeight / 2)(document.querySelector(".problems").getBoundingClientRect())`,
+		"it stands below the fold")
+	h.run(`location.reload()`)
+	h.until(`document.querySelector("h1")?.textContent === "Set" && !document.querySelector(".problems")`, "it does not open")
+}

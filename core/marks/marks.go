@@ -33,6 +33,30 @@ func Next(last string, n int, inUse map[string]bool) []string {
 	return codes
 }
 
+// written is how many codes are written out; of more, only where they run from and to.
+const written = 24
+
+// List writes codes as they are pencilled on, one after another. Many are written as runs, with the order of the letters:
+// nobody who reads "AAA to AAE" knows by herself that there is no AAB.
+func List(codes []string) string {
+	if len(codes) <= written {
+		return strings.Join(codes, ", ")
+	}
+	var runs []string
+	for i := 0; i < len(codes); {
+		n := 1
+		for i+n < len(codes) && len(codes[i+n]) == len(codes[i]) && index(codes[i+n]) == index(codes[i])+n {
+			n++
+		}
+		run := codes[i]
+		if n > 1 {
+			run += " to " + codes[i+n-1]
+		}
+		runs, i = append(runs, run), i+n
+	}
+	return strings.Join(runs, ", ") + " (the letters run " + strings.Join(strings.Split(Alphabet, ""), " ") + ")"
+}
+
 func pow(length int) int {
 	n := 1
 	for range length {

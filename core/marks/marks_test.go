@@ -118,3 +118,10 @@ func TestCodesAtTheirEdges(t *testing.T) {
 	assert.Len(t, seen, 30)
 	assert.Equal(t, "amber, striped", marks.BandOf(1).String())
 }
+
+// A code that is left out is told of by its absence, and of many codes the order of the letters is told.
+func TestCodesAreWrittenOut(t *testing.T) {
+	assert.Equal(t, "AAA, AAC, AAF", marks.List(marks.Next("", 3, map[string]bool{"AAE": true})))
+	many := marks.Next("", 30, map[string]bool{"AAC": true})
+	assert.Equal(t, "AAA, AAE to AEP (the letters run A C E F K L P R T U Y 4)", marks.List(many))
+}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"metrogon/core/grading"
+	"metrogon/core/marks"
 	"metrogon/core/method"
 	"metrogon/core/moisture"
 	"metrogon/core/units"
@@ -211,13 +212,13 @@ func marksOf(w *farm.Snapshot, all []Collected, codes []string) []string {
 
 // toMark says which codes are to be pencilled on new eggs.
 func toMark(codes []string) []string {
-	switch n := len(codes); n {
+	switch len(codes) {
 	case 0:
 		return nil
 	case 1:
 		return []string{fmt.Sprintf("Mark it %s.", codes[0])}
 	default:
-		return []string{fmt.Sprintf("Mark them %s to %s.", codes[0], codes[n-1])}
+		return []string{fmt.Sprintf("Mark them %s.", marks.List(codes))}
 	}
 }
 
@@ -267,10 +268,7 @@ func (c Collected) shells(p *farm.Problems, penKnown bool) (washing, with string
 	if penKnown && !slices.Contains(method.Washings, c.Washing) {
 		p.Addf("washing", "Pick what was done to the shells.")
 	}
-	with = p.Name("wash_with", "What they were washed with", c.WashWith, 60, false)
-	if c.Washing != method.Washed {
-		with = ""
-	}
+	with = p.Name("wash_with", "What they were cleaned with", c.WashWith, 60, false)
 	return string(c.Washing), with
 }
 

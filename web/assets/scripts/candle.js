@@ -192,8 +192,25 @@
         const seconds = Math.floor((Date.now() - began) / 1000);
         for (const b of batches(dots).slice(0, 1)) put(b, {kind: "end", seconds});
       });
+    // What waits on this device counts here too, when the page is opened again before it went out.
+    const redraw = async () => {
+      for (const batch of batches(dots))
+        for (const op of await outbox.waiting(`/batches/${batch}/calls`)) {
+          if (done.some(d => d.keys[0][1] === op.key)) continue; // called a moment ago
+          const back = done.findIndex(d => d.keys[0][1] === op.of);
+          if (back >= 0) for (const [dot, call] of done.splice(back, 1)[0].before) mark(dot, call);
+          const hit = dots.filter(d =>
+            op.kind === "rest" ? d.dataset.batch === batch && !d.dataset.call : d.dataset.egg === String(op.egg),
+          );
+          if (!["call", "rest"].includes(op.kind) || hit.length === 0) continue;
+          done.push({before: hit.map(d => [d, d.dataset.call]), keys: [[batch, op.key]]});
+          for (const dot of hit) mark(dot, op.call ?? "live");
+        }
+      if (dots[now]?.dataset.call) next();
+    };
     for (const d of dots) if (d.dataset.call) d.textContent = glyph[d.dataset.call];
     if (dots.length > 0) show(now);
+    redraw();
     outbox.refused();
     outbox.flush();
     outbox.keep(bench);
