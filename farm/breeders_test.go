@@ -384,8 +384,13 @@ func TestATestOfAFormerMalesEggs(t *testing.T) {
 		"Wait, and test eggs laid from 22 Mar on.", all.Tests[0].Why)
 	s, err := y.Breeders.Statement(y.Context(), y.m, pen)
 	require.NoError(t, err)
-	assert.Equal(t, 10, s.Former)
 	assert.Equal(t, "Birch", s.Males[0].Name)
+	assert.False(t, s.MayBeSigned(), "no headline of Alder's eggs under Birch's name")
+	assert.Equal(t, "Too few eggs to say (0; 10 are needed).", s.FewSays())
+	assert.Equal(t, "Not counted: 10 eggs of a former male.", s.LeftOut())
+	d, err := y.Breeders.Decide(y.Context(), y.m, pen, breeders.Order{}, 0)
+	require.NoError(t, err)
+	assert.Nil(t, d.Fertile.Reading, "nor is it said from them whether to sell")
 }
 
 // Two pens' eggs in one machine's batches: by machine, a batch is one, whosever eggs it held, and the

@@ -284,6 +284,7 @@ var checks = map[string]Problem{
 	"alarms_delay_min_check":     {Field: "delay", Says: "An alarm waits for 1 to 1440 minutes."},
 	"alarms_phase_check":         {Field: "phase", Says: "An alarm holds always, in turning, in lockdown or while empty."},
 	"alarms_what_check":          {Field: "what", Says: "That is nothing that an alarm rings for."},
+	"alarm_rings_level_check":    {Field: "level", Says: "That is no level of a reptiles' alarm."},
 	"batches_lock_rh_pct_check":  {Field: "rh", Says: "The humidity in lockdown may be 0 to 100 %."},
 	"batches_offset_c_check":     {Field: "temp", Says: "A batch is held within 5 °C of what it wants."},
 	"batches_offset_days_check":  {Field: "temp", Says: "A batch is held for 400 days at the most."},

@@ -196,6 +196,9 @@ func (l Ledger) Rates(of []Told) (r Rates) {
 		RateOf(l.HatchOfFertile, ByBatch(of, func(t Told) rates.Count { return t.HatchOfFertile })),
 		RateOf(l.HatchOfSet, ByBatch(of, func(t Told) rates.Count { return t.HatchOfSet })),
 	}
+	if len(of) > 0 && r.HatchOfSet.N == 0 {
+		r.HatchOfSet.Why = "not over yet"
+	}
 	if looked.All() > 0 && !looked.Known() {
 		_, r.Fertility.Why = looked.Count(done, outcome.UsualHatch)
 		if r.Fertility.N > 0 {

@@ -135,6 +135,9 @@ func (g Gene) Cross(sire, dam Copies) (Crossed, error) {
 
 func (s *Share) hold(x float64) { s.Low, s.High = min(s.Low, 100*x), max(s.High, 100*x) }
 
+// Open tells that it may be anything: neither parent is known.
+func (s Share) Open() bool { return s.Low == 0 && s.High == 100 }
+
 // String reads as people say it.
 func (s Share) String() string {
 	switch {

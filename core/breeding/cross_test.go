@@ -100,15 +100,22 @@ func TestRealisedByHand(t *testing.T) {
 	for g := range 4 {
 		mean := 60 + 2*float64(g)
 		all = append(all, breeding.GenerationOf(
-			[]float64{mean - 4, mean - 4, mean + 4, mean + 4}, []bool{false, false, true, true},
+			[]float64{mean - 4, mean - 4, mean - 4, mean + 4, mean + 4, mean + 4}, []bool{false, false, false, true, true, true},
 		))
 	}
-	assert.Equal(t, breeding.Generation{Birds: 4, Mean: 60, SD: all[0].SD, Parents: 2, Selected: 64}, all[0])
-	assert.InDelta(t, 4.6188, all[0].SD, 1e-4)
+	assert.Equal(t, breeding.Generation{Birds: 6, Mean: 60, SD: all[0].SD, Parents: 3, Selected: 64}, all[0])
+	assert.InDelta(t, 4.3818, all[0].SD, 1e-4)
 	h, e, ok := breeding.Realised(all)
 	assert.True(t, ok)
 	assert.InDelta(t, .5, h, 1e-12)
 	assert.InDelta(t, 0, e, 1e-9)
 	_, _, ok = breeding.Realised(all[:2])
 	assert.False(t, ok, "two generations say nothing")
+	_, _, ok = breeding.Realised([]breeding.Generation{
+		{Birds: 2, Mean: 60, Parents: 1, Selected: 64}, {Birds: 2, Mean: 66, Parents: 1, Selected: 70}, {Birds: 2, Mean: 74},
+	})
+	assert.False(t, ok, "two birds a generation say nothing")
+	all[2].Mean += 15
+	_, _, ok = breeding.Realised(all)
+	assert.False(t, ok, "it may as well be anything")
 }

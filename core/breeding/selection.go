@@ -65,18 +65,29 @@ func GenerationOf(measured []float64, parents []bool) (g Generation) {
 	return g
 }
 
+// The least birds that were measured, in all and in each generation, and the standard error at most, before it is said how
+// much of what was selected came through [judgement].
+const (
+	LeastMeasured      = 20
+	leastOfAGeneration = 5
+	mostError          = 0.25
+)
+
 // Realised is how much of what was selected came through: the response over the generations for
 // each unit of the differential between parents and their generation, both added up (realised
 // heritability; Falconer & Mackay, Introduction to Quantitative Genetics, from memory), with its
-// standard error from the generations' own scatter. ok is false with fewer than three generations
-// or without selection.
+// standard error from the generations' own scatter. ok is false with fewer than three generations, without selection, with
+// too few birds, or where it may as well be anything.
 func Realised(g []Generation) (h, stdError float64, ok bool) {
 	if len(g) < 3 {
 		return 0, 0, false
 	}
 	var x, y []float64
-	sum := 0.0
+	sum, birds := 0.0, 0
 	for i := range g {
+		if birds += g[i].Birds; g[i].Birds < leastOfAGeneration {
+			return 0, 0, false
+		}
 		if i > 0 {
 			if g[i-1].Parents == 0 {
 				return 0, 0, false
@@ -98,5 +109,6 @@ func Realised(g []Generation) (h, stdError float64, ok bool) {
 	for i := range x {
 		left += (y[i] - h*x[i]) * (y[i] - h*x[i])
 	}
-	return h, math.Sqrt(left / float64(len(g)-2) / xx), true
+	stdError = math.Sqrt(left / float64(len(g)-2) / xx)
+	return h, stdError, birds >= LeastMeasured && stdError <= mostError
 }

@@ -5,6 +5,8 @@ import (
 	"math"
 
 	"gonum.org/v1/gonum/stat/distuv"
+
+	"metrogon/core/wording"
 )
 
 // Thresholds of a farm: from which share of fertile eggs on it sells hatching eggs, and below
@@ -26,66 +28,67 @@ const (
 // acted upon [common practice: four times in five].
 const SureEnough = 0.8
 
-// batchMargin is by how much one batch may lie off for reasons of its own, beyond the chance between
-// eggs [common practice: 5 to 10 points].
-const batchMargin = 0.05
-
 // Reading is what a fertility test tells.
 type Reading struct {
 	Tally
-	Interval         // of the true share, 95 times in 100 (Wilson)
+	Interval         // of the true share, 95 times in 100
 	Above    float64 // chance that it is Sell or more
 	Below    float64 // chance that it is less than Swap
 	Advice   Advice
 	Says     string
 }
 
-// ReadTest reads k fertile of n eggs, n positive. The chances start from every share being as likely,
-// which is slower to believe in extremes than Jeffreys (five of five clear nobody), and take the eggs,
-// which are one batch, for as many as fare independently with the correlation rho.
+// ReadTest reads k fertile of n eggs of one batch, n positive, in which eggs fare alike with the correlation rho.
 func ReadTest(t Tally, limit Thresholds, rho float64) Reading {
 	worth := Spread{Rho: rho}.Worth([]Count{{float64(t.K), float64(t.N)}})
-	return ReadShare(t, Wilson(t.K, t.N, 0.95), worth, limit)
+	return ReadShare(t, worth.Wilson(0.95), worth, limit)
 }
 
-// ReadShare reads fertile eggs of several batches, of which the interval is known, and for how many
-// independent eggs they count.
+// ReadShare reads fertile eggs, of which the interval is known, and for how many independent eggs they count. The chances
+// start from every share being as likely, which is slower to believe in extremes than Jeffreys (five of five clear nobody).
 func ReadShare(t Tally, in Interval, worth Count, limit Thresholds) Reading {
 	r := Reading{Tally: t, Interval: in}
 	belief := Beta{1, 1}.With(worth)
 	d := distuv.Beta{Alpha: belief.A, Beta: belief.B}
 	r.Above, r.Below = 1-d.CDF(limit.Sell), d.CDF(limit.Swap)
-	told := fmt.Sprintf("%d of %d: %.0f–%.0f %%", t.K, t.N, 100*r.Low, 100*r.High)
+	told := fmt.Sprintf("%d of %d: %.0f–%.0f %%.", t.K, t.N, 100*r.Low, 100*r.High)
+	good, poor := 100*limit.Sell, 100*limit.Swap
+	notGood, notPoor := r.Above <= 1-SureEnough, r.Below <= 1-SureEnough
+	not := "Not"
+	if r.High >= limit.Sell {
+		not = "Hardly"
+	}
 	switch {
+	case t.N < LeastTest:
+		r.Advice, r.Says = TestAgain, wording.TooFew(t.N, LeastTest, "egg")
 	case r.Above >= SureEnough:
 		r.Advice = SellEggs
-		r.Says = fmt.Sprintf("%s. Fertile enough to sell hatching eggs: %s that it is %.0f %% or more.", told,
-			inHundred(r.Above), 100*limit.Sell)
+		r.Says = fmt.Sprintf("%s Good enough to sell: at least %.0f %% fertile, sure %s.", told, good, inTen(r.Above))
 	case r.Below >= SureEnough:
 		r.Advice = SwapMale
-		r.Says = fmt.Sprintf("%s. Poor: %s that it is below %.0f %%. Look at the number of females, the hens' age and "+
-			"how long the male is there; then swap him.", told, inHundred(r.Below), 100*limit.Swap)
-	case r.Low-batchMargin < limit.Swap && r.High+batchMargin > limit.Sell:
+		r.Says = fmt.Sprintf("%s Poor: below %.0f %%, sure %s. Look at the number of females, the hens' age and how long "+
+			"the male is there; then swap him.", told, poor, inTen(r.Below))
+	case !notPoor && notGood:
 		r.Advice = TestAgain
-		r.Says = fmt.Sprintf("%s. That cannot tell %.0f %% from %.0f %%: set ten more.", told, 100*limit.Sell, 100*limit.Swap)
-	case r.Low-batchMargin < limit.Swap:
+		r.Says = fmt.Sprintf("%s %s %.0f %%: do not sell now. Whether the male is poor (below %.0f %%) is open; ten more "+
+			"will tell.", told, not, good, poor)
+	case !notPoor:
 		r.Advice = TestAgain
-		r.Says = fmt.Sprintf("%s. Do not sell hatching eggs; whether it is poor, below %.0f %%, ten more will tell.", told,
-			100*limit.Swap)
-	case r.High < limit.Sell:
+		r.Says = fmt.Sprintf("%s That cannot tell %.0f %% from %.0f %%: set ten more.", told, good, poor)
+	case notGood:
 		r.Advice = SetEggs
-		r.Says = fmt.Sprintf("%s. Set them, and set more for the clear ones; do not sell hatching eggs.", told)
+		r.Says = fmt.Sprintf("%s %s %.0f %%: do not sell now. Set them, and set more for the clear ones.", told, not, good)
 	default:
 		r.Advice = SetEggs
-		r.Says = fmt.Sprintf("%s. Good enough to set. To sell, ten more would have to be as good: only %s so far that it "+
-			"is %.0f %% or more.", told, inHundred(r.Above), 100*limit.Sell)
+		r.Says = fmt.Sprintf("%s Good enough to set. Before selling, ten more would have to be as good: at least %.0f %% is "+
+			"sure only %s.", told, good, inTen(r.Above))
 	}
 	return r
 }
 
-// inHundred says a chance that is to be acted upon, never as certain.
-func inHundred(p float64) string {
-	return fmt.Sprintf("%.0f in 100", math.Min(99, math.Max(1, math.Round(100*p))))
+// inTen says a chance that is to be acted upon, never as certain.
+func inTen(p float64) string {
+	return fmt.Sprintf("%.0f times in 10", math.Min(9, math.Max(1, math.Floor(10*p))))
 }
 
 // Plan is what a test of so many eggs would tell.
@@ -96,8 +99,8 @@ type Plan struct {
 	Errs  float64 // chance that the poor one is cleared to sell
 }
 
-// PlanTest tells of tests of so many eggs what they would do for a good pen, whose true share is
-// good, and for a poor one.
+// PlanTest tells of tests of so many eggs what they would do for a good pen, whose true share is good, and for a poor one.
+// Counts are whole, so that some sizes do worse than smaller ones: those are left out.
 func PlanTest(eggs []int, limit Thresholds, good, poor, rho float64) (plans []Plan) {
 	for _, n := range eggs {
 		p := Plan{Eggs: n}
@@ -111,7 +114,9 @@ func PlanTest(eggs []int, limit Thresholds, good, poor, rho float64) (plans []Pl
 				p.Finds += atPoor.pmf(k, n)
 			}
 		}
-		plans = append(plans, p)
+		if last := len(plans) - 1; last < 0 || p.Sells >= plans[last].Sells && p.Finds >= plans[last].Finds {
+			plans = append(plans, p)
+		}
 	}
 	return plans
 }

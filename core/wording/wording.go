@@ -48,3 +48,9 @@ func Were(n int, one string) string {
 	}
 	return Plural(n, one) + " were"
 }
+
+// TooFew says that n of something tell nothing yet, and how many would.
+func TooFew(n, least int, one string) string {
+	_, many, _ := strings.Cut(Plural(0, one), " ")
+	return fmt.Sprintf("Too few %s to say (%d; %d are needed).", many, n, least)
+}

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/laying"
 	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -18,7 +19,7 @@ import (
 // recentDays are those whose eggs tell of a pen as it is now [common practice].
 const recentDays = 120
 
-// Fertile is what a pen's eggs of the last months tell of its fertility.
+// Fertile is what a pen's eggs of the last months tell of its fertility with the males that are there now.
 type Fertile struct {
 	Days     int // looked back
 	From, To time.Time
@@ -26,22 +27,28 @@ type Fertile struct {
 	Rate     farm.Rate
 	Reading  *rates.Reading // nil: no eggs in that time
 	Limits   store.Thresholds
-	Unsure   int // eggs among them whose sire is not certain
-	Former   int // eggs whose sire is no longer in the pen
+	Unsure   int // eggs left out, since their sire is not certain
+	Former   int // eggs left out, since their sire is no longer in the pen
 }
 
 // recent reads a pen's fertility of the last months.
-func (r *reader) recent(penID int64) Fertile {
+func (r *reader) recent(pen farm.Pen) Fertile {
 	f := Fertile{Days: recentDays, Limits: r.limits}
 	since := r.w.Member.Date(r.w.Now).AddDate(0, 0, -recentDays)
 	var rows []*farm.Fact
-	batches := map[int64]bool{}
-	for _, row := range r.facts.Of(r.w.PenByID[penID]) {
-		if !row.SetOn.Before(since) {
+	for _, row := range r.facts.Of(pen) {
+		switch {
+		case row.SetOn.Before(since):
+		case r.facts.Flock.Former(pen.ID, row.Sire):
+			f.Former += row.Eggs
+		case !pen.Supplier && (row.Sire.How == breeding.NotCertain || row.Sire.How == breeding.TooEarly):
+			f.Unsure += row.Eggs
+		default:
 			rows = append(rows, row)
 		}
 	}
 	told, _ := r.facts.Told(r.w, rows)
+	batches := map[int64]bool{}
 	for _, t := range told {
 		if t.Fertility.N == 0 {
 			continue
@@ -55,21 +62,27 @@ func (r *reader) recent(penID int64) Fertile {
 			if f.From.IsZero() {
 				f.From = f.To
 			}
-			if row.Sire.How != breeding.Sure {
-				f.Unsure += row.Eggs
-			}
-			if r.facts.Flock.Former(penID, row.Sire) {
-				f.Former += row.Eggs
-			}
 		}
 	}
 	f.Batches = len(batches)
 	f.Rate = r.facts.Ledger.Rates(told).Fertility
-	if f.Rate.N > 0 {
-		reading := rates.ReadShare(rates.Tally{K: f.Rate.K, N: f.Rate.N}, f.Rate.Interval, f.Rate.Worth, r.thresholds())
-		f.Reading = &reading
-	}
+	f.Reading = r.reading(f.Rate)
 	return f
+}
+
+// LeftOut says which eggs of the pen are not counted, and why; empty if none.
+func (f Fertile) LeftOut() string {
+	var all []string
+	if f.Former > 0 {
+		all = append(all, wording.Plural(f.Former, "egg")+" of a former male")
+	}
+	if f.Unsure > 0 {
+		all = append(all, wording.Plural(f.Unsure, "egg")+" whose sire is not certain")
+	}
+	if len(all) == 0 {
+		return ""
+	}
+	return "Not counted: " + wording.And(all) + "."
 }
 
 // Statement is what a buyer of hatching eggs may be told of a pen.
@@ -86,7 +99,10 @@ type Statement struct {
 }
 
 // MayBeSigned tells that there are eggs enough to say anything.
-func (s Statement) MayBeSigned() bool { return s.Rate.N >= 10 }
+func (s Statement) MayBeSigned() bool { return s.Rate.N >= rates.LeastStatement }
+
+// FewSays that there are not.
+func (s Statement) FewSays() string { return wording.TooFew(s.Rate.N, rates.LeastStatement, "egg") }
 
 // Statement makes one.
 func (b *Service) Statement(ctx context.Context, m *farm.Member, penID int64) (s Statement, err error) {
@@ -100,7 +116,7 @@ func (b *Service) Statement(ctx context.Context, m *farm.Member, penID int64) (s
 			return farm.ErrNone
 		}
 		s = Statement{
-			Fertile: r.recent(penID), Farm: m.FarmName, On: r.w.Member.Date(r.w.Now), Pen: pen, Kind: r.w.Kinds[pen.Species],
+			Fertile: r.recent(pen), Farm: m.FarmName, On: r.w.Member.Date(r.w.Now), Pen: pen, Kind: r.w.Kinds[pen.Species],
 		}
 		s.Hatch = r.facts.Ledger.Rates(r.facts.Ledger.Of(penID)).HatchOfSet
 		for _, stay := range r.facts.Flock.Stays {
@@ -167,7 +183,7 @@ func (b *Service) Decide(ctx context.Context, m *farm.Member, penID int64, o Ord
 			return farm.ErrNone
 		}
 		kind := r.w.Kinds[pen.Species]
-		d.Pen, d.Fertile, d.Order = pen, r.recent(penID), o
+		d.Pen, d.Fertile, d.Order = pen, r.recent(pen), o
 		if kind == nil || kind.IsReptile() {
 			return nil
 		}

@@ -99,18 +99,18 @@ type Kept struct {
 type Table struct {
 	Query
 	Dimension
-	Kinds     []Kept // those with the most eggs first
-	Kind      *species.Profile
-	Rows      []Row
-	Mean      [3]float64 // of the groups: fertility, hatch of fertile, hatch of set; 0: not known
-	Eggs      int        // of all groups
-	LeftOut   int        // eggs that the dimension tells nothing of
-	First     time.Time  // the first and the last day of setting among them
-	Last      time.Time
-	Step      string // of the periods: month, quarter or year
-	Compared  *Compared
-	Narrowed  []Narrowed // by which the eggs are narrowed down
-	SpreadPts float64    // between batches, in the rate asked for
+	Kinds    []Kept // those with the most eggs first
+	Kind     *species.Profile
+	Rows     []Row
+	Mean     [3]float64 // of the groups: fertility, hatch of fertile, hatch of set; 0: not known
+	Eggs     int        // of all groups
+	LeftOut  int        // eggs that the dimension tells nothing of
+	First    time.Time  // the first and the last day of setting among them
+	Last     time.Time
+	Step     string // of the periods: month, quarter or year
+	Compared *Compared
+	Narrowed []Narrowed   // by which the eggs are narrowed down
+	Spread   rates.Spread // between batches, in the rate asked for
 }
 
 // Narrowed is a group that alone is looked at.
@@ -234,7 +234,7 @@ func (s *scene) chosen(q Query) (rows []*farm.Fact) {
 func (s *scene) table(q Query) Table {
 	t := s.groups(q)
 	t.time(s)
-	t.SpreadPts = s.spread(t.Query.Rate).Points()
+	t.Spread = s.spread(t.Query.Rate)
 	t.compare(s)
 	return t
 }

@@ -255,6 +255,15 @@ func (r *reader) thresholds() rates.Thresholds {
 
 func (r *reader) rho() float64 { return r.facts.Ledger.Fertility.Rho }
 
+// reading of a pen's fertility, by the same belief wherever it is shown; nil where nothing is known.
+func (r *reader) reading(f farm.Rate) *rates.Reading {
+	if f.N == 0 {
+		return nil
+	}
+	reading := rates.ReadShare(rates.Tally{K: min(f.K, f.N), N: f.N}, f.Interval, f.Worth, r.thresholds())
+	return &reading
+}
+
 // read tells what a test says so far.
 func (r *reader) read(row store.FertilityTest, all []store.FertilityTest) Test {
 	t := Test{FertilityTest: row, Pen: r.w.PenByID[row.PenID]}
@@ -318,14 +327,10 @@ func (r *reader) count(t *Test) {
 		}
 	}
 	told, _ := r.facts.Told(r.w, rows)
-	if len(told) == 0 || told[0].Fertility.N == 0 {
+	if t.Reading = r.reading(r.facts.Ledger.Rates(told).Fertility); t.Reading == nil {
 		t.Why = "Nobody has candled them yet."
 		return
 	}
-	c := told[0].Fertility
-	n := int(c.N + .5)
-	reading := rates.ReadTest(rates.Tally{K: min(int(c.K+.5), n), N: n}, r.thresholds(), r.rho())
-	t.Reading = &reading
 	r.mind(t, former)
 }
 

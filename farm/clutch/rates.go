@@ -184,7 +184,7 @@ func sorted(rows map[string]*Gave) (names []string) {
 
 // Says how much clutches of one dam differ.
 func (k KindRates) Says() string {
-	if k.Spread[2].Points() < 1 {
+	if !k.Spread[2].Differ() {
 		return "Clutches of one dam differ by no more than chance between eggs, as far as so few tell."
 	}
 	return fmt.Sprintf("Clutches of one dam differ by about %.0f points in what hatches, beyond chance between eggs; the "+

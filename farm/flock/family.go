@@ -8,6 +8,7 @@ import (
 
 	"metrogon/core/breeding"
 	"metrogon/core/species"
+	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
 )
@@ -415,6 +416,21 @@ type Selection struct {
 	StdError    float64
 	Known       bool // Realised is
 	Unmeasured  int  // birds without a weight
+}
+
+// FewSays why it is not said how much of what was selected came through.
+func (s Selection) FewSays() string {
+	birds := 0
+	for _, g := range s.Generations {
+		birds += g.Birds
+	}
+	switch {
+	case len(s.Generations) < 3:
+		return "From three measured generations on this shows how much is inherited."
+	case birds < breeding.LeastMeasured:
+		return wording.TooFew(birds, breeding.LeastMeasured, "bird")
+	}
+	return "Too few birds to say how much of it is inherited."
 }
 
 // GenerationRow is one generation: founders are the first, and young one after their later parent.

@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 
+	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/core/wording"
 	"metrogon/farm"
 )
 
@@ -21,25 +23,28 @@ type KindRates struct {
 // Overview is the pens by kind, and how far their batches differ from one another.
 type Overview struct {
 	Kinds []KindRates
-	// Points between batches in the hatch of set (standard deviation), and of how many
-	// batches that is known.
-	Points  float64
+	// Spread between batches in the hatch of set, and of how many batches that is known.
+	Spread  rates.Spread
 	Batches int
 }
 
 // Overview shows all pens.
 func (b *Service) Overview(ctx context.Context, m *farm.Member) (Overview, error) {
 	pens, ledger, err := b.pens(ctx, m)
-	return Overview{ByKind(pens), ledger.HatchOfSet.Points(), ledger.Done()}, err
+	return Overview{ByKind(pens), ledger.HatchOfSet, ledger.Done()}, err
 }
 
-// Says tells of the spread in one sentence.
+// Says tells of the spread in one sentence; empty where there is nothing to say.
 func (o Overview) Says() string {
-	if o.Batches < 8 {
-		return fmt.Sprintf("How far batches of yours differ from one another shows after some more; until then "+
-			"about %.0f points are reckoned with.", o.Points)
+	switch {
+	case o.Batches < rates.LeastBatches:
+		return "How far your batches differ: " + wording.Lower(wording.TooFew(o.Batches, rates.LeastBatches, "batch"))
+	case !o.Spread.Differ():
+		return ""
 	}
-	return fmt.Sprintf("Batches of yours differ by about %.0f points from one another; the bars allow for it.", o.Points)
+	return fmt.Sprintf(
+		"Your batches differ by about %.0f points from one another; the bars allow for it.", o.Spread.Points(),
+	)
 }
 
 // ByKind groups pens, which stand by kind, and draws the rates of each towards the others
