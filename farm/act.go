@@ -21,6 +21,7 @@ type Tx struct {
 	// still tells that nothing is changed in this transaction, and so, once read, the
 	// version of the farm's eggs.
 	still       bool
+	seen        *Snapshot // the farm as it stands, once it was read
 	version     int64
 	versionRead bool
 }

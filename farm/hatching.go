@@ -9,12 +9,12 @@ import (
 	"metrogon/store"
 )
 
-// Hatching reads what was written down of the birds' batches in lockdown, once, so that what they may bring is the
-// watch's own forecast.
-func (w *Snapshot) Hatching(ctx context.Context, tx *Tx) error {
+// Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may bring
+// is the watch's own forecast.
+func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, of ...BatchView) error {
 	var ids []int64
 	var kinds []string
-	for _, v := range w.batches {
+	for _, v := range of {
 		if v.watched() {
 			ids, kinds = append(ids, v.ID), append(kinds, v.Species)
 		}
@@ -22,7 +22,7 @@ func (w *Snapshot) Hatching(ctx context.Context, tx *Tx) error {
 	if w.hatch != nil || len(ids) == 0 {
 		return nil
 	}
-	rows, err := tx.Hatch(ctx, 0, ids, kinds, w.Now)
+	rows, err := tx.HatchEvents(ctx, ids, kinds)
 	w.hatch = &rows
 	return err
 }

@@ -101,6 +101,9 @@ func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
 }
 
 func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
+	if tx.still && tx.seen != nil {
+		return tx.seen, nil
+	}
 	all, err := tx.Setup(ctx, tx.Member.Date(tx.At))
 	if err != nil {
 		return nil, err
@@ -128,6 +131,7 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 			Mistings: x.Mistings, CoolMin: x.CoolMin, Late: method.Late(x.LateMist),
 		}
 	}
+	tx.seen = w
 	return w, nil
 }
 

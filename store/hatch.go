@@ -92,22 +92,56 @@ type Hatch struct {
 func (tx *Tx) Hatch(
 	ctx context.Context, machineID int64, batches []int64, kinds []string, since time.Time,
 ) (h Hatch, err error) {
-	type row struct {
-		Egg
-		BatchID int64
-	}
-	type laid struct {
+	var hens []struct {
 		ID  int64
 		Hen string
 	}
-	var rows []row
-	var hens []laid
 	q := &pgx.Batch{}
 	ask(q, &hens, `
 		select e.id, c.hen
 		from eggs e
 		join collections c on c.farm_id = $1 and c.id = e.collection_id
 		where e.farm_id = $1 and e.batch_id = any ($2) and c.hen <> ''`, tx.FarmID, batches)
+	ask(q, &h.Young, `
+		select id, batch_id, pen_id, trial, egg_id, at, colour, sex, band, weight_g, signs, died_at, note
+		from young
+		where farm_id = $1 and batch_id = any ($2)
+		order by id`, tx.FarmID, batches)
+	ask(q, &h.Openings, `
+		select l.id, l.machine_id, l.at, l.minutes, l.why, coalesce(p.name, '') as person_name
+		from lid_openings l
+		left join people p on p.id = l.person_id
+		where l.farm_id = $1 and l.machine_id = $2 and l.at >= $3
+		order by l.at desc, l.id desc`, tx.FarmID, machineID, since)
+	ask(q, &h.Baskets, `
+		select batch_id, pen_id, trial, name
+		from hatch_baskets
+		where farm_id = $1 and batch_id = any ($2)`, tx.FarmID, batches)
+	take := tx.askEvents(q, &h, batches, kinds)
+	err = tx.SendBatch(ctx, q).Close()
+	take()
+	h.Hens = map[int64]string{}
+	for _, x := range hens {
+		h.Hens[x.ID] = x.Hen
+	}
+	return h, err
+}
+
+// HatchEvents reads of it what a forecast is made from.
+func (tx *Tx) HatchEvents(ctx context.Context, batches []int64, kinds []string) (h Hatch, err error) {
+	q := &pgx.Batch{}
+	take := tx.askEvents(q, &h, batches, kinds)
+	err = tx.SendBatch(ctx, q).Close()
+	take()
+	return h, err
+}
+
+// askEvents asks for eggs, signs, counts, what was taken out, and what past loads told; take sorts the eggs once they came.
+func (tx *Tx) askEvents(q *pgx.Batch, h *Hatch, batches []int64, kinds []string) (take func()) {
+	var rows []struct {
+		Egg
+		BatchID int64
+	}
 	ask(q, &rows, `
 		select e.batch_id,`+eggColumns+`
 		from eggs e
@@ -126,41 +160,23 @@ func (tx *Tx) Hatch(
 		from hatch_signs
 		where farm_id = $1 and batch_id = any ($2)
 		order by at, id`, tx.FarmID, batches)
-	ask(q, &h.Young, `
-		select id, batch_id, pen_id, trial, egg_id, at, colour, sex, band, weight_g, signs, died_at, note
-		from young
-		where farm_id = $1 and batch_id = any ($2)
-		order by id`, tx.FarmID, batches)
-	ask(q, &h.Openings, `
-		select l.id, l.machine_id, l.at, l.minutes, l.why, coalesce(p.name, '') as person_name
-		from lid_openings l
-		left join people p on p.id = l.person_id
-		where l.farm_id = $1 and l.machine_id = $2 and l.at >= $3
-		order by l.at desc, l.id desc`, tx.FarmID, machineID, since)
 	ask(q, &h.Taken, `
 		select id, batch_id, at, young, place
 		from pulls
 		where farm_id = $1 and batch_id = any ($2)
 		order by at, id`, tx.FarmID, batches)
-	ask(q, &h.Baskets, `
-		select batch_id, pen_id, trial, name
-		from hatch_baskets
-		where farm_id = $1 and batch_id = any ($2)`, tx.FarmID, batches)
 	ask(q, &h.Lessons, `
 		select batch_id, species, machine_id, shift_h, first_held, middle_held, last_held
 		from hatch_lessons
 		where farm_id = $1 and species = any ($2)
 		order by batch_id desc
 		limit 60`, tx.FarmID, kinds)
-	err = tx.SendBatch(ctx, q).Close()
-	h.Eggs, h.Hens = map[int64][]Egg{}, map[int64]string{}
-	for _, x := range hens {
-		h.Hens[x.ID] = x.Hen
+	return func() {
+		h.Eggs = map[int64][]Egg{}
+		for _, r := range rows {
+			h.Eggs[r.BatchID] = append(h.Eggs[r.BatchID], r.Egg)
+		}
 	}
-	for _, r := range rows {
-		h.Eggs[r.BatchID] = append(h.Eggs[r.BatchID], r.Egg)
-	}
-	return h, err
 }
 
 // AddSign notes a sign and returns its id.

@@ -74,9 +74,10 @@ type BatchLog struct {
 	Parts []Part
 	Ways  []WaySince
 	Looks []Look
+	Care  []LogEntry
 }
 
-// BatchLog reads so many lines and notes of it, in one round trip.
+// BatchLog reads so many lines, of care too, and notes of it, in one round trip.
 func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log BatchLog, err error) {
 	q := &pgx.Batch{}
 	log.ask(q, tx.FarmID, b, lines, noted)
@@ -88,6 +89,7 @@ func (log *BatchLog) ask(q *pgx.Batch, farmID int64, b Batch, lines, noted int) 
 	ask(q, &log.Notes, batchNotes, farmID, []int64{b.ID}, noted)
 	ask(q, &log.Legs, legsOf, farmID, b.ID)
 	ask(q, &log.Looks, looks, farmID, []int64{b.ID})
+	ask(q, &log.Care, careLog, farmID, b.ID, 0, lines)
 	ask(q, &log.Ways, waysOf, farmID, b.ID)
 	ask(q, &log.Parts, partsOf, farmID, b.Root())
 }

@@ -453,11 +453,13 @@ type LogEntry struct {
 
 // CareLog lists the newest that was done to a batch or storage place; the other is 0.
 func (tx *Tx) CareLog(ctx context.Context, batchID, placeID int64, most int) ([]LogEntry, error) {
-	return list[LogEntry](ctx, tx, `
-		select c.at, c.kind, coalesce(p.name, 'the program') as who
-		from care c
-		left join people p on p.id = c.person_id
-		where c.farm_id = $1 and (c.batch_id = $2 or c.place_id = $3)
-		order by c.at desc, c.id desc
-		limit $4`, tx.FarmID, batchID, placeID, most)
+	return list[LogEntry](ctx, tx, careLog, tx.FarmID, batchID, placeID, most)
 }
+
+const careLog = `
+	select c.at, c.kind, coalesce(p.name, 'the program') as who
+	from care c
+	left join people p on p.id = c.person_id
+	where c.farm_id = $1 and (c.batch_id = $2 or c.place_id = $3)
+	order by c.at desc, c.id desc
+	limit $4`

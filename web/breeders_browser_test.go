@@ -121,7 +121,7 @@ func TestAFertilityTestByHand(t *testing.T) {
 	h.reads("8 eggs called live")
 	h.open("/")
 	h.press("Decide the test of Barred")
-	h.reads("8 of 10: 49–94 %. Good enough to set.")
+	h.reads("8 of 10: 46–95 %. Good enough to set.")
 	h.press("Done with it")
 	h.reads("The fertility test of Barred is ended: set.", "Ended")
 	h.open("/pens/1/statement")

@@ -67,7 +67,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		if err != nil {
 			return err
 		}
-		page.Journal, page.Notes = log.Lines, log.Notes
+		page.Journal, page.Notes, page.Care = log.Lines, log.Notes, log.Care
 		if page.Divided, err = w.Divided(ctx, tx, log.Parts, log.Legs); err != nil {
 			return err
 		}
@@ -97,7 +97,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		if err != nil {
 			return err
 		}
-		if err := w.Hatching(ctx, tx); err != nil {
+		if err := w.Hatching(ctx, tx, page.BatchView); err != nil {
 			return err
 		}
 		page.Prospect = w.Prospect(records, page.BatchView, page.Pens)
@@ -112,8 +112,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		}
 		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
 		page.Next = next(w, page.BatchView, up.Done, log.Looks)
-		page.Care, err = tx.CareLog(ctx, id, 0, 30)
-		return err
+		return nil
 	})
 	return page, err
 }

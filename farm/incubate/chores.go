@@ -213,10 +213,20 @@ func again(w *farm.Snapshot, v farm.BatchView, looks []store.Look) (chores.Chore
 	return c, true
 }
 
+// position says on which day eggs stand. In the morning of a chore whose day they complete later, as machines count it,
+// it says from when on.
+func position(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone) string {
+	reached := calendar.After(v.SetAt, ms.Day)
+	if w.Now.Before(reached) && w.Member.Date(w.Now).Equal(w.Member.Date(reached)) {
+		return w.Member.Counting().Position(ms.Day, v.HatchDay) + " from " + w.Member.Hours(reached)
+	}
+	return w.Member.Counting().Position(v.Day, v.HatchDay)
+}
+
 func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) chores.Chore {
 	d := chore(v, ms.Kind, ms.At)
 	d.Day = day
-	d.Reason = fmt.Sprintf("%s · day %s", v.Stands().Name, w.Member.Counting().Position(v.Day, v.HatchDay))
+	d.Reason = v.Stands().Name + " · day " + position(w, v, ms)
 	switch ms.Kind {
 	case calendar.Candle:
 		d.Title = fmt.Sprintf("Candle %s", wording.Plural(v.Alive, "egg"))

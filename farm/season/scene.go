@@ -59,7 +59,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := w.Hatching(ctx, tx); err != nil {
+	if err := w.Hatching(ctx, tx, open...); err != nil {
 		return nil, err
 	}
 	s.plans = rows.Plans
