@@ -346,3 +346,17 @@ func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
 		assert.ErrorContains(t, err, want)
 	}
 }
+
+// In the morning of the seventh day eggs that were set at noon are six days old, as their machine's counter says: the
+// chore names the hour at which it will say seven.
+func TestAChoreNamesTheHourOfItsDay(t *testing.T) {
+	y := newYard(t)
+	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
+	y.collect(pen, 1, 10, 0)
+	y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 10}}})
+	set := y.now
+	y.now = set.AddDate(0, 0, 7).Add(-2 * time.Hour)
+	assert.Equal(t, "Cabinet · day 7 of 21 from "+set.In(y.m.Place).Format("15:04"), y.chores(calendar.Candle)[0].Reason)
+	y.now = set.AddDate(0, 0, 7)
+	assert.Equal(t, "Cabinet · day 7 of 21", y.chores(calendar.Candle)[0].Reason)
+}
