@@ -4,6 +4,8 @@ import (
 	"context"
 	"slices"
 
+	"metrogon/core/calendar"
+	"metrogon/core/candling"
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
 	"metrogon/store"
@@ -32,17 +34,38 @@ func (v BatchView) watched() bool {
 	return v.LockedAt != nil && v.ClosedAt == nil && !v.Kind.IsReptile()
 }
 
+// seenLate tells that eggs were looked at in the second half of their time.
+func (v BatchView) seenLate() bool {
+	return v.CandledAt != nil && calendar.Elapsed(v.SetAt, *v.CandledAt) >= v.HatchDay/2
+}
+
 // Looked marks that somebody looked at what hatches and saw nothing new.
 const Looked = "look"
 
-// Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it.
-func (w *Snapshot) Load(records AgeRecords, v BatchView, pens []PenEggs, rows store.Hatch) *hatching.Load {
+// Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it; those that
+// nobody called are expected to do as Set says it, those that were seen alive as such eggs do.
+func (w *Snapshot) Load(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs, rows store.Hatch) *hatching.Load {
+	on, late := w.Member.Date(v.SetAt), v.seenLate()
 	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}
 	l.Take(v.Milestones)
 	for _, p := range pens {
 		n := p.Alive + p.Hatched
 		l.Eggs += n
-		l.Rate += float64(n) * w.Live(records, p.ID, v.Kind, true).Mean()
+		live, sum, eggs := w.Live(records, p.ID, v.Kind, late).Mean(), 0.0, 0.0
+		for _, e := range p.Eggs {
+			if fate := FateOf(e); fate == outcome.Removed || fate == outcome.Broken {
+				continue
+			}
+			eggs++
+			switch candling.LastOf(e.Calls) {
+			case candling.Live:
+				sum += live
+			case "":
+				lot := x.Egg(v.Kind, e, on)
+				sum += lot.Young.Mean() * lot.Keeps
+			}
+		}
+		l.Rate += float64(n) * sum / max(eggs, 1)
 	}
 	l.Eggs = max(l.Eggs, 1)
 	l.Rate = min(max(l.Rate/float64(l.Eggs), .01), 1)

@@ -2,13 +2,14 @@ package farm
 
 import (
 	"math"
+	"time"
 
-	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
+	"metrogon/core/species"
 	"metrogon/store"
 )
 
@@ -61,15 +62,11 @@ func (w *Snapshot) Stands(records AgeRecords, x Beliefs, v BatchView, pens []Pen
 }
 
 func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs) (o reckoning) {
-	late := v.CandledAt != nil && calendar.Elapsed(v.SetAt, *v.CandledAt) >= v.HatchDay/2
+	late := v.seenLate()
 	on := w.Member.Date(v.SetAt)
 	o.ByPen, o.Eggs = map[int64]float64{}, map[int64]int{}
 	for _, p := range pens {
-		k := sorted(p, func(e store.Egg) choice.Lot {
-			return choice.Lot{
-				Pen: p.ID, Eggs: 1, Young: x.Young[p.ID], Keeps: x.Keeps(v.Kind, AgeDays(e.LaidOn, on)),
-			}
-		})
+		k := sorted(p, func(e store.Egg) choice.Lot { return x.Egg(v.Kind, e, on) })
 		o.atSet, o.out = append(o.atSet, k.all...), o.out+k.out
 		// Of eggs whose young were counted some are shells by now.
 		left := 1.0
@@ -93,14 +90,20 @@ func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []Pen
 		o.hatched += p.Hatched
 	}
 	if w.hatch != nil && v.watched() {
-		o.watch(w, records, v, pens)
+		o.watch(w, records, x, v, pens)
 	}
 	return o
 }
 
+// Egg is a lot of one that was set on a date and not seen alive since: by its pen, its age, and its air cell.
+func (x Beliefs) Egg(kind *species.Profile, e store.Egg, setOn time.Time) choice.Lot {
+	keeps := x.Keeps(kind, AgeDays(e.LaidOn, setOn)) * candling.Cell(e.Calls, e.Loose)
+	return choice.Lot{Pen: e.PenID, Eggs: 1, Young: x.Young[e.PenID], Keeps: keeps}
+}
+
 // watch puts what the watch forecasts in place of what is usual, by pen as far as that says how many of its eggs live.
-func (o *reckoning) watch(w *Snapshot, records AgeRecords, v BatchView, pens []PenEggs) {
-	o.load = w.Load(records, v, pens, *w.hatch)
+func (o *reckoning) watch(w *Snapshot, records AgeRecords, x Beliefs, v BatchView, pens []PenEggs) {
+	o.load = w.Load(records, x, v, pens, *w.hatch)
 	out, usual := map[int64]float64{}, 0.0
 	for _, p := range pens {
 		out[p.ID] += float64(p.Hatched)

@@ -70,6 +70,7 @@ type Egg struct {
 	FateAt  *time.Time
 	Trial   bool
 	Reason  *string // why it is on trial
+	Loose   float64 // share of eggs with a loose or displaced air cell in the parcel that it came in
 }
 
 // Young is how many young of a pen were counted in a batch, whose eggs nobody saw;
@@ -260,6 +261,11 @@ func (tx *Tx) EggsAndYoung(ctx context.Context, batchID int64) (eggs []Egg, youn
 const eggColumns = `
 			e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
 			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,
+			coalesce((
+				select least(1, (p.loose + p.displaced)::float8 / nullif(p.sent - p.broken, 0))
+				from parcels p
+				where p.farm_id = e.farm_id and p.collection_id = e.collection_id
+			), 0) as loose,
 			coalesce(array_agg(c.call order by s.at, c.id) filter (where c.id is not null), '{}') as calls`
 
 const batchEggs = `

@@ -3,6 +3,7 @@ package hatch
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -30,7 +31,6 @@ type LoadView struct {
 	hatching.Watch
 	Baskets    []Basket
 	InLockdown int     // eggs that went in and were not taken out dead
-	AtLeast    float64 // % of these that are out
 	Usual      float64 // % of these that usually hatch, here
 	Looked     time.Time
 	Young      []store.OneYoung
@@ -151,14 +151,26 @@ func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, id
 	return
 }
 
+// UsualSays how many of such eggs hatch, as people say it.
+func (l LoadView) UsualSays() string {
+	n := l.Usual / 10
+	says := fmt.Sprintf("usually %.0f or %.0f of 10", math.Floor(n), math.Floor(n)+1)
+	if near := math.Round(n); math.Abs(n-near) < .15 {
+		says = fmt.Sprintf("usually %.0f of 10", near)
+	}
+	if l.CandledAt == nil {
+		says += "; nobody candled these"
+	}
+	return says
+}
+
 // loadView puts together what is known of one batch.
 func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows store.Hatch) LoadView {
 	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
-	l := w.Load(records, v, pens, rows)
+	l := w.Load(records, w.Beliefs(records), v, pens, rows)
 	view := LoadView{
 		BatchView: v, Looked: l.Looked, Watch: l.Watch(), InLockdown: l.Eggs, Usual: 100 * l.Rate, Shifts: len(l.Shifts),
 	}
-	view.AtLeast = 100 * float64(view.Watch.Out) / float64(l.Eggs)
 	clocks := map[int64]*hatching.EggWatch{}
 	for i := range view.Watch.Eggs {
 		clocks[view.Watch.Eggs[i].Egg] = &view.Watch.Eggs[i]
@@ -249,7 +261,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if err != nil {
 		return nil, err
 	}
-	l := lesson(w.Load(records[v.Species], v, pens, rows), v)
+	l := lesson(w.Load(records[v.Species], w.Beliefs(records[v.Species]), v, pens, rows), v)
 	if l == nil {
 		return nil, nil
 	}

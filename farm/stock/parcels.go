@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"metrogon/core/grading"
+	"metrogon/core/marks"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -171,8 +172,8 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 			"%s from %s in store, %d broken. They rest until %s", wording.Plural(row.Eggs, "egg"),
 			w.PenByID[parcel.PenID].Name, a.Broken, m.Moment(ready),
 		)
-		if len(codes) > 1 {
-			said += fmt.Sprintf("; mark them %s to %s", codes[0], codes[len(codes)-1])
+		if len(codes) > 0 {
+			said += "; mark them " + marks.List(codes)
 		}
 		return journal.Record(
 			ctx, tx, journal.On(journal.Parcel, id).And(journal.Pen, parcel.PenID),
