@@ -13,6 +13,7 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/machines"
 	"metrogon/farm/moving"
+	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
 )
 
@@ -47,6 +48,8 @@ func TestAHenIsNoBox(t *testing.T) {
 	assert.Len(t, s.card(hen).Swaps, 1)
 	assert.Empty(t, s.card(hen).Offers)
 
+	s.after(19)
+	assert.Empty(t, s.chores(chores.Swap), "nobody brings eggs in lockdown under a hen: the chore dies with its reason")
 	s.after(7)
 	swap := s.chores(chores.Swap)
 	require.Len(t, swap, 1)
@@ -103,4 +106,7 @@ func TestAParcelIsExpected(t *testing.T) {
 	warm := y.chores(chores.WarmUp)
 	require.Len(t, warm, 1, "warm by the time that they have rested")
 	assert.Contains(t, warm[0].Reason, "for the parcel from Hollin Ridge, Fri 5 Mar")
+	id := must(y.Stock.Parcels(ctx, y.m)).Parcels[0].ID
+	must(y.Stock.Arrived(ctx, y.m, key(), id, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(1), RestHours: 24}))
+	assert.Len(t, y.chores(chores.WarmUp), 1, "the parcel has come, and its machine is cold still")
 }

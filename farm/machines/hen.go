@@ -45,10 +45,13 @@ const dummies = "dummies"
 // swapHour is when eggs are brought under a hen: it is dark, and she sits.
 var swapHour = calendar.WallTime{Hour: 21}
 
-// swapOn is the evening on which eggs of a batch go under a hen: that of the first look.
+// swapOn is the evening on which eggs of a batch go under a hen: that of the first look. From lockdown on they stay where
+// they are.
 func swapOn(w *farm.Snapshot, v farm.BatchView) (time.Time, bool) {
 	look, ok := v.Milestone(calendar.Candle)
-	return swapHour.On(look.At, 0, w.Member.Place), ok && v.LockedAt == nil && !v.Kind.IsReptile()
+	shut, locks := v.Milestone(calendar.Lockdown)
+	turns := v.LockedAt == nil && locks && w.Now.Before(shut.At)
+	return swapHour.On(look.At, 0, w.Member.Place), ok && turns && !v.Kind.IsReptile()
 }
 
 func henOf(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {

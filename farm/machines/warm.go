@@ -14,7 +14,7 @@ import (
 )
 
 // warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown, and
-// setters for parcels that are expected.
+// setters for parcels that are expected, or rest.
 func warmChores(
 	w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, parcels []farm.ParcelView,
 ) (all []chores.Chore, err error) {
@@ -51,10 +51,17 @@ func warmChores(
 		}
 	}
 	for _, p := range parcels {
-		if !p.OnTheWay() || p.ExpectedOn == nil || p.SetterID == nil {
+		var rested time.Time
+		switch {
+		case p.SetterID == nil:
+			continue
+		case p.OnTheWay() && p.ExpectedOn != nil:
+			rested = w.SetMoment(*p.ExpectedOn).Add(time.Duration(w.Member.RestHours) * time.Hour)
+		case p.Stored > 0 && p.ReadyAt != nil: // it has come, and waits for the machine
+			rested = *p.ReadyAt
+		default:
 			continue
 		}
-		rested := w.SetMoment(*p.ExpectedOn).Add(time.Duration(w.Member.RestHours) * time.Hour)
 		what := fmt.Sprintf("for the parcel from %s, %s", p.From.Name, w.Member.ShortDay(rested))
 		if err := add(w.MachineByID[*p.SetterID], rested, what); err != nil {
 			return nil, err
