@@ -103,8 +103,12 @@ func (k *keeper) on(x laid, day, hour int) (told bool) {
 
 func (k *keeper) found(ctx context.Context, pen int, box string, x laid, before []int64) (int64, error) {
 	k.on(x, 0, 7)
-	n, err := k.Clutches.New(ctx, k.m)
+	n, err := k.Clutches.New(ctx, k.m, "", k.m.Date(k.at))
 	if err != nil {
+		return 0, err
+	}
+	mother := dam(n.Dams, k.pens[pen].id)
+	if n, err = k.Clutches.New(ctx, k.m, mother, k.m.Date(k.at)); err != nil {
 		return 0, err
 	}
 	f := clutch.Found{
@@ -120,7 +124,7 @@ func (k *keeper) found(ctx context.Context, pen int, box string, x laid, before 
 		dry, water = 500, 480
 		f.Box.Cols, f.Box.Rows, f.Stuck = 5, 4, []int{4, 3}
 	}
-	if _, err := fmt.Sscanf(dam(n.Dams, k.pens[pen].id), "%d-%d", &f.PenID, &f.DamID); err != nil {
+	if _, err := fmt.Sscanf(mother, "%d-%d", &f.PenID, &f.DamID); err != nil {
 		return 0, err
 	}
 	for _, s := range n.Sires {

@@ -13,12 +13,15 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/climate"
+	"metrogon/core/outcome"
 	"metrogon/core/reptile"
 	"metrogon/farm"
+	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/clutch"
 	"metrogon/farm/flock"
 	"metrogon/farm/gauges"
+	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/moving"
 	"metrogon/farm/outage"
@@ -43,7 +46,7 @@ func newTerrarium(t *testing.T) *terrarium {
 		})
 		require.NoError(t, err)
 	}
-	n, err := y.Clutches.New(y.Context(), y.m)
+	n, err := y.Clutches.New(y.Context(), y.m, "", y.m.Date(y.now))
 	require.NoError(t, err)
 	require.Len(t, n.Dams, 1)
 	_, dam, _ := strings.Cut(n.Dams[0].Value, "-")
@@ -528,4 +531,74 @@ func TestAPowerCutOfAReptilesShelf(t *testing.T) {
 	assert.InDelta(t, 0, g.clutch(id).Hatch().At.Sub(after.HatchAt).Minutes(), 1, "one date")
 	must(g.Undo(ctx, g.m, key(), done.Entry))
 	assert.InDelta(t, 0, g.clutch(id).Forecast.HatchAt.Sub(before.HatchAt).Minutes(), 1)
+}
+
+// Of males only those of her kind are offered that were with her on the day, and no other is taken.
+func TestASireIsOfHerKindAndDay(t *testing.T) {
+	g := newTerrarium(t)
+	snakes := g.pen("Umber × Slate", "corn-snake")
+	for sex, name := range map[string]string{farm.Female: "Umber", farm.Male: "Slate"} {
+		must(g.Flock.PutIn(g.Context(), g.m, key(), flock.PutIn{
+			PenID: snakes, How: flock.Already, On: g.m.Date(start).AddDate(0, -1, 0),
+			Bird: store.Bird{Name: name, Species: "corn-snake", Sex: sex},
+		}))
+	}
+	names := func(dam string, on time.Time) (all []string) {
+		for _, p := range must(g.Clutches.New(g.Context(), g.m, dam, on)).Sires {
+			all = append(all, p.Label)
+		}
+		return all
+	}
+	snake := must(g.Clutches.New(g.Context(), g.m, "", g.m.Date(start))).Dams[1].Value
+	assert.Equal(t, []string{"Flint"}, names("", g.m.Date(start)))
+	assert.Equal(t, []string{"Slate"}, names(snake, g.m.Date(start)))
+	assert.Empty(t, names(snake, g.m.Date(start).AddDate(0, -2, 0)), "he came later")
+	f := g.find()
+	pen, dam, _ := strings.Cut(snake, "-")
+	f.PenID, f.DamID = number(pen), number(dam)
+	_, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	assert.ErrorContains(t, err, "Pick a male of her kind, or say that nobody knows.")
+}
+
+// A clutch of slugs alone goes into no box, is over at once, and counts in her record.
+func TestAClutchOfSlugsIsEntered(t *testing.T) {
+	g := newTerrarium(t)
+	f := g.find()
+	f.Good, f.Slugs, f.MassG = 0, 0, nil
+	_, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	assert.ErrorContains(t, err, "The number of good eggs")
+	f.Slugs = 2
+	done := must(g.Clutches.Found(g.Context(), g.m, key(), f))
+	assert.Equal(t, "2 slugs of Opal: none was good.", done.Said)
+	rates := must(g.Clutches.Rates(g.Context(), g.m))
+	require.Len(t, rates.Kinds, 1)
+	assert.Equal(t, 2, rates.Kinds[0].Groups[0].Rows[0].Laid)
+	list := must(g.Clutches.List(g.Context(), g.m, 0))
+	require.Len(t, list.Closed, 1)
+	page := must(g.Clutches.Clutch(g.Context(), g.m, list.Closed[0].ID))
+	assert.Equal(t, "Opal", page.Dam)
+	must(g.Undo(g.Context(), g.m, key(), done.Entry))
+	assert.Empty(t, must(g.Clutches.Rates(g.Context(), g.m)).Kinds)
+}
+
+// An egg to which others stick is not taken out without a question.
+func TestStuckEggsAreAskedAbout(t *testing.T) {
+	g := newTerrarium(t)
+	f := g.find()
+	f.Good, f.Stuck, f.MassG = 4, []int{3}, nil
+	id := g.found(f)
+	g.now = g.now.AddDate(0, 0, 20)
+	eggs := must(g.Clutches.Clutch(g.Context(), g.m, id)).Lying
+	out := hatch.Ending{Eggs: []int64{eggs[0].Egg.ID}, Fate: outcome.Removed, Stage: "bad"}
+	asking := farm.Asking(g.Context(), false)
+	_, err := g.Hatch.End(asking, g.m, key(), id, out)
+	assert.ErrorContains(t, err, "2 eggs stick to what you take out")
+	call := candle.Calling{Call: candling.Bad, Eggs: out.Eggs, TakeOut: true}
+	_, err = g.Candle.Candle(asking, g.m, key(), id, call)
+	assert.ErrorContains(t, err, "2 eggs stick to what you take out")
+	out.Eggs = []int64{eggs[3].Egg.ID}
+	_, err = g.Hatch.End(asking, g.m, key(), id, out)
+	assert.NoError(t, err, "it lies by itself")
+	out.Eggs = []int64{eggs[0].Egg.ID}
+	must(g.Hatch.End(farm.Asking(g.Context(), true), g.m, key(), id, out))
 }

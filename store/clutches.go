@@ -116,7 +116,7 @@ type ClutchRows struct {
 
 const boxColumns = `id, machine_id, name, kind, substrate, dry_g, water_g, cols, rows, began_at, ended_at`
 
-const clutchColumns = `batch_id, box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit`
+const clutchColumns = `batch_id, coalesce(box_id, 0) as box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit`
 
 // ClutchRows reads it in one round trip.
 func (tx *Tx) ClutchRows(ctx context.Context, batchIDs []int64) (r ClutchRows, err error) {
@@ -208,9 +208,9 @@ type LaidClutch struct {
 }
 
 const allClutches = `
-	select ` + clutchColumns + `, (
+	select ` + clutchColumns + `, coalesce(pen_id, (
 			select min(e.pen_id) from eggs e where e.farm_id = $1 and e.batch_id = clutches.batch_id
-		) as pen_id
+		)) as pen_id
 	from clutches
 	where farm_id = $1
 	order by laid_from, batch_id`
@@ -348,13 +348,13 @@ func (tx *Tx) BoxChanges(ctx context.Context, boxIDs []int64) ([]BoxChange, erro
 }
 
 // AddClutch makes a batch a clutch, with the places of its eggs.
-func (tx *Tx) AddClutch(ctx context.Context, c Clutch, eggs []ClutchEgg) error {
+func (tx *Tx) AddClutch(ctx context.Context, c LaidClutch, eggs []ClutchEgg) error {
 	_, err := tx.Exec(ctx, `
 		insert into clutches (
-			farm_id, batch_id, box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit
+			farm_id, batch_id, box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit, pen_id
 		)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)`,
-		tx.FarmID, c.BatchID, c.BoxID, c.DamID, c.Sired, c.SireID, c.LaidFrom, c.LaidTo, c.Slugs, c.Marked, c.Permit)
+		values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
+		tx.FarmID, c.BatchID, c.BoxID, c.DamID, c.Sired, c.SireID, c.LaidFrom, c.LaidTo, c.Slugs, c.Marked, c.Permit, c.PenID)
 	if err != nil {
 		return err
 	}
@@ -538,4 +538,15 @@ func (tx *Tx) WarmthRows(ctx context.Context, batchID int64, since time.Time) (r
 	ask(q, &r.Cuts, cutsSince, tx.FarmID, since)
 	ask(q, &r.CutReadings, cutReadingsSince, tx.FarmID, since)
 	return r, tx.SendBatch(ctx, q).Close()
+}
+
+// Torn counts the living eggs of a batch that stick to some that are to be taken out, and would stay.
+func (tx *Tx) Torn(ctx context.Context, batchID int64, out []int64) (int, error) {
+	return value[int](ctx, tx, `
+		select count(distinct b.egg_id)::int
+		from clutch_eggs a
+		join clutch_eggs b on b.farm_id = $1 and b.batch_id = $2 and b.stuck = a.stuck
+		join eggs e on e.farm_id = $1 and e.id = b.egg_id and e.fate is null
+		where a.farm_id = $1 and a.batch_id = $2 and a.stuck > 0 and a.egg_id = any ($3) and not b.egg_id = any ($3)`,
+		tx.FarmID, batchID, out)
 }

@@ -42,16 +42,18 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := doubts(ctx, tx, batch, call, ids, at); err != nil {
+		out := takeOut && m.TakesOut(call)
+		if err := doubts(ctx, tx, batch, call, ids, out, at); err != nil {
 			return farm.Done{}, err
 		}
-		return called(ctx, tx, batch, call, ids, takeOut && m.TakesOut(call), at)
+		return called(ctx, tx, batch, call, ids, out, at)
 	})
 }
 
-// doubts asks about calls on days on which nothing is to be seen yet, and about clears that were seen alive.
+// doubts asks about calls on days on which nothing is to be seen yet, about clears that were seen alive, and about eggs
+// that are taken out although others stick to them.
 func doubts(
-	ctx context.Context, tx *farm.Tx, batch store.Batch, call candling.Call, ids []int64, at time.Time,
+	ctx context.Context, tx *farm.Tx, batch store.Batch, call candling.Call, ids []int64, out bool, at time.Time,
 ) error {
 	var p farm.Problems
 	m, day := tx.Member, calendar.Elapsed(batch.SetAt, at)
@@ -67,6 +69,11 @@ func doubts(
 		if n > 0 {
 			p.Doubtf(ctx, "call", "%s called live on %s: really clear?",
 				wording.Were(n, "egg"), m.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
+		}
+	}
+	if out {
+		if err := farm.AskTorn(ctx, tx, &p, batch, ids); err != nil {
+			return err
 		}
 	}
 	return p.Err()
@@ -112,7 +119,7 @@ func (b *Service) CandleRest(
 		if len(rest) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
 		}
-		if err := doubts(ctx, tx, batch, candling.Live, rest, at); err != nil {
+		if err := doubts(ctx, tx, batch, candling.Live, rest, false, at); err != nil {
 			return farm.Done{}, err
 		}
 		slices.Sort(rest)

@@ -202,10 +202,11 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 				}
 				at := farm.Latest(at, batch.SetAt)
 				ctx := farm.Asking(ctx, op.Sure || op.Call != candling.Clear) // other calls are not asked about at the lamp
-				if err := doubts(ctx, tx, batch, op.Call, []int64{op.Egg}, at); err != nil {
+				out := op.TakeOut && m.TakesOut(op.Call)
+				if err := doubts(ctx, tx, batch, op.Call, []int64{op.Egg}, out, at); err != nil {
 					return farm.Done{}, err
 				}
-				return called(ctx, tx, batch, op.Call, []int64{op.Egg}, op.TakeOut && m.TakesOut(op.Call), at)
+				return called(ctx, tx, batch, op.Call, []int64{op.Egg}, out, at)
 			})
 	case "cell":
 		return b.Cells.ReadCell(ctx, m, op.Key, batchID, op.Egg, op.LossPct, at)

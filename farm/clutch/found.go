@@ -84,8 +84,8 @@ func (f *Found) check(ctx context.Context, w *farm.Snapshot, flock farm.Flock) (
 	if !slices.Contains([]string{SiredOne, SiredSeveral, SiredStored, SiredUnknown}, f.Sired) {
 		p.Addf("sired", "Say who sired them; unknown is an answer too.")
 	}
-	if f.SireID != 0 && flock.Birds[f.SireID].Sex != farm.Male {
-		p.Addf("sired", "Pick the male that sired them.")
+	if sire := flock.Birds[f.SireID]; f.SireID != 0 && (sire.Sex != farm.Male || sire.Species != kind.ID) {
+		p.Addf("sired", "Pick a male of her kind, or say that nobody knows.")
 	}
 	if f.LaidFrom.IsZero() {
 		f.LaidFrom = f.LaidTo
@@ -102,7 +102,7 @@ func (f *Found) check(ctx context.Context, w *farm.Snapshot, flock farm.Flock) (
 	case f.LaidTo.Sub(f.LaidFrom) > longestFind:
 		p.Addf("laid_from", "A span of more than two weeks tells nothing; narrow it by when the nest was last empty.")
 	}
-	p.Count("good", "The number of good eggs", f.Good, 1, mostEggs)
+	p.Count("good", "The number of good eggs", f.Good, farm.OneIf(f.Slugs == 0), mostEggs)
 	p.Count("slugs", "The number of slugs", f.Slugs, 0, 200)
 	p.Mass(w.Member.Units(), "mass", "The weight of the eggs", f.MassG, 0.1, 20000)
 	f.Permit = p.Name("permit", "What stands on the papers", f.Permit, 100, false)
@@ -173,6 +173,9 @@ func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found
 		if err != nil {
 			return farm.Done{}, err
 		}
+		if f.Good == 0 {
+			return f.slugs(ctx, tx, w, kind, flock)
+		}
 		box, spots, made, err := f.box(ctx, tx, w)
 		if err != nil {
 			return farm.Done{}, err
@@ -193,6 +196,41 @@ func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found
 		return journal.Record(ctx, tx, about, journal.Undo{dropFound.Of(made)}, "%s.", said)
 	})
 	return done, farm.Taken(err, "box_name", "There is a box of that name in use already.")
+}
+
+// slugs keeps a clutch of which no egg was good: it is over at once, and counts in its dam's record.
+func (f Found) slugs(
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, flock farm.Flock,
+) (farm.Done, error) {
+	i := slices.IndexFunc(w.Machines, func(x farm.Machine) bool { return machine.ID(x.Kind) == machine.ReptileBox })
+	if i < 0 {
+		return farm.Done{}, farm.Problemf("machine", "Name an incubator for reptiles first.")
+	}
+	setAt := f.LaidTo.Truncate(time.Minute)
+	collections, err := tx.Collect(ctx, []store.Collection{f.gathered(flock, tx.Member.Date(setAt))})
+	if err != nil {
+		return farm.Done{}, err
+	}
+	batch := store.Batch{
+		Species: kind.ID, SetterID: w.Machines[i].ID, HatcherID: w.Machines[i].ID, SetAt: setAt, TempC: &f.Temp.C,
+	}
+	id, _, err := tx.AddBatch(ctx, batch, kind.Short, setAt.In(tx.Member.Place).Year())
+	if err != nil {
+		return farm.Done{}, err
+	}
+	if batch, err = tx.Batch(ctx, id); err != nil {
+		return farm.Done{}, err
+	}
+	batch.ClosedAt = &setAt
+	if err := tx.MoveBatch(ctx, batch); err != nil {
+		return farm.Done{}, err
+	}
+	if err := tx.AddClutch(ctx, f.clutch(id, 0), nil); err != nil {
+		return farm.Done{}, err
+	}
+	undo := journal.Undo{dropFound.Of(found{Batch: id, Collections: collections})}
+	return journal.Record(ctx, tx, journal.On(journal.Batch, id).And(journal.Pen, f.PenID), undo,
+		"%s of %s: none was good.", wording.Plural(f.Slugs, "slug"), whose(w, flock, f.PenID, f.DamID))
 }
 
 // apart asks about a shelf on which clutches stand that want another warmth.
@@ -381,11 +419,11 @@ func (f Found) gathered(flock farm.Flock, laidOn time.Time) store.Collection {
 }
 
 // clutch is the row of a clutch.
-func (f Found) clutch(batchID, boxID int64) store.Clutch {
-	c := store.Clutch{
+func (f Found) clutch(batchID, boxID int64) store.LaidClutch {
+	c := store.LaidClutch{PenID: f.PenID, Clutch: store.Clutch{
 		BatchID: batchID, BoxID: boxID, Sired: f.Sired, LaidFrom: f.LaidFrom, LaidTo: f.LaidTo, Slugs: f.Slugs,
 		Marked: f.Marked, Permit: f.Permit,
-	}
+	}}
 	if f.DamID != 0 {
 		c.DamID = &f.DamID
 	}

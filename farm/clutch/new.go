@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"metrogon/core/machine"
 	"metrogon/core/species"
@@ -22,14 +23,16 @@ type Place struct {
 // New is what a clutch may be told with.
 type New struct {
 	Dams     []Place // value: pen-dam
+	Dam      string  // whose males these are
 	Sires    []Place
 	Boxes    []BoxCard
 	Machines []farm.Machine
 	NextBox  string
 }
 
-// New shows what is needed to set a clutch.
-func (s *Service) New(ctx context.Context, m *farm.Member) (n New, err error) {
+// New shows what is needed to set a clutch of a dam ("pen-dam"; empty: the first) that was laid on a date: of males those
+// that were with her that day.
+func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time.Time) (n New, err error) {
 	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		flock, err := w.Flock(ctx, tx)
 		if err != nil {
@@ -40,8 +43,9 @@ func (s *Service) New(ctx context.Context, m *farm.Member) (n New, err error) {
 			if kind == nil || !kind.IsReptile() || p.UntilOn != nil {
 				continue
 			}
-			n.parents(p, kind, flock)
+			n.dams(p, kind, flock)
 		}
+		n.sires(w, flock, dam, laid)
 		for _, x := range w.Machines {
 			if machine.ID(x.Kind) == machine.ReptileBox && x.UntilOn == nil {
 				n.Machines = append(n.Machines, x)
@@ -73,22 +77,36 @@ func (s *Service) New(ctx context.Context, m *farm.Member) (n New, err error) {
 	return n, err
 }
 
-// parents adds the females and males of a pen.
-func (n *New) parents(p farm.Pen, kind *species.Profile, flock farm.Flock) {
+// dams adds the females of a pen.
+func (n *New) dams(p farm.Pen, kind *species.Profile, flock farm.Flock) {
 	females := 0
 	for _, st := range flock.Stays {
-		if st.PenID != p.ID || st.UntilOn != nil {
+		if st.PenID != p.ID || st.UntilOn != nil || st.Sex != farm.Female {
 			continue
 		}
 		b := flock.Birds[st.BirdID]
-		if st.Sex == farm.Female {
-			females++
-			n.Dams = append(n.Dams, Place{fmt.Sprintf("%d-%d", p.ID, b.ID), b.Name + ", " + wording.Lower(kind.Name), kind})
-		} else {
-			n.Sires = append(n.Sires, Place{fmt.Sprint(b.ID), b.Name, kind})
-		}
+		females++
+		n.Dams = append(n.Dams, Place{fmt.Sprintf("%d-%d", p.ID, b.ID), b.Name + ", " + wording.Lower(kind.Name), kind})
 	}
 	if females != 1 {
 		n.Dams = append(n.Dams, Place{fmt.Sprintf("%d-0", p.ID), p.Name + ", " + wording.Lower(kind.Name), kind})
+	}
+}
+
+// sires adds the males that were in the dam's pen on the day.
+func (n *New) sires(w *farm.Snapshot, flock farm.Flock, dam string, laid time.Time) {
+	if n.Dam = dam; len(n.Dams) > 0 && !slices.ContainsFunc(n.Dams, func(d Place) bool { return d.Value == dam }) {
+		n.Dam = n.Dams[0].Value
+	}
+	pen, _, _ := strings.Cut(n.Dam, "-")
+	for _, st := range flock.Stays {
+		there := !st.FromOn.After(laid) && (st.UntilOn == nil || !st.UntilOn.Before(laid))
+		if fmt.Sprint(st.PenID) != pen || st.Sex != farm.Male || !there {
+			continue
+		}
+		b := flock.Birds[st.BirdID]
+		if kind := w.Kinds[w.PenByID[st.PenID].Species]; kind != nil && b.Species == kind.ID {
+			n.Sires = append(n.Sires, Place{fmt.Sprint(b.ID), b.Name, kind})
+		}
 	}
 }

@@ -155,6 +155,9 @@ func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) erro
 		p.Doubtf(ctx, "eggs", "%s called live on %s: really take out?", wording.Were(n, "egg"),
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
 	}
+	if err := farm.AskTorn(ctx, tx, &p, batch, e.Eggs); err != nil {
+		return err
+	}
 	return p.Err()
 }
 

@@ -43,3 +43,8 @@ language sql stable security definer set search_path = public as $$
   select exists (select from machines where farm_id = farm and kind <> 'reptile-box' and until_on is null)
 $$;
 -- +goose StatementEnd
+
+-- A clutch of slugs alone goes into no box, and has no egg that tells its pen.
+alter table clutches alter column box_id drop not null;
+alter table clutches add column pen_id bigint;
+alter table clutches add foreign key (farm_id, pen_id) references pens (farm_id, id);

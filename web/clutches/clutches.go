@@ -97,7 +97,15 @@ type choices struct {
 }
 
 func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error {
-	n, err := h.Clutches.New(c.Request().Context(), m)
+	asked := c.QueryParams()
+	if meta.Typed != nil {
+		asked = meta.Typed
+	}
+	laid := m.Date(h.Now())
+	if at, err := time.ParseInLocation("2006-01-02T15:04", asked.Get("laid_to"), m.Place); err == nil {
+		laid = m.Date(at)
+	}
+	n, err := h.Clutches.New(c.Request().Context(), m, asked.Get("dam"), laid)
 	if err != nil {
 		return err
 	}

@@ -1,0 +1,25 @@
+package farm
+
+import (
+	"context"
+
+	"metrogon/core/wording"
+	"metrogon/store"
+)
+
+// AskTorn asks about reptiles' eggs that are taken out although others stick to them: parted by force, shells tear.
+func AskTorn(ctx context.Context, tx *Tx, p *Problems, batch store.Batch, out []int64) error {
+	if batch.TempC == nil {
+		return nil
+	}
+	n, err := tx.Torn(ctx, batch.ID, out)
+	if n > 0 {
+		stick := " stick"
+		if n == 1 {
+			stick = " sticks"
+		}
+		p.Doubtf(ctx, "eggs", "%s to what you take out: parting them can tear the shells. Take it out all the same?",
+			wording.Plural(n, "egg")+stick)
+	}
+	return err
+}
