@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -41,9 +42,30 @@ func build(t *testing.T) *program {
 			os.Environ(), "METROGON_DATA="+filepath.Join(dir, "data"), "METROGON_QUIET=true", "METROGON_DATABASE_URL=",
 		),
 	}
-	out, err := exec.Command("go", "build", "-o", p.path, ".").CombinedOutput()
-	require.NoError(t, err, string(out))
+	shared, err := builtOnce()
+	require.NoError(t, err)
+	require.NoError(t, os.Link(shared, p.path))
 	return p
+}
+
+// builtIn is the folder of the program that all tests share.
+var builtIn string
+
+var builtOnce = sync.OnceValues(func() (path string, err error) {
+	if builtIn, err = os.MkdirTemp("", "metrogon-built-"); err != nil {
+		return "", err
+	}
+	path = filepath.Join(builtIn, "metrogon")
+	if out, err := exec.Command("go", "build", "-o", path, ".").CombinedOutput(); err != nil {
+		return "", fmt.Errorf("%w: %s", err, out)
+	}
+	return path, nil
+})
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	_ = os.RemoveAll(builtIn)
+	os.Exit(code)
 }
 
 func (p *program) command(args ...string) *exec.Cmd {
