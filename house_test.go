@@ -31,7 +31,8 @@ var mayImport = map[string][]string{
 	"demo":    {"demo", "farm", "store", "core"},
 	"standin": {"standin", "formats", "core"}, // a simulated machine is physics
 	"outside": {"farm", "formats"},            // what comes from a broker is in an open format
-	"cmd":     {"cmd", "web", "formats", "standin", "outside", "demo", "farm", "store", "core"},
+	"work":    {"work", "farm", "store", "core"},
+	"cmd":     {"cmd", "web", "work", "formats", "standin", "outside", "demo", "farm", "store", "core"},
 	"tools":   {"core"},
 	"docs":    {"web", "demo"},
 }

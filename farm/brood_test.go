@@ -217,8 +217,12 @@ func TestNestlingsAreNoChicks(t *testing.T) {
 	pen, box := y.pen("Aviary", "finch"), y.machine("Cabinet", "all-in-one", "finch", 40, 40)
 	must(y.Supplies.Add(ctx, y.m, key(), []store.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
 	y.collect(pen, 0, 6, 0)
-	id := y.set(incubate.Setting{Species: "finch", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
-	chick := regexp.MustCompile(`(?i)fluffy|crumb|starter|\blive on\b|yolk|warm the brooder|drinker|drink and eat|they are dry|a day since`)
+	id := y.set(incubate.Setting{Species: "finch", SetterID: box, Picks: []incubate.Pick{
+		{PenID: pen, LaidOn: day(0), Eggs: 6},
+	}})
+	chick := regexp.MustCompile(
+		`(?i)fluffy|crumb|starter|\blive on\b|yolk|warm the brooder|drinker|drink and eat|they are dry|a day since`,
+	)
 	said := func() {
 		t.Helper()
 		today := must(y.Today.Page(ctx, y.m))

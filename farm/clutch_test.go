@@ -439,7 +439,8 @@ func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 	}
 }
 
-// Alarms of a reptiles' box go by what its eggs bear, never by what hens' want; they speak of no turning and no lockdown.
+// Alarms of a reptiles' box go by what its eggs bear, never by what hens' want; they speak of no turning and no
+// lockdown.
 func TestAReptilesAlarmsAreItsKinds(t *testing.T) {
 	g := newTerrarium(t)
 	ctx := g.Context()

@@ -11,8 +11,8 @@ import (
 	"metrogon/store"
 )
 
-// Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may bring
-// is the watch's own forecast.
+// Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may
+// bring is the watch's own forecast.
 func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, of ...BatchView) error {
 	var ids []int64
 	var kinds []string
@@ -42,8 +42,8 @@ func (v BatchView) seenLate() bool {
 // Looked marks that somebody looked at what hatches and saw nothing new.
 const Looked = "look"
 
-// Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it; those that
-// nobody called are expected to do as Set says it, those that were seen alive as such eggs do.
+// Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it; those
+// that nobody called are expected to do as Set says it, those that were seen alive as such eggs do.
 func (w *Snapshot) Load(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs, rows store.Hatch) *hatching.Load {
 	on, late := w.Member.Date(v.SetAt), v.seenLate()
 	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}

@@ -353,7 +353,9 @@ func TestAChoreNamesTheHourOfItsDay(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
 	y.collect(pen, 1, 10, 0)
-	y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(1), Eggs: 10}}})
+	y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
+		{PenID: pen, LaidOn: day(1), Eggs: 10},
+	}})
 	set := y.now
 	y.now = set.AddDate(0, 0, 7).Add(-2 * time.Hour)
 	assert.Equal(t, "Cabinet · day 7 of 21 from "+set.In(y.m.Place).Format("15:04"), y.chores(calendar.Candle)[0].Reason)

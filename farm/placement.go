@@ -64,8 +64,8 @@ func FreePlaces(loads []season.Load, at time.Time, room int) int {
 // practice]; once a batch was candled, its own count stands.
 const KeptShare = 0.85
 
-// stillThere is until when a batch stands where it was put last: as planned; what is due today, for the rest of the day;
-// what is overdue, until tomorrow.
+// stillThere is until when a batch stands where it was put last: as planned; what is due today, for the rest of the
+// day; what is overdue, until tomorrow.
 func (w *Snapshot) stillThere(planned time.Time) time.Time {
 	switch today := w.Member.Date(w.Now); {
 	case planned.After(w.Now):

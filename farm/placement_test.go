@@ -71,8 +71,8 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	assert.Equal(t, 40, free())
 }
 
-// Two batches are due in the hatcher on one day. One is shut in by nine; of the other, an hour late, nobody is told that
-// the lid is shut over the first until Tuesday. The next morning it is.
+// Two batches are due in the hatcher on one day. One is shut in by nine; of the other, an hour late, nobody is told
+// that the lid is shut over the first until Tuesday. The next morning it is.
 func TestLockdownsOfOneDayAreOneOpening(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
@@ -105,7 +105,8 @@ func TestLockdownsOfOneDayAreOneOpening(t *testing.T) {
 	assert.Equal(t, []string{"The lid of Hatcher is shut over Chicken 27-01 until Tue 23 Mar."}, clashes())
 }
 
-// A machine is closed with eggs in it: that is told at once, on every page that shows the machine, until they are moved.
+// A machine is closed with eggs in it: that is told at once, on every page that shows the machine, until they are
+// moved.
 func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()

@@ -116,7 +116,8 @@ type ClutchRows struct {
 
 const boxColumns = `id, machine_id, name, kind, substrate, dry_g, water_g, cols, rows, began_at, ended_at`
 
-const clutchColumns = `batch_id, coalesce(box_id, 0) as box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit`
+const clutchColumns = `
+	batch_id, coalesce(box_id, 0) as box_id, dam_id, sired, sire_id, laid_from, laid_to, slugs, marked, permit`
 
 // ClutchRows reads it in one round trip.
 func (tx *Tx) ClutchRows(ctx context.Context, batchIDs []int64) (r ClutchRows, err error) {

@@ -136,7 +136,8 @@ func (tx *Tx) HatchEvents(ctx context.Context, batches []int64, kinds []string) 
 	return h, err
 }
 
-// askEvents asks for eggs, signs, counts, what was taken out, and what past loads told; take sorts the eggs once they came.
+// askEvents asks for eggs, signs, counts, what was taken out, and what past loads told; take sorts the eggs once
+// they came.
 func (tx *Tx) askEvents(q *pgx.Batch, h *Hatch, batches []int64, kinds []string) (take func()) {
 	var rows []struct {
 		Egg

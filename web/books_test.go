@@ -33,7 +33,8 @@ import (
 // what differs between two servers that show the same farm
 var ofOneServer = regexp.MustCompile(
 	`name="(key|device)" value="[^"]*"|src="data:image/png[^"]*"|` +
-		`(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>|<h2 id="people">.*?</ul>|<span class="late">has no key here yet</span>`,
+		`(?s)<h2 id="password">.*?</section>|<h2 id="scale">.*?</section>|<h2 id="people">.*?</ul>|` +
+		`<span class="late">has no key here yet</span>`,
 )
 
 // elsewhere is another server, with an empty farm of the same owner.
@@ -386,7 +387,9 @@ func TestSheetsAddUpToThePages(t *testing.T) {
 		}
 	}
 
-	eggs := add("eggs", "batch", func(row map[string]string) float64 { return float64(farm.OneIf(row["end"] != "broken")) })
+	eggs := add("eggs", "batch", func(row map[string]string) float64 {
+		return float64(farm.OneIf(row["end"] != "broken"))
+	})
 	batchSet, seen := add("batches", "batch", column("eggs_set")), add("batches", "batch", column("hatched_eggs_seen"))
 	beside := add("batches", "batch", column("young_counted_beside"))
 	counted := add("hatches", "batch", func(row map[string]string) float64 {
@@ -395,7 +398,9 @@ func TestSheetsAddUpToThePages(t *testing.T) {
 		}
 		return 0
 	})
-	out := add("eggs", "batch", func(row map[string]string) float64 { return float64(farm.OneIf(row["end"] == "hatched")) })
+	out := add("eggs", "batch", func(row map[string]string) float64 {
+		return float64(farm.OneIf(row["end"] == "hatched"))
+	})
 	calls, weighings := add("candlings", "batch", one), add("weighings", "batch", one)
 	young := add("young", "batch", one)
 	open, closed, err := s.books.Incubate.Batches(ctx, m, 0)

@@ -131,7 +131,9 @@ func TestAReptilesFarmIsToldOfNoHens(t *testing.T) {
 	h.newPen("Opal × Flint", "Leopard gecko")
 	h.newMachine("Gecko shelf", "Reptile incubator", map[string]int{"setting-leopard-gecko": 24})
 	v := h.signedIn("anna@wickfold.example", "a-long-password")
-	for from, to := range map[string]string{"/practice": "/practice/clutch", "/eggs": "/clutches", "/eggs/waiting": "/clutches"} {
+	for from, to := range map[string]string{
+		"/practice": "/practice/clutch", "/eggs": "/clutches", "/eggs/waiting": "/clutches",
+	} {
 		r := v.get(from)
 		assert.Equal(t, to, r.header.Get("Location"), from)
 	}

@@ -111,7 +111,8 @@ func newDemoIn(t testing.TB, zone string) *site {
 	y, m, d := noon.Date()
 	now := time.Date(y, m, d, 12, 0, 0, 0, place)
 	traced := &tracer{}
-	s := siteOn(t, traced, storetest.OpenFilled(t, traced, strings.ToLower("demo_"+regexp.MustCompile(`\W`).ReplaceAllString(zone, "_")),
+	name := strings.ToLower("demo_" + regexp.MustCompile(`\W`).ReplaceAllString(zone, "_"))
+	s := siteOn(t, traced, storetest.OpenFilled(t, traced, name,
 		func(owner *store.DB) error {
 			return demo.LoadIn(context.WithoutCancel(t.Context()), owner, zone, now, 1)
 		}))

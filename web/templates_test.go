@@ -76,7 +76,9 @@ func TestEveryBranchOfEveryTemplate(t *testing.T) {
 	}
 	slices.Sort(never)
 	t.Logf("%d ways, of which made-up data never take %d: %s", len(taken), len(never), strings.Join(never, " · "))
-	assert.Less(t, len(never), len(taken)/40, "these hardly ever go together in made-up data; the next test checks their names")
+	assert.Less(
+		t, len(never), len(taken)/40, "these hardly ever go together in made-up data; the next test checks their names",
+	)
 }
 
 // No view names a field or method that its data have not, in any branch, whatever is never taken above.
@@ -297,7 +299,8 @@ func (m *maker) fill(v reflect.Value, deep int) {
 	switch v.Type() {
 	case moments:
 		if there {
-			v.Set(reflect.ValueOf(time.Date(2027, 4, 14, 7, 0, 0, 0, time.UTC).Add(time.Duration(m.IntN(9999)-5000) * time.Hour)))
+			at := time.Date(2027, 4, 14, 7, 0, 0, 0, time.UTC)
+			v.Set(reflect.ValueOf(at.Add(time.Duration(m.IntN(9999)-5000) * time.Hour)))
 		}
 		return
 	case spots:

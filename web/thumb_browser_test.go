@@ -19,7 +19,9 @@ import (
 func (h *hand) tap(x, y float64) {
 	h.Helper()
 	h.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
-		down := input.DispatchTouchEventParams{Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: []*input.TouchPoint{{X: x, Y: y}}}
+		down := input.DispatchTouchEventParams{
+			Type: input.DispatchTouchEventTypeTouchStart, TouchPoints: []*input.TouchPoint{{X: x, Y: y}},
+		}
 		if _, err := cdp.Call(ctx, t, input.DispatchTouchEvent, down); err != nil {
 			return err
 		}
@@ -78,5 +80,7 @@ func TestARefusalIsSeenWhereTheThumbIs(t *testing.T) {
 	h.until(`(r => r.top >= 0 && r.bottom < innerHeight / 2)(document.querySelector(".problems").getBoundingClientRect())`,
 		"it stands below the fold")
 	h.run(`location.reload()`)
-	h.until(`document.querySelector("h1")?.textContent === "Set" && !document.querySelector(".problems")`, "it does not open")
+	h.until(
+		`document.querySelector("h1")?.textContent === "Set" && !document.querySelector(".problems")`, "it does not open",
+	)
 }

@@ -118,8 +118,8 @@ func dump(ctx context.Context, url, file string) error {
 	return os.Rename(part, file)
 }
 
-// onDatabase is a program of PostgreSQL's on a database. The password goes by its environment: what stands on the command
-// line is read by everybody on the machine.
+// onDatabase is a program of PostgreSQL's on a database. The password goes by its environment: what stands on the
+// command line is read by everybody on the machine.
 func onDatabase(ctx context.Context, tool, address string, args ...string) (*exec.Cmd, error) {
 	at, err := pgconn.ParseConfig(address)
 	if err != nil {

@@ -72,7 +72,7 @@ var help = kong.Vars{
 		"All lines come in, or none.",
 	"help_user":  "Make an account; of a new farm if no farm has the name. The password is read from standard input.",
 	"help_speed": "How fast its time goes; readings more than ten minutes ahead of the server are refused.",
-	"help_brokers": "Farms may name MQTT brokers in this server's own network: true, false, or loopback, which is only " +
+	"local": "Farms may name MQTT brokers in this server's own network: true, false, or loopback, which is only " +
 		"while it serves this machine alone.",
 	"brokers":   "true,false,loopback",
 	"scenarios": strings.Join(incubator.Scenarios, ", "),

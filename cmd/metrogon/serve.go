@@ -33,7 +33,7 @@ type serveCmd struct {
 	Mailer  string `env:"METROGON_MAIL_FROM" help:"Address from which mail comes." default:"metrogon@localhost"`
 	Public  string `env:"METROGON_PUBLIC_URL" help:"Where people reach the pages." default:"http://127.0.0.1:8480"`
 	Tryout  bool   `env:"METROGON_TRYOUT" help:"Messages may go to push services on this machine." hidden:""`
-	Locals  string `env:"METROGON_LOCAL_BROKERS" name:"local-brokers" enum:"${brokers}" default:"false" help:"${help_brokers}"`
+	Locals  string `env:"METROGON_LOCAL_BROKERS" enum:"${brokers}" name:"local-brokers" default:"false" help:"${local}"`
 	Quiet   bool   `env:"METROGON_QUIET" help:"Log errors only."`
 }
 

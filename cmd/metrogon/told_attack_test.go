@@ -51,7 +51,8 @@ func (a *attacked) wishing(from, to int) {
 	defer conn.Close(a.Context())
 	batch := &pgx.Batch{}
 	for _, sql := range []string{
-		`insert into farms (name, zone) select 'Farm ' || lpad(n::text, 4, '0') || '.', 'UTC' from generate_series($1::int, $2::int) n`,
+		`insert into farms (name, zone) select 'Farm ' || lpad(n::text, 4, '0') || '.', 'UTC'
+			from generate_series($1::int, $2::int) n`,
 		`insert into memberships (farm_id, person_id, role) select id, 1, 'owner' from farms where name like 'Farm ____.'
 			and substr(name, 6, 4)::int between $1 and $2`,
 		`insert into pens (farm_id, name, species, from_on) select id, 'Barred', 'chicken', current_date - 60 from farms
@@ -82,8 +83,8 @@ var (
 	ofBoxes = regexp.MustCompile(`Box \d{2}\.`)
 )
 
-// The program is killed thirty times, each time just after a machine ran cold and a farm with something late came in: in
-// the end every alarm and every reminder was told.
+// The program is killed thirty times, each time just after a machine ran cold and a farm with something late came
+// in: in the end every alarm and every reminder was told.
 func TestKillsLoseNothingThatIsTold(t *testing.T) {
 	box, err := mailbox.Open("127.0.0.1:0")
 	require.NoError(t, err)
@@ -112,7 +113,8 @@ func TestKillsLoseNothingThatIsTold(t *testing.T) {
 		require.NoError(t, err)
 	}
 	_, err = conn.Exec(t.Context(), `insert into reminder_wishes (farm_id, person_id, late, by_mail, quiet_from, quiet_to)
-		values (1, 1, true, true, '00:00', '00:00') on conflict (farm_id, person_id) do update set by_mail = true, late = true`)
+		values (1, 1, true, true, '00:00', '00:00')
+		on conflict (farm_id, person_id) do update set by_mail = true, late = true`)
 	require.NoError(t, err)
 	require.NoError(t, conn.Close(t.Context()))
 	status, body := p.send("/alarms", url.Values{
@@ -182,7 +184,8 @@ func TestFiveThousandWishes(t *testing.T) {
 	assert.Less(t, took, 5*time.Minute)
 }
 
-// Four farms ask for plans of five minutes, archives, sheets and reports without an end; a fifth one's pages stay quick.
+// Four farms ask for plans of five minutes, archives, sheets and reports without an end; a fifth one's pages stay
+// quick.
 func TestFourHostileFarms(t *testing.T) {
 	a := attack(t)
 	farms := a.farmsLikeTheDemo(5)
@@ -190,7 +193,9 @@ func TestFourHostileFarms(t *testing.T) {
 	var work sync.WaitGroup
 	var asked atomic.Int64
 	for _, p := range farms[:4] {
-		for _, path := range []string{"/plan", "/books/archive.zip", "/books/eggs.xlsx", "/books/rates.csv", "/batches/1/report.pdf"} {
+		for _, path := range []string{
+			"/plan", "/books/archive.zip", "/books/eggs.xlsx", "/books/rates.csv", "/batches/1/report.pdf",
+		} {
 			for range 3 {
 				work.Go(func() {
 					for ctx.Err() == nil {

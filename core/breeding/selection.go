@@ -65,8 +65,8 @@ func GenerationOf(measured []float64, parents []bool) (g Generation) {
 	return g
 }
 
-// The least birds that were measured, in all and in each generation, and the standard error at most, before it is said how
-// much of what was selected came through [judgement].
+// The least birds that were measured, in all and in each generation, and the standard error at most, before it is
+// said how much of what was selected came through [judgement].
 const (
 	LeastMeasured      = 20
 	leastOfAGeneration = 5
@@ -76,8 +76,8 @@ const (
 // Realised is how much of what was selected came through: the response over the generations for
 // each unit of the differential between parents and their generation, both added up (realised
 // heritability; Falconer & Mackay, Introduction to Quantitative Genetics, from memory), with its
-// standard error from the generations' own scatter. ok is false with fewer than three generations, without selection, with
-// too few birds, or where it may as well be anything.
+// standard error from the generations' own scatter. ok is false with fewer than three generations, without
+// selection, with too few birds, or where it may as well be anything.
 func Realised(g []Generation) (h, stdError float64, ok bool) {
 	if len(g) < 3 {
 		return 0, 0, false

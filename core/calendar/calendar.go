@@ -281,8 +281,8 @@ func (b Batch) firstChore(moment time.Time) float64 {
 // Leave moves the clearing out of a bird's batch to when its rest has had its time: the day after the usual span that
 // the schedule says, not before a day after the pull, and, while an egg that has pipped is not out, as long again as
 // half of what that usually takes at the most [common practice: the rest is left 24 to 48 h, and help is far off].
-// Nestlings are not left to dry for a day: they are taken out and fed from the first on, in the hour in which it is out,
-// before that from when they usually come.
+// Nestlings are not left to dry for a day: they are taken out and fed from the first on, in the hour in which it is
+// out, before that from when they usually come.
 func (b Batch) Leave(all []Milestone) {
 	if b.Species.IsReptile() {
 		return

@@ -98,7 +98,8 @@ func TestTheSlowestAndTheFastest(t *testing.T) {
 	assert.Equal(t, 21., fast)
 }
 
-// Of a parcel in which every second cell came loose three of four hatch as if none had; one seen displaced is one of them.
+// Of a parcel in which every second cell came loose three of four hatch as if none had; one seen displaced is one of
+// them.
 func TestAnEggIsWorthItsCell(t *testing.T) {
 	assert.InDelta(t, 1, candling.Cell(nil, 0), 1e-12)
 	assert.InDelta(t, .75, candling.Cell(nil, .5), 1e-12)

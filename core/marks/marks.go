@@ -36,8 +36,8 @@ func Next(last string, n int, inUse map[string]bool) []string {
 // written is how many codes are written out; of more, only where they run from and to.
 const written = 12
 
-// List writes codes as they are pencilled on, one after another. Many are written as runs, with the order of the letters:
-// nobody who reads "AAA to AAE" knows by herself that there is no AAB.
+// List writes codes as they are pencilled on, one after another. Many are written as runs, with the order of the
+// letters: nobody who reads "AAA to AAE" knows by herself that there is no AAB.
 func List(codes []string) string {
 	if len(codes) <= written {
 		return strings.Join(codes, ", ")

@@ -44,8 +44,9 @@ func ReadTest(t Tally, limit Thresholds, rho float64) Reading {
 	return ReadShare(t, worth.Wilson(0.95), worth, limit)
 }
 
-// ReadShare reads fertile eggs, of which the interval is known, and for how many independent eggs they count. The chances
-// start from every share being as likely, which is slower to believe in extremes than Jeffreys (five of five clear nobody).
+// ReadShare reads fertile eggs, of which the interval is known, and for how many independent eggs they count. The
+// chances start from every share being as likely, which is slower to believe in extremes than Jeffreys (five of five
+// clear nobody).
 func ReadShare(t Tally, in Interval, worth Count, limit Thresholds) Reading {
 	r := Reading{Tally: t, Interval: in}
 	belief := Beta{1, 1}.With(worth)
@@ -99,8 +100,8 @@ type Plan struct {
 	Errs  float64 // chance that the poor one is cleared to sell
 }
 
-// PlanTest tells of tests of so many eggs what they would do for a good pen, whose true share is good, and for a poor one.
-// Counts are whole, so that some sizes do worse than smaller ones: those are left out.
+// PlanTest tells of tests of so many eggs what they would do for a good pen, whose true share is good, and for a
+// poor one. Counts are whole, so that some sizes do worse than smaller ones: those are left out.
 func PlanTest(eggs []int, limit Thresholds, good, poor, rho float64) (plans []Plan) {
 	for _, n := range eggs {
 		p := Plan{Eggs: n}

@@ -17,19 +17,20 @@ func TestAFertilityTestInWords(t *testing.T) {
 		advice rates.Advice
 		says   string
 	}{
-		// Handbook practice: half filled means "do not sell now", not "the male is bad".
-		{5, 10, rates.TestAgain, "5 of 10: 22–78 %. Not 80 %: do not sell now. Whether the male is poor (below 40 %) is open; " +
-			"ten more will tell."},
-		{5, 5, rates.SetEggs, "5 of 5: 55–100 %. Good enough to set. Before selling, ten more would have to be as good: at " +
-			"least 80 % is sure only 7 times in 10."},
-		{26, 40, rates.SetEggs, "26 of 40: 44–81 %. Hardly 80 %: do not sell now. Set them, and set more for the clear ones."},
+		// Common practice: half filled means "do not sell now", not "the male is bad".
+		{5, 10, rates.TestAgain, "5 of 10: 22–78 %. Not 80 %: do not sell now. Whether the male is poor (below 40 %) is " +
+			"open; ten more will tell."},
+		{5, 5, rates.SetEggs, "5 of 5: 55–100 %. Good enough to set. Before selling, ten more would have to be as good: " +
+			"at least 80 % is sure only 7 times in 10."},
+		{26, 40, rates.SetEggs, "26 of 40: 44–81 %. Hardly 80 %: do not sell now. Set them, and set more for the clear " +
+			"ones."},
 		{10, 10, rates.SellEggs, "10 of 10: 69–100 %. Good enough to sell: at least 80 % fertile, sure 8 times in 10."},
-		{9, 10, rates.SetEggs, "9 of 10: 57–98 %. Good enough to set. Before selling, ten more would have to be as good: at " +
-			"least 80 % is sure only 6 times in 10."},
-		{3, 10, rates.TestAgain, "3 of 10: 10–63 %. Not 80 %: do not sell now. Whether the male is poor (below 40 %) is open; " +
-			"ten more will tell."},
-		{2, 10, rates.SwapMale, "2 of 10: 5–54 %. Poor: below 40 %, sure 8 times in 10. Look at the number of females, the " +
-			"hens' age and how long the male is there; then swap him."},
+		{9, 10, rates.SetEggs, "9 of 10: 57–98 %. Good enough to set. Before selling, ten more would have to be as good: " +
+			"at least 80 % is sure only 6 times in 10."},
+		{3, 10, rates.TestAgain, "3 of 10: 10–63 %. Not 80 %: do not sell now. Whether the male is poor (below 40 %) is " +
+			"open; ten more will tell."},
+		{2, 10, rates.SwapMale, "2 of 10: 5–54 %. Poor: below 40 %, sure 8 times in 10. Look at the number of females, " +
+			"the hens' age and how long the male is there; then swap him."},
 		{2, 2, rates.TestAgain, "Too few eggs to say (2; 5 are needed)."},
 	} {
 		got := rates.ReadTest(rates.Tally{K: c.k, N: c.n}, usual, .02)

@@ -1,7 +1,7 @@
 package rates
 
-// The least that has to be there before a figure is named; below it the sentence is wording.TooFew [judgement: the spans
-// of so few are wider than what anybody would act on].
+// The least that has to be there before a figure is named; below it the sentence is wording.TooFew [judgement: the
+// spans of so few are wider than what anybody would act on].
 const (
 	LeastTest      = 5  // eggs of a fertility test: ten are set [common practice], some break
 	LeastStatement = 10 // eggs that were looked at, to tell a buyer a share

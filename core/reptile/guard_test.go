@@ -20,9 +20,9 @@ func kinds(t *testing.T, ids ...string) (all []*species.Profile) {
 	return all
 }
 
-// Of two kinds on a shelf the highest slow and cold counts, and the lowest of the others; hot is reached as far below as
-// the thermometer may be off. By hand from the profiles: leopard gecko 24/24 15/12 33/4 34/1 36, corn snake 23/24 12/24
-// 30/4 31/1 34.
+// Of two kinds on a shelf the highest slow and cold counts, and the lowest of the others; hot is reached as far
+// below as the thermometer may be off. By hand from the profiles: leopard gecko 24/24 15/12 33/4 34/1 36, corn snake
+// 23/24 12/24 30/4 31/1 34.
 func TestAShelfIsGuardedForTheTenderest(t *testing.T) {
 	by := map[string]Level{}
 	for _, l := range Guard(kinds(t, "leopard-gecko", "corn-snake"), 0.3) {

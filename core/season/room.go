@@ -116,8 +116,8 @@ func clashesIn(stays []Stay) (all []Clash) {
 	return all
 }
 
-// climatesDiffer holds for turning against lockdown, and for two lockdown loads that were not shut in one opening: on one
-// date, as the clock of the stays shows it, or within half a day.
+// climatesDiffer holds for turning against lockdown, and for two lockdown loads that were not shut in one opening:
+// on one date, as the clock of the stays shows it, or within half a day.
 func climatesDiffer(a, b Stay) bool {
 	if a.Phase == Locked && b.Phase == Locked {
 		y, m, d := a.From.Date()

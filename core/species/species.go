@@ -136,7 +136,8 @@ type Profile struct {
 // IsReptile tells a clutch from a batch of birds' eggs.
 func (p *Profile) IsReptile() bool { return p.Kind == Reptile }
 
-// IsAltricial tells nestlings, which are fed by their own or foster parents or by hand, from young that feed themselves.
+// IsAltricial tells nestlings, which are fed by their own or foster parents or by hand, from young that feed
+// themselves.
 func (p *Profile) IsAltricial() bool { return p.Rearing == Altricial }
 
 // UsualHatch is the share of set that hatches while the farm has no record, 0 to 1.

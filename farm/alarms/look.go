@@ -305,8 +305,8 @@ type rule struct {
 	wakes bool
 }
 
-// rules are those of an alarm in a machine: its own, or the levels of the reptiles' eggs that stand in it. What is meant
-// for each machine, as warmer or drier than hens' eggs want it, is not meant for reptiles' boxes.
+// rules are those of an alarm in a machine: its own, or the levels of the reptiles' eggs that stand in it. What is
+// meant for each machine, as warmer or drier than hens' eggs want it, is not meant for reptiles' boxes.
 func (s sight) rules(a Alarm, in farm.Machine) (all []rule) {
 	what := climate.Alert(a.What)
 	if what == climate.ByKind {

@@ -347,7 +347,9 @@ func (s *scene) lowering(br Brooder) (c chores.Chore, due bool) {
 
 // housed tells whether young of a batch were brought in.
 func (s *scene) housed(batchID int64) bool {
-	return slices.ContainsFunc(s.rows.Broods, func(b store.Brood) bool { return b.BatchID != nil && *b.BatchID == batchID })
+	return slices.ContainsFunc(s.rows.Broods, func(b store.Brood) bool {
+		return b.BatchID != nil && *b.BatchID == batchID
+	})
 }
 
 // warming is a brooder that is made warm the day before the young of a batch come.

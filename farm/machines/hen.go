@@ -45,8 +45,8 @@ const dummies = "dummies"
 // swapHour is when eggs are brought under a hen: it is dark, and she sits.
 var swapHour = calendar.WallTime{Hour: 21}
 
-// swapOn is the evening on which eggs of a batch go under a hen: that of the first look. From lockdown on they stay where
-// they are.
+// swapOn is the evening on which eggs of a batch go under a hen: that of the first look. From lockdown on they stay
+// where they are.
 func swapOn(w *farm.Snapshot, v farm.BatchView) (time.Time, bool) {
 	look, ok := v.Milestone(calendar.Candle)
 	shut, locks := v.Milestone(calendar.Lockdown)

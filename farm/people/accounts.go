@@ -39,8 +39,8 @@ func (b *Service) Signed(ctx context.Context, in SignedIn) (*farm.Member, error)
 	return farm.NewMember(m)
 }
 
-// Owner finds a farm's first owner by the farm's name, or by its number written as #7: for commands. Of several farms of
-// one name none is guessed.
+// Owner finds a farm's first owner by the farm's name, or by its number written as #7: for commands. Of several
+// farms of one name none is guessed.
 func (b *Service) Owner(ctx context.Context, named string) (*farm.Member, error) {
 	id, err := strconv.ParseInt(strings.TrimPrefix(named, "#"), 10, 64)
 	if !strings.HasPrefix(named, "#") || err != nil {

@@ -74,8 +74,8 @@ func (s *scene) madeOf() made {
 	return all
 }
 
-// changed tells in which parts what there is now differs from what a plan was made of. What is over by now is no change.
-// A plan that is older than this of itself says nothing.
+// changed tells in which parts what there is now differs from what a plan was made of. What is over by now is no
+// change. A plan that is older than this of itself says nothing.
 func (m made) changed(now made, today time.Time) (says []string) {
 	if len(m) == 0 {
 		return nil

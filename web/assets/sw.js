@@ -46,5 +46,8 @@ self.addEventListener("notificationclick", e => {
 });
 
 // The pages that are wanted where there is no signal.
-const shed =
-  /^\/(|eggs|batches\/\d+(\/(candle|candle\/doubtful|move|opened))?|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/;
+const ofBatch = /^\/batches\/\d+(\/(candle|candle\/doubtful|move|opened))?$/;
+const shed = {
+  test: path =>
+    ofBatch.test(path) || /^\/(|eggs|brooders|power|machines\/\d+(\/candle)?|watch\/\d+)$/.test(path),
+};

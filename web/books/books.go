@@ -109,7 +109,8 @@ func (h handler) rates(ctx context.Context, m *farm.Member, to sheet.Writer) err
 		return err
 	}
 	if err := to.Head([]string{
-		"pen", "kind", "batch", "set_at", "done", "eggs_set", "fertile", "fertile_of", "hatched_of_fertile", "fertile_hatch_of",
+		"pen", "kind", "batch", "set_at", "done", "eggs_set", "fertile", "fertile_of", "hatched_of_fertile",
+		"fertile_hatch_of",
 		"hatched", "hatched_of", "died_early", "died_middle", "died_late", "pipped_died", "died_later_not_opened",
 		"died_not_told",
 	}); err != nil {

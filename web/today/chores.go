@@ -137,6 +137,40 @@ func (r row) Taps() []tap {
 	case chores.Past:
 		record.Main = true
 		return []tap{record}
+	case calendar.Lockdown, calendar.Pull, calendar.ClearOut:
+		return r.hatching(record, eggs, to)
+	case method.Turn, method.Cool, method.Mist:
+		return []tap{{
+			Label: "Done", Of: c.Kind + " of " + c.Code, Send: to("care"), With: map[string]string{"kind": c.Kind}, Main: true,
+		}}
+	case farm.Tilt:
+		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
+	case chores.Water, chores.Turner, chores.Humidity, chores.WarmUp:
+		return r.machine()
+	case chores.SetPlanned:
+		return r.planned()
+	case chores.Replanned:
+		return []tap{{Label: "See what changes", Of: "in the plan", Link: "/plan", Main: true}}
+	case chores.HandOver:
+		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
+	case chores.SetTest:
+		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
+	case chores.ReadTest:
+		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
+	case chores.Unticked:
+		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
+	case chores.Parcel, chores.Swap:
+		return r.coming()
+	case chores.Rested:
+		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
+	}
+	return nil
+}
+
+// hatching are the buttons from lockdown to the end of a batch.
+func (r row) hatching(record tap, eggs string, to func(string) string) []tap {
+	c := r.Chore
+	switch c.Kind {
 	case calendar.Lockdown:
 		whole := "Lock down " + eggs
 		if c.Of != "" {
@@ -167,30 +201,6 @@ func (r row) Taps() []tap {
 		}, {
 			Label: "Write " + eggs + " off", Of: "and close " + c.Code, Send: to("close"),
 		}}
-	case method.Turn, method.Cool, method.Mist:
-		return []tap{{
-			Label: "Done", Of: c.Kind + " of " + c.Code, Send: to("care"), With: map[string]string{"kind": c.Kind}, Main: true,
-		}}
-	case farm.Tilt:
-		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
-	case chores.Water, chores.Turner, chores.Humidity, chores.WarmUp:
-		return r.machine()
-	case chores.SetPlanned:
-		return r.planned()
-	case chores.Replanned:
-		return []tap{{Label: "See what changes", Of: "in the plan", Link: "/plan", Main: true}}
-	case chores.HandOver:
-		return []tap{{Label: "Hand over", Of: "to " + c.Of, Link: fmt.Sprintf("/promises#order-%d", c.About.ID)}}
-	case chores.SetTest:
-		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
-	case chores.ReadTest:
-		return []tap{{Label: "Decide", Of: "the test of " + c.Of, Link: fmt.Sprintf("/tests#test-%d", c.Day), Main: true}}
-	case chores.Unticked:
-		return []tap{{Label: "See the list", Of: c.Of, Link: "/handover"}}
-	case chores.Parcel, chores.Swap:
-		return r.coming()
-	case chores.Rested:
-		return []tap{{Label: "Set", Of: c.Of, Link: "/set?kind=" + c.Species}}
 	}
 	return nil
 }

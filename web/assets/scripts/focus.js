@@ -1,4 +1,5 @@
-// After an exchange the focus is where it was, or where typing begins; what is wrong with a form that came back is seen.
+// After an exchange the focus is where it was, or where typing begins; what is wrong with a form that came back is
+// seen.
 (() => {
   const wrong = () => {
     const all = [...document.querySelectorAll("#main .problems")];
