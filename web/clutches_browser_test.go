@@ -27,6 +27,7 @@ func TestAClutchFromFindToYoungByPhone(t *testing.T) {
 	h.newMachine("Gecko shelf", "Reptile incubator", map[string]int{"setting-leopard-gecko": 24})
 	h.open("/clutches")
 	h.press("Found a clutch")
+	h.pick("sired", "nobody knows")
 	h.fill("good", "2")
 	h.fill("temp", "28")
 	h.fill("dry", "150")
