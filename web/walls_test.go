@@ -357,10 +357,9 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"mistings": "0", "cool_min": "0", "tray_name": "T", "tray_rows": "2", "tray_columns": "3", "warm_hours": "24",
 		"rest_hours": "24", "line": "barred 2", "what": "a sponge", "from": "40", "to": "50", "minutes": "30",
 		"next": "0"}
-	absurd := []string{
-		"-1", "1000000000", "99999999999999999999", "1e9", "9999-12-31", "9999-12-31T00:00", "0000-00-00",
-		"-0001-01-01T00:00", strings.Repeat("n", 1<<20), "\xff\xfe\xfd", "a\x00b", "<script>alert(1)</script>",
-		"' or 1=1 --", "NaN", "∞", "",
+	absurd := []string{ // one of each sort
+		"-1", "1000000000", "99999999999999999999", "9999-12-31", "9999-12-31T00:00", "0000-00-00",
+		strings.Repeat("n", 1<<16), "\xff\xfe\xfd", "a\x00b", "<script>alert('1')</script>", "NaN", "",
 	}
 	var all sync.WaitGroup
 	hands := make(chan struct{}, 4)
@@ -400,6 +399,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/pens/new?supplier=x", "/journal?who=x&from=x&to=9999-12-31&words=%00&before=-1&what=x", "/start?kind=x"} {
 		assert.Less(t, v.get(path).status, 500, path)
 	}
+	assert.Less(t, v.typed("/pens/new", "name="+strings.Repeat("n", 1<<20)).status, 500)
 	r, err := http.NewRequestWithContext(t.Context(), "POST", s.URL+"/eggs", io.LimitReader(neverending('x'), 9<<20))
 	require.NoError(t, err)
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
