@@ -51,7 +51,7 @@ func (a *attacked) wishing(from, to int) {
 	defer conn.Close(a.Context())
 	batch := &pgx.Batch{}
 	for _, sql := range []string{
-		`insert into farms (name, zone) select 'Farm ' || lpad(n::text, 4, '0') || '.', 'UTC'
+		`insert into farms (name, zone, created_at) select 'Farm ' || lpad(n::text, 4, '0') || '.', 'UTC', now()
 			from generate_series($1::int, $2::int) n`,
 		`insert into memberships (farm_id, person_id, role) select id, 1, 'owner' from farms where name like 'Farm ____.'
 			and substr(name, 6, 4)::int between $1 and $2`,
