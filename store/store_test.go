@@ -300,3 +300,35 @@ func TestAFarmIsForgottenWhileOthersWrite(t *testing.T) {
 		assert.ErrorIs(t, <-gone, store.ErrNone)
 	}
 }
+
+// A process that is the only one to do something stops once the connection that keeps others out is gone, and another
+// may begin.
+func TestWhoIsAloneStopsWithItsConnection(t *testing.T) {
+	t.Parallel()
+	db := storetest.Open(t, nil)
+	owner := storetest.Owner(t, db)
+	begun, ended := make(chan struct{}), make(chan error, 1)
+	go func() {
+		_, err := db.Alone(t.Context(), 4711, func(ctx context.Context) error {
+			close(begun)
+			<-ctx.Done()
+			return context.Cause(ctx)
+		})
+		ended <- err
+	}()
+	<-begun
+	did, err := db.Alone(t.Context(), 4711, func(context.Context) error { return nil })
+	require.NoError(t, err)
+	assert.False(t, did, "it is done already")
+	_, err = owner.Pool.Exec(t.Context(), `
+		select pg_terminate_backend(pid)
+		from pg_locks
+		where locktype = 'advisory' and objid = 4711
+			and database = (select oid from pg_database where datname = current_database())`)
+	require.NoError(t, err)
+	assert.ErrorContains(t, <-ended, "not alone any more")
+	require.Eventually(t, func() bool {
+		did, err := db.Alone(t.Context(), 4711, func(context.Context) error { return nil })
+		return err == nil && did
+	}, time.Minute, 50*time.Millisecond)
+}
