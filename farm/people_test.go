@@ -2,6 +2,7 @@ package farm_test
 
 import (
 	"fmt"
+	"regexp"
 	"sync"
 	"testing"
 	"time"
@@ -240,4 +241,25 @@ func TestAThrottledCrowdLeavesTheDoorOpen(t *testing.T) {
 	assert.NoError(t, err)
 	crowd.Wait()
 	t.Logf("%v", time.Since(began))
+}
+
+// A name that two farms have fits neither: their numbers are said, and a number is enough.
+func TestAFarmIsNamedByItsNumber(t *testing.T) {
+	y := newYard(t)
+	ids := map[int64]string{}
+	for _, email := range []string{"eve@hill.example", "bo@hill.example"} {
+		id := must(y.People.SetUp(y.Context(), people.NewFarm{
+			Farm: "Hill", Zone: "UTC", Name: email, Email: email, Password: "three-oat-lines",
+		}, false))
+		ids[id] = email
+	}
+	_, err := y.People.Owner(y.Context(), "Hill")
+	require.Error(t, err)
+	numbers := regexp.MustCompile(`#\d+`).FindAllString(err.Error(), -1)
+	require.Len(t, numbers, 2, err.Error())
+	for _, n := range numbers {
+		m := must(y.People.Owner(y.Context(), n))
+		assert.Equal(t, "Hill", m.FarmName)
+		assert.Contains(t, ids, m.PersonID)
+	}
 }

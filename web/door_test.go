@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/people"
 )
@@ -344,4 +345,28 @@ func TestADoubtIsAskedOnce(t *testing.T) {
 	line := v.find("/journal", `<a href="(/journal/\d+)">1000 eggs from Barred`)
 	assert.Equal(t, http.StatusSeeOther, v.typed(line+"/back", "").status)
 	assert.NotContains(t, v.get("/eggs").body, "<b>1000</b>", "and it does not stay for good")
+}
+
+// What opens something to whoever has it is neither in the log nor readable in the database.
+func TestSecretsAreLoggedCutAndKeptHashed(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 1)
+	v := s.signedIn(demo.Email, demo.Password)
+	for _, path := range []string{"/password/abcdefgh", "/join/abcdefgh", "/calendar/abcdefgh.ics", "/list/abcdefgh"} {
+		v.get(path)
+		assert.Equal(t, path[:strings.LastIndex(path, "/")+1]+"abc…", logged(path))
+	}
+	assert.NotContains(t, s.log.String(), "abcdefgh")
+	address, err := url.Parse(s.URL)
+	require.NoError(t, err)
+	tokens := 0
+	for _, c := range v.Jar.Cookies(address) {
+		var there bool
+		require.NoError(t, s.owner.Pool.QueryRow(
+			t.Context(), `select exists (select from sessions where token = $1)`, c.Value,
+		).Scan(&there))
+		assert.False(t, there, "who reads the table could sign in")
+		tokens++
+	}
+	assert.Positive(t, tokens)
 }
