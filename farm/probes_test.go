@@ -453,3 +453,18 @@ func TestWhatIsNotKeptIsNotTold(t *testing.T) {
 	require.NoError(t, s.owner.Pool.QueryRow(t.Context(), `select count(*) from river_job`).Scan(&n))
 	assert.Zero(t, n)
 }
+
+// Of more browsers than anybody uses the oldest are forgotten: nobody has messages sent to thousands of addresses.
+func TestAPersonHasSoManyPushPlaces(t *testing.T) {
+	s := newShed(t)
+	for i := range 25 {
+		s.now = s.now.Add(time.Minute)
+		must(s.Remind.TakePush(t.Context(), s.m, remind.PushPlace{
+			Endpoint: fmt.Sprintf("https://push.example/%02d", i), P256dh: "a", Auth: "b",
+		}))
+	}
+	places := must(s.DB.PushPlaces(t.Context(), s.m.PersonID))
+	require.Len(t, places, 20)
+	assert.Equal(t, "https://push.example/24", places[0].Endpoint)
+	assert.Equal(t, "https://push.example/05", places[19].Endpoint)
+}
