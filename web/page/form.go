@@ -53,6 +53,9 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	n := 0
 	for _, values := range v {
 		n += len(values)
+		for i, typed := range values {
+			values[i] = readable(typed)
+		}
 	}
 	if n > maxValues {
 		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
@@ -64,6 +67,11 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	}
 	c.SetRequest(c.Request().WithContext(ctx))
 	return &Form{Values: v}, nil
+}
+
+// readable is what was typed, with a mark for what is no text: no table keeps it.
+func readable(typed string) string {
+	return strings.ReplaceAll(strings.ToValidUTF8(typed, "\uFFFD"), "\x00", "\uFFFD")
 }
 
 // sureField says in a form that what was asked about is so.
