@@ -2,6 +2,7 @@ package farm
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"metrogon/core/calendar"
@@ -11,22 +12,36 @@ import (
 	"metrogon/store"
 )
 
+// hatchRead is what was written down of some batches while they hatch.
+type hatchRead struct {
+	of   map[int64]string // their kinds, by batch
+	rows store.Hatch
+}
+
 // Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may
 // bring is the watch's own forecast.
-func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, of ...BatchView) error {
-	var ids []int64
-	var kinds []string
-	for _, v := range of {
+func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, batches ...BatchView) (err error) {
+	of := maps.Clone(w.hatch.of)
+	for _, v := range batches {
 		if v.watched() {
-			ids, kinds = append(ids, v.ID), append(kinds, v.Species)
+			if of == nil {
+				of = map[int64]string{}
+			}
+			of[v.ID] = v.Species
 		}
 	}
-	if w.hatch != nil || len(ids) == 0 {
+	if len(of) == len(w.hatch.of) {
 		return nil
 	}
-	rows, err := tx.HatchEvents(ctx, ids, kinds)
-	w.hatch = &rows
+	w.hatch.of = of
+	w.hatch.rows, err = tx.HatchEvents(ctx, slices.Collect(maps.Keys(of)), slices.Collect(maps.Values(of)))
 	return err
+}
+
+// forecast tells that a batch is one of those of which that was read.
+func (w *Snapshot) forecast(v BatchView) bool {
+	_, read := w.hatch.of[v.ID]
+	return read
 }
 
 // watched tells a batch that the watch forecasts.

@@ -89,7 +89,7 @@ func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []Pen
 		}
 		o.hatched += p.Hatched
 	}
-	if w.hatch != nil && v.watched() {
+	if w.forecast(v) {
 		o.watch(w, records, x, v, pens)
 	}
 	return o
@@ -103,7 +103,7 @@ func (x Beliefs) Egg(kind *species.Profile, e store.Egg, setOn time.Time) choice
 
 // watch puts what the watch forecasts in place of what is usual, by pen as far as that says how many of its eggs live.
 func (o *reckoning) watch(w *Snapshot, records AgeRecords, x Beliefs, v BatchView, pens []PenEggs) {
-	o.load = w.Load(records, x, v, pens, *w.hatch)
+	o.load = w.Load(records, x, v, pens, w.hatch.rows)
 	out, usual := map[int64]float64{}, 0.0
 	for _, p := range pens {
 		out[p.ID] += float64(p.Hatched)

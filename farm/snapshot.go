@@ -54,7 +54,7 @@ type Snapshot struct {
 	kept        *store.Upkeep
 	season      *store.Season
 	stock       []store.Stock
-	hatch       *store.Hatch
+	hatch       hatchRead
 	parcels     struct {
 		all  []ParcelView
 		most int

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/demo"
+	"metrogon/web/browser"
 )
 
 // What no page says of a reptile's eggs while they are in their box.
@@ -145,4 +146,33 @@ func TestAReptilesFarmIsToldOfNoHens(t *testing.T) {
 	assert.NotRegexp(t, `(?i)while eggs turn|in lockdown`, v.get("/alarms").body)
 	assert.Contains(t, v.get("/alarms").body, "colder than the eggs in it bear")
 	assert.Contains(t, v.get("/power").body, "Gecko shelf")
+}
+
+// Of males only those who were with the picked female are offered; what was picked stays while the date is put right.
+func TestSiresFollowTheDam(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 1)
+	h := s.hand(390, 844)
+	h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+	h.open("/clutches/new")
+	sires := func() string {
+		return ask[string](h, `[...document.querySelector("#sires").options].map(o => o.text.trim()).join()`)
+	}
+	seen := map[string]bool{sires(): true}
+	for i := range ask[int](h, `document.querySelector("#dam").options.length`) {
+		before := sires()
+		h.run(fmt.Sprintf(`(s => { s.selectedIndex = %d; s.dispatchEvent(new Event("change", {bubbles: true})) })(
+			document.querySelector("#dam"))`, i))
+		if i > 0 {
+			h.until(fmt.Sprintf(`[...document.querySelector("#sires").options].map(o => o.text.trim()).join() !== %q`, before),
+				"the males of the one before are still offered")
+		}
+		seen[sires()] = true
+	}
+	assert.Greater(t, len(seen), 1)
+	h.pick("sired", "nobody knows")
+	h.run(`(d => { d.value = "2027-04-13T08:00"; d.dispatchEvent(new Event("change", {bubbles: true})) })(
+		document.querySelector("#laid-to"))`)
+	h.until(`performance.getEntriesByType("resource").some(e => e.name.includes("2027-04-13T08"))`, "nobody asked again")
+	h.until(`document.querySelector("#sires").value === "unknown"`, "what was picked is forgotten")
 }

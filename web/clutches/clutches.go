@@ -91,6 +91,7 @@ func (h handler) showRates(c *echo.Context, m *farm.Member, meta page.Meta) erro
 // choices are what the form of a new clutch offers.
 type choices struct {
 	clutch.New
+	Sired      string // as picked so far
 	BoxKinds   []reptile.BoxType
 	Substrates []reptile.Substrate
 	WaterSays  string
@@ -115,7 +116,7 @@ func (h handler) showNew(c *echo.Context, m *farm.Member, meta page.Meta) error 
 	if v := c.QueryParams(); v.Get("dry") != "" {
 		_, says = waterIn(&page.Form{Values: v}, m)
 	}
-	return h.fresh.Render(c, meta, m, choices{n, reptile.BoxKinds, reptile.Substrates, says})
+	return h.fresh.Render(c, meta, m, choices{n, asked.Get("sired"), reptile.BoxKinds, reptile.Substrates, says})
 }
 
 // waterIn is the water that goes into so much dry substrate, in g: as typed, or worked out by its ratio or its water
