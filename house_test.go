@@ -209,3 +209,22 @@ func topNames(css string) (all []string) {
 	}
 	return all
 }
+
+// What asks again at each change answers the last one: the script's usual way is to drop a third change, and a second
+// with it where the answer takes the place of who asked.
+func TestTheLastChangeIsAnswered(t *testing.T) {
+	pages, err := filepath.Glob("web/*/*.html")
+	require.NoError(t, err)
+	require.NotEmpty(t, pages)
+	asks := regexp.MustCompile(`<[a-z]+\s[^<>]*hx-trigger=[^<>]*>`)
+	changed := regexp.MustCompile(`hx-trigger="[^"]*(change|input)`)
+	for _, page := range pages {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, tag := range asks.FindAllString(string(text), -1) {
+			if changed.MatchString(tag) {
+				assert.Contains(t, tag, `hx-sync="this:replace"`, page)
+			}
+		}
+	}
+}

@@ -98,9 +98,12 @@ func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) erro
 			return err
 		}
 	}
-	for day, g := range map[int]float64{0: 58.2, 6: 56.9, 14: 55.1} {
+	for _, w := range []struct {
+		day int
+		g   float64
+	}{{0, 58.2}, {6, 56.9}, {14, 55.1}} {
 		if _, err := l.tx.AddWeighing(ctx, store.Weighing{
-			BatchID: b.ID, At: b.SetAt.AddDate(0, 0, day), MassG: g * float64(len(eggs)), Eggs: len(eggs), RHPct: 58,
+			BatchID: b.ID, At: b.SetAt.AddDate(0, 0, w.day), MassG: w.g * float64(len(eggs)), Eggs: len(eggs), RHPct: 58,
 			TempC: 37.5,
 		}); err != nil {
 			return err
@@ -119,9 +122,9 @@ func (l *loader) cut(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for h, c := range map[time.Duration]float64{time.Hour: 34.1, 2 * time.Hour: 31.5} {
+	for i, c := range []float64{34.1, 31.5} {
 		if _, err := l.tx.AddOutageReading(ctx, id, store.OutageReading{
-			MachineID: box, At: from.Add(h), EggC: c,
+			MachineID: box, At: from.Add(time.Duration(i+1) * time.Hour), EggC: c,
 		}); err != nil {
 			return err
 		}

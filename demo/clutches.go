@@ -37,8 +37,8 @@ type laid struct {
 func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error {
 	k := &keeper{loader: l}
 	k.Services = services.New(db, func() time.Time { return k.at })
-	for pen, names := range map[int][2]string{6: {"Opal", "Flint"}, 7: {"Sorrel", "Ash"}} {
-		if err := k.named(ctx, pen, names); err != nil {
+	for i, names := range [][2]string{{"Opal", "Flint"}, {"Sorrel", "Ash"}} {
+		if err := k.named(ctx, 6+i, names); err != nil {
 			return err
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"time"
@@ -215,7 +216,8 @@ func (l *loader) stock(ctx context.Context, pens []pen, seasons int) (err error)
 	}
 	for _, b := range boxes {
 		var rooms []store.Room
-		for kind, r := range b.rooms {
+		for _, kind := range slices.Sorted(maps.Keys(b.rooms)) {
+			r := b.rooms[kind]
 			room := store.Room{Species: kind, Setting: r[0], Hatching: r[1], PerPlace: 1}
 			if kind == "coturnix-quail" {
 				room.PerPlace = 4

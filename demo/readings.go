@@ -80,7 +80,8 @@ func (l *loader) alarms(ctx context.Context) error {
 			return err
 		}
 	}
-	for said, from := range map[string]time.Time{"so": from, "not": l.now.Add(-9 * 24 * time.Hour)} {
+	for i, said := range []string{"not", "so"} {
+		from := []time.Time{l.now.Add(-9 * 24 * time.Hour), from}[i]
 		to := from.Add(time.Hour)
 		if err := l.tx.PutIncident(ctx, store.Incident{
 			MachineID: cabinet, InstrumentID: upper, Kind: "lid", FromAt: from, ToAt: &to, LowC: 31.9, Said: &said,

@@ -220,11 +220,14 @@ func (l *loader) ways(ctx context.Context) error {
 // readying leaves the small hatcher ready and filled, and the still box turned twice today.
 func (l *loader) readying(ctx context.Context) error {
 	hatcher := l.box["Small hatcher"]
-	for step, hours := range map[string]int{
-		"clean": 34, "place": 34, "outlet": 34, "water": 33, "floor": 33, "warm": 32, "thermometers": 8,
+	for _, step := range []struct {
+		name  string
+		hours int
+	}{
+		{"clean", 34}, {"place", 34}, {"outlet", 34}, {"water", 33}, {"floor", 33}, {"warm", 32}, {"thermometers", 8},
 	} {
-		at := l.now.Add(-time.Duration(hours) * time.Hour)
-		if err := l.care(ctx, store.Care{Kind: farm.StepPrefix + step, MachineID: &hatcher, At: at}); err != nil {
+		at := l.now.Add(-time.Duration(step.hours) * time.Hour)
+		if err := l.care(ctx, store.Care{Kind: farm.StepPrefix + step.name, MachineID: &hatcher, At: at}); err != nil {
 			return err
 		}
 	}

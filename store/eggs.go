@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -71,8 +73,8 @@ func (tx *Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 		l.eggs, l.rejected = append(l.eggs, c.Eggs), append(l.rejected, c.Rejected)
 		l.mass, l.length = append(l.mass, c.MassG), append(l.length, c.LengthMM)
 		l.breadth = append(l.breadth, c.BreadthMM)
-		for reason, n := range c.Reasons {
-			for range n {
+		for _, reason := range slices.Sorted(maps.Keys(c.Reasons)) {
+			for range c.Reasons[reason] {
 				l.reasonOf, l.reasons = append(l.reasonOf, i+1), append(l.reasons, reason)
 			}
 		}
