@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/clutch"
 	flocks "metrogon/farm/flock"
+	"metrogon/farm/journal"
 	"metrogon/farm/services"
 	"metrogon/store"
 )
@@ -68,7 +69,7 @@ func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error 
 func (k *keeper) named(ctx context.Context, pen int, names [2]string) error {
 	k.at = k.now
 	for i, sex := range []string{farm.Female, farm.Male} {
-		_, err := k.Flock.PutIn(ctx, k.m, farm.NewKey(), flocks.PutIn{
+		_, err := k.Flock.PutIn(ctx, farm.NewRequest(k.m), flocks.PutIn{
 			PenID: k.pens[pen].id, How: flocks.Already, On: k.from,
 			Bird: store.Bird{Name: names[i], Species: k.pens[pen].species, Sex: sex, Breed: k.pens[pen].breed},
 		})
@@ -141,8 +142,8 @@ func (k *keeper) found(ctx context.Context, pen int, box string, x laid, before 
 		}
 		f.BoxID = p.Box.ID
 	}
-	done, err := k.Clutches.Found(ctx, k.m, farm.NewKey(), f)
-	return done.BatchID, err
+	done, err := k.Clutches.Found(ctx, farm.NewRequest(k.m), f)
+	return done.Of(journal.Batch), err
 }
 
 // dam is the choice of the pen's female.
@@ -178,7 +179,7 @@ func (k *keeper) grows(ctx context.Context, id int64, x laid) error {
 		}
 	}
 	if !x.over && !x.beside && x.ago > 30 && k.on(x, 24, 18) {
-		_, err := k.Clutches.SetTemp(ctx, k.m, farm.NewKey(), id, clutch.Warming{
+		_, err := k.Clutches.SetTemp(ctx, farm.NewRequest(k.m), id, clutch.Warming{
 			Temp: clutch.Temp{C: 25.5}, From: k.at.AddDate(0, 0, -5), Until: k.at,
 		})
 		if err != nil {
@@ -205,7 +206,7 @@ func (k *keeper) weighs(ctx context.Context, p clutch.Page, x laid) error {
 		if i > 0 && k.now.Sub(k.at) > 2*calendar.Day {
 			w.GaveG = mass - w.MassG
 		}
-		if _, err := k.Clutches.Weigh(ctx, k.m, farm.NewKey(), p.Box.ID, w); err != nil {
+		if _, err := k.Clutches.Weigh(ctx, farm.NewRequest(k.m), p.Box.ID, w); err != nil {
 			return err
 		}
 	}
@@ -213,7 +214,7 @@ func (k *keeper) weighs(ctx context.Context, p clutch.Page, x laid) error {
 		if !k.on(x, day, 8) || x.over && day > 30 {
 			continue
 		}
-		if _, err := k.Clutches.Air(ctx, k.m, farm.NewKey(), p.Box.ID, 0, time.Time{}); err != nil {
+		if _, err := k.Clutches.Air(ctx, farm.NewRequest(k.m), p.Box.ID, 0, time.Time{}); err != nil {
 			return err
 		}
 	}
@@ -226,7 +227,7 @@ func (k *keeper) looks(ctx context.Context, id int64, x laid, live, dead []int64
 		if len(eggs) == 0 {
 			return nil
 		}
-		_, err := k.Clutches.Look(ctx, k.m, farm.NewKey(), id, clutch.Look{Eggs: eggs, Signs: signs})
+		_, err := k.Clutches.Look(ctx, farm.NewRequest(k.m), id, clutch.Look{Eggs: eggs, Signs: signs})
 		return err
 	}
 	if k.on(x, 12, 21) {
@@ -241,7 +242,7 @@ func (k *keeper) looks(ctx context.Context, id int64, x laid, live, dead []int64
 	}
 	if k.on(x, 30, 21) && x.good > 4 {
 		mass := x.massG * 1.27
-		_, err := k.Clutches.WeighEggs(ctx, k.m, farm.NewKey(), id, x.good, mass, time.Time{})
+		_, err := k.Clutches.WeighEggs(ctx, farm.NewRequest(k.m), id, x.good, mass, time.Time{})
 		return cmp.Or(err, see(dead, reptile.Pale, reptile.Mouldy))
 	}
 	return nil
@@ -257,14 +258,14 @@ func (k *keeper) hatches(ctx context.Context, id int64, x laid, live, dead []int
 	for i, egg := range live {
 		day := due + []int{0, 1, 1, 2, 3}[i%5] - 1
 		if k.on(x, day, 6) {
-			if _, err := k.Clutches.Pip(ctx, k.m, farm.NewKey(), id, []int64{egg}, time.Time{}); err != nil {
+			if _, err := k.Clutches.Pip(ctx, farm.NewRequest(k.m), id, []int64{egg}, time.Time{}); err != nil {
 				return err
 			}
 		}
 		if !k.on(x, day+1, 19) {
 			continue
 		}
-		if _, err := k.Clutches.Out(ctx, k.m, farm.NewKey(), id, []int64{egg}, false, time.Time{}); err != nil {
+		if _, err := k.Clutches.Out(ctx, farm.NewRequest(k.m), id, []int64{egg}, false, time.Time{}); err != nil {
 			return err
 		}
 		if !k.on(x, day+3, 9) {
@@ -283,14 +284,14 @@ func (k *keeper) hatches(ctx context.Context, id int64, x laid, live, dead []int
 	}
 	k.at = p.At(calendar.ClearOut).Add(2 * time.Hour)
 	if len(dead) > 0 {
-		_, err = k.Clutches.Open(ctx, k.m, farm.NewKey(), id, clutch.Opened{
+		_, err = k.Clutches.Open(ctx, farm.NewRequest(k.m), id, clutch.Opened{
 			Eggs: dead, Stage: candling.Early, Cause: reptile.Unknown,
 		})
 		if err != nil {
 			return err
 		}
 	}
-	_, err = k.Hatch.Close(ctx, k.m, farm.NewKey(), id, time.Time{})
+	_, err = k.Hatch.Close(ctx, farm.NewRequest(k.m), id, time.Time{})
 	return err
 }
 
@@ -309,6 +310,6 @@ func (k *keeper) leaves(ctx context.Context, id, egg int64, x laid, i int) error
 		shed, fed := k.m.Date(left.AddDate(0, 0, 2)), k.m.Date(left.AddDate(0, 0, 5))
 		y.ShedOn, y.FedOn, y.Sex = &shed, &fed, farm.Female
 	}
-	_, err = k.Clutches.Hatchling(ctx, k.m, farm.NewKey(), id, y)
+	_, err = k.Clutches.Hatchling(ctx, farm.NewRequest(k.m), id, y)
 	return err
 }

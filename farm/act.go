@@ -2,8 +2,6 @@ package farm
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"time"
 
@@ -12,10 +10,10 @@ import (
 	"metrogon/store"
 )
 
-// Tx is one use case's transaction: the farm's records, who is at work, and when.
+// Tx is one use case's transaction: the farm's records, who asks for what, and when it was done.
 type Tx struct {
 	*store.Tx
-	Member *Member
+	Request
 	At     time.Time
 	memory *memory
 	// still tells that nothing is changed in this transaction, and so, once read, the
@@ -29,7 +27,7 @@ type Tx struct {
 // Read runs a use case that changes nothing.
 func (b *Service) Read(ctx context.Context, m *Member, work func(*Tx) error) error {
 	return b.DB.Read(ctx, m.FarmID, func(tx *store.Tx) error {
-		in := b.In(tx, m)
+		in := b.In(tx, Request{Member: m})
 		in.still = true
 		return work(in)
 	})
@@ -73,63 +71,58 @@ func ForFile(ctx context.Context) context.Context { return store.As(ctx, store.F
 
 // Write runs work that changes something and has a key of its own kind.
 func (b *Service) Write(ctx context.Context, m *Member, work func(*Tx) error) error {
-	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, m)) })
+	return b.DB.Write(ctx, m.FarmID, func(tx *store.Tx) error { return work(b.In(tx, Request{Member: m, Sure: true})) })
 }
 
-// In gives a transaction on the member's farm to a use case.
-func (b *Service) In(tx *store.Tx, m *Member) *Tx {
-	return &Tx{Tx: tx, Member: m, At: b.Now(), memory: b.memory}
+// In gives a transaction on the farm of whoever asks to a use case.
+func (b *Service) In(tx *store.Tx, req Request) *Tx {
+	return &Tx{Tx: tx, Request: req, At: b.Now(), memory: b.memory}
 }
+
+// Subject is what an action is about: its kind (package journal lists them) and its number.
+type Subject = store.Subject
 
 // Done says what an action did. Entry is its line in the journal if it can be
-// taken back.
+// taken back; Subject is what it made or changed.
 type Done struct {
 	Said    string
 	Entry   int64
-	BatchID int64
+	Subject Subject
 }
 
-type askedKey struct{}
-
-// Asked keeps in a context what a request asks for, so that its idempotency key
-// stands for this alone.
-func Asked(ctx context.Context, what string) context.Context {
-	sum := sha256.Sum256([]byte(what))
-	return context.WithValue(ctx, askedKey{}, hex.EncodeToString(sum[:]))
-}
-
-type madeKey struct{}
-
-// MadeAt keeps in a context when something was done that is only sent now.
-func MadeAt(ctx context.Context, at time.Time) context.Context {
-	return context.WithValue(ctx, madeKey{}, at)
+// Of is the number of what was made or changed, 0 if that is of another kind.
+func (d Done) Of(kind string) int64 {
+	if d.Subject.Kind != kind {
+		return 0
+	}
+	return d.Subject.ID
 }
 
 // Act runs a use case that changes something: farm by farm one after the other, once
 // for each key, and only for whoever has the right that it needs.
 func (b *Service) Act(
-	ctx context.Context, m *Member, needs Right, key string, work func(*Tx) (Done, error),
+	ctx context.Context, req Request, needs Right, work func(*Tx) (Done, error),
 ) (done Done, err error) {
-	if err := m.Refuse(needs); err != nil {
+	if err := req.Refuse(needs); err != nil {
 		return done, err
 	}
-	if uuid.Validate(key) != nil {
+	if uuid.Validate(req.Key) != nil {
 		return done, Problemf("key", "This form is broken; open the page again.")
 	}
-	digest, _ := ctx.Value(askedKey{}).(string)
-	err = b.Write(ctx, m, func(tx *Tx) error {
-		before, err := tx.Claim(ctx, key, digest, tx.At)
+	err = b.DB.Write(ctx, req.FarmID, func(on *store.Tx) error {
+		tx := b.In(on, req)
+		before, err := tx.Claim(ctx, req.Key, req.Digest, tx.At)
 		if err != nil {
 			return err
 		}
 		if before != nil {
-			if before.Digest != digest {
+			if before.Digest != req.Digest {
 				return Problemf("key", "This form was sent before with something else in it; open the page again.")
 			}
 			return json.Unmarshal([]byte(before.Answer), &done)
 		}
-		if made, ok := ctx.Value(madeKey{}).(time.Time); ok {
-			tx.At = b.Made(made)
+		if !req.MadeAt.IsZero() {
+			tx.At = b.Made(req.MadeAt)
 		}
 		if done, err = work(tx); err != nil {
 			return err
@@ -138,7 +131,7 @@ func (b *Service) Act(
 		if err != nil {
 			return err
 		}
-		return tx.Answer(ctx, key, string(answer))
+		return tx.Answer(ctx, req.Key, string(answer))
 	})
 	if err != nil {
 		done = Done{}
@@ -148,10 +141,10 @@ func (b *Service) Act(
 
 // OnMachine runs an action on a machine of the farm.
 func (b *Service) OnMachine(
-	ctx context.Context, m *Member, needs Right, key string, id int64,
+	ctx context.Context, req Request, needs Right, id int64,
 	work func(tx *Tx, x Machine) (Done, error),
 ) (Done, error) {
-	return b.Act(ctx, m, needs, key, func(tx *Tx) (Done, error) {
+	return b.Act(ctx, req, needs, func(tx *Tx) (Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return Done{}, err
@@ -166,6 +159,3 @@ func (b *Service) OnMachine(
 
 // Ping tells whether the database answers.
 func (b *Service) Ping(ctx context.Context) error { return b.DB.Ping(ctx) }
-
-// NewKey makes an idempotency key for a form.
-func NewKey() string { return uuid.NewString() }

@@ -26,14 +26,15 @@ import (
 func TestAFormSentTwiceDoesItOnce(t *testing.T) {
 	y := newYard(t)
 	pen := y.pen("Barred", "chicken")
-	k := key()
+	req, six := by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 6}
 	for range 2 {
-		done, err := y.Stock.Collect(y.Context(), y.m, k, stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 6})
+		done, err := y.Stock.Collect(y.Context(), req, six)
 		require.NoError(t, err)
 		assert.Equal(t, "6 eggs from Barred. Mark them AAA, AAC, AAE, AAF, AAK, AAL.", done.Said)
 	}
 	assert.Equal(t, 6, y.inStore())
-	_, err := y.Stock.Collect(y.Context(), y.m, "not a key", stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 6})
+	req.Key = "not a key"
+	_, err := y.Stock.Collect(y.Context(), req, six)
 	assert.ErrorContains(t, err, "form is broken")
 }
 
@@ -51,31 +52,31 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 		"Batch": second(y.Incubate.Batch(ctx, other, id)),
 		"Pen":   second(y.Flock.Pen(ctx, other, pen)),
 		"Candle": second(y.Candle.Candle(
-			ctx, other, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs, TakeOut: false},
+			ctx, by(other), id, candle.Calling{Call: candling.Live, Eggs: eggs, TakeOut: false},
 		)),
-		"Rest":  second(y.Candle.CandleRest(ctx, other, key(), id, time.Time{})),
-		"Close": second(y.Hatch.Close(ctx, other, key(), id, time.Time{})),
-		"Undo":  second(y.Undo(ctx, other, key(), entry)),
-		"Pen 2": second(y.Flock.SavePen(ctx, other, key(), farm.Pen{
+		"Rest":  second(y.Candle.CandleRest(ctx, by(other), id, time.Time{})),
+		"Close": second(y.Hatch.Close(ctx, by(other), id, time.Time{})),
+		"Undo":  second(y.Undo(ctx, by(other), entry)),
+		"Pen 2": second(y.Flock.SavePen(ctx, by(other), farm.Pen{
 			ID: pen, Name: "Mine", Species: "chicken", FromOn: start,
 		})),
-		"Opened":    second(y.Hatch.BreakOut(ctx, other, key(), id, hatch.Opened{EggID: eggs[0], Stage: candling.Late})),
+		"Opened":    second(y.Hatch.BreakOut(ctx, by(other), id, hatch.Opened{EggID: eggs[0], Stage: candling.Late})),
 		"Leftovers": second(y.Hatch.BreakOutOf(ctx, other, id)), "Report": second(y.Report.Report(ctx, other, id)),
-		"Next": second(y.Report.TryNext(ctx, other, key(), id, []string{"Mine"})),
+		"Next": second(y.Report.TryNext(ctx, by(other), id, []string{"Mine"})),
 		"Late": second(y.Hatch.Late(ctx, other, id)),
-		"Cut": second(y.Outage.Begin(ctx, other, key(), outage.Cut{
+		"Cut": second(y.Outage.Begin(ctx, by(other), outage.Cut{
 			From: start, RoomC: 15, Boxes: map[int64]climate.Box{box: climate.Foam},
 		})),
-		"Reading": second(y.Gauges.TakeReading(ctx, other, key(), box, gauges.Reading{DisplayC: new(float64)})),
-		"At hand": second(y.Supplies.There(ctx, other, key(), id, "hatch")),
+		"Reading": second(y.Gauges.TakeReading(ctx, by(other), box, gauges.Reading{DisplayC: new(float64)})),
+		"At hand": second(y.Supplies.There(ctx, by(other), id, "hatch")),
 		"Box": second(y.Machines.SaveMachine(
-			ctx, other, key(), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
+			ctx, by(other), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
 			[]farm.Room{{Species: "chicken", Hatching: 3}},
 		)),
 	} {
 		assert.ErrorIs(t, err, farm.ErrNone, name)
 	}
-	_, err := y.Stock.Collect(ctx, other, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
+	_, err := y.Stock.Collect(ctx, by(other), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
 	assert.ErrorContains(t, err, "Pick the pen")
 	// A batch of one's own cannot be made to end somebody else's eggs.
 	m := y.m
@@ -87,7 +88,7 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 		Species: "chicken", SetterID: ownBox, Picks: []incubate.Pick{{PenID: own, LaidOn: day(0), Eggs: 1}},
 	})
 	assert.ErrorIs(
-		t, second(y.Hatch.End(ctx, other, key(), mine, hatch.Ending{Eggs: eggs, Fate: outcome.Removed, Stage: "bad"})),
+		t, second(y.Hatch.End(ctx, by(other), mine, hatch.Ending{Eggs: eggs, Fate: outcome.Removed, Stage: "bad"})),
 		farm.ErrNone,
 	)
 	y.m = m
@@ -101,8 +102,8 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
 	long := strings.Repeat("x", 1<<20)
-	collected := func(c stock.Collected) error { return second(y.Stock.Collect(ctx, y.m, key(), c)) }
-	penned := func(p farm.Pen) error { return second(y.Flock.SavePen(ctx, y.m, key(), p)) }
+	collected := func(c stock.Collected) error { return second(y.Stock.Collect(ctx, by(y.m), c)) }
+	penned := func(p farm.Pen) error { return second(y.Flock.SavePen(ctx, by(y.m), p)) }
 	for name, err := range map[string]error{
 		"a thousand million eggs": collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1e9}),
 		"fewer than no eggs":      collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: -3}),
@@ -119,23 +120,23 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 		"bantam geese":            penned(farm.Pen{Name: "X", Species: "goose", Bantam: true, FromOn: start}),
 		"an end before the start": penned(farm.Pen{Name: "X", Species: "goose", FromOn: start, UntilOn: &time.Time{}}),
 		"no room": second(y.Machines.SaveMachine(
-			ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"}, nil,
+			ctx, by(y.m), farm.Machine{Name: "Y", Kind: "hatcher"}, nil,
 		)),
 		"a strange machine": second(y.Machines.SaveMachine(
-			ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "oven"}, []farm.Room{{Species: "chicken", Hatching: 1}},
+			ctx, by(y.m), farm.Machine{Name: "Y", Kind: "oven"}, []farm.Room{{Species: "chicken", Hatching: 1}},
 		)),
-		"a set of nothing": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+		"a set of nothing": second(y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 			Species: "chicken", SetterID: box, SetAt: start,
 		})),
-		"eggs that are not there": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+		"eggs that are not there": second(y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 			Species: "chicken", SetterID: box, SetAt: start,
 			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}},
 		})),
-		"a set in the year 9999": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+		"a set in the year 9999": second(y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 			Species: "chicken", SetterID: box, SetAt: start.AddDate(7972, 0, 0),
 			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 3}},
 		})),
-		"a gecko in an oven": second(y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+		"a gecko in an oven": second(y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 			Species: "leopard-gecko", SetterID: box, SetAt: start,
 		})),
 		"a password of 3": y.People.AddPerson(ctx, y.m, "B", "b@b.example", "abc", "helper"),
@@ -144,10 +145,10 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 		"an address twice": y.People.AddPerson(
 			ctx, y.m, "B", "ANNA@wickfold.example", "a-long-password", "helper",
 		),
-		"a zone on the moon": second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+		"a zone on the moon": second(y.People.SaveFarm(ctx, by(y.m), people.Rules{
 			Name: "X", Zone: "Moon/Tycho", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
 		})),
-		"an hour too many": second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+		"an hour too many": second(y.People.SaveFarm(ctx, by(y.m), people.Rules{
 			Name: "X", Zone: "UTC", ChoreAt: "25:00", WarmHours: 24, RestHours: 24,
 		})),
 		"a clock of 13 hours": y.People.SaveUnits(ctx, y.m, people.Units{Temperature: "C", Mass: "g", Clock: 13}),
@@ -170,9 +171,9 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	m, err := y.People.Member(ctx, y.m.PersonID)
 	require.NoError(t, err)
 	y.m = m
-	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
 	assert.ErrorContains(t, err, "The temperature is 140 °F; it may be 14 to 113.")
-	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Attic", TempC: new(25.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Attic", TempC: new(25.)})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"too warm: above 68 °F the germ begins to grow"}, y.room().Places[0].Warnings)
 
@@ -186,7 +187,7 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	})
 	weigh := func(grams float64) (farm.Done, error) {
 		return y.Weigh.Record(
-			ctx, y.m, key(), id, weigh.Weighing{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now},
+			ctx, by(y.m), id, weigh.Weighing{Eggs: 20, MassG: grams, RHPct: 50, TempC: 37.5, At: y.now},
 		)
 	}
 	done, err := weigh(1134) // 40 oz
@@ -215,7 +216,8 @@ func TestAKeyBelongsToOneRequest(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	k := key()
 	ask := func(what string, eggs int) (farm.Done, error) {
-		return y.Stock.Collect(farm.Asked(y.Context(), what), y.m, k, stock.Collected{
+		req := farm.Request{Member: y.m, Key: k, Sure: true}
+		return y.Stock.Collect(y.Context(), req.Asking(what), stock.Collected{
 			PenID: pen, LaidOn: day(0), Eggs: eggs,
 		})
 	}

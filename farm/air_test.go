@@ -24,7 +24,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	hens, ducks := y.pen("Barred", "chicken"), y.pen("Marsh", "duck")
-	must(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{
+	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{
 		{Species: "chicken", Setting: 100, Hatching: 100}, {Species: "duck", Setting: 60, Hatching: 60},
 	}))
 	box := must(y.Machines.List(ctx, y.m))[0].ID
@@ -42,7 +42,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 		return a
 	}
 	weighed := func(mass float64) {
-		must(y.Weigh.Record(ctx, y.m, key(), chicken, weigh.Weighing{
+		must(y.Weigh.Record(ctx, by(y.m), chicken, weigh.Weighing{
 			Eggs: 40, MassG: 40 * mass, RHPct: 60, TempC: 37.5, At: y.now,
 		}))
 	}
@@ -63,23 +63,23 @@ func TestAMachineHasOneAir(t *testing.T) {
 	// what it is set to is kept, and held from then on
 	assert.Nil(t, a.Set)
 	rh, warm, wild := 42.0, 37.5, 99.0
-	_, err := y.Weigh.SetAir(ctx, y.m, key(), box, nil, &wild)
+	_, err := y.Weigh.SetAir(ctx, by(y.m), box, nil, &wild)
 	assert.ErrorContains(t, err, "The humidity is 99 %; it may be 5 to 95.")
-	_, err = y.Weigh.SetAir(ctx, y.m, key(), box, nil, nil)
+	_, err = y.Weigh.SetAir(ctx, by(y.m), box, nil, nil)
 	assert.ErrorContains(t, err, "Say to what temperature or humidity it is set.")
-	done := must(y.Weigh.SetAir(ctx, y.m, key(), box, &warm, &rh))
+	done := must(y.Weigh.SetAir(ctx, by(y.m), box, &warm, &rh))
 	assert.Equal(t, "Cabinet: set to 37.5 °C 42 %.", done.Said)
 	assert.Equal(t, 42.0, air().Set.RH)
 	assert.Equal(t, 42.0, y.batch(chicken).HeldPct())
-	must(y.Undo(ctx, y.m, key(), done.Entry))
+	must(y.Undo(ctx, by(y.m), done.Entry))
 	assert.Nil(t, air().Set)
 	assert.Equal(t, 50.0, y.batch(chicken).HeldPct(), "as its method says")
 
 	// a dry school beside a wet one, and ducks that are cooled
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "chicken", kinds.Kept{Running: true, Way: method.Method{
+	must(y.Kinds.SaveKind(ctx, by(y.m), "chicken", kinds.Kept{Running: true, Way: method.Method{
 		School: method.Dry, HandTurns: 5, Washing: method.Unwashed,
 	}}))
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Running: true, Way: method.Method{
+	must(y.Kinds.SaveKind(ctx, by(y.m), "duck", kinds.Kept{Running: true, Way: method.Method{
 		School: method.Wet, HandTurns: 5, Washing: method.Unwashed, CoolMin: 15,
 	}}))
 	troubles := air().Troubles
@@ -96,7 +96,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 func TestWhoTroublesWhom(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
-	must(y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Way: method.Method{
+	must(y.Kinds.SaveKind(ctx, by(y.m), "duck", kinds.Kept{Way: method.Method{
 		School: method.Dry, HandTurns: 5, Washing: method.Unwashed,
 	}}))
 	var rooms []farm.Room
@@ -105,7 +105,7 @@ func TestWhoTroublesWhom(t *testing.T) {
 		rooms = append(rooms, farm.Room{Species: kind, Setting: 60, Hatching: 60})
 	}
 	for _, name := range []string{"Cabinet", "Other"} {
-		must(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: name, Kind: "cabinet"}, rooms))
+		must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: name, Kind: "cabinet"}, rooms))
 	}
 	machines := must(y.Machines.List(ctx, y.m))
 	var picks []incubate.Setting
@@ -133,7 +133,7 @@ func TestWhoTroublesWhom(t *testing.T) {
 	assert.Equal(t, []string{"Duck 27-01", "Cabinet"}, []string{troubles[0].Of.Code, troubles[0].Machine.Name})
 	assert.Len(t, troubles[0].With, 2)
 	y.now = y.now.AddDate(0, 0, 18)
-	must(y.Hatch.Lockdown(ctx, y.m, key(), chicken, machines[1].ID, time.Time{}))
+	must(y.Hatch.Lockdown(ctx, by(y.m), chicken, machines[1].ID, time.Time{}))
 	require.Len(t, board(), 1)
 	assert.Len(t, board()[0].With, 1, "what has gone into lockdown elsewhere is troubled no more")
 }

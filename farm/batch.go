@@ -29,10 +29,10 @@ type Eggs map[int64]store.Egg
 // OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
 func (b *Service) OnBatch(
-	ctx context.Context, m *Member, key string, id int64,
+	ctx context.Context, req Request, id int64,
 	work func(tx *Tx, batch store.Batch, eggs Eggs) (Done, error),
 ) (Done, error) {
-	return b.Act(ctx, m, Helping, key, func(tx *Tx) (Done, error) {
+	return b.Act(ctx, req, Helping, func(tx *Tx) (Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
 			return Done{}, err

@@ -27,7 +27,7 @@ func TestTenThousandEggsAreSetAtOnce(t *testing.T) {
 		s.Picks = append(s.Picks, incubate.Pick{PenID: pen, LaidOn: day(back), Eggs: 2000})
 	}
 	began := time.Now()
-	_, err := y.Incubate.Set(ctx, y.m, key(), s)
+	_, err := y.Incubate.Set(ctx, by(y.m), s)
 	require.NoError(t, err)
 	took := time.Since(began)
 	t.Logf("10,000 eggs set in %v", took)
@@ -39,7 +39,7 @@ func TestTheSameCodeAQuarterOfAMillionTimes(t *testing.T) {
 	y := newYard(t)
 	id := y.incubating(10)
 	_, err := y.Incubate.MoveEggs(
-		y.Context(), y.m, key(), id, incubate.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))},
+		y.Context(), by(y.m), id, incubate.Move{Marks: strings.Fields(strings.Repeat("AAA ", 250_000))},
 	)
 	assert.ErrorContains(t, err, "The number of eggs moved at once is 250000; it may be 0 to 2000.")
 }
@@ -55,7 +55,7 @@ func TestOneFarmDoesNotBlockTheOthers(t *testing.T) {
 	for i := range 40 {
 		go func() {
 			began <- struct{}{}
-			_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1 + i})
+			_, err := y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1 + i})
 			said <- err
 		}()
 	}
@@ -98,7 +98,7 @@ func TestALongWaitIsToldAsSuch(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	release := y.hold(1)
 	defer release()
-	_, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
+	_, err := y.Stock.Collect(y.Context(), by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1})
 	require.Error(t, err)
 	assert.True(t, farm.Unavailable(err), "%v", err)
 	_, typed := farm.AsProblems(err)

@@ -21,7 +21,7 @@ import (
 
 func (y *yard) putIn(pen int64, name, sex string, back int, how string) (farm.Done, int64) {
 	y.Helper()
-	done, err := y.Flock.PutIn(y.Context(), y.m, key(), flock.PutIn{
+	done, err := y.Flock.PutIn(y.Context(), by(y.m), flock.PutIn{
 		PenID: pen, Bird: farm.Bird{Name: name, Sex: sex}, On: day(back), How: how,
 	})
 	require.NoError(y, err)
@@ -54,7 +54,7 @@ func (y *yard) call(batch int64, from, live, clear int) {
 		if len(eggs) == 0 {
 			continue
 		}
-		_, err := y.Candle.Candle(y.Context(), y.m, key(), batch, candle.Calling{Call: call, Eggs: eggs})
+		_, err := y.Candle.Candle(y.Context(), by(y.m), batch, candle.Calling{Call: call, Eggs: eggs})
 		require.NoError(y, err)
 	}
 }
@@ -89,7 +89,7 @@ func TestASwapKeepsTheMalesApart(t *testing.T) {
 		{PenID: pen, LaidOn: day(20), Eggs: 10}, {PenID: pen, LaidOn: day(5), Eggs: 10},
 	}})
 	y.now = y.now.AddDate(0, 0, 12)
-	_, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{PenID: pen, LaidOn: day(-10), Eggs: 10})
+	_, err := y.Stock.Collect(y.Context(), by(y.m), stock.Collected{PenID: pen, LaidOn: day(-10), Eggs: 10})
 	require.NoError(t, err)
 	second := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(-10), Eggs: 10},
@@ -99,13 +99,13 @@ func TestASwapKeepsTheMalesApart(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 7)
 	y.call(second, 1, 9, 1)
 
-	by := y.rates(breeders.Query{By: "sire", Rate: breeders.Fertility})
-	counted := func(label string) [2]int { f := group(by, label).Fertility; return [2]int{f.K, f.N} }
+	table := y.rates(breeders.Query{By: "sire", Rate: breeders.Fertility})
+	counted := func(label string) [2]int { f := group(table, label).Fertility; return [2]int{f.K, f.N} }
 	assert.Equal(t, [2]int{8, 10}, counted("Alder"))
 	assert.Equal(t, [2]int{9, 10}, counted("Birch"), "laid 24 days after the swap")
 	assert.Equal(t, [2]int{5, 10}, counted("Sire not certain"))
-	assert.True(t, group(by, "Sire not certain").Aside, "it is compared with nothing")
-	assert.Nil(t, group(by, "Sire not certain").Fertility.Pooled)
+	assert.True(t, group(table, "Sire not certain").Aside, "it is compared with nothing")
+	assert.Nil(t, group(table, "Sire not certain").Fertility.Pooled)
 
 	page, err := y.Flock.Pen(y.Context(), y.m, pen)
 	require.NoError(t, err)
@@ -114,9 +114,9 @@ func TestASwapKeepsTheMalesApart(t *testing.T) {
 	assert.Equal(t, [2]int{1, 8}, [2]int{page.Males, page.Females})
 
 	// Taken back, he never came: all eggs are Alder's, and the bird is gone from the list.
-	_, err = y.Undo(y.Context(), y.m, key(), swapped.Entry)
+	_, err = y.Undo(y.Context(), by(y.m), swapped.Entry)
 	require.NoError(t, err)
-	by = y.rates(breeders.Query{By: "sire", Rate: breeders.Fertility})
+	table = y.rates(breeders.Query{By: "sire", Rate: breeders.Fertility})
 	assert.Equal(t, [2]int{22, 30}, counted("Alder"))
 	_, err = y.Flock.Bird(y.Context(), y.m, birch)
 	assert.ErrorIs(t, err, farm.ErrNone)
@@ -170,16 +170,16 @@ func TestBirdsAreChecked(t *testing.T) {
 	_, alder := y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
 	_, hazel := y.putIn(pen, "Hazel", farm.Female, 60, flock.Already)
 	hatched := day(200)
-	_, err := y.Flock.SaveBird(ctx, y.m, key(), farm.Bird{
+	_, err := y.Flock.SaveBird(ctx, by(y.m), farm.Bird{
 		Name: "Rowan", Species: "chicken", Sex: farm.Female, SireID: &alder, DamID: &hazel, HatchedOn: &hatched,
 	})
 	require.NoError(t, err)
 	rowan := y.bird("Rowan")
 	assert.Equal(t, "Alder", rowan.Sire)
 	future := day(-3)
-	save := func(b farm.Bird) (farm.Done, error) { return y.Flock.SaveBird(ctx, y.m, key(), b) }
+	save := func(b farm.Bird) (farm.Done, error) { return y.Flock.SaveBird(ctx, by(y.m), b) }
 	putIn := func(pen, bird int64, on time.Time) (farm.Done, error) {
-		return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{
+		return y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
 			PenID: pen, Bird: farm.Bird{ID: bird}, On: on, How: flock.Beside,
 		})
 	}
@@ -216,7 +216,7 @@ func TestBirdsAreChecked(t *testing.T) {
 			return save(b)
 		}, "Alder was in a pen, or has young; its sex stays."},
 		"before the one he replaces": {func() (farm.Done, error) {
-			return y.Flock.PutIn(ctx, y.m, key(), flock.PutIn{
+			return y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
 				PenID: pen, Bird: farm.Bird{Name: "Birch", Sex: farm.Male}, On: day(90), How: flock.Instead,
 			})
 		}, "Alder came on 31 Dec 2026; another can take his place from then on."},
@@ -227,17 +227,17 @@ func TestBirdsAreChecked(t *testing.T) {
 			return putIn(pen, rowan.ID, day(900))
 		}, "Barred has been there since"},
 		"out before it came": {func() (farm.Done, error) {
-			return y.Flock.Leave(ctx, y.m, key(), flock.Leave{BirdID: alder, On: day(90), Gone: "sold"})
+			return y.Flock.Leave(ctx, by(y.m), flock.Leave{BirdID: alder, On: day(90), Gone: "sold"})
 		}, "Alder came into Barred on"},
 	} {
 		_, err := c.try()
 		assert.ErrorContains(t, err, c.says, name)
 	}
-	done, err := y.Flock.Leave(ctx, y.m, key(), flock.Leave{BirdID: alder, On: day(1), Gone: "sold"})
+	done, err := y.Flock.Leave(ctx, by(y.m), flock.Leave{BirdID: alder, On: day(1), Gone: "sold"})
 	require.NoError(t, err)
 	assert.Equal(t, "Alder left Barred: sold on 28 Feb.", done.Said)
 	assert.Nil(t, y.bird("Alder").Pen)
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, "Barred", y.bird("Alder").Pen.Name)
 	assert.Empty(t, y.bird("Alder").Gone)
@@ -308,9 +308,9 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
 	y.collect(pen, 1, 20, 0)
-	_, err := y.Breeders.AskTest(ctx, y.m, key(), breeders.Asked{PenID: pen, Eggs: 10, Why: "before selling"})
+	_, err := y.Breeders.AskTest(ctx, by(y.m), breeders.Asked{PenID: pen, Eggs: 10, Why: "before selling"})
 	require.NoError(t, err)
-	_, err = y.Breeders.AskTest(ctx, y.m, key(), breeders.Asked{PenID: pen, Eggs: 0})
+	_, err = y.Breeders.AskTest(ctx, by(y.m), breeders.Asked{PenID: pen, Eggs: 0})
 	assert.ErrorContains(t, err, "The number of eggs is 0; it may be 3 to 500.")
 	require.Len(t, y.chores(chores.SetTest), 1)
 
@@ -326,7 +326,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 		return all.Tests[i]
 	}
 	require.Len(t, test(0).Offers, 1, "the batch that holds its eggs is offered")
-	_, err = y.Breeders.MarkTest(ctx, y.m, key(), test(0).ID, id)
+	_, err = y.Breeders.MarkTest(ctx, by(y.m), test(0).ID, id)
 	require.NoError(t, err)
 	assert.Empty(t, y.chores(chores.SetTest, chores.ReadTest))
 	assert.Equal(t, "Nobody has candled them yet.", test(0).Why)
@@ -335,16 +335,16 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	assert.Equal(t, rates.TestAgain, test(0).Reading.Advice)
 	require.Len(t, y.chores(chores.ReadTest), 1)
 	first := test(0).ID
-	_, err = y.Breeders.EndTest(ctx, y.m, key(), first, "swap the male")
+	_, err = y.Breeders.EndTest(ctx, by(y.m), first, "swap the male")
 	require.NoError(t, err)
 	assert.Empty(t, y.chores(chores.ReadTest))
-	_, err = y.Breeders.EndTest(ctx, y.m, key(), first, "again")
+	_, err = y.Breeders.EndTest(ctx, by(y.m), first, "again")
 	assert.ErrorContains(t, err, "This test is ended.")
 
-	_, err = y.Breeders.AskTest(ctx, y.m, key(), breeders.Asked{PenID: pen, Eggs: 10, RetestOf: &first})
+	_, err = y.Breeders.AskTest(ctx, by(y.m), breeders.Asked{PenID: pen, Eggs: 10, RetestOf: &first})
 	require.NoError(t, err)
 	again := setTen()
-	_, err = y.Breeders.MarkTest(ctx, y.m, key(), test(0).ID, again)
+	_, err = y.Breeders.MarkTest(ctx, by(y.m), test(0).ID, again)
 	require.NoError(t, err)
 	y.call(again, 1, 10, 0)
 	retest := test(0)
@@ -356,7 +356,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{13, 20}, [2]int{s.Rate.K, s.Rate.N}, "of the last months, the bad test as well")
 	assert.True(t, s.MayBeSigned())
-	_, err = y.Breeders.SetThresholds(ctx, y.m, key(), breeders.Thresholds{SellPct: 60, SwapPct: 70})
+	_, err = y.Breeders.SetThresholds(ctx, by(y.m), breeders.Thresholds{SellPct: 60, SwapPct: 70})
 	assert.ErrorContains(t, err, "A male goes below less than the share from which eggs are sold.")
 }
 
@@ -368,14 +368,14 @@ func TestATestOfAFormerMalesEggs(t *testing.T) {
 	y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
 	y.collect(pen, 3, 10, 0)
 	y.putIn(pen, "Birch", farm.Male, 1, flock.Instead)
-	_, err := y.Breeders.AskTest(y.Context(), y.m, key(), breeders.Asked{PenID: pen, Eggs: 10})
+	_, err := y.Breeders.AskTest(y.Context(), by(y.m), breeders.Asked{PenID: pen, Eggs: 10})
 	require.NoError(t, err)
 	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(3), Eggs: 10},
 	}})
 	all, err := y.Breeders.Tests(y.Context(), y.m)
 	require.NoError(t, err)
-	_, err = y.Breeders.MarkTest(y.Context(), y.m, key(), all.Tests[0].ID, id)
+	_, err = y.Breeders.MarkTest(y.Context(), by(y.m), all.Tests[0].ID, id)
 	require.NoError(t, err)
 	y.call(id, 1, 10, 0)
 	all, err = y.Breeders.Tests(y.Context(), y.m)

@@ -62,18 +62,18 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	parcels := newest.Parcels
-	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	place := y.room().Places[0].ID
 	entry := y.collect(pen, 0, 30, 2).Entry
@@ -96,56 +96,56 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 		"pens":     func() error { return second(y.Flock.Pens(ctx, y.m)) },
 		"waiting":  func() error { return second(y.Stock.Waiting(ctx, y.m, "chicken")) },
 		"collect": func() error {
-			return second(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1}))
+			return second(y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1}))
 		},
 		"cast out": func() error {
-			return second(y.Stock.TakeOut(ctx, y.m, key(), stock.Out{PenID: pen, LaidOn: day(0), Eggs: 1, Why: "eaten"}))
+			return second(y.Stock.TakeOut(ctx, by(y.m), stock.Out{PenID: pen, LaidOn: day(0), Eggs: 1, Why: "eaten"}))
 		},
-		"set": func() error { return second(y.Incubate.Set(ctx, y.m, key(), s)) },
+		"set": func() error { return second(y.Incubate.Set(ctx, by(y.m), s)) },
 		"candle": func() error {
-			return second(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
+			return second(y.Candle.Candle(ctx, by(y.m), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
 		},
-		"candle rest": func() error { return second(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})) },
+		"candle rest": func() error { return second(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})) },
 		"hatched": func() error {
-			return second(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 1}}))
+			return second(y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 1}}))
 		},
 		"end": func() error {
 			return second(y.Hatch.End(
-				ctx, y.m, key(), id, hatch.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"},
+				ctx, by(y.m), id, hatch.Ending{Eggs: eggs[:1], Fate: outcome.Removed, Stage: "bad"},
 			))
 		},
-		"lockdown": func() error { return second(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})) },
-		"close":    func() error { return second(y.Hatch.Close(ctx, y.m, key(), id, time.Time{})) },
-		"tick":     func() error { return second(y.Incubate.TickOff(ctx, y.m, key(), id, "candle", 7)) },
-		"undo":     func() error { return second(y.Undo(ctx, y.m, key(), entry)) },
+		"lockdown": func() error { return second(y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{})) },
+		"close":    func() error { return second(y.Hatch.Close(ctx, by(y.m), id, time.Time{})) },
+		"tick":     func() error { return second(y.Incubate.TickOff(ctx, by(y.m), id, "candle", 7)) },
+		"undo":     func() error { return second(y.Undo(ctx, by(y.m), entry)) },
 		"pen": func() error {
-			return second(y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+			return second(y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 				ID: pen, Name: "Barred", Species: "chicken", FromOn: start,
 			}))
 		},
 		"machine": func() error {
 			return second(y.Machines.SaveMachine(
-				ctx, y.m, key(), farm.Machine{Name: "Y", Kind: "hatcher"},
+				ctx, by(y.m), farm.Machine{Name: "Y", Kind: "hatcher"},
 				[]farm.Room{{Species: "chicken", Hatching: 9}},
 			))
 		},
-		"ready": func() error { return second(y.Machines.MadeReady(ctx, y.m, key(), box, "clean")) },
-		"tilt":  func() error { return second(y.Stock.Tilted(ctx, y.m, key(), place)) },
-		"move":  func() error { return second(y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, place)) },
-		"trial": func() error { return second(y.Stock.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "", 1)) },
+		"ready": func() error { return second(y.Machines.MadeReady(ctx, by(y.m), box, "clean")) },
+		"tilt":  func() error { return second(y.Stock.Tilted(ctx, by(y.m), place)) },
+		"move":  func() error { return second(y.Stock.MoveBaskets(ctx, by(y.m), []int64{all[0].Basket.ID}, place)) },
+		"trial": func() error { return second(y.Stock.OnTrial(ctx, by(y.m), rejects[0].CollectionID, "", 1)) },
 		"arrival": func() error {
 			return second(y.Stock.Arrived(
-				ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
+				ctx, by(y.m), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
 			))
 		},
 		"weigh": func() error {
 			return second(y.Weigh.Record(
-				ctx, y.m, key(), id,
+				ctx, by(y.m), id,
 				weigh.Weighing{Eggs: 12, MassG: 700, RHPct: 50, TempC: 37.5, At: start, Sure: true},
 			))
 		},
 		"farm": func() error {
-			return second(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+			return second(y.People.SaveFarm(ctx, by(y.m), people.Rules{
 				Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
 			}))
 		},

@@ -23,7 +23,7 @@ import (
 )
 
 func (y *yard) brooder(name string, places int) int64 {
-	must(y.Season.SaveBrooder(y.Context(), y.m, key(), store.Brooder{Name: name, Places: places}))
+	must(y.Season.SaveBrooder(y.Context(), by(y.m), store.Brooder{Name: name, Places: places}))
 	for _, p := range must(y.Brood.Broods(y.Context(), y.m)).Pens {
 		if p.Name == name {
 			return p.ID
@@ -49,7 +49,7 @@ func TestYoungFromPullToSale(t *testing.T) {
 	lamp := y.brooder("Lamp pen", 30)
 	id := y.incubating(20, 0)
 	y.now = start.AddDate(0, 0, 18)
-	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	must(y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{}))
 	pen := y.batch(id).Pens[0].ID
 	before := must(y.Brood.Broods(ctx, y.m))
 	require.Len(t, before.Expected, 1)
@@ -57,17 +57,17 @@ func TestYoungFromPullToSale(t *testing.T) {
 	assert.InDelta(t, y.batch(id).Prospect.Young, expected.Young, 0.01, "one number of young to expect")
 	y.now = start.AddDate(0, 0, 21).Add(6 * time.Hour)
 	require.Len(t, y.chores(chores.WarmBrooder), 1)
-	must(y.Brood.Warm(ctx, y.m, key(), lamp, 35))
+	must(y.Brood.Warm(ctx, by(y.m), lamp, 35))
 	assert.Empty(t, y.chores(chores.WarmBrooder))
-	must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 14}}))
+	must(y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 14}}))
 
 	y.now = start.AddDate(0, 0, 22)
 	page := must(y.Brood.Broods(ctx, y.m))
 	require.Len(t, page.Waiting, 1)
 	assert.Equal(t, 14, page.Waiting[0].Young)
-	_, err := y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 15}})
+	_, err := y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 15}})
 	assert.ErrorContains(t, err, "15 young, but of Barred 14 are out and in no brooder yet.")
-	in := must(y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 14}}))
+	in := must(y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 14}}))
 	assert.Contains(t, in.Said, "14 young into Lamp pen.")
 	page = must(y.Brood.Broods(ctx, y.m))
 	assert.Empty(t, page.Waiting)
@@ -100,29 +100,29 @@ func TestYoungFromPullToSale(t *testing.T) {
 
 	y.now = y.now.AddDate(0, 0, 8)
 	require.Len(t, y.chores(chores.LowerHeat), 1)
-	must(y.Brood.Warm(ctx, y.m, key(), lamp, 32))
+	must(y.Brood.Warm(ctx, by(y.m), lamp, 32))
 	assert.Empty(t, y.chores(chores.LowerHeat))
-	lost := must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 2, Why: "died", Cause: "chilled"}))
+	lost := must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 2, Why: "died", Cause: "chilled"}))
 	assert.Contains(t, lost.Said, "2 died: chilled; 12 left.")
 	price := 20.
-	must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 5, Why: "sold", Cause: "Perrin Oake", Price: &price}))
-	must(y.Brood.Move(ctx, y.m, key(), g.ID, 3, 0, "orchard run"))
+	must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 5, Why: "sold", Cause: "Perrin Oake", Price: &price}))
+	must(y.Brood.Move(ctx, by(y.m), g.ID, 3, 0, "orchard run"))
 	moved := y.groups()
 	require.Len(t, moved, 2)
 	assert.Equal(t, [2]int{4, 3}, [2]int{moved[0].Alive, moved[1].Alive})
 	assert.Equal(t, moved[0].BatchID, moved[1].BatchID, "a part keeps its origin")
-	_, err = y.Brood.Move(ctx, y.m, key(), g.ID, 3, 0, "")
+	_, err = y.Brood.Move(ctx, by(y.m), g.ID, 3, 0, "")
 	assert.ErrorContains(t, err, "Where they go")
-	_, err = y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 5, Why: "sold"})
+	_, err = y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 5, Why: "sold"})
 	assert.ErrorContains(t, err, "it may be 1 to 4")
-	_, err = y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 1, Why: "to a pen", PenID: 99})
+	_, err = y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 1, Why: "to a pen", PenID: 99})
 	assert.ErrorContains(t, err, "Pick the pen")
-	must(y.Brood.Leave(ctx, y.m, key(), g.ID, brood.Leaving{Heads: 4, Why: "to a pen", PenID: pen}))
+	must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 4, Why: "to a pen", PenID: pen}))
 	page = must(y.Brood.Broods(ctx, y.m))
 	assert.Zero(t, page.Pens[0].Taken, "those outside take no place")
-	_, err = y.Undo(ctx, y.m, key(), in.Entry)
+	_, err = y.Undo(ctx, by(y.m), in.Entry)
 	assert.Error(t, err, "others came after it")
-	_, err = y.Brood.Leave(ctx, y.m, key(), 999, brood.Leaving{Heads: 1, Why: "died"})
+	_, err = y.Brood.Leave(ctx, by(y.m), 999, brood.Leaving{Heads: 1, Why: "died"})
 	assert.ErrorIs(t, err, farm.ErrNone)
 }
 
@@ -131,22 +131,22 @@ func TestWhoSharesABrooder(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	lamp := y.brooder("Lamp pen", 60)
-	must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 2, BrooderID: lamp}))
-	quail := must(y.Brood.Buy(ctx, y.m, key(), brood.Bought{
+	must(y.Brood.Buy(ctx, by(y.m), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 2, BrooderID: lamp}))
+	quail := must(y.Brood.Buy(ctx, by(y.m), brood.Bought{
 		Species: "coturnix-quail", Heads: 20, AgeDays: 2, BrooderID: lamp,
 	}))
 	pen := must(y.Brood.Broods(ctx, y.m)).Pens[0]
 	require.Len(t, pen.Apart, 1)
 	assert.Contains(t, pen.Apart[0], "Quail are trodden on")
 	assert.Equal(t, 36., pen.HeatC, "as warm as the one that needs most")
-	_, err := y.Undo(ctx, y.m, key(), quail.Entry)
+	_, err := y.Undo(ctx, by(y.m), quail.Entry)
 	require.NoError(t, err)
 	pen = must(y.Brood.Broods(ctx, y.m)).Pens[0]
 	assert.Empty(t, pen.Apart)
 	assert.Equal(t, brooding.Of(pen.Groups[0].Kind).HeatC(2), pen.HeatC)
-	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "leopard-gecko", Heads: 2, BrooderID: lamp})
+	_, err = y.Brood.Buy(ctx, by(y.m), brood.Bought{Species: "leopard-gecko", Heads: 2, BrooderID: lamp})
 	assert.ErrorContains(t, err, "Pick the kind")
-	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "chicken", Heads: 1_000_000_000, BrooderID: lamp})
+	_, err = y.Brood.Buy(ctx, by(y.m), brood.Bought{Species: "chicken", Heads: 1_000_000_000, BrooderID: lamp})
 	assert.Error(t, err)
 }
 
@@ -157,7 +157,7 @@ func TestThePlannerSeesTheBrooder(t *testing.T) {
 	ctx := s.Context()
 	lamp := s.brooder("Lamp pen", 12)
 	s.promise(season.YoungOrder, 8, 23, 27)
-	must(s.Brood.Buy(ctx, s.m, key(), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 1, BrooderID: lamp}))
+	must(s.Brood.Buy(ctx, by(s.m), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 1, BrooderID: lamp}))
 	board := must(s.Season.Board(ctx, s.m, time.Time{}, 8, ""))
 	assert.InDelta(t, 10./12, board.Brooders.Loads[0].Share, 1e-9)
 	v := s.plan(2, nil)
@@ -166,7 +166,7 @@ func TestThePlannerSeesTheBrooder(t *testing.T) {
 	assert.Equal(t, []any{10., -22}, []any{*p.Fixed[0].Young, p.Fixed[0].SetDay}, "as if they were pulled today")
 	require.Len(t, v.Results, 1)
 	assert.LessOrEqual(t, v.Results[0].Planned, 2.01)
-	must(s.Brood.Move(ctx, s.m, key(), s.groups()[0].ID, 10, 0, "orchard run"))
+	must(s.Brood.Move(ctx, by(s.m), s.groups()[0].ID, 10, 0, "orchard run"))
 	assert.Greater(t, s.plan(2, nil).Results[0].Planned, 7.5, "outside they take no place")
 }
 
@@ -182,7 +182,7 @@ func TestTheDeadAreBroughtInNowhere(t *testing.T) {
 		Kind: hatch.Tell, Batch: batch, Pen: barred, N: 1, Told: hatch.Told{Signs: []string{"assisted"}, Died: true},
 	}))
 	assert.Equal(t, 2, young())
-	said := must(y.Hatch.Apply(ctx, y.m, box, []hatch.Tap{{
+	said := must(y.Hatch.Apply(ctx, by(y.m), box, []hatch.Tap{{
 		Key: key(), Kind: "take-out", Batch: batch, N: 2, Place: "brooder box",
 	}}))
 	assert.Contains(t, said[0].Says, "bring them in under Brooders")
@@ -199,11 +199,11 @@ func TestWarmingABrooderEnds(t *testing.T) {
 	y.now = v.At(calendar.Pull).AddDate(0, 0, -1)
 	require.Equal(t, 1, warm())
 	require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: barred, N: 3}))
-	in := must(y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{
+	in := must(y.Brood.BringIn(ctx, by(y.m), brood.Pulled{
 		BatchID: batch, BrooderID: lamp, ByPen: map[int64]int{barred: 3},
 	}))
 	assert.Zero(t, warm(), "they are in it")
-	must(y.Undo(ctx, y.m, key(), in.Entry))
+	must(y.Undo(ctx, by(y.m), in.Entry))
 	require.Equal(t, 1, warm())
 	y.now = y.batch(batch).At(calendar.Pull).AddDate(0, 0, 2)
 	assert.Zero(t, warm(), "nobody warms it for those that are out")
@@ -215,7 +215,7 @@ func TestNestlingsAreNoChicks(t *testing.T) {
 	ctx := y.Context()
 	lamp := y.brooder("Lamp pen", 30)
 	pen, box := y.pen("Aviary", "finch"), y.machine("Cabinet", "all-in-one", "finch", 40, 40)
-	must(y.Supplies.Add(ctx, y.m, key(), []store.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
+	must(y.Supplies.Add(ctx, by(y.m), []store.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
 	y.collect(pen, 0, 6, 0)
 	id := y.set(incubate.Setting{Species: "finch", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(0), Eggs: 6},
@@ -243,7 +243,7 @@ func TestNestlingsAreNoChicks(t *testing.T) {
 		said()
 		y.now = y.now.AddDate(0, 0, 1)
 	}
-	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	must(y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{}))
 	for range 6 {
 		said()
 		y.now = y.now.Add(6 * time.Hour)
@@ -261,8 +261,8 @@ func TestNestlingsAreNoChicks(t *testing.T) {
 	page := must(y.Brood.Broods(ctx, y.m))
 	assert.Empty(t, page.Waiting)
 	assert.Empty(t, page.Expected)
-	_, err := y.Brood.BringIn(ctx, y.m, key(), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 2}})
+	_, err := y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 2}})
 	assert.ErrorContains(t, err, "A chick brooder does not keep them")
-	_, err = y.Brood.Buy(ctx, y.m, key(), brood.Bought{Species: "finch", Heads: 3, BrooderID: lamp})
+	_, err = y.Brood.Buy(ctx, by(y.m), brood.Bought{Species: "finch", Heads: 3, BrooderID: lamp})
 	assert.ErrorContains(t, err, "feed themselves")
 }

@@ -1,7 +1,6 @@
 package farm_test
 
 import (
-	"context"
 	"fmt"
 	"testing"
 	"time"
@@ -31,28 +30,28 @@ func TestOpenedClearsPutFertilityRight(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 7)
 	must := func(done farm.Done, err error) farm.Done { t.Helper(); require.NoError(t, err); return done }
 	must(y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2, 3, 4), TakeOut: true},
 	))
-	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 	assert.Equal(t, []int{6, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "as it was called")
-	_, err := y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 5), candling.Early)
+	_, err := y.Candle.RecordOpened(ctx, by(y.m), id, nos(y.batch(id), 5), candling.Early)
 	assert.ErrorContains(t, err, "taken out and not opened yet")
-	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 1, 2), candling.Infertile))
-	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 3), candling.Early))
-	last := must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	must(y.Candle.RecordOpened(ctx, by(y.m), id, nos(y.batch(id), 1, 2), candling.Infertile))
+	must(y.Candle.RecordOpened(ctx, by(y.m), id, nos(y.batch(id), 3), candling.Early))
+	last := must(y.Candle.RecordOpened(ctx, by(y.m), id, nos(y.batch(id), 4), candling.Middle))
 	assert.Equal(t, []int{8, 10}, []int{y.batch(id).Fertile, y.batch(id).Examined}, "two of the clears were fertile")
-	must(y.Undo(ctx, y.m, key(), last.Entry))
+	must(y.Undo(ctx, by(y.m), last.Entry))
 	assert.Equal(t, 7, y.batch(id).Fertile)
-	must(y.Candle.RecordOpened(ctx, y.m, key(), id, nos(y.batch(id), 4), candling.Middle))
+	must(y.Candle.RecordOpened(ctx, by(y.m), id, nos(y.batch(id), 4), candling.Middle))
 
 	y.now = y.now.AddDate(0, 0, 15)
 	must(y.Hatch.End(
-		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""},
+		ctx, by(y.m), id, hatch.Ending{Eggs: nos(y.batch(id), 5, 6, 7, 8), Fate: outcome.Hatched, Stage: ""},
 	))
 	must(y.Hatch.End(
-		ctx, y.m, key(), id, hatch.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"},
+		ctx, by(y.m), id, hatch.Ending{Eggs: nos(y.batch(id), 9), Fate: outcome.Unhatched, Stage: "late"},
 	))
-	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+	must(y.Hatch.Close(ctx, by(y.m), id, time.Time{}))
 	var said []string
 	for _, p := range y.batch(id).Proofs {
 		said = append(said, fmt.Sprintf("%s, late %t, %s: %d of %d", p.Who, p.Late, p.Call, p.K, p.N))
@@ -65,7 +64,7 @@ func TestTheFarmsRuleForTakingOut(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	id := y.incubating(4)
-	_, err := y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+	_, err := y.People.SaveFarm(ctx, by(y.m), people.Rules{
 		Name: "Wickfold", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
 		Out: []candling.Call{candling.Bad, candling.Live},
 	})
@@ -74,11 +73,11 @@ func TestTheFarmsRuleForTakingOut(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"bad"}, y.m.OutCalls, "a live one is never taken out by rule")
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true},
 	)
 	require.NoError(t, err)
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Bad, Eggs: nos(y.batch(id), 2), TakeOut: true},
 	)
 	require.NoError(t, err)
 	assert.Equal(t, 3, y.batch(id).Alive)
@@ -90,7 +89,7 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 8)
 	_, err := y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1, 2), TakeOut: false},
 	)
 	require.NoError(t, err)
 	again := func() (titles []string) {
@@ -103,12 +102,12 @@ func TestUnsureEggsAreLookedAtAgain(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 3)
 	assert.Equal(t, []string{"Look again at 2 doubtful eggs"}, again())
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Live, Eggs: nos(y.batch(id), 1), TakeOut: false},
 	)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Look again at 1 doubtful egg"}, again())
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 2), TakeOut: true},
 	)
 	require.NoError(t, err)
 	assert.Empty(t, again())
@@ -141,23 +140,23 @@ func TestFertilityOfEggsThatNobodySaw(t *testing.T) {
 			}
 			y.now = y.now.AddDate(0, 0, 10)
 			if c.opened == "" {
-				_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
+				_, err := y.Candle.Candle(ctx, by(y.m), id, candle.Calling{
 					Call: candling.Unseen, Eggs: nos(y.batch(id), append(hatched, rest...)...),
 				})
 				require.NoError(t, err)
 			}
 			y.now = y.now.AddDate(0, 0, 12)
 			b := y.batch(id)
-			_, err := y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, hatched...), Fate: outcome.Hatched})
+			_, err := y.Hatch.End(ctx, by(y.m), id, hatch.Ending{Eggs: nos(b, hatched...), Fate: outcome.Hatched})
 			require.NoError(t, err)
 			if c.opened != "" {
 				_, err = y.Hatch.End(
-					ctx, y.m, key(), id,
+					ctx, by(y.m), id,
 					hatch.Ending{Eggs: nos(b, rest...), Fate: outcome.Unhatched, Stage: c.opened},
 				)
 				require.NoError(t, err)
 			}
-			_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+			_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 			require.NoError(t, err)
 			pens, err := y.Flock.Pens(ctx, y.m)
 			require.NoError(t, err)
@@ -181,9 +180,9 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 7)
 	look := func(which ...int) farm.Done {
 		eggs := nos(y.batch(id), which...)
-		return must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
+		return must(y.Candle.Candle(ctx, by(y.m), id, candle.Calling{Call: candling.Live, Eggs: eggs}))
 	}
-	must(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
+	must(y.Candle.Candle(ctx, by(y.m), id, candle.Calling{
 		Call: candling.Clear, Eggs: nos(y.batch(id), 6), TakeOut: true,
 	}))
 	assert.Len(t, y.chores(calendar.Candle), 1, "only a bad one was pulled: of the rest nobody said anything")
@@ -192,10 +191,10 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 	require.Len(t, rest, 1)
 	assert.Equal(t, "Candle the other 3 eggs", rest[0].Title)
 	assert.Equal(t, "Candle the other 3 eggs", y.batch(id).Next.Title)
-	said := must(y.Incubate.TickOff(ctx, y.m, key(), id, calendar.Candle, rest[0].Day))
+	said := must(y.Incubate.TickOff(ctx, by(y.m), id, calendar.Candle, rest[0].Day))
 	assert.Empty(t, y.chores(calendar.Candle, chores.CandleRest), "nobody looked at them")
-	must(y.Undo(ctx, y.m, key(), said.Entry))
-	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	must(y.Undo(ctx, by(y.m), said.Entry))
+	must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 	assert.Empty(t, y.chores(calendar.Candle, chores.CandleRest))
 	y.now = y.now.AddDate(0, 0, 7)
 	assert.Len(t, y.chores(calendar.Candle), 1, "the next one comes")
@@ -205,15 +204,15 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 func TestAMachineInOneSitting(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	must(s.Machines.SaveTray(ctx, s.m, key(), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	must(s.Machines.SaveTray(ctx, by(s.m), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
 	s.after(4)
 	s.collect(s.pens[0], 0, 5, 0)
 	second := s.set(incubate.Setting{
 		Species: "chicken", SetterID: s.a, HatcherID: s.hatcher,
 		Picks: []incubate.Pick{{PenID: s.pens[0], LaidOn: day(0), Eggs: 5}},
 	})
-	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), second))
-	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), s.batch1))
+	must(s.Incubate.ArrangeByPen(ctx, by(s.m), second))
+	must(s.Incubate.ArrangeByPen(ctx, by(s.m), s.batch1))
 	s.after(6)
 	sitting := must(s.Candle.Machine(ctx, s.m, s.a))
 	assert.Len(t, sitting.Sessions, 1, "on day 2 nothing is to be seen")
@@ -240,12 +239,12 @@ func TestDoubtfulEggsAreLookedAtAlone(t *testing.T) {
 	ctx, id := y.Context(), y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 7)
 	eggs := nos(y.batch(id), 1, 2, 3, 4, 5, 6)
-	call := func(ctx context.Context, c candling.Call, ids ...int64) error {
-		return second(y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: c, Eggs: ids}))
+	call := func(req farm.Request, c candling.Call, ids ...int64) error {
+		return second(y.Candle.Candle(ctx, req, id, candle.Calling{Call: c, Eggs: ids}))
 	}
-	require.NoError(t, call(ctx, candling.Live, eggs[0], eggs[1], eggs[3]))
-	require.NoError(t, call(ctx, candling.Unsure, eggs[2]))
-	require.NoError(t, call(ctx, candling.Unseen, eggs[4]))
+	require.NoError(t, call(by(y.m), candling.Live, eggs[0], eggs[1], eggs[3]))
+	require.NoError(t, call(by(y.m), candling.Unsure, eggs[2]))
+	require.NoError(t, call(by(y.m), candling.Unseen, eggs[4]))
 
 	y.now = y.now.AddDate(0, 0, 3)
 	of := func() (ids []int64) {
@@ -255,19 +254,18 @@ func TestDoubtfulEggsAreLookedAtAlone(t *testing.T) {
 		return ids
 	}
 	assert.ElementsMatch(t, []int64{eggs[2], eggs[4]}, of(), "not those that are alive, nor the one not looked at")
-	require.NoError(t, call(ctx, candling.Live, eggs[2]))
+	require.NoError(t, call(by(y.m), candling.Live, eggs[2]))
 	assert.ElementsMatch(t, []int64{eggs[2], eggs[4]}, of(), "in the same sitting nothing goes from under the thumb")
 	for _, e := range must(y.Candle.Session(ctx, y.m, id)).Eggs {
 		assert.Equal(t, e.ID == eggs[0] || e.ID == eggs[1] || e.ID == eggs[3], e.Lived == "day 7", e.Lived)
 	}
 
-	asking := farm.Asking(ctx, false)
-	p, ok := farm.AsProblems(call(asking, candling.Clear, eggs[0], eggs[5]))
+	p, ok := farm.AsProblems(call(asked(y.m), candling.Clear, eggs[0], eggs[5]))
 	require.True(t, ok && p.Doubtful(), "%v", p)
 	assert.Equal(t, "1 egg was called live on day 7: really clear?", p.Error())
-	assert.NoError(t, call(asking, candling.Clear, eggs[5]), "one that nobody called")
-	assert.NoError(t, call(farm.Asking(ctx, true), candling.Clear, eggs[0]))
-	_, err := y.Hatch.End(asking, y.m, key(), id, hatch.Ending{
+	assert.NoError(t, call(asked(y.m), candling.Clear, eggs[5]), "one that nobody called")
+	assert.NoError(t, call(by(y.m), candling.Clear, eggs[0]))
+	_, err := y.Hatch.End(ctx, asked(y.m), id, hatch.Ending{
 		Eggs: []int64{eggs[1]}, Fate: outcome.Removed, Stage: "other",
 	})
 	p, ok = farm.AsProblems(err)
@@ -275,8 +273,8 @@ func TestDoubtfulEggsAreLookedAtAlone(t *testing.T) {
 	assert.Contains(t, p.Error(), "called live on day 7: really take out?")
 
 	op := candle.Op{Key: key(), Kind: "call", Egg: eggs[3], Call: candling.Clear, At: y.now}
-	said := must(y.Candle.Apply(ctx, y.m, id, []candle.Op{op}))
+	said := must(y.Candle.Apply(ctx, by(y.m), id, []candle.Op{op}))
 	assert.False(t, said[0].Done, "at the lamp too")
 	op.Key, op.Sure = key(), true
-	assert.True(t, must(y.Candle.Apply(ctx, y.m, id, []candle.Op{op}))[0].Done)
+	assert.True(t, must(y.Candle.Apply(ctx, by(y.m), id, []candle.Op{op}))[0].Done)
 }

@@ -23,6 +23,7 @@ import (
 	"metrogon/farm/gauges"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/moving"
 	"metrogon/farm/outage"
 	"metrogon/farm/stock"
@@ -40,7 +41,7 @@ func newTerrarium(t *testing.T) *terrarium {
 	g := &terrarium{yard: y, pair: y.pen("Opal × Flint", "leopard-gecko")}
 	g.shelf = y.machine("Gecko shelf", "reptile-box", "leopard-gecko", 40, 0)
 	for sex, name := range map[string]string{farm.Female: "Opal", farm.Male: "Flint"} {
-		_, err := y.Flock.PutIn(y.Context(), y.m, key(), flock.PutIn{
+		_, err := y.Flock.PutIn(y.Context(), by(y.m), flock.PutIn{
 			PenID: g.pair, How: flock.Already, On: y.m.Date(start).AddDate(0, -3, 0),
 			Bird: store.Bird{Name: name, Species: "leopard-gecko", Sex: sex},
 		})
@@ -75,9 +76,9 @@ func (g *terrarium) find() clutch.Found {
 
 func (g *terrarium) found(f clutch.Found) int64 {
 	g.Helper()
-	done, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	done, err := g.Clutches.Found(g.Context(), by(g.m), f)
 	require.NoError(g, err)
-	return done.BatchID
+	return done.Of(journal.Batch)
 }
 
 func (g *terrarium) clutch(id int64) clutch.Page {
@@ -115,7 +116,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	box := p.Box.ID
 	weigh := func(mass, gave float64) {
 		t.Helper()
-		_, err := g.Clutches.Weigh(ctx, g.m, key(), box, clutch.Weighing{MassG: mass, GaveG: gave})
+		_, err := g.Clutches.Weigh(ctx, by(g.m), box, clutch.Weighing{MassG: mass, GaveG: gave})
 		require.NoError(t, err)
 	}
 	g.now = g.now.Add(14 * time.Hour)
@@ -131,7 +132,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 
 	// A cold week in between moves the date, and not the sex before its third has begun.
 	before := g.clutch(id).Forecast
-	done, err := g.Clutches.SetTemp(ctx, g.m, key(), id, clutch.Warming{
+	done, err := g.Clutches.SetTemp(ctx, by(g.m), id, clutch.Warming{
 		Temp: clutch.Temp{C: 26}, From: start.AddDate(0, 0, 1), Until: start.AddDate(0, 0, 8),
 	})
 	require.NoError(t, err)
@@ -140,18 +141,18 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	assert.InDelta(t, 7*(1-57./70), late, 0.02, "a week at 26 °C is 57/70 of one at 28")
 	assert.InDelta(t, 0, cold.Hatch().At.Sub(cold.Forecast.HatchAt).Seconds(), 2)
 	assert.InDelta(t, before.Sex.FemalePct, cold.Forecast.Sex.FemalePct, 1e-6)
-	_, err = g.Undo(ctx, g.m, key(), done.Entry)
+	_, err = g.Undo(ctx, by(g.m), done.Entry)
 	require.NoError(t, err)
 	back := g.clutch(id).Forecast.HatchAt
 	assert.InDelta(t, 0, back.Sub(before.HatchAt).Seconds(), 2, "taken back, it is as it was")
 
 	// Looked at after ten days, with light from the side.
 	g.now = start.AddDate(0, 0, 10)
-	_, err = g.Clutches.Look(ctx, g.m, key(), id, clutch.Look{Eggs: ids[:1], Signs: []reptile.Sign{reptile.Veins}})
+	_, err = g.Clutches.Look(ctx, by(g.m), id, clutch.Look{Eggs: ids[:1], Signs: []reptile.Sign{reptile.Veins}})
 	require.NoError(t, err)
-	_, err = g.Clutches.Look(ctx, g.m, key(), id, clutch.Look{Eggs: ids[1:], Signs: []reptile.Sign{reptile.Dented}})
+	_, err = g.Clutches.Look(ctx, by(g.m), id, clutch.Look{Eggs: ids[1:], Signs: []reptile.Sign{reptile.Dented}})
 	require.NoError(t, err)
-	_, err = g.Clutches.Look(ctx, g.m, key(), id, clutch.Look{
+	_, err = g.Clutches.Look(ctx, by(g.m), id, clutch.Look{
 		Eggs: ids[1:], Signs: []reptile.Sign{reptile.Mouldy}, TakeOut: true,
 	})
 	assert.ErrorContains(t, err, "none is lost")
@@ -159,7 +160,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 
 	// The eggs have taken water up.
 	g.now = start.AddDate(0, 0, 30)
-	_, err = g.Clutches.WeighEggs(ctx, g.m, key(), id, 2, 7.8, time.Time{})
+	_, err = g.Clutches.WeighEggs(ctx, by(g.m), id, 2, 7.8, time.Time{})
 	require.NoError(t, err)
 	masses := g.clutch(id).Masses
 	require.Len(t, masses, 2)
@@ -167,20 +168,20 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	assert.Equal(t, "As is usual.", masses[1].Says)
 
 	// Nothing is opened, whatever they ask, and nobody hatches so early unasked.
-	_, err = g.Clutches.Open(ctx, g.m, key(), id, clutch.Opened{Eggs: ids[:1], Stage: candling.Late})
+	_, err = g.Clutches.Open(ctx, by(g.m), id, clutch.Opened{Eggs: ids[:1], Stage: candling.Late})
 	assert.ErrorContains(t, err, "late ones keep weeks")
-	_, err = g.Clutches.Pip(farm.Asking(ctx, false), g.m, key(), id, ids[:1], time.Time{})
+	_, err = g.Clutches.Pip(ctx, asked(g.m), id, ids[:1], time.Time{})
 	assert.ErrorContains(t, err, "The first are expected from")
 
 	// One pips, rests, is out; its sister days later.
 	g.now = start.AddDate(0, 0, 56)
-	_, err = g.Clutches.Pip(ctx, g.m, key(), id, ids[:1], time.Time{})
+	_, err = g.Clutches.Pip(ctx, by(g.m), id, ids[:1], time.Time{})
 	require.NoError(t, err)
-	_, err = g.Clutches.Pip(ctx, g.m, key(), id, ids[:1], time.Time{})
+	_, err = g.Clutches.Pip(ctx, by(g.m), id, ids[:1], time.Time{})
 	assert.ErrorContains(t, err, "already")
 	require.Len(t, g.chores(chores.ClutchHatch), 1)
 	g.now = start.AddDate(0, 0, 58)
-	_, err = g.Clutches.Out(ctx, g.m, key(), id, ids[:1], false, time.Time{})
+	_, err = g.Clutches.Out(ctx, by(g.m), id, ids[:1], false, time.Time{})
 	require.NoError(t, err)
 	young := g.clutch(id).Young
 	require.Len(t, young, 1)
@@ -188,7 +189,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	left, shed := g.now.AddDate(0, 0, 1), g.m.Date(g.now.AddDate(0, 0, 2))
 	g.now = g.now.AddDate(0, 0, 3)
 	h.LeftAt, h.WeightG, h.Sex, h.ShedOn = &left, new(2.9), farm.Female, &shed
-	_, err = g.Clutches.Hatchling(ctx, g.m, key(), id, h)
+	_, err = g.Clutches.Hatchling(ctx, by(g.m), id, h)
 	require.NoError(t, err)
 	p = g.clutch(id)
 	assert.Equal(t, [3]int{1, 1, 0}, [3]int{p.Hatched, p.Alive, p.Unhatched})
@@ -197,14 +198,14 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	// The other never came. Two weeks after the span it is looked into.
 	g.now = p.At(calendar.ClearOut).Add(time.Hour)
 	require.Len(t, g.chores(chores.ClutchRest), 1)
-	_, err = g.Clutches.Open(ctx, g.m, key(), id, clutch.Opened{
+	_, err = g.Clutches.Open(ctx, by(g.m), id, clutch.Opened{
 		Eggs: ids[1:], Stage: candling.Middle, Cause: reptile.TooDry,
 	})
 	require.NoError(t, err)
 	p = g.clutch(id)
 	assert.Equal(t, string(reptile.TooDry), p.Lying[1].Cause)
 	require.Len(t, g.chores(chores.CloseClutch), 1)
-	_, err = g.Hatch.Close(ctx, g.m, key(), id, time.Time{})
+	_, err = g.Hatch.Close(ctx, by(g.m), id, time.Time{})
 	require.NoError(t, err)
 	assert.Empty(t, g.chores(chores.CloseClutch, chores.WeighBox, chores.ClutchHatch))
 	list, err := g.Clutches.List(ctx, g.m, 0)
@@ -240,20 +241,20 @@ func TestSeveralClutchesInABox(t *testing.T) {
 	assert.Equal(t, 2, third.Next.Own, "by her own two")
 
 	f.Good = 6
-	_, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	_, err := g.Clutches.Found(g.Context(), by(g.m), f)
 	assert.ErrorContains(t, err, "has no room for 6 eggs")
 	f.BoxID, f.Box.Name = 0, "box 1"
-	_, err = g.Clutches.Found(g.Context(), g.m, key(), f)
+	_, err = g.Clutches.Found(g.Context(), by(g.m), f)
 	assert.ErrorContains(t, err, "There is a box of that name")
 }
 
 func TestAClutchIsTakenBack(t *testing.T) {
 	g := newTerrarium(t)
-	done, err := g.Clutches.Found(g.Context(), g.m, key(), g.find())
+	done, err := g.Clutches.Found(g.Context(), by(g.m), g.find())
 	require.NoError(t, err)
-	_, err = g.Undo(g.Context(), g.m, key(), done.Entry)
+	_, err = g.Undo(g.Context(), by(g.m), done.Entry)
 	require.NoError(t, err)
-	_, err = g.Clutches.Clutch(g.Context(), g.m, done.BatchID)
+	_, err = g.Clutches.Clutch(g.Context(), g.m, done.Of(journal.Batch))
 	assert.ErrorIs(t, err, farm.ErrNone)
 	assert.Zero(t, g.inStore(), "its eggs were never in store")
 	list, err := g.Clutches.List(g.Context(), g.m, 0)
@@ -265,7 +266,7 @@ func TestAClutchIsTakenBack(t *testing.T) {
 func TestReadingsTellHowWarmAClutchWas(t *testing.T) {
 	g := newTerrarium(t)
 	ctx := g.Context()
-	_, err := g.Gauges.Save(ctx, g.m, key(), gauges.Instrument{Name: "Slim", Thermo: true, MachineID: &g.shelf}, g.now)
+	_, err := g.Gauges.Save(ctx, by(g.m), gauges.Instrument{Name: "Slim", Thermo: true, MachineID: &g.shelf}, g.now)
 	require.NoError(t, err)
 	page, err := g.Gauges.All(ctx, g.m)
 	require.NoError(t, err)
@@ -273,7 +274,7 @@ func TestReadingsTellHowWarmAClutchWas(t *testing.T) {
 	id := g.found(g.find())
 	for day := range 11 { // 26 °C is read, though it is set to 28
 		g.now = start.AddDate(0, 0, day)
-		_, err := g.Gauges.TakeReading(ctx, g.m, key(), g.shelf, gauges.Reading{
+		_, err := g.Gauges.TakeReading(ctx, by(g.m), g.shelf, gauges.Reading{
 			InstrumentID: slim, At: g.now, TempC: new(26.),
 		})
 		require.NoError(t, err)
@@ -291,13 +292,13 @@ func TestTheBoxGoesToAnotherShelf(t *testing.T) {
 	ctx := g.Context()
 	id := g.found(g.find())
 	other := g.machine("Warm shelf", "reptile-box", "leopard-gecko", 40, 0)
-	_, err := g.Moving.Move(ctx, g.m, key(), id, moving.Moving{Which: moving.Which{All: true}, To: other})
+	_, err := g.Moving.Move(ctx, by(g.m), id, moving.Moving{Which: moving.Which{All: true}, To: other})
 	assert.ErrorContains(t, err, "the box may go")
 	g.now = g.now.AddDate(0, 0, 3)
-	done, err := g.Clutches.Move(ctx, g.m, key(), g.clutch(id).Box.ID, other)
+	done, err := g.Clutches.Move(ctx, by(g.m), g.clutch(id).Box.ID, other)
 	require.NoError(t, err)
 	assert.Equal(t, other, g.clutch(id).SetterID)
-	_, err = g.Undo(ctx, g.m, key(), done.Entry)
+	_, err = g.Undo(ctx, by(g.m), done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, g.shelf, g.clutch(id).SetterID)
 }
@@ -311,13 +312,13 @@ func TestAColdWeekOfAShelfIsOfThoseThatLayThere(t *testing.T) {
 	second := g.found(f)
 	due := func(id int64) time.Time { return g.clutch(id).Forecast.HatchAt }
 	was := [2]time.Time{due(first), due(second)}
-	_, err := g.Clutches.SetTemp(g.Context(), g.m, key(), first, clutch.Warming{
+	_, err := g.Clutches.SetTemp(g.Context(), by(g.m), first, clutch.Warming{
 		Temp: clutch.Temp{C: 26}, From: start.AddDate(0, 0, 1), Until: start.AddDate(0, 0, 8), All: true,
 	})
 	require.NoError(t, err)
 	assert.InDelta(t, 1.3, due(first).Sub(was[0]).Hours()/24, 0.02)
 	assert.InDelta(t, 0, due(second).Sub(was[1]).Seconds(), 2, "laid two days after it was over")
-	_, err = g.Clutches.SetTemp(g.Context(), g.m, key(), first, clutch.Warming{
+	_, err = g.Clutches.SetTemp(g.Context(), by(g.m), first, clutch.Warming{
 		Temp: clutch.Temp{C: 26}, Until: start.AddDate(70, 0, 0),
 	})
 	assert.ErrorContains(t, err, "more than a year ahead")
@@ -332,7 +333,7 @@ func TestSteeringIsPlannedAndAskedFor(t *testing.T) {
 	steps := p.Steering[0]
 	require.Equal(t, reptile.Females, steps.Goal)
 	_, err := g.Clutches.Plan(
-		ctx, g.m, key(), id, clutch.Temp{C: steps.WindowC}, steps.Until, clutch.Temp{C: steps.LaterC},
+		ctx, by(g.m), id, clutch.Temp{C: steps.WindowC}, steps.Until, clutch.Temp{C: steps.LaterC},
 	)
 	require.NoError(t, err)
 	after := g.clutch(id)
@@ -341,7 +342,7 @@ func TestSteeringIsPlannedAndAskedFor(t *testing.T) {
 	g.now = steps.Until
 	due := g.chores(chores.SetWarmth)
 	require.Len(t, due, 1)
-	_, err = g.Clutches.TickOff(ctx, g.m, key(), id, chores.SetWarmth, due[0].Day)
+	_, err = g.Clutches.TickOff(ctx, by(g.m), id, chores.SetWarmth, due[0].Day)
 	require.NoError(t, err)
 	assert.Empty(t, g.chores(chores.SetWarmth))
 }
@@ -374,12 +375,12 @@ func TestWhatCannotBeOfAClutch(t *testing.T) {
 	} {
 		f := g.find()
 		change(&f)
-		_, err := g.Clutches.Found(farm.Asking(ctx, false), g.m, key(), f)
+		_, err := g.Clutches.Found(ctx, asked(g.m), f)
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := g.Incubate.Set(ctx, g.m, key(), incubate.Setting{Species: "leopard-gecko", SetterID: g.shelf, SetAt: g.now})
+	_, err := g.Incubate.Set(ctx, by(g.m), incubate.Setting{Species: "leopard-gecko", SetterID: g.shelf, SetAt: g.now})
 	assert.ErrorContains(t, err, "under Clutches")
-	_, err = g.Stock.Collect(ctx, g.m, key(), stock.Collected{PenID: g.pair, LaidOn: day(0), Eggs: 2})
+	_, err = g.Stock.Collect(ctx, by(g.m), stock.Collected{PenID: g.pair, LaidOn: day(0), Eggs: 2})
 	assert.ErrorContains(t, err, "under Clutches")
 	id := g.found(g.find())
 	_, err = g.Clutches.Clutch(ctx, g.settle("Elsewhere", "eve@elsewhere.example"), id)
@@ -403,7 +404,7 @@ func TestTheCoolRestIsPlanned(t *testing.T) {
 	due := g.chores(chores.SetWarmth)
 	require.Len(t, due, 1)
 	assert.Equal(t, "Gecko shelf to 18 °C", due[0].Title)
-	_, err := g.Clutches.SetTemp(g.Context(), g.m, key(), id, clutch.Warming{Temp: clutch.Temp{C: 18}})
+	_, err := g.Clutches.SetTemp(g.Context(), by(g.m), id, clutch.Warming{Temp: clutch.Temp{C: 18}})
 	assert.ErrorContains(t, err, "nothing develops")
 }
 
@@ -430,7 +431,7 @@ func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 		}
 		if day == 56 {
 			p := g.clutch(id)
-			_, err := g.Clutches.Pip(ctx, g.m, key(), id, []int64{p.Lying[0].ID}, time.Time{})
+			_, err := g.Clutches.Pip(ctx, by(g.m), id, []int64{p.Lying[0].ID}, time.Time{})
 			require.NoError(t, err)
 		}
 	}
@@ -444,7 +445,7 @@ func TestNoChoreOfAClutchSpeaksOfBirds(t *testing.T) {
 func TestAReptilesAlarmsAreItsKinds(t *testing.T) {
 	g := newTerrarium(t)
 	ctx := g.Context()
-	must(g.Alarms.StartWithUsual(ctx, g.m, key()))
+	must(g.Alarms.StartWithUsual(ctx, by(g.m)))
 	page := must(g.Alarms.Page(ctx, g.m))
 	for _, a := range page.Alarms {
 		assert.Contains(t, []string{"kind", "falls", "silent"}, a.What)
@@ -452,7 +453,7 @@ func TestAReptilesAlarmsAreItsKinds(t *testing.T) {
 	assert.False(t, page.Birds)
 	id := g.found(g.find())
 	s := &shed{yard: g.yard}
-	_, by := s.probe("Shelf", g.shelf)
+	_, sender := s.probe("Shelf", g.shelf)
 	ringing := func() (all []string) {
 		for _, r := range must(g.Alarms.Page(ctx, g.m)).Rings {
 			if r.EndedAt == nil && r.Alarm.What == "kind" {
@@ -464,7 +465,7 @@ func TestAReptilesAlarmsAreItsKinds(t *testing.T) {
 	warm := func(hours float64, temp float64) {
 		for range int(hours * 12) {
 			g.now = g.now.Add(5 * time.Minute)
-			s.tells(by, g.now, temp)
+			s.tells(sender, g.now, temp)
 		}
 		require.NoError(t, g.Alarms.SearchNow(ctx))
 	}
@@ -490,13 +491,13 @@ func TestAHensAlarmLeavesGeckosAlone(t *testing.T) {
 	g := newTerrarium(t)
 	ctx := g.Context()
 	g.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	must(g.Alarms.StartWithUsual(ctx, g.m, key()))
+	must(g.Alarms.StartWithUsual(ctx, by(g.m)))
 	g.found(g.find())
 	s := &shed{yard: g.yard}
-	_, by := s.probe("Shelf", g.shelf)
+	_, sender := s.probe("Shelf", g.shelf)
 	for range 24 {
 		g.now = g.now.Add(5 * time.Minute)
-		s.tells(by, g.now, 28)
+		s.tells(sender, g.now, 28)
 	}
 	require.NoError(t, g.Alarms.SearchNow(ctx))
 	assert.Empty(t, must(g.Alarms.Page(ctx, g.m)).Rings, "28 °C is too cool for a hen's egg")
@@ -511,7 +512,7 @@ func TestAPowerCutOfAReptilesShelf(t *testing.T) {
 	before := g.clutch(id).Forecast
 	list := must(g.Outage.All(ctx, g.m))
 	require.Len(t, list.Machines, 1)
-	done := must(g.Outage.Begin(ctx, g.m, key(), outage.Cut{
+	done := must(g.Outage.Begin(ctx, by(g.m), outage.Cut{
 		From: g.now.Add(-18 * time.Hour), To: g.now, RoomC: 17, Boxes: map[int64]climate.Box{g.shelf: climate.Foam},
 	}))
 	one := must(g.Outage.One(ctx, g.m, must(g.Outage.All(ctx, g.m)).Cuts[0].ID))
@@ -530,7 +531,7 @@ func TestAPowerCutOfAReptilesShelf(t *testing.T) {
 	assert.Greater(t, late, 2., "its forecast knows of it")
 	assert.Less(t, late, 20.)
 	assert.InDelta(t, 0, g.clutch(id).Hatch().At.Sub(after.HatchAt).Minutes(), 1, "one date")
-	must(g.Undo(ctx, g.m, key(), done.Entry))
+	must(g.Undo(ctx, by(g.m), done.Entry))
 	assert.InDelta(t, 0, g.clutch(id).Forecast.HatchAt.Sub(before.HatchAt).Minutes(), 1)
 }
 
@@ -539,7 +540,7 @@ func TestASireIsOfHerKindAndDay(t *testing.T) {
 	g := newTerrarium(t)
 	snakes := g.pen("Umber × Slate", "corn-snake")
 	for sex, name := range map[string]string{farm.Female: "Umber", farm.Male: "Slate"} {
-		must(g.Flock.PutIn(g.Context(), g.m, key(), flock.PutIn{
+		must(g.Flock.PutIn(g.Context(), by(g.m), flock.PutIn{
 			PenID: snakes, How: flock.Already, On: g.m.Date(start).AddDate(0, -1, 0),
 			Bird: store.Bird{Name: name, Species: "corn-snake", Sex: sex},
 		}))
@@ -557,7 +558,7 @@ func TestASireIsOfHerKindAndDay(t *testing.T) {
 	f := g.find()
 	pen, dam, _ := strings.Cut(snake, "-")
 	f.PenID, f.DamID = number(pen), number(dam)
-	_, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	_, err := g.Clutches.Found(g.Context(), by(g.m), f)
 	assert.ErrorContains(t, err, "Pick a male of her kind, or say that nobody knows.")
 }
 
@@ -566,10 +567,10 @@ func TestAClutchOfSlugsIsEntered(t *testing.T) {
 	g := newTerrarium(t)
 	f := g.find()
 	f.Good, f.Slugs, f.MassG = 0, 0, nil
-	_, err := g.Clutches.Found(g.Context(), g.m, key(), f)
+	_, err := g.Clutches.Found(g.Context(), by(g.m), f)
 	assert.ErrorContains(t, err, "The number of good eggs")
 	f.Slugs = 2
-	done := must(g.Clutches.Found(g.Context(), g.m, key(), f))
+	done := must(g.Clutches.Found(g.Context(), by(g.m), f))
 	assert.Equal(t, "2 slugs of Opal: none was good.", done.Said)
 	rates := must(g.Clutches.Rates(g.Context(), g.m))
 	require.Len(t, rates.Kinds, 1)
@@ -578,7 +579,7 @@ func TestAClutchOfSlugsIsEntered(t *testing.T) {
 	require.Len(t, list.Closed, 1)
 	page := must(g.Clutches.Clutch(g.Context(), g.m, list.Closed[0].ID))
 	assert.Equal(t, "Opal", page.Dam)
-	must(g.Undo(g.Context(), g.m, key(), done.Entry))
+	must(g.Undo(g.Context(), by(g.m), done.Entry))
 	assert.Empty(t, must(g.Clutches.Rates(g.Context(), g.m)).Kinds)
 }
 
@@ -591,15 +592,14 @@ func TestStuckEggsAreAskedAbout(t *testing.T) {
 	g.now = g.now.AddDate(0, 0, 20)
 	eggs := must(g.Clutches.Clutch(g.Context(), g.m, id)).Lying
 	out := hatch.Ending{Eggs: []int64{eggs[0].Egg.ID}, Fate: outcome.Removed, Stage: "bad"}
-	asking := farm.Asking(g.Context(), false)
-	_, err := g.Hatch.End(asking, g.m, key(), id, out)
+	_, err := g.Hatch.End(g.Context(), asked(g.m), id, out)
 	assert.ErrorContains(t, err, "2 eggs stick to what you take out")
 	call := candle.Calling{Call: candling.Bad, Eggs: out.Eggs, TakeOut: true}
-	_, err = g.Candle.Candle(asking, g.m, key(), id, call)
+	_, err = g.Candle.Candle(g.Context(), asked(g.m), id, call)
 	assert.ErrorContains(t, err, "2 eggs stick to what you take out")
 	out.Eggs = []int64{eggs[3].Egg.ID}
-	_, err = g.Hatch.End(asking, g.m, key(), id, out)
+	_, err = g.Hatch.End(g.Context(), asked(g.m), id, out)
 	assert.NoError(t, err, "it lies by itself")
 	out.Eggs = []int64{eggs[0].Egg.ID}
-	must(g.Hatch.End(farm.Asking(g.Context(), true), g.m, key(), id, out))
+	must(g.Hatch.End(g.Context(), by(g.m), id, out))
 }

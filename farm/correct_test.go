@@ -33,7 +33,7 @@ func TestACollectionIsPutRight(t *testing.T) {
 	assert.Equal(t, []int{10, 1, 7, 3}, []int{g.Eggs, g.Rejected, g.Stored, g.Away})
 	assert.Contains(t, g.Depends(y.m), "3 of these eggs were set: 3 on Mon 1 Mar in Chicken 27-01.")
 
-	right := func(c stock.Correction) (farm.Done, error) { return y.Stock.PutRight(ctx, y.m, key(), g.ID, c) }
+	right := func(c stock.Correction) (farm.Done, error) { return y.Stock.PutRight(ctx, by(y.m), g.ID, c) }
 	_, err := right(stock.Correction{PenID: barred, LaidOn: day(3), Eggs: 2})
 	assert.ErrorContains(t, err, "3 of these eggs were set: 3 on Mon 1 Mar in Chicken 27-01. 3 eggs at least.")
 	_, err = right(stock.Correction{PenID: duck, LaidOn: day(3), Eggs: 9})
@@ -52,7 +52,7 @@ func TestACollectionIsPutRight(t *testing.T) {
 	}
 	n, pen, waited := stands()
 	assert.Equal(t, []any{5, speckled, 4.0}, []any{n, pen, waited})
-	must(y.Undo(ctx, y.m, key(), done.Entry))
+	must(y.Undo(ctx, by(y.m), done.Entry))
 	n, pen, waited = stands()
 	assert.Equal(t, []any{7, barred, 3.0}, []any{n, pen, waited})
 
@@ -63,26 +63,25 @@ func TestACollectionIsPutRight(t *testing.T) {
 		Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now,
 		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(3), Eggs: 9}},
 	})
-	assert.ErrorContains(t, second(y.Undo(ctx, y.m, key(), more.Entry)), "were set or taken out meanwhile")
+	assert.ErrorContains(t, second(y.Undo(ctx, by(y.m), more.Entry)), "were set or taken out meanwhile")
 	assert.Zero(t, must(y.owner.Miscounted(ctx)), "the sums are what the eggs say")
 }
 
 // What is hardly so is asked about once, and taken when it is said that it is so.
 func TestAskedBeforeItIsBelieved(t *testing.T) {
 	y := newYard(t)
-	plain := t.Context()
-	ask, sure := farm.Asking(plain, false), farm.Asking(plain, true)
+	ctx := t.Context()
 	pen := y.pen("Barred", "chicken")
 	box := y.machine("Box", "all-in-one", "chicken", 2000, 1000)
 	females := 0
-	for _, p := range must(y.Flock.Pens(plain, y.m)) {
+	for _, p := range must(y.Flock.Pens(ctx, y.m)) {
 		females = p.Females
 	}
 	require.Positive(t, females)
 	many := stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1000}
 	doubt := func(c stock.Collected, says string) {
 		t.Helper()
-		_, err := y.Stock.Collect(ask, y.m, key(), c)
+		_, err := y.Stock.Collect(ctx, asked(y.m), c)
 		p, _ := farm.AsProblems(err)
 		require.True(t, p.Doubtful(), "%v", err)
 		assert.ErrorContains(t, err, says)
@@ -92,26 +91,26 @@ func TestAskedBeforeItIsBelieved(t *testing.T) {
 	doubt(cracked, "12 not fit to set, and 0 sound?")
 	doubt(stock.Collected{PenID: pen, LaidOn: day(45), Eggs: 3}, "Laid 45 days ago?")
 	few := stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3}
-	must(y.Stock.Collect(ask, y.m, key(), few))
+	must(y.Stock.Collect(ctx, asked(y.m), few))
 	doubt(few, "You entered the same a moment ago")
 	y.now = y.now.Add(2 * time.Minute)
-	must(y.Stock.Collect(ask, y.m, key(), few))
-	must(y.Stock.Collect(sure, y.m, key(), many))
-	must(y.Stock.Collect(plain, y.m, key(), many)) // where nobody can be asked, as from a file, it is taken
+	must(y.Stock.Collect(ctx, asked(y.m), few))
+	must(y.Stock.Collect(ctx, by(y.m), many))
+	must(y.Stock.Collect(ctx, by(y.m), many)) // where nobody can be asked, as from a file, it is taken
 
 	id := y.set(incubate.Setting{
 		Species: "chicken", SetterID: box, HatcherID: box, SetAt: y.now,
 		Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 20}},
 	})
-	_, err := y.Candle.CandleRest(ask, y.m, key(), id, time.Time{})
+	_, err := y.Candle.CandleRest(ctx, asked(y.m), id, time.Time{})
 	assert.ErrorContains(t, err, "Called live on day 0? Before day 3 nothing is to be seen.")
 	unsure := candle.Calling{Call: candling.Unsure, Eggs: nos(y.batch(id), 1)}
-	must(y.Candle.Candle(ask, y.m, key(), id, unsure))
+	must(y.Candle.Candle(ctx, asked(y.m), id, unsure))
 	y.now = y.now.AddDate(0, 0, 1)
-	_, err = y.Hatch.Lockdown(ask, y.m, key(), id, box, time.Time{})
+	_, err = y.Hatch.Lockdown(ctx, asked(y.m), id, box, time.Time{})
 	assert.ErrorContains(t, err, "Lockdown on day 1? It is due Fri 19 Mar.")
-	must(y.Hatch.Lockdown(sure, y.m, key(), id, box, time.Time{}))
-	_, err = y.Hatch.Hatched(ask, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 2}})
+	must(y.Hatch.Lockdown(ctx, by(y.m), id, box, time.Time{}))
+	_, err = y.Hatch.Hatched(ctx, asked(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 2}})
 	assert.ErrorContains(t, err, "Young on day 1? The first are due")
 }
 
@@ -124,13 +123,13 @@ func TestTakenBackWithWhatLeansOnIt(t *testing.T) {
 	require.Len(t, set, 1)
 	y.now = y.now.AddDate(0, 0, 7)
 	clear := candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1), TakeOut: true}
-	must(y.Candle.Candle(ctx, y.m, key(), id, clear))
-	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	must(y.Candle.Candle(ctx, by(y.m), id, clear))
+	must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 	one := must(y.Line(ctx, y.m, set[0].ID))
 	require.Len(t, one.After, 2)
-	_, err := y.UndoAll(ctx, y.m, key(), one.ID, []int64{one.ID, one.After[1].ID})
+	_, err := y.UndoAll(ctx, by(y.m), one.ID, []int64{one.ID, one.After[1].ID})
 	assert.ErrorContains(t, err, "Something else was done meanwhile", "only what was shown is taken back")
-	done := must(y.UndoAll(ctx, y.m, key(), one.ID, []int64{one.ID, one.After[0].ID, one.After[1].ID}))
+	done := must(y.UndoAll(ctx, by(y.m), one.ID, []int64{one.ID, one.After[0].ID, one.After[1].ID}))
 	assert.Contains(t, done.Said, "and 2 lines after it")
 	assert.Equal(t, 6, y.inStore())
 

@@ -43,7 +43,7 @@ func TestWhatIsWrittenIsFound(t *testing.T) {
 	assert.Equal(t, says(one), says(" "+string(one[0]+'a'-'A')+one[1:]), "small letters, and a space before")
 	assert.Len(t, says(one[:2]), 8, "six in the batch and two in store begin alike")
 	assert.Contains(t, says(one[:2])[7], "in store, Hill bantams, laid 1 Mar")
-	must(y.Candle.Candle(ctx, y.m, key(), batch, candle.Calling{
+	must(y.Candle.Candle(ctx, by(y.m), batch, candle.Calling{
 		Call: candling.Clear, Eggs: nos(y.batch(batch), 1), TakeOut: true,
 	}))
 	require.Len(t, says(one), 1)

@@ -22,7 +22,7 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 	ctx := t.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Still box", "still-air", "chicken", 40, 36)
 	rooms := []farm.Room{{Species: "chicken", Setting: 40, Hatching: 36}}
-	must(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{
+	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{
 		ID: box, Name: "Still box", Kind: "still-air", ByHand: true,
 	}, rooms))
 	y.collect(pen, 2, 12, 0)
@@ -33,7 +33,7 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 5)
 	today := y.m.Date(y.now)
 	make := func(h farm.Handover) (string, error) {
-		link, _, err := y.Handover.Make(ctx, y.m, key(), h)
+		link, _, err := y.Handover.Make(ctx, by(y.m), h)
 		return link, err
 	}
 	_, err := make(farm.Handover{Name: "Una", FromOn: today, ToOn: today.AddDate(0, 0, 40)})
@@ -55,14 +55,14 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 	// ticked: it is turned; opened again: it is not
 	turned := func() int { return must(y.Handover.Lists(ctx, y.m))[0].Done() }
 	item := turns[0].ItemKey
-	must(y.Handover.Tick(ctx, link, key(), item, true))
-	must(y.Handover.Tick(ctx, link, key(), item, true))
+	must(y.Handover.Tick(ctx, link, by(nil), item, true))
+	must(y.Handover.Tick(ctx, link, by(nil), item, true))
 	assert.Equal(t, 1, turned())
 	assert.Equal(t, 1, y.chores(method.Turn)[0].Done, "it is on record")
-	must(y.Handover.Tick(ctx, link, key(), item, false))
+	must(y.Handover.Tick(ctx, link, by(nil), item, false))
 	assert.Zero(t, y.chores(method.Turn)[0].Done)
-	assert.ErrorContains(t, second(y.Handover.Tick(ctx, link, key(), "turn-batch-99-0", true)), "not on the list")
-	assert.ErrorIs(t, second(y.Handover.Tick(ctx, "guessed", key(), item, true)), farm.ErrNone)
+	assert.ErrorContains(t, second(y.Handover.Tick(ctx, link, by(nil), "turn-batch-99-0", true)), "not on the list")
+	assert.ErrorIs(t, second(y.Handover.Tick(ctx, "guessed", by(nil), item, true)), farm.ErrNone)
 
 	// a day later five turns and a collecting are missed, and told to the owner
 	y.now = y.now.Add(24 * time.Hour)
@@ -75,7 +75,7 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 	y.m = helper
 
 	list := must(y.Handover.Lists(ctx, y.m))[0]
-	must(y.Handover.Withdraw(ctx, y.m, key(), list.ID))
+	must(y.Handover.Withdraw(ctx, by(y.m), list.ID))
 	_, _, err = y.Handover.Linked(ctx, link)
 	assert.ErrorIs(t, err, farm.ErrNone)
 	assert.Empty(t, y.chores(chores.Unticked))

@@ -33,17 +33,17 @@ func TestAHenIsNoBox(t *testing.T) {
 	ctx := t.Context()
 	hen := s.machine("Wren", "broody-hen", "chicken", 10, 10)
 	assert.Nil(t, s.card(s.a), "a cabinet has no such card")
-	must(s.Machines.GiveDummies(ctx, s.m, key(), hen))
+	must(s.Machines.GiveDummies(ctx, by(s.m), hen))
 	card := s.card(hen)
 	assert.Equal(t, start, card.Since.UTC())
 	assert.Equal(t, start.AddDate(0, 0, 35), card.Tired.UTC())
 	require.Len(t, card.Offers, 1)
 	assert.Equal(t, 10, card.Offers[0].Best, "half of thirty, but she covers ten")
-	_, err := s.Machines.PlanSwap(ctx, s.m, key(), hen, s.batch1, 12)
+	_, err := s.Machines.PlanSwap(ctx, by(s.m), hen, s.batch1, 12)
 	assert.ErrorContains(t, err, "Wren covers 1 to 10 of these eggs.")
-	_, err = s.Machines.PlanSwap(ctx, s.m, key(), s.b, s.batch1, 8)
+	_, err = s.Machines.PlanSwap(ctx, by(s.m), s.b, s.batch1, 8)
 	assert.ErrorContains(t, err, "Birch is no hen.")
-	planned := must(s.Machines.PlanSwap(ctx, s.m, key(), hen, s.batch1, 8))
+	planned := must(s.Machines.PlanSwap(ctx, by(s.m), hen, s.batch1, 8))
 	assert.Equal(t, "The best 8 eggs of Chicken 27-01 go under Wren on the evening of Mon 8 Mar.", planned.Said)
 	assert.Len(t, s.card(hen).Swaps, 1)
 	assert.Empty(t, s.card(hen).Offers)
@@ -55,7 +55,7 @@ func TestAHenIsNoBox(t *testing.T) {
 	require.Len(t, swap, 1)
 	assert.Equal(t, "The best 8 under Wren", swap[0].Title)
 	assert.Equal(t, "21:00", swap[0].At.In(s.m.Place).Format("15:04"))
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 8}, To: hen}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: moving.Which{N: 8}, To: hen}))
 	under := s.byCode("Chicken 27-01b")
 	assert.Equal(t, []string{"Wren", "Wren"}, []string{under.Setter.Name, under.Hatcher.Name})
 	assert.Empty(t, s.chores(chores.Swap), "done")
@@ -64,7 +64,7 @@ func TestAHenIsNoBox(t *testing.T) {
 	var air weigh.MachineAir
 	require.NoError(t, s.ReadParts(ctx, s.m, weigh.AirOf(hen, &air)))
 	assert.Empty(t, air.Batches, "a hen has no humidity")
-	must(s.Candle.CandleRest(ctx, s.m, key(), under.ID, time.Time{}))
+	must(s.Candle.CandleRest(ctx, by(s.m), under.ID, time.Time{}))
 
 	s.after(18)
 	leave := s.chores(calendar.Lockdown)
@@ -76,9 +76,9 @@ func TestAHenIsNoBox(t *testing.T) {
 	assert.Equal(t, "Leave Wren alone from now on", titles["Chicken 27-01b"])
 	lock := must(s.Hatch.Lock(ctx, s.m, under.ID, 0))
 	assert.Equal(t, "feed", lock.Steps[0].ID)
-	must(s.Hatch.Lockdown(farm.Asking(ctx, false), s.m, key(), under.ID, 0, time.Time{}))
+	must(s.Hatch.Lockdown(ctx, asked(s.m), under.ID, 0, time.Time{}))
 	s.after(22)
-	must(s.Hatch.Hatched(ctx, s.m, key(), under.ID, hatch.Young{ByPen: map[int64]int{s.pens[0]: 4}}))
+	must(s.Hatch.Hatched(ctx, by(s.m), under.ID, hatch.Young{ByPen: map[int64]int{s.pens[0]: 4}}))
 }
 
 // The day of a parcel is told beforehand, to whoever opens it, and its machine is warm in time.
@@ -86,13 +86,13 @@ func TestAParcelIsExpected(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	box := y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	from := must(y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+	from := must(y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	}))
 	require.NotZero(t, from)
 	supplier := must(y.Stock.Parcels(ctx, y.m)).Suppliers[0].ID
 	on := day(0).AddDate(0, 0, 3)
-	done := must(y.Stock.Order(ctx, y.m, key(), farm.Parcel{
+	done := must(y.Stock.Order(ctx, by(y.m), farm.Parcel{
 		PenID: supplier, Ordered: 24, OrderedOn: day(5), ExpectedOn: &on, SetterID: &box,
 	}))
 	assert.Equal(t, "24 eggs ordered from Hollin Ridge, expected Thu 4 Mar.", done.Said)
@@ -107,6 +107,6 @@ func TestAParcelIsExpected(t *testing.T) {
 	require.Len(t, warm, 1, "warm by the time that they have rested")
 	assert.Contains(t, warm[0].Reason, "for the parcel from Hollin Ridge, Fri 5 Mar")
 	id := must(y.Stock.Parcels(ctx, y.m)).Parcels[0].ID
-	must(y.Stock.Arrived(ctx, y.m, key(), id, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(1), RestHours: 24}))
+	must(y.Stock.Arrived(ctx, by(y.m), id, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(1), RestHours: 24}))
 	assert.Len(t, y.chores(chores.WarmUp), 1, "the parcel has come, and its machine is cold still")
 }

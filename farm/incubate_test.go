@@ -17,10 +17,10 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/choice"
 	"metrogon/core/outcome"
-	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/stock"
 )
 
@@ -32,7 +32,7 @@ func TestTwoPeopleSetTheSameEggs(t *testing.T) {
 	var both sync.WaitGroup
 	for range 6 {
 		both.Go(func() {
-			_, err := y.Incubate.Set(y.Context(), y.m, key(), incubate.Setting{
+			_, err := y.Incubate.Set(y.Context(), by(y.m), incubate.Setting{
 				Species: "chicken", SetterID: box, SetAt: y.now,
 				Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
 			})
@@ -65,9 +65,9 @@ func TestARecordNarrowsWhatIsExpected(t *testing.T) {
 	}
 	before := expect()
 	y.now = start.AddDate(0, 0, 22)
-	_, err := y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 72}})
+	_, err := y.Hatch.Hatched(y.Context(), by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 72}})
 	require.NoError(t, err)
-	_, err = y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(y.Context(), by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	y.now = start
 	after := expect()
@@ -87,7 +87,7 @@ func TestEggsForAWish(t *testing.T) {
 	ago := func(days int) time.Time { return day(days - 30) }
 	for back, n := range map[int]int{1: 30, 5: 30, 12: 9} {
 		_, err := y.Stock.Collect(
-			ctx, y.m, key(), stock.Collected{PenID: barred, LaidOn: ago(back), Eggs: n},
+			ctx, by(y.m), stock.Collected{PenID: barred, LaidOn: ago(back), Eggs: n},
 			stock.Collected{PenID: speckled, LaidOn: ago(back), Eggs: n / 2},
 		)
 		require.NoError(t, err)
@@ -163,7 +163,7 @@ func TestTheSameEggsAtTheSameMoment(t *testing.T) {
 		for who := range said {
 			wait.Go(func() {
 				<-begin
-				_, said[who] = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{
+				_, said[who] = y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 					Species: "chicken", SetterID: cabinet, HatcherID: cabinet, SetAt: y.now,
 					Picks: []incubate.Pick{pick},
 				})
@@ -210,24 +210,24 @@ func TestYoungToExpect(t *testing.T) {
 	assert.InDelta(t, 6.8, y.batch(id).Prospect.AtSet, 1e-3, "as Set says it")
 	y.now = y.now.AddDate(0, 0, 7)
 	_, err := y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
 	)
 	require.NoError(t, err)
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 3), TakeOut: false},
 	)
 	require.NoError(t, err)
-	_, err = y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	p := y.batch(id).Prospect
 	assert.InDelta(t, 6.02, p.Young, 1e-3)
 	assert.Equal(t, 2, p.Out)
 	y.now = y.now.AddDate(0, 0, 7)
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 4), TakeOut: false},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Quit, Eggs: nos(y.batch(id), 4), TakeOut: false},
 	)
 	require.NoError(t, err)
-	_, err = y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	assert.InDelta(t, 7*.91, y.batch(id).Prospect.Young, 1e-3)
 }
@@ -284,21 +284,21 @@ func TestLiveEggsHatchAsTheyDidHere(t *testing.T) {
 	}
 	first := set(40)
 	y.now = start.AddDate(0, 0, 14)
-	_, err := y.Candle.CandleRest(ctx, y.m, key(), first, time.Time{})
+	_, err := y.Candle.CandleRest(ctx, by(y.m), first, time.Time{})
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 22)
 	var half []int
 	for no := range 20 {
 		half = append(half, no+1)
 	}
-	_, err = y.Hatch.End(ctx, y.m, key(), first, hatch.Ending{Eggs: nos(y.batch(first), half...), Fate: outcome.Hatched})
+	_, err = y.Hatch.End(ctx, by(y.m), first, hatch.Ending{Eggs: nos(y.batch(first), half...), Fate: outcome.Hatched})
 	require.NoError(t, err)
-	_, err = y.Hatch.Close(ctx, y.m, key(), first, time.Time{})
+	_, err = y.Hatch.Close(ctx, by(y.m), first, time.Time{})
 	require.NoError(t, err)
 	y.now = start
 	second := set(10)
 	y.now = start.AddDate(0, 0, 14)
-	_, err = y.Candle.CandleRest(ctx, y.m, key(), second, time.Time{})
+	_, err = y.Candle.CandleRest(ctx, by(y.m), second, time.Time{})
 	require.NoError(t, err)
 	assert.InDelta(t, 6.43, y.batch(second).Prospect.Young, 0.02)
 }
@@ -309,9 +309,9 @@ func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
 	ctx := y.Context()
 	pen, box := y.pen("Found", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
 	n := incubate.Nest{PenID: pen, Eggs: 8, FromDays: 4, ToDays: 10, SetterID: box}
-	took := must(y.Incubate.TakeOver(ctx, y.m, key(), n))
+	took := must(y.Incubate.TakeOver(ctx, by(y.m), n))
 	assert.Equal(t, "Took over 8 eggs of Found as Chicken 27-01 in Cabinet, 4–10 days along.", took.Said)
-	b := y.batch(took.BatchID)
+	b := y.batch(took.Of(journal.Batch))
 	assert.Equal(t, "4–10", incubate.Along(b.BatchView, y.m))
 	assert.InDelta(t, 7, b.Day, 1e-6)
 	assert.Equal(t, 8, b.Alive)
@@ -323,17 +323,17 @@ func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
 	})
 	lock, _ := b.Milestone(calendar.Lockdown)
 	assert.InDelta(t, 16, lock.Day, 1)
-	_, err := y.Incubate.Narrow(ctx, y.m, key(), took.BatchID, 9, 8)
+	_, err := y.Incubate.Narrow(ctx, by(y.m), took.Of(journal.Batch), 9, 8)
 	assert.ErrorContains(t, err, "The span ends before it begins.")
-	_, err = y.Incubate.Narrow(farm.Asking(ctx, false), y.m, key(), took.BatchID, 14, 16)
+	_, err = y.Incubate.Narrow(ctx, asked(y.m), took.Of(journal.Batch), 14, 16)
 	assert.ErrorContains(t, err, "14–16 days along? By what was said before they would be 4–10. Is it so?")
-	near := must(y.Incubate.Narrow(ctx, y.m, key(), took.BatchID, 8, 9))
-	b = y.batch(took.BatchID)
+	near := must(y.Incubate.Narrow(ctx, by(y.m), took.Of(journal.Batch), 8, 9))
+	b = y.batch(took.Of(journal.Batch))
 	assert.InDelta(t, 8.5, b.Day, 1e-6)
 	assert.InDelta(t, .5, b.UnsureDays, 1e-9)
-	must(y.Undo(ctx, y.m, key(), near.Entry))
-	assert.InDelta(t, 7, y.batch(took.BatchID).Day, 1e-6)
-	must(y.Undo(ctx, y.m, key(), took.Entry))
+	must(y.Undo(ctx, by(y.m), near.Entry))
+	assert.InDelta(t, 7, y.batch(took.Of(journal.Batch)).Day, 1e-6)
+	must(y.Undo(ctx, by(y.m), took.Entry))
 	assert.Zero(t, y.inStore(), "eggs of a nest that was never there are in no store")
 	for want, bad := range map[string]incubate.Nest{
 		"Say from which pen they are":  {Eggs: 3, SetterID: box},
@@ -342,7 +342,7 @@ func TestPartIncubatedEggsHaveAnUnsureClock(t *testing.T) {
 		"The greatest number of days":  {PenID: pen, Eggs: 3, SetterID: box, ToDays: 90},
 		"The span ends before it begi": {PenID: pen, Eggs: 3, SetterID: box, FromDays: 8, ToDays: 3},
 	} {
-		_, err := y.Incubate.TakeOver(ctx, y.m, key(), bad)
+		_, err := y.Incubate.TakeOver(ctx, by(y.m), bad)
 		assert.ErrorContains(t, err, want)
 	}
 }

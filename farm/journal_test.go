@@ -24,7 +24,7 @@ func TestLinesOfTheFirstFormAreTakenBack(t *testing.T) {
 	ctx := t.Context()
 	id := y.incubating(6)
 	y.now = y.now.AddDate(0, 0, 7)
-	called, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{
+	called, err := y.Candle.Candle(ctx, by(y.m), id, candle.Calling{
 		Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true,
 	})
 	require.NoError(t, err)
@@ -47,16 +47,16 @@ func TestLinesOfTheFirstFormAreTakenBack(t *testing.T) {
 	old, err := json.Marshal(first)
 	require.NoError(t, err)
 	y.rewrite(called.Entry, string(old))
-	_, err = y.Undo(ctx, y.m, key(), called.Entry)
+	_, err = y.Undo(ctx, by(y.m), called.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, 6, y.batch(id).Alive, "both eggs are in again")
 	assert.Zero(t, y.batch(id).Examined, "and nobody has called them")
 
-	closing, err := y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	closing, err := y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	for _, strange := range []string{`{"levitate":[1]}`, `[{"kind":"levitate","of":1}]`, `7`} {
 		y.rewrite(closing.Entry, strange)
-		_, err = y.Undo(ctx, y.m, key(), closing.Entry)
+		_, err = y.Undo(ctx, by(y.m), closing.Entry)
 		assert.Error(t, err, "a step of no known kind is an error, not the user's mistake: %s", strange)
 	}
 }
@@ -74,16 +74,16 @@ func TestUndoInOrderAndOnce(t *testing.T) {
 	id := y.set(incubate.Setting{
 		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 8}},
 	})
-	_, err := y.Undo(y.Context(), y.m, key(), basket.Entry)
+	_, err := y.Undo(y.Context(), by(y.m), basket.Entry)
 	assert.ErrorContains(t, err, "set or taken out meanwhile")
 	setting := y.batch(id).Last.ID
 	y.now = y.now.AddDate(0, 0, 7)
-	called, err := y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{})
+	called, err := y.Candle.CandleRest(y.Context(), by(y.m), id, time.Time{})
 	require.NoError(t, err)
-	_, err = y.Undo(y.Context(), y.m, key(), setting)
+	_, err = y.Undo(y.Context(), by(y.m), setting)
 	assert.ErrorContains(t, err, "Take back first")
 	for _, want := range []string{"", "taken back already"} {
-		_, err = y.Undo(y.Context(), y.m, key(), called.Entry)
+		_, err = y.Undo(y.Context(), by(y.m), called.Entry)
 		if want == "" {
 			require.NoError(t, err)
 		} else {
@@ -91,7 +91,7 @@ func TestUndoInOrderAndOnce(t *testing.T) {
 		}
 	}
 	assert.Zero(t, y.batch(id).Examined)
-	_, err = y.Undo(y.Context(), y.m, key(), setting)
+	_, err = y.Undo(y.Context(), by(y.m), setting)
 	require.NoError(t, err)
 	assert.Equal(t, 12, y.inStore())
 }
@@ -99,13 +99,13 @@ func TestUndoInOrderAndOnce(t *testing.T) {
 func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	ordered, err := y.Stock.Order(ctx, y.m, key(), farm.Parcel{
+	ordered, err := y.Stock.Order(ctx, by(y.m), farm.Parcel{
 		PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5),
 	})
 	require.NoError(t, err)
@@ -113,14 +113,14 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	require.NoError(t, err)
 	parcels := newest.Parcels
 	arrived, err := y.Stock.Arrived(
-		ctx, y.m, key(), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
+		ctx, by(y.m), parcels[0].ID, stock.Arrival{Sent: 24, At: y.now, LaidOn: day(4), RestHours: 24},
 	)
 	require.NoError(t, err)
-	_, err = y.Undo(ctx, y.m, key(), ordered.Entry)
+	_, err = y.Undo(ctx, by(y.m), ordered.Entry)
 	assert.ErrorContains(t, err, "Take back first what was done after it: 24 eggs from Hollin Ridge in store")
 	assert.Equal(t, 24, y.inStore())
 	for _, entry := range []int64{arrived.Entry, ordered.Entry} {
-		_, err = y.Undo(ctx, y.m, key(), entry)
+		_, err = y.Undo(ctx, by(y.m), entry)
 		require.NoError(t, err)
 	}
 	newest, err = y.Stock.Parcels(ctx, y.m)
@@ -133,20 +133,20 @@ func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y.collect(pen, 0, 12, 0)
 	var sets [2]farm.Done
 	for i := range sets {
-		sets[i], err = y.Incubate.Set(ctx, y.m, key(), incubate.Setting{Species: "chicken", SetterID: box,
+		sets[i], err = y.Incubate.Set(ctx, by(y.m), incubate.Setting{Species: "chicken", SetterID: box,
 			HatcherID: box, SetAt: y.now, StartCounter: true,
 			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}}})
 		require.NoError(t, err)
 		y.now = y.now.Add(time.Hour)
 	}
-	_, err = y.Undo(ctx, y.m, key(), sets[0].Entry)
+	_, err = y.Undo(ctx, by(y.m), sets[0].Entry)
 	assert.ErrorContains(t, err, "Take back first", "else the counter would be put back over the second")
 
 	// Ticks of a machine, tilts of a place.
-	first, err := y.Machines.MadeReady(ctx, y.m, key(), box, "clean")
+	first, err := y.Machines.MadeReady(ctx, by(y.m), box, "clean")
 	require.NoError(t, err)
-	_, err = y.Machines.MadeReady(ctx, y.m, key(), box, "place")
+	_, err = y.Machines.MadeReady(ctx, by(y.m), box, "place")
 	require.NoError(t, err)
-	_, err = y.Undo(ctx, y.m, key(), first.Entry)
+	_, err = y.Undo(ctx, by(y.m), first.Entry)
 	assert.ErrorContains(t, err, "Take back first")
 }

@@ -23,7 +23,7 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	ctx := y.Context()
 	ducks := y.pen("Marsh ducks", "duck")
 	_, err := y.Machines.SaveMachine(
-		ctx, y.m, key(), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
+		ctx, by(y.m), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
 		[]farm.Room{{Species: "duck", Setting: 20, Hatching: 20}},
 	)
 	require.NoError(t, err)
@@ -39,14 +39,14 @@ func TestTheFarmsOwnWay(t *testing.T) {
 		"it may be 21 to 35 days":        {{Figure: "hatch_days", At: 90}},
 		"leaves no day before the hatch": {{Figure: "lockdown_day", At: 28}},
 	} {
-		_, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{Figures: changes, Way: usual})
+		_, err := y.Kinds.SaveKind(ctx, by(y.m), "duck", kinds.Kept{Figures: changes, Way: usual})
 		assert.ErrorContains(t, err, says)
 	}
 	_, err = y.Kinds.SaveKind(
-		ctx, y.m, key(), "duck", kinds.Kept{Way: method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed}},
+		ctx, by(y.m), "duck", kinds.Kept{Way: method.Method{School: method.Dry, HandTurns: 4, Washing: method.Unwashed}},
 	)
 	assert.ErrorContains(t, err, "4 turns a day is not possible; it may be 3, 5 or 7")
-	done, err := y.Kinds.SaveKind(ctx, y.m, key(), "duck", kinds.Kept{
+	done, err := y.Kinds.SaveKind(ctx, by(y.m), "duck", kinds.Kept{
 		Figures: []species.Change{{Figure: "lockdown_day", At: 23}}, Way: usual, Running: true,
 	})
 	require.NoError(t, err)
@@ -76,16 +76,16 @@ func TestTheFarmsOwnWay(t *testing.T) {
 		return s
 	}
 	assert.Empty(t, rounds(), "they settle first")
-	_, err = y.Incubate.Care(ctx, y.m, key(), id, method.Turn)
+	_, err = y.Incubate.Care(ctx, by(y.m), id, method.Turn)
 	assert.ErrorContains(t, err, "does not need this now")
 	y.now = y.now.AddDate(0, 0, 2)
 	assert.Equal(t, "turn 0 of 3, ", rounds())
 	for range 2 {
-		done, err = y.Incubate.Care(ctx, y.m, key(), id, method.Turn)
+		done, err = y.Incubate.Care(ctx, by(y.m), id, method.Turn)
 		require.NoError(t, err)
 	}
 	assert.Equal(t, "turn 2 of 3, ", rounds())
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, "turn 1 of 3, ", rounds())
 	y.now = y.now.AddDate(0, 0, 6)
@@ -114,15 +114,15 @@ func TestExtensionTablesAreASchool(t *testing.T) {
 func TestAKindOfOnesOwn(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	done := must(y.Kinds.AddKind(ctx, y.m, key(), "duck", "Cayuga"))
+	done := must(y.Kinds.AddKind(ctx, by(y.m), "duck", "Cayuga"))
 	assert.Equal(t, "Kept Cayuga as a kind of its own, like duck.", done.Said)
 	y.m = must(y.People.Member(ctx, y.m.PersonID))
-	_, err := y.Kinds.AddKind(ctx, y.m, key(), "goose", "cayuga")
+	_, err := y.Kinds.AddKind(ctx, by(y.m), "goose", "cayuga")
 	assert.ErrorContains(t, err, "There is a kind called cayuga already.")
-	_, err = y.Kinds.AddKind(ctx, y.m, key(), "dodo", "Dodo")
+	_, err = y.Kinds.AddKind(ctx, by(y.m), "dodo", "Dodo")
 	assert.ErrorContains(t, err, "Pick the shipped kind that it is most like.")
 	const own = "duck~Cayuga"
-	must(y.Kinds.SaveKind(ctx, y.m, key(), own, kinds.Kept{
+	must(y.Kinds.SaveKind(ctx, by(y.m), own, kinds.Kept{
 		Figures: []species.Change{{Figure: "hatch_days", At: 27, From: 26, To: 28, Source: "own records"}},
 		Way:     method.Default(),
 	}))
@@ -139,7 +139,7 @@ func TestAKindOfOnesOwn(t *testing.T) {
 	assert.Equal(t, "duck", must(y.Kinds.Kind(ctx, y.m, "duck")).Own.ID)
 	assert.InDelta(t, 28, must(y.Kinds.Kind(ctx, y.m, "duck")).Own.HatchDays.At, 1e-9, "ducks stay ducks")
 	y.now = y.now.AddDate(0, 0, 10)
-	must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+	must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 	assert.Len(t, must(y.Flock.Pens(ctx, y.m)), 1)
 	other := y.settle("Elsewhere", "una@elsewhere.example")
 	assert.NotContains(t, other.Offered()[len(other.Offered())-1].Name, "Cayuga", "another farm knows nothing of it")

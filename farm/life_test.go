@@ -54,7 +54,7 @@ func (l *life) accept() {
 		require.NoError(l, err)
 	}
 	if all.Plan != nil && all.Plan.Alone && all.Plan.Left > 0 {
-		_, err := l.Season.Accept(ctx, l.m, key(), all.Plan.ID, nil)
+		_, err := l.Season.Accept(ctx, by(l.m), all.Plan.ID, nil)
 		require.NoError(l, err)
 		l.again++
 	}
@@ -64,7 +64,7 @@ func (l *life) accept() {
 func (l *life) day() {
 	ctx := l.Context()
 	if eggs := int(distuv.Poisson{Lambda: 4.2, Src: l.dice}.Rand()); eggs > 0 {
-		_, err := l.Stock.Collect(ctx, l.m, key(), stock.Collected{PenID: l.barred, LaidOn: l.m.Date(l.now), Eggs: eggs})
+		_, err := l.Stock.Collect(ctx, by(l.m), stock.Collected{PenID: l.barred, LaidOn: l.m.Date(l.now), Eggs: eggs})
 		require.NoError(l, err)
 	}
 	l.accept()
@@ -78,12 +78,12 @@ func (l *life) day() {
 		case calendar.Candle:
 			l.candle(id)
 		case calendar.Lockdown:
-			_, err := l.Hatch.Lockdown(ctx, l.m, key(), id, 0, time.Time{})
+			_, err := l.Hatch.Lockdown(ctx, by(l.m), id, 0, time.Time{})
 			require.NoError(l, err)
 		case calendar.Pull:
 			l.pull(id)
 		case calendar.ClearOut:
-			_, err := l.Hatch.Close(ctx, l.m, key(), id, time.Time{})
+			_, err := l.Hatch.Close(ctx, by(l.m), id, time.Time{})
 			require.NoError(l, err)
 		}
 	}
@@ -103,12 +103,12 @@ func (l *life) candle(id int64) {
 	}
 	if len(clear) > 0 {
 		c := candle.Calling{Call: candling.Clear, Eggs: clear, TakeOut: true}
-		_, err := l.Candle.Candle(l.Context(), l.m, key(), id, c)
+		_, err := l.Candle.Candle(l.Context(), by(l.m), id, c)
 		require.NoError(l, err)
 	}
 	l.yields[id] = fertile // of those that are left
 	if l.batch(id).Alive > 0 {
-		_, err := l.Candle.CandleRest(l.Context(), l.m, key(), id, time.Time{})
+		_, err := l.Candle.CandleRest(l.Context(), by(l.m), id, time.Time{})
 		require.NoError(l, err)
 	}
 }
@@ -123,7 +123,7 @@ func (l *life) setPlanned(id int64) {
 		s.Picks = append(s.Picks, incubate.Pick{PenID: e.PenID, LaidOn: e.LaidOn, Eggs: e.Eggs})
 	}
 	if len(s.Picks) == 0 {
-		_, err = l.Season.Drop(l.Context(), l.m, key(), id)
+		_, err = l.Season.Drop(l.Context(), by(l.m), id)
 		require.NoError(l, err)
 		return
 	}
@@ -141,17 +141,17 @@ func (l *life) pull(id int64) {
 	b := l.batch(id)
 	young := l.binomial(b.Alive, l.yields[id])
 	if young > 0 {
-		_, err := l.Hatch.Hatched(ctx, l.m, key(), id, hatch.Young{ByPen: map[int64]int{l.barred: young}})
+		_, err := l.Hatch.Hatched(ctx, by(l.m), id, hatch.Young{ByPen: map[int64]int{l.barred: young}})
 		require.NoError(l, err)
 	}
-	_, err := l.Incubate.TickOff(ctx, l.m, key(), id, calendar.Pull, pullDay(b))
+	_, err := l.Incubate.TickOff(ctx, by(l.m), id, calendar.Pull, pullDay(b))
 	require.NoError(l, err)
 	all, err := l.Season.Promises(ctx, l.m)
 	require.NoError(l, err)
 	today := l.m.Date(l.now)
 	for _, o := range all.Open {
 		if n := min(young, o.Left()); n > 0 && !today.Before(o.FromOn) && !today.After(o.ToOn) {
-			_, err := l.Season.Deliver(ctx, l.m, key(), o.ID, n, false)
+			_, err := l.Season.Deliver(ctx, by(l.m), o.ID, n, false)
 			require.NoError(l, err)
 			young -= n
 		}
@@ -200,7 +200,7 @@ func TestPromisesAreKeptAsSurelyAsTold(t *testing.T) {
 func (l *life) promised() {
 	ctx, price := l.Context(), 3.0
 	for _, w := range [][2]int{{26, 32}, {36, 42}, {46, 52}} {
-		_, err := l.Season.SaveOrder(ctx, l.m, key(), farm.Order{
+		_, err := l.Season.SaveOrder(ctx, by(l.m), farm.Order{
 			Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 8, FromOn: in(w[0]), ToOn: in(w[1]),
 			SurePct: 80, Price: &price,
 		})
@@ -210,7 +210,7 @@ func (l *life) promised() {
 	for _, r := range v.Results {
 		assert.Empty(l, r.Why, "there are eggs and room for all of it")
 	}
-	_, err := l.Season.Accept(ctx, l.m, key(), v.ID, nil)
+	_, err := l.Season.Accept(ctx, by(l.m), v.ID, nil)
 	require.NoError(l, err)
 }
 

@@ -54,10 +54,10 @@ var errLooked = errors.New("only looked")
 // TakeIn brings a list in, all or none, once for each key. look notes in out what is wrong and what would
 // come in; bring is asked only where something would, nothing is wrong, and dry is not set.
 func (b *Service) TakeIn(
-	ctx context.Context, m *Member, key string, dry bool, out *Listing, look func(*Tx) error,
+	ctx context.Context, req Request, dry bool, out *Listing, look func(*Tx) error,
 	bring func(*Tx) (Done, error),
 ) error {
-	done, err := b.Act(ctx, m, Keeping, key, func(tx *Tx) (Done, error) {
+	done, err := b.Act(ctx, req, Keeping, func(tx *Tx) (Done, error) {
 		*out = Listing{}
 		if err := look(tx); err != nil {
 			return Done{}, err

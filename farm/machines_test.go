@@ -23,7 +23,7 @@ func TestTheCounterOfAMachine(t *testing.T) {
 	b := y.batch(id)
 	assert.True(t, b.HasCount)
 	assert.Equal(t, 1, b.Counter)
-	_, err := y.Undo(y.Context(), y.m, key(), b.Last.ID)
+	_, err := y.Undo(y.Context(), by(y.m), b.Last.ID)
 	require.NoError(t, err)
 	all, err := y.Machines.List(y.Context(), y.m)
 	require.NoError(t, err)
@@ -70,15 +70,15 @@ func TestAMachineIsMadeReady(t *testing.T) {
 	}
 	assert.Equal(t, "not ticked: cleaned and sanitized and 7 more steps", why())
 	_, err := y.Machines.MadeReady(
-		ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers", "nonsense",
+		ctx, by(y.m), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers", "nonsense",
 	)
 	assert.ErrorContains(t, err, `"nonsense" is no step`)
 	_, err = y.Machines.MadeReady(
-		ctx, y.m, key(), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers",
+		ctx, by(y.m), cabinet, "clean", "place", "outlet", "water", "floor", "turner", "thermometers",
 	)
 	require.NoError(t, err)
 	assert.Equal(t, "not running warm yet", why())
-	_, err = y.Machines.MadeReady(ctx, y.m, key(), cabinet, "warm")
+	_, err = y.Machines.MadeReady(ctx, by(y.m), cabinet, "warm")
 	require.NoError(t, err)
 	y.now = y.now.Add(10 * time.Hour)
 	assert.Equal(t, "warm for 10 of 24 hours", why())
@@ -87,11 +87,11 @@ func TestAMachineIsMadeReady(t *testing.T) {
 	id := y.set(s)
 	assert.Empty(t, why(), "eggs stand in it")
 	y.now = y.now.AddDate(0, 0, 22)
-	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	y.now = y.now.Add(time.Minute)
 	s.Picks[0].Eggs = 1
 	assert.Equal(t, "not ticked: cleaned and sanitized and 7 more steps", why(), "after a hatch it begins anew")
-	_, err = y.Machines.MadeReady(ctx, y.m, key(), cabinet)
+	_, err = y.Machines.MadeReady(ctx, by(y.m), cabinet)
 	assert.ErrorContains(t, err, "Mark what is done")
 }

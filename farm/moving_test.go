@@ -97,7 +97,7 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	ctx := t.Context()
 	all := s.eggs(s.batch1)
 	s.after(2)
-	dealt := must(s.Moving.Deal(ctx, s.m, key(), s.batch1, moving.Dealing{
+	dealt := must(s.Moving.Deal(ctx, by(s.m), s.batch1, moving.Dealing{
 		From: s.a, Machines: []int64{s.a, s.b, s.c}, Why: "which is warmer",
 	}))
 	assert.Equal(t, "Chicken 27-01 dealt out evenly: 10 to Ash as Chicken 27-01, 10 to Birch as Chicken 27-01b and "+
@@ -108,9 +108,9 @@ func TestABatchOverThreeMachines(t *testing.T) {
 		assert.InDelta(t, 0.8, b.StorageDays, 1e-9)
 	}
 	s.after(5)
-	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{Which: moving.Which{All: true}, To: s.b}))
+	must(s.Moving.Move(ctx, by(s.m), third.ID, moving.Moving{Which: moving.Which{All: true}, To: s.b}))
 	s.after(9)
-	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{
+	must(s.Moving.Move(ctx, by(s.m), third.ID, moving.Moving{
 		Which: moving.Which{All: true}, To: s.a, Why: "lid broken",
 	}))
 	ofThird := s.eggs(third.ID)
@@ -118,19 +118,19 @@ func TestABatchOverThreeMachines(t *testing.T) {
 
 	// Some of it joins the part in Birch, one egg of that dies.
 	s.after(10)
-	joined := must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{
+	joined := must(s.Moving.Move(ctx, by(s.m), third.ID, moving.Moving{
 		Which: moving.Which{N: 4}, From: s.a, To: s.b, Join: true,
 	}))
 	assert.Equal(t, "4 eggs of Chicken 27-01c joined Chicken 27-01b in Birch.", joined.Said)
 	assert.Equal(t, [2]int{14, 6}, [2]int{s.batch(second.ID).Eggs, s.batch(third.ID).Eggs})
 	dead := s.eggs(second.ID)[0]
-	must(s.Candle.Candle(ctx, s.m, key(), second.ID, candle.Calling{
+	must(s.Candle.Candle(ctx, by(s.m), second.ID, candle.Calling{
 		Call: candling.Quit, Eggs: []int64{dead}, TakeOut: true,
 	}))
 
 	s.after(18)
 	for _, id := range []int64{s.batch1, second.ID, third.ID} {
-		must(s.Hatch.Lockdown(ctx, s.m, key(), id, s.hatcher, time.Time{}))
+		must(s.Hatch.Lockdown(ctx, by(s.m), id, s.hatcher, time.Time{}))
 	}
 	stays := s.stood(all...)
 	require.Len(t, stays, 30)
@@ -152,7 +152,7 @@ func TestABatchOverThreeMachines(t *testing.T) {
 
 	// In need an egg goes elsewhere after lockdown.
 	s.after(19)
-	must(s.Moving.Move(ctx, s.m, key(), third.ID, moving.Moving{Which: moving.Which{N: 1}, To: s.c, Why: "fell"}))
+	must(s.Moving.Move(ctx, by(s.m), third.ID, moving.Moving{Which: moving.Which{N: 1}, To: s.c, Why: "fell"}))
 	fourth := s.byCode("Chicken 27-01d")
 	one := s.eggs(fourth.ID)[0]
 	assert.Equal(t, leg{s.c, 19, -1}, s.stood(one)[one][len(s.stood(one)[one])-1])
@@ -161,8 +161,8 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	s.after(21.2)
 	hatched := map[int64]int{s.batch1: 8, second.ID: 9, third.ID: 2, fourth.ID: 1}
 	for id, n := range hatched {
-		must(s.Hatch.End(ctx, s.m, key(), id, hatch.Ending{Eggs: s.eggs(id)[:n], Fate: outcome.Hatched}))
-		must(s.Hatch.Close(ctx, s.m, key(), id, time.Time{}))
+		must(s.Hatch.End(ctx, by(s.m), id, hatch.Ending{Eggs: s.eggs(id)[:n], Fate: outcome.Hatched}))
+		must(s.Hatch.Close(ctx, by(s.m), id, time.Time{}))
 	}
 	divided := s.batch(second.ID).Divided
 	assert.Len(t, divided.Parts, 4)
@@ -192,29 +192,29 @@ func TestMovesAreTakenBack(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
 	before := s.eggs(s.batch1)
-	must(s.Machines.SaveTray(ctx, s.m, key(), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
-	must(s.Incubate.ArrangeByPen(ctx, s.m, key(), s.batch1))
+	must(s.Machines.SaveTray(ctx, by(s.m), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	must(s.Incubate.ArrangeByPen(ctx, by(s.m), s.batch1))
 	tray := s.trays(s.batch1).Trays[0].ID
 	s.after(3)
-	must(s.Incubate.TickOff(ctx, s.m, key(), s.batch1, "candle", 7))
-	part := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{Pens: s.pens[1:]}, To: s.b}))
+	must(s.Incubate.TickOff(ctx, by(s.m), s.batch1, "candle", 7))
+	part := must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: moving.Which{Pens: s.pens[1:]}, To: s.b}))
 	assert.Equal(t, "12 eggs of Chicken 27-01 went from Ash to Birch as Chicken 27-01b.", part.Said)
 	second := s.byCode("Chicken 27-01b")
 	assert.Contains(t, second.Journal[0].Said, "as Chicken 27-01b", "its own list begins with how it came about")
 	assert.InDelta(t, 2, second.StorageDays, 1e-9, "the part knows how long its own eggs waited")
 	assert.InDelta(t, 0, s.batch(s.batch1).StorageDays, 1e-9)
-	whole := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{
+	whole := must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{
 		Which: moving.Which{Trays: []int64{tray}}, To: s.b,
 	}))
 	assert.Equal(t, "Chicken 27-01 went from Ash to Birch.", whole.Said)
-	_, err := s.Undo(ctx, s.m, key(), part.Entry)
+	_, err := s.Undo(ctx, by(s.m), part.Entry)
 	assert.ErrorContains(t, err, "Take back first what was done after it")
-	must(s.Undo(ctx, s.m, key(), whole.Entry))
-	must(s.Undo(ctx, s.m, key(), part.Entry))
-	stay := must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 6}, To: s.a, Hatcher: s.b}))
+	must(s.Undo(ctx, by(s.m), whole.Entry))
+	must(s.Undo(ctx, by(s.m), part.Entry))
+	stay := must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: moving.Which{N: 6}, To: s.a, Hatcher: s.b}))
 	assert.Equal(t, "Chicken 27-01b, 6 eggs, is to hatch in Birch.", stay.Said)
 	assert.Empty(t, s.trays(s.byCode("Chicken 27-01b").ID).Loose, "they stay on their places")
-	must(s.Undo(ctx, s.m, key(), stay.Entry))
+	must(s.Undo(ctx, by(s.m), stay.Entry))
 	assert.ElementsMatch(t, before, s.eggs(s.batch1))
 	assert.Empty(t, s.trays(s.batch1).Loose, "they lie on their places again")
 	assert.Equal(t, "Ash", s.batch(s.batch1).Stands().Name)
@@ -233,7 +233,7 @@ func TestTwoMoveTheSameEggs(t *testing.T) {
 	var wait sync.WaitGroup
 	for i, who := range []*farm.Member{s.m, ben} {
 		wait.Go(func() {
-			_, errs[i] = s.Moving.Move(ctx, who, key(), s.batch1, moving.Moving{
+			_, errs[i] = s.Moving.Move(ctx, by(who), s.batch1, moving.Moving{
 				Which: moving.Which{Eggs: eggs}, From: s.a, To: []int64{s.b, s.c}[i],
 			})
 		})
@@ -251,7 +251,7 @@ func TestWhatCannotBeMoved(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
 	move := func(mv moving.Moving) error {
-		_, err := s.Moving.Move(farm.Asking(ctx, false), s.m, key(), s.batch1, mv)
+		_, err := s.Moving.Move(ctx, asked(s.m), s.batch1, mv)
 		return err
 	}
 	all := moving.Which{All: true}
@@ -267,18 +267,18 @@ func TestWhatCannotBeMoved(t *testing.T) {
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.c}), "Cedar has room for 12 of them just now.")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b}), "Birch is not ready:")
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.b, At: start.Add(-time.Hour)}), "was not set before")
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: all, To: s.b}))
 	early := start.Add(time.Hour)
 	assert.ErrorContains(t, move(moving.Moving{Which: all, To: s.a, At: early}), "They stand in Birch since")
 	assert.Equal(t, "Hatcher", s.batch(s.batch1).Hatcher.Name, "as was planned")
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b, Hatcher: s.b}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: all, To: s.b, Hatcher: s.b}))
 	assert.Equal(t, "Birch", s.batch(s.batch1).Hatcher.Name)
 
 	s.after(21)
-	must(s.Hatch.Lockdown(ctx, s.m, key(), s.batch1, s.hatcher, time.Time{}))
-	must(s.Hatch.Hatched(ctx, s.m, key(), s.batch1, hatch.Young{ByPen: map[int64]int{s.pens[0]: 3}}))
+	must(s.Hatch.Lockdown(ctx, by(s.m), s.batch1, s.hatcher, time.Time{}))
+	must(s.Hatch.Hatched(ctx, by(s.m), s.batch1, hatch.Young{ByPen: map[int64]int{s.pens[0]: 3}}))
 	two := moving.Which{N: 2}
 	assert.ErrorContains(t, move(moving.Moving{Which: two, To: s.b}), "3 young were counted without their eggs")
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: all, To: s.b, Why: "the fan stands"}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: all, To: s.b, Why: "the fan stands"}))
 	assert.Equal(t, "Birch", s.batch(s.batch1).Stands().Name)
 }

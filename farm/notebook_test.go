@@ -28,7 +28,7 @@ func TestAnOldNotebook(t *testing.T) {
 	}
 	bring := func(dry bool, lines ...books.PastBatch) books.Brought {
 		t.Helper()
-		return must(y.Books.Bring(ctx, y.m, key(), books.Notebook{Lines: lines, MachineID: box, Stored: 4, Dry: dry}))
+		return must(y.Books.Bring(ctx, by(y.m), books.Notebook{Lines: lines, MachineID: box, Stored: 4, Dry: dry}))
 	}
 	closed := func() []farm.BatchView {
 		_, all, err := y.Incubate.Batches(ctx, y.m, 0)
@@ -77,7 +77,7 @@ func TestAnOldNotebook(t *testing.T) {
 	assert.Equal(t, "kind", bad.Bad[1].Column)
 	assert.Equal(t, "set on", bad.Bad[2].Column)
 
-	must(y.Undo(ctx, y.m, key(), in.Done.Entry))
+	must(y.Undo(ctx, by(y.m), in.Done.Entry))
 	assert.Empty(t, closed())
 	var eggs int
 	require.NoError(t, y.owner.Pool.QueryRow(ctx, `select count(*) from eggs`).Scan(&eggs))

@@ -18,7 +18,7 @@ func TestWhatHappenedIsNoted(t *testing.T) {
 	box := y.batch(id).SetterID
 	set := y.now
 	y.now = y.now.AddDate(0, 0, 2)
-	add := func(n notes.Note) (farm.Done, error) { return y.Notes.Add(ctx, y.m, key(), n) }
+	add := func(n notes.Note) (farm.Done, error) { return y.Notes.Add(ctx, by(y.m), n) }
 	says := func() (all []string) {
 		for _, n := range y.batch(id).Notes {
 			all = append(all, notes.Says(n, y.m))
@@ -56,8 +56,8 @@ func TestWhatHappenedIsNoted(t *testing.T) {
 		_, err := add(n)
 		require.ErrorIs(t, err, farm.ErrNone)
 	}
-	must(y.Undo(ctx, y.m, key(), last.Entry))
-	must(y.Undo(ctx, y.m, key(), done.Entry))
+	must(y.Undo(ctx, by(y.m), last.Entry))
+	must(y.Undo(ctx, by(y.m), done.Entry))
 	assert.Equal(t, []string{"Two shells are thin."}, says())
 	assert.Empty(t, ofBox())
 }

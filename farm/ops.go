@@ -1,7 +1,6 @@
 package farm
 
 import (
-	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -20,22 +19,24 @@ type OpDone struct {
 // the reason and stops nothing after it. An error means that nothing from there on was done; send
 // the rest again. at names the place where they were made.
 func EachOp[T any](
-	ctx context.Context, at string, ops []T, do func(ctx context.Context, op T) (key string, done Done, err error),
+	req Request, at string, ops []T, key func(T) string, do func(req Request, op T) (Done, error),
 ) (all []OpDone, err error) {
 	for _, op := range ops {
 		what, err := json.Marshal(op)
 		if err != nil {
 			return all, err
 		}
-		key, done, err := do(Asked(ctx, fmt.Sprintf("%s %s", at, what)), op)
+		req := req.Asking(fmt.Sprintf("%s %s", at, what))
+		req.Key = key(op)
+		done, err := do(req, op)
 		p, typed := AsProblems(err)
 		switch {
 		case err == nil:
-			all = append(all, OpDone{key, true, done.Said})
+			all = append(all, OpDone{req.Key, true, done.Said})
 		case typed:
-			all = append(all, OpDone{key, false, p.Error()})
+			all = append(all, OpDone{req.Key, false, p.Error()})
 		case errors.Is(err, ErrNone):
-			all = append(all, OpDone{key, false, "There is no such egg in this batch any more."})
+			all = append(all, OpDone{req.Key, false, "There is no such egg in this batch any more."})
 		default:
 			return all, err
 		}

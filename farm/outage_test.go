@@ -32,7 +32,7 @@ func TestAPowerCutMovesTheDates(t *testing.T) {
 	ctx := t.Context()
 	s.after(5)
 	before := s.batch(s.batch1)
-	done := must(s.Outage.Begin(ctx, s.m, key(), s.cut(12, 15, s.a)))
+	done := must(s.Outage.Begin(ctx, by(s.m), s.cut(12, 15, s.a)))
 	assert.Contains(t, done.Said, "12 hours: Ash. Chicken 27-0")
 	after := s.batch(s.batch1)
 	list := must(s.Outage.All(ctx, s.m))
@@ -46,12 +46,12 @@ func TestAPowerCutMovesTheDates(t *testing.T) {
 	assert.InDelta(t, late, after.At(calendar.ExternalPip).Sub(before.At(calendar.ExternalPip)).Hours(), 0.02)
 	assert.Equal(t, after.Hatch().At, must(s.Incubate.Batch(ctx, s.m, s.batch1)).Hatch().At, "one date everywhere")
 
-	_, err := s.Outage.Begin(ctx, s.m, key(), s.cut(3, 15, s.a))
+	_, err := s.Outage.Begin(ctx, by(s.m), s.cut(3, 15, s.a))
 	assert.ErrorContains(t, err, "A power cut of Ash from")
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 4}, To: s.b}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: moving.Which{N: 4}, To: s.b}))
 	part := s.byCode("Chicken 27-01b")
 	assert.Equal(t, after.Hatch().At, part.Hatch().At, "a part was as cold")
-	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	assert.ErrorContains(t, err, "Take back first")
 }
 
@@ -60,8 +60,8 @@ func TestAPowerCutIsTakenBack(t *testing.T) {
 	ctx := t.Context()
 	s.after(5)
 	before := s.batch(s.batch1)
-	done := must(s.Outage.Begin(ctx, s.m, key(), s.cut(12, 15, s.a)))
-	_, err := s.Undo(ctx, s.m, key(), done.Entry)
+	done := must(s.Outage.Begin(ctx, by(s.m), s.cut(12, 15, s.a)))
+	_, err := s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, before.Hatch().At, s.batch(s.batch1).Hatch().At)
 	assert.Empty(t, must(s.Outage.All(ctx, s.m)).Cuts)
@@ -76,24 +76,24 @@ func TestACutThatLastsIsOnToday(t *testing.T) {
 	began := s.now
 	c := s.cut(0, 12, s.a)
 	c.To = time.Time{}
-	must(s.Outage.Begin(ctx, s.m, key(), c))
+	must(s.Outage.Begin(ctx, by(s.m), c))
 	id := must(s.Outage.All(ctx, s.m)).Cuts[0].ID
 	s.now = began.Add(10 * time.Hour)
 	require.Len(t, s.chores(chores.PowerAway), 1)
 	reckoned := must(s.Outage.One(ctx, s.m, id)).Batches[0]
-	_, err := s.Outage.Read(ctx, s.m, key(), id, s.b, time.Time{}, 18)
+	_, err := s.Outage.Read(ctx, by(s.m), id, s.b, time.Time{}, 18)
 	assert.ErrorIs(t, err, farm.ErrNone, "that machine has power")
-	_, err = s.Outage.Read(ctx, s.m, key(), id, s.a, began.Add(-time.Hour), 18)
+	_, err = s.Outage.Read(ctx, by(s.m), id, s.a, began.Add(-time.Hour), 18)
 	assert.ErrorContains(t, err, "A reading lies between")
-	must(s.Outage.Read(ctx, s.m, key(), id, s.a, time.Time{}, 17))
+	must(s.Outage.Read(ctx, by(s.m), id, s.a, time.Time{}, 17))
 	read := must(s.Outage.One(ctx, s.m, id)).Batches[0]
 	assert.InDelta(t, 17, read.LowestC, 0.01)
 	assert.NotEqual(t, reckoned.DelayH, read.DelayH)
 	s.now = began.Add(14 * time.Hour)
-	_, err = s.Outage.Back(ctx, s.m, key(), id, s.now.Add(2*time.Hour))
+	_, err = s.Outage.Back(ctx, by(s.m), id, s.now.Add(2*time.Hour))
 	assert.ErrorContains(t, err, "has not come yet")
-	must(s.Outage.Back(ctx, s.m, key(), id, time.Time{}))
-	_, err = s.Outage.Back(ctx, s.m, key(), id, time.Time{})
+	must(s.Outage.Back(ctx, by(s.m), id, time.Time{}))
+	_, err = s.Outage.Back(ctx, by(s.m), id, time.Time{})
 	assert.ErrorContains(t, err, "already")
 	assert.Empty(t, s.chores(chores.PowerAway))
 	kept := must(s.Outage.One(ctx, s.m, id)).Kept[s.batch1]
@@ -101,7 +101,7 @@ func TestACutThatLastsIsOnToday(t *testing.T) {
 	s.now = kept.LookOn.Add(20 * time.Hour)
 	if s.now.Before(s.batch(s.batch1).At(calendar.Lockdown)) {
 		require.NotEmpty(t, s.chores(chores.LookAfterCut))
-		must(s.Candle.CandleRest(ctx, s.m, key(), s.batch1, time.Time{}))
+		must(s.Candle.CandleRest(ctx, by(s.m), s.batch1, time.Time{}))
 		for _, x := range s.chores(chores.LookAfterCut) {
 			assert.NotEqual(t, s.batch1, x.About.ID, "somebody has looked")
 		}
@@ -120,10 +120,10 @@ func TestAbsurdPowerCuts(t *testing.T) {
 		"more than ten days is none": s.cut(24*11, 15, s.a),
 		"when did the power go":      s.cut(-3, 15, s.a),
 	} {
-		_, err := s.Outage.Begin(ctx, s.m, key(), c)
+		_, err := s.Outage.Begin(ctx, by(s.m), c)
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := s.Outage.Begin(ctx, s.m, key(), s.cut(3, 15, hen))
+	_, err := s.Outage.Begin(ctx, by(s.m), s.cut(3, 15, hen))
 	assert.ErrorIs(t, err, farm.ErrNone, "a hen needs no power")
 }
 
@@ -134,11 +134,11 @@ func TestEggsThatWereRescuedAreLessLate(t *testing.T) {
 	s.after(12)
 	began := s.now
 	s.now = began.Add(3 * time.Hour)
-	must(s.Moving.Move(ctx, s.m, key(), s.batch1, moving.Moving{Which: moving.Which{N: 12}, To: s.b}))
+	must(s.Moving.Move(ctx, by(s.m), s.batch1, moving.Moving{Which: moving.Which{N: 12}, To: s.b}))
 	part := s.byCode("Chicken 27-01b").ID
 	s.now = began.Add(14 * time.Hour)
 	c := s.cut(14, 12, s.a)
-	must(s.Outage.Begin(ctx, s.m, key(), c))
+	must(s.Outage.Begin(ctx, by(s.m), c))
 	stayed, rescued := s.batch(s.batch1).LateH, s.batch(part).LateH
 	assert.Greater(t, stayed, 6.)
 	assert.Less(t, rescued, stayed/2, "it was moved after three hours")

@@ -21,7 +21,7 @@ func TestEggsLeaveTheStoreByCode(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	y.collect(pen, 0, 6, 0)
 	price := 7.5
-	out := func(o stock.Out) (farm.Done, error) { return y.Stock.TakeOut(ctx, y.m, key(), o) }
+	out := func(o stock.Out) (farm.Done, error) { return y.Stock.TakeOut(ctx, by(y.m), o) }
 	sold := must(out(stock.Out{Marks: []string{"aac", "AAK"}, Why: "sold", Who: "Perrin Oake", Price: &price}))
 	assert.Equal(t, "2 eggs taken out of the store, sold to Perrin Oake for 7.50: AAC, AAK.", sold.Said)
 	_, err := out(stock.Out{Marks: []string{"AAC", "AAE"}, Why: "eaten"})
@@ -36,7 +36,7 @@ func TestEggsLeaveTheStoreByCode(t *testing.T) {
 	assert.Equal(t, []string{"eaten", "sold"}, []string{log[0].Why, log[1].Why})
 	assert.Equal(t, [2]int{1, 2}, [2]int{log[0].Eggs, log[1].Eggs})
 	assert.Equal(t, 3, y.inStore())
-	must(y.Undo(ctx, y.m, key(), sold.Entry))
+	must(y.Undo(ctx, by(y.m), sold.Entry))
 	assert.Equal(t, 5, y.inStore())
 	assert.Len(t, must(y.Stock.Outs(ctx, y.m)), 1)
 	must(out(stock.Out{Marks: []string{"AAC"}, Why: "given away"}))
@@ -46,37 +46,37 @@ func TestTiltingAndDryingAsTheFarmSays(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	rules := func(tilts, dry int) {
-		must(y.People.SaveFarm(ctx, y.m, key(), people.Rules{
+		must(y.People.SaveFarm(ctx, by(y.m), people.Rules{
 			Name: "Wickfold", Zone: "Europe/London", ChoreAt: "07:00", WarmHours: 24, RestHours: 24, Tilts: tilts, DryHours: dry,
 		}))
 		y.m = must(y.People.Member(ctx, y.m.PersonID))
 	}
 	rules(2, 3)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	must(y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Cellar"}))
+	must(y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Cellar"}))
 	place := y.room().Places[0].ID
-	must(y.Stock.Collect(ctx, y.m, key(), stock.Collected{
+	must(y.Stock.Collect(ctx, by(y.m), stock.Collected{
 		PenID: pen, LaidOn: day(0), Eggs: 6, PlaceID: place, Washing: "washed warm",
 	}))
 	setting := incubate.Setting{
 		Species: "chicken", SetterID: box, SetAt: y.now, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}},
 	}
-	_, err := y.Incubate.Set(ctx, y.m, key(), setting)
+	_, err := y.Incubate.Set(ctx, by(y.m), setting)
 	assert.ErrorContains(t, err, "6 eggs of Barred are washed, and not dry until")
 	y.now = y.now.Add(4 * time.Hour)
 	tilts := y.chores(farm.Tilt)
 	require.Len(t, tilts, 1)
 	assert.Equal(t, [2]int{0, 2}, [2]int{tilts[0].Done, tilts[0].Times})
-	must(y.Stock.Tilted(ctx, y.m, key(), place))
+	must(y.Stock.Tilted(ctx, by(y.m), place))
 	assert.Equal(t, 1, y.chores(farm.Tilt)[0].Done)
-	must(y.Stock.Tilted(ctx, y.m, key(), place))
+	must(y.Stock.Tilted(ctx, by(y.m), place))
 	assert.Empty(t, y.chores(farm.Tilt))
 	y.now = y.now.AddDate(0, 0, 1)
 	assert.Len(t, y.chores(farm.Tilt), 1)
 	rules(0, 0)
 	assert.Empty(t, y.chores(farm.Tilt), "a farm that does not tilt")
 	setting.SetAt = y.now
-	must(y.Incubate.Set(ctx, y.m, key(), setting))
+	must(y.Incubate.Set(ctx, by(y.m), setting))
 }
 
 func TestAPenLaysLess(t *testing.T) {
@@ -96,7 +96,7 @@ func TestAPenLaysLess(t *testing.T) {
 	p := must(y.Flock.Pen(ctx, y.m, pen)).Pen
 	hatched := day(0).AddDate(0, 0, -7*22)
 	p.HensHatchedOn = &hatched
-	must(y.Flock.SavePen(ctx, y.m, key(), p))
+	must(y.Flock.SavePen(ctx, by(y.m), p))
 	assert.Contains(t, must(y.Flock.Pen(ctx, y.m, pen)).Pace.Hens, "Its hens are 22 weeks old. The first eggs")
 	y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
 	plan := must(y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"}))

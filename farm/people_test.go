@@ -28,24 +28,24 @@ func TestHelpersWorkButDoNotRule(t *testing.T) {
 	require.NoError(t, err)
 	tobin, err := y.People.Member(y.Context(), in.PersonID)
 	require.NoError(t, err)
-	_, err = y.Stock.Collect(y.Context(), tobin, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
+	_, err = y.Stock.Collect(y.Context(), by(tobin), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
 	require.NoError(t, err)
 	keeper, reader := *tobin, *tobin
 	keeper.Role, reader.Role = farm.KeeperRole, farm.ReaderRole
 	penBy := func(m *farm.Member, name string) error {
-		return second(y.Flock.SavePen(y.Context(), m, key(), farm.Pen{Name: name, Species: "chicken", FromOn: start}))
+		return second(y.Flock.SavePen(y.Context(), by(m), farm.Pen{Name: name, Species: "chicken", FromOn: start}))
 	}
 	assert.ErrorContains(t, penBy(tobin, "X"), "This is for a keeper or an owner. A helper may do")
 	assert.NoError(t, penBy(&keeper, "Y"))
 	for name, err := range map[string]error{
-		"settings": second(y.People.SaveFarm(y.Context(), &keeper, key(), people.Rules{
+		"settings": second(y.People.SaveFarm(y.Context(), by(&keeper), people.Rules{
 			Name: "X", Zone: "UTC", ChoreAt: "07:00", WarmHours: 24, RestHours: 24,
 		})),
 		"people": y.People.AddPerson(y.Context(), &keeper, "B", "b@b.example", "a-long-password", "owner"),
 	} {
 		assert.ErrorContains(t, err, "Only an owner", name)
 	}
-	_, err = y.Stock.Collect(y.Context(), &reader, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
+	_, err = y.Stock.Collect(y.Context(), by(&reader), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
 	assert.ErrorContains(t, err, "You see this farm")
 }
 
@@ -53,17 +53,17 @@ func TestHelpersWorkButDoNotRule(t *testing.T) {
 func TestAHelperTakesBackHisOwn(t *testing.T) {
 	y := newYard(t)
 	pen, tobin := y.pen("Barred", "chicken"), y.joined("Tobin", farm.HelperRole)
-	gathered := func(by *farm.Member) int64 {
-		done, err := y.Stock.Collect(y.Context(), by, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
+	gathered := func(m *farm.Member) int64 {
+		done, err := y.Stock.Collect(y.Context(), by(m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3})
 		require.NoError(t, err)
 		return done.Entry
 	}
 	hers, his, old := gathered(y.m), gathered(tobin), gathered(tobin)
-	assert.ErrorContains(t, second(y.Undo(y.Context(), tobin, key(), hers)), "what he did himself")
-	assert.NoError(t, second(y.Undo(y.Context(), tobin, key(), his)))
+	assert.ErrorContains(t, second(y.Undo(y.Context(), by(tobin), hers)), "what he did himself")
+	assert.NoError(t, second(y.Undo(y.Context(), by(tobin), his)))
 	y.now = y.now.Add(25 * time.Hour)
-	assert.ErrorContains(t, second(y.Undo(y.Context(), tobin, key(), old)), "within a day")
-	assert.NoError(t, second(y.Undo(y.Context(), y.m, key(), old)))
+	assert.ErrorContains(t, second(y.Undo(y.Context(), by(tobin), old)), "within a day")
+	assert.NoError(t, second(y.Undo(y.Context(), by(y.m), old)))
 }
 
 // An invitation is taken once, by whom it reaches; it can be withdrawn, and runs out.

@@ -63,10 +63,10 @@ func TestWhatIsLateStandsWhereItStood(t *testing.T) {
 	assert.Contains(t, today.Due[0].Why, "No lockdown is written down.")
 	assert.True(t, y.batch(id).LongPast())
 	_, err = y.Hatch.Hatched(
-		ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)},
+		ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 30}, At: start.AddDate(0, 0, 21)},
 	)
 	require.NoError(t, err)
-	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(t, 40, free())
 }
@@ -95,7 +95,7 @@ func TestLockdownsOfOneDayAreOneOpening(t *testing.T) {
 		return all
 	}
 	y.now = time.Date(2027, 3, 19, 8, 30, 0, 0, time.UTC)
-	_, err := y.Hatch.Lockdown(ctx, y.m, key(), ids[0], 0, time.Time{})
+	_, err := y.Hatch.Lockdown(ctx, by(y.m), ids[0], 0, time.Time{})
 	require.NoError(t, err)
 	for _, hour := range []int{9, 13, 23} {
 		y.now = time.Date(2027, 3, 19, hour, 0, 0, 0, time.UTC)
@@ -141,7 +141,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	}
 	assert.Empty(t, says())
 	y.now = start.AddDate(0, 0, 2)
-	done, err := y.Season.Close(ctx, y.m, key(), farm.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
+	done, err := y.Season.Close(ctx, by(y.m), farm.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
 	require.NoError(t, err)
 	assert.Equal(t, "Box takes no eggs from Wed 3 Mar on. 12 eggs of 2 batches are inside: move them.", done.Said)
 	assert.Equal(t, []string{
@@ -154,13 +154,13 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	require.NotEmpty(t, page.Answer.Clashes, "and nothing is set in it")
 	assert.Equal(t, "Box is closed from Wed 3 Mar on.", page.Answer.Clashes[0].Says)
 	for i, id := range ids {
-		_, err = y.Moving.Move(ctx, y.m, key(), id, moving.Moving{To: other, Which: moving.Which{All: true}})
+		_, err = y.Moving.Move(ctx, by(y.m), id, moving.Moving{To: other, Which: moving.Which{All: true}})
 		require.NoError(t, err)
 		assert.Len(t, says(), 1-i)
 	}
 
 	to := in(20)
-	done, err = y.Season.Close(ctx, y.m, key(), farm.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
+	done, err = y.Season.Close(ctx, by(y.m), farm.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
 	require.NoError(t, err)
 	assert.Equal(t, "Hatcher takes no eggs Thu 18 Mar to Sun 21 Mar. Lockdown there falls into that time: pick another "+
 		"hatcher for Chicken 27-01 and Chicken 27-02.", done.Said)

@@ -31,8 +31,8 @@ func float(v float64) *float64 { return &v }
 // probe is a checked instrument in a machine that sends under a key.
 func (s *shed) probe(name string, machine int64) (id int64, key_ string) {
 	id = s.gauge(name, &machine)
-	must(s.Gauges.Check(s.Context(), s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
-	key_, _, err := s.Probes.Key(s.Context(), s.m, key(), id)
+	must(s.Gauges.Check(s.Context(), by(s.m), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
+	key_, _, err := s.Probes.Key(s.Context(), by(s.m), id)
 	require.NoError(s, err)
 	return id, key_
 }
@@ -60,16 +60,16 @@ func (s *shed) simulated(key string, began time.Time, causes ...incubator.Cause)
 func TestAProbeTellsOfWhereItLay(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	id, by := s.probe("Probe", s.a)
-	s.tells(by, s.now.Add(-3*time.Hour), 37.2)
-	must(s.Gauges.Save(ctx, s.m, key(), gauges.Instrument{
+	id, sender := s.probe("Probe", s.a)
+	s.tells(sender, s.now.Add(-3*time.Hour), 37.2)
+	must(s.Gauges.Save(ctx, by(s.m), gauges.Instrument{
 		ID: id, Name: "Probe", Thermo: true, Hygro: true, MachineID: &s.b,
 	}, s.now.Add(-2*time.Hour)))
-	s.tells(by, s.now.Add(-time.Hour), 36.2)
-	s.tells(by, s.now.Add(-4*time.Hour), 37.4) // late
-	s.tells(by, s.now.Add(-4*time.Hour), 37.4) // and again
+	s.tells(sender, s.now.Add(-time.Hour), 36.2)
+	s.tells(sender, s.now.Add(-4*time.Hour), 37.4) // late
+	s.tells(sender, s.now.Add(-4*time.Hour), 37.4) // and again
 	s.now = s.now.Add(time.Minute)
-	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37.5}))
+	must(s.Gauges.Check(ctx, by(s.m), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37.5}))
 
 	a := must(s.Probes.CourseOf(ctx, s.m, s.a, s.now.Add(-6*time.Hour), s.now))
 	require.Len(t, a.Curves, 1)
@@ -83,7 +83,7 @@ func TestAProbeTellsOfWhereItLay(t *testing.T) {
 		"not yet": {At: s.now.Add(time.Hour), TempC: float(37)}, "is none": {At: s.now, TempC: float(2000)},
 		"tells nothing": {At: s.now}, "ten years": {At: s.now.AddDate(-11, 0, 0), TempC: float(37)},
 	} {
-		assert.ErrorContains(t, s.Probes.Take(ctx, by, []probes.Told{told}), says)
+		assert.ErrorContains(t, s.Probes.Take(ctx, sender, []probes.Told{told}), says)
 	}
 	assert.ErrorIs(t, s.Probes.Take(ctx, "no key", []probes.Told{{At: s.now, TempC: float(37)}}), farm.ErrNone)
 }
@@ -93,9 +93,9 @@ func TestAProbeTellsOfWhereItLay(t *testing.T) {
 func TestAnAlarmRingsOnce(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	_, by := s.probe("Probe", s.a)
-	must(s.Alarms.StartWithUsual(ctx, s.m, key()))
-	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Lockdown}))
+	_, sender := s.probe("Probe", s.a)
+	must(s.Alarms.StartWithUsual(ctx, by(s.m)))
+	must(s.Alarms.Save(ctx, by(s.m), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Lockdown}))
 	var told []string
 	s.Alarms.Teller = func(context.Context, int64) (func(*farm.Tx, farm.Notice), error) {
 		return func(_ *farm.Tx, n farm.Notice) {
@@ -108,7 +108,7 @@ func TestAnAlarmRingsOnce(t *testing.T) {
 	var rang time.Duration
 	for range 4 * 60 / 10 {
 		s.now = s.now.Add(10 * time.Minute)
-		s.simulated(by, began, cut)
+		s.simulated(sender, began, cut)
 		require.NoError(t, s.Alarms.LookNow(ctx))
 		if len(told) > 0 && rang == 0 {
 			rang = s.now.Sub(began)
@@ -123,12 +123,12 @@ func TestAnAlarmRingsOnce(t *testing.T) {
 	page := must(s.Alarms.Page(ctx, s.m))
 	require.Len(t, page.Rings, 2)
 	for _, r := range page.Rings {
-		must(s.Alarms.See(ctx, s.m, key(), r.ID))
+		must(s.Alarms.See(ctx, by(s.m), r.ID))
 	}
 	assert.Empty(t, s.chores(chores.Alarm), "seen")
 
 	s.now = began.Add(7 * time.Hour)
-	s.simulated(by, began, cut)
+	s.simulated(sender, began, cut)
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	for _, r := range must(s.Alarms.Page(ctx, s.m)).Rings {
 		assert.NotNil(t, r.EndedAt, "warm again")
@@ -155,7 +155,7 @@ func TestOneFaultIsToldOnce(t *testing.T) {
 	_, one := s.probe("Upper", s.a)
 	_, two := s.probe("Lower", s.a)
 	for _, bound := range []float64{36, 37} {
-		must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{
+		must(s.Alarms.Save(ctx, by(s.m), alarms.Alarm{
 			What: "cool", Bound: bound, DelayMin: 5, Phase: alarms.Any, Wakes: bound == 36,
 		}))
 	}
@@ -184,19 +184,19 @@ func TestOneFaultIsToldOnce(t *testing.T) {
 func TestSilenceEndsNoAlarm(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	_, by := s.probe("Probe", s.a)
-	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
+	_, sender := s.probe("Probe", s.a)
+	must(s.Alarms.Save(ctx, by(s.m), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
 	began := s.now
 	for range 30 {
 		s.now = s.now.Add(time.Minute)
-		s.tells(by, s.now, 30)
+		s.tells(sender, s.now, 30)
 	}
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	require.Len(t, must(s.Alarms.Page(ctx, s.m)).Rings, 1)
 	s.now = began.Add(30 * time.Hour)
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	assert.Nil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "nobody knows")
-	s.tells(by, s.now, 37.5)
+	s.tells(sender, s.now, 37.5)
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	assert.NotNil(t, must(s.Alarms.Page(ctx, s.m)).Rings[0].EndedAt, "warm again")
 }
@@ -205,9 +205,9 @@ func TestSilenceEndsNoAlarm(t *testing.T) {
 func TestAnAlarmIsTriedOnTheLastMonth(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	_, by := s.probe("Probe", s.a)
+	_, sender := s.probe("Probe", s.a)
 	s.simulated(
-		by, s.now.AddDate(0, 0, -10),
+		sender, s.now.AddDate(0, 0, -10),
 		incubator.Cause{Kind: incubator.Opening, From: 30 * time.Hour, To: 30*time.Hour + 10*time.Minute},
 		incubator.Cause{Kind: incubator.Ajar, From: 60 * time.Hour, To: 62 * time.Hour},
 	)
@@ -227,12 +227,12 @@ func TestAnAlarmIsTriedOnTheLastMonth(t *testing.T) {
 func TestWhatReadingsShowIsAsked(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	_, by := s.probe("Probe", s.a)
+	_, sender := s.probe("Probe", s.a)
 	began := s.now
 	s.now = s.now.Add(30 * time.Hour)
 	ajar := incubator.Cause{Kind: incubator.Ajar, From: 10 * time.Hour, To: 11*time.Hour + 20*time.Minute}
 	cut := incubator.Cause{Kind: incubator.PowerCut, From: 20 * time.Hour, To: 22 * time.Hour}
-	s.simulated(by, began, ajar, cut)
+	s.simulated(sender, began, ajar, cut)
 	require.NoError(t, s.Alarms.SearchNow(ctx))
 	s.now = s.now.Add(6 * time.Minute)
 	require.NoError(t, s.Alarms.SearchNow(ctx), "looked twice, it is one")
@@ -240,7 +240,7 @@ func TestWhatReadingsShowIsAsked(t *testing.T) {
 	require.Len(t, lids, 1)
 	require.Len(t, cuts, 1)
 
-	done := must(s.Alarms.Say(ctx, s.m, key(), int64(lids[0].Day), alarms.So))
+	done := must(s.Alarms.Say(ctx, by(s.m), int64(lids[0].Day), alarms.So))
 	assert.Contains(t, done.Said, "the lid was ajar")
 	course := must(s.Probes.CourseOf(ctx, s.m, s.a, began, s.now))
 	kinds := map[string]time.Duration{}
@@ -249,17 +249,17 @@ func TestWhatReadingsShowIsAsked(t *testing.T) {
 	}
 	assert.InDelta(t, 80, kinds["lid"].Minutes(), 20, "it is in the machine’s log")
 	assert.Empty(t, s.chores(chores.FoundLid))
-	_, err := s.Alarms.Say(ctx, s.m, key(), int64(lids[0].Day), alarms.Not)
+	_, err := s.Alarms.Say(ctx, by(s.m), int64(lids[0].Day), alarms.Not)
 	assert.ErrorContains(t, err, "said already")
-	must(s.Undo(ctx, s.m, key(), done.Entry))
+	must(s.Undo(ctx, by(s.m), done.Entry))
 	assert.Len(t, s.chores(chores.FoundLid), 1, "asked again")
 
 	found := must(s.Alarms.FoundOne(ctx, s.m, int64(cuts[0].Day)))
 	assert.WithinDuration(t, began.Add(cut.From), found.FromAt, 10*time.Minute)
-	must(s.Outage.Begin(ctx, s.m, key(), outage.Cut{
+	must(s.Outage.Begin(ctx, by(s.m), outage.Cut{
 		From: found.FromAt, To: *found.ToAt, RoomC: 18, Boxes: map[int64]climate.Box{s.a: climate.Foam},
 	}))
-	must(s.Alarms.Say(ctx, s.m, key(), found.ID, alarms.Not))
+	must(s.Alarms.Say(ctx, by(s.m), found.ID, alarms.Not))
 	s.now = s.now.Add(6 * time.Minute)
 	require.NoError(t, s.Alarms.SearchNow(ctx))
 	assert.Empty(t, s.chores(chores.FoundPower), "it is known, and not found again")
@@ -276,9 +276,9 @@ func TestAWarmMachineMovesTheHatch(t *testing.T) {
 			before, set := hatch(), s.batch(s.batch1).SetAt
 			probe := s.gauge("Probe", &s.a)
 			if checked {
-				must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: probe, How: instrument.Clinical, Shown: 37, Truth: 37}))
+				must(s.Gauges.Check(ctx, by(s.m), gauges.Checking{ID: probe, How: instrument.Clinical, Shown: 37, Truth: 37}))
 			}
-			by, _, err := s.Probes.Key(ctx, s.m, key(), probe)
+			by, _, err := s.Probes.Key(ctx, by(s.m), probe)
 			require.NoError(t, err)
 			s.now = set.AddDate(0, 0, 10)
 			var all []probes.Told
@@ -312,15 +312,15 @@ func TestALoggersFileComesInOnce(t *testing.T) {
 	}
 	looked := must(s.Probes.LookAt(ctx, s.m, id, all))
 	assert.Equal(t, [2]int{48, 0}, [2]int{looked.N, looked.There})
-	must(s.Probes.Bring(ctx, s.m, key(), id, all))
-	must(s.Probes.Bring(ctx, s.m, key(), id, all))
+	must(s.Probes.Bring(ctx, by(s.m), id, all))
+	must(s.Probes.Bring(ctx, by(s.m), id, all))
 	assert.Equal(t, 48, must(s.Probes.LookAt(ctx, s.m, id, all)).There)
 	n := func() int { return len(must(s.Probes.CourseOf(ctx, s.m, s.a, s.now.Add(-50*time.Hour), s.now)).Curves) }
 	assert.Equal(t, 1, n())
-	must(s.Probes.Forget(ctx, s.m, key(), id, all[0].At, s.now))
+	must(s.Probes.Forget(ctx, by(s.m), id, all[0].At, s.now))
 	assert.Zero(t, n())
 	helper := s.joined("Ben", farm.HelperRole)
-	_, err := s.Probes.Bring(ctx, helper, key(), id, all)
+	_, err := s.Probes.Bring(ctx, by(helper), id, all)
 	assert.Error(t, err, "a helper brings nothing in")
 }
 
@@ -329,7 +329,7 @@ func TestALoggersFileComesInOnce(t *testing.T) {
 func TestTheHumidityIsTheProbes(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	id, by := s.probe("Probe", s.a)
+	id, sender := s.probe("Probe", s.a)
 	asked := s.batch(s.batch1).HeldPct()
 	began := s.now
 	tell := func(hours int, rh float64) {
@@ -338,13 +338,13 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 			all = append(all, probes.Told{At: s.now.Add(time.Duration(i) * time.Minute), TempC: float(37.5), RHPct: float(rh)})
 		}
 		s.now = s.now.Add(time.Duration(hours) * time.Hour)
-		require.NoError(t, s.Probes.Take(ctx, by, all))
+		require.NoError(t, s.Probes.Take(ctx, sender, all))
 		require.NoError(t, s.Alarms.SearchNow(ctx))
 	}
 	tell(12, 40)
 	assert.Equal(t, asked, s.batch(s.batch1).HeldPct(), "nobody checked it over salt")
-	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Salt, Shown: 71.5, Truth: 20}))
-	must(s.Weigh.Change(ctx, s.m, key(), s.a, "a second dish", 44))
+	must(s.Gauges.Check(ctx, by(s.m), gauges.Checking{ID: id, How: instrument.Salt, Shown: 71.5, Truth: 20}))
+	must(s.Weigh.Change(ctx, by(s.m), s.a, "a second dish", 44))
 	tell(3, 50)
 	assert.InDelta(t, 46, s.batch(s.batch1).HeldPct(), 0.6, "twelve hours of 40, three of 50, and 4 points")
 	var air weigh.MachineAir
@@ -361,15 +361,15 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 func TestAWarmEggStoreIsTold(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	must(s.Stock.SaveStoragePlace(ctx, s.m, key(), store.StoragePlace{Name: "Larder"}))
+	must(s.Stock.SaveStoragePlace(ctx, by(s.m), store.StoragePlace{Name: "Larder"}))
 	larder := s.room().Places[0].ID
 	id := s.gauge("Probe", nil)
-	must(s.Gauges.Check(ctx, s.m, key(), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
-	must(s.Gauges.Lies(ctx, s.m, key(), id, fmt.Sprintf("p%d", larder), "door", time.Time{}))
+	must(s.Gauges.Check(ctx, by(s.m), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
+	must(s.Gauges.Lies(ctx, by(s.m), id, fmt.Sprintf("p%d", larder), "door", time.Time{}))
 	form := key()
-	by, _, err := s.Probes.Key(ctx, s.m, form, id)
+	by, _, err := s.Probes.Key(ctx, farm.Request{Member: s.m, Key: form, Sure: true}, id)
 	require.NoError(t, err)
-	again, _, err := s.Probes.Key(ctx, s.m, form, id)
+	again, _, err := s.Probes.Key(ctx, farm.Request{Member: s.m, Key: form, Sure: true}, id)
 	require.NoError(t, err)
 	assert.NotEmpty(t, by)
 	assert.Empty(t, again)
@@ -396,17 +396,17 @@ func TestAWarmEggStoreIsTold(t *testing.T) {
 func TestWhatRingsIsToldWithIt(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	_, by := s.probe("Probe", s.a)
-	must(s.Remind.SaveWish(ctx, s.m, key(), remind.Wish{
+	_, sender := s.probe("Probe", s.a)
+	must(s.Remind.SaveWish(ctx, by(s.m), remind.Wish{
 		Late: true, ByMail: true, ByPush: true, QuietFrom: "00:00", QuietTo: "20:00",
 	}))
 	for _, phone := range []string{"one", "two"} {
 		must(s.Remind.TakePush(ctx, s.m, remind.PushPlace{Endpoint: "https://push.example/" + phone, P256dh: "a", Auth: "b"}))
 	}
-	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
+	must(s.Alarms.Save(ctx, by(s.m), alarms.Alarm{What: "cool", Bound: 37, DelayMin: 5, Phase: alarms.Any}))
 	for range 30 {
 		s.now = s.now.Add(time.Minute)
-		s.tells(by, s.now, 30)
+		s.tells(sender, s.now, 30)
 	}
 	type job struct {
 		Kind, Tag string
@@ -432,7 +432,7 @@ func TestWhatRingsIsToldWithIt(t *testing.T) {
 	require.NoError(t, s.Alarms.LookNow(ctx))
 	assert.Len(t, jobs(), 3, "looked at again it is told already")
 
-	must(s.Alarms.Save(ctx, s.m, key(), alarms.Alarm{
+	must(s.Alarms.Save(ctx, by(s.m), alarms.Alarm{
 		What: "cool", Bound: 36, DelayMin: 5, Phase: alarms.Any, Wakes: true,
 	}))
 	require.NoError(t, s.Alarms.LookNow(ctx))

@@ -1,7 +1,6 @@
 package farm
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -64,17 +63,9 @@ func (p Problems) Doubtful() bool {
 	return len(p) > 0 && !slices.ContainsFunc(p, func(one Problem) bool { return !one.Ask })
 }
 
-type sureKey struct{}
-
-// Asking marks work that somebody does by hand and can be asked about; sure tells that they were
-// asked, and said that it is so.
-func Asking(ctx context.Context, sure bool) context.Context {
-	return context.WithValue(ctx, sureKey{}, !sure)
-}
-
 // Doubtf asks about what is hardly so, if there is somebody to ask who was not asked yet.
-func (p *Problems) Doubtf(ctx context.Context, field, format string, args ...any) {
-	if ask, _ := ctx.Value(sureKey{}).(bool); ask {
+func (p *Problems) Doubtf(req Request, field, format string, args ...any) {
+	if !req.Sure {
 		*p = append(*p, Problem{field, fmt.Sprintf(format, args...), true})
 	}
 }

@@ -26,7 +26,7 @@ func (y *yard) open(batch int64, n int, stage candling.Stage, found ...candling.
 		}
 	}
 	for _, id := range ids[:n] {
-		must(y.Hatch.BreakOut(y.Context(), y.m, key(), batch, hatch.Opened{EggID: id, Stage: stage, Findings: found}))
+		must(y.Hatch.BreakOut(y.Context(), by(y.m), batch, hatch.Opened{EggID: id, Stage: stage, Findings: found}))
 	}
 }
 
@@ -36,13 +36,13 @@ func TestTheReportTellsWhyTheyDied(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	id := y.incubating(40, 2)
-	must(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{MassG: 40 * 60, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5}))
+	must(y.Weigh.Record(ctx, by(y.m), id, weigh.Weighing{MassG: 40 * 60, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5}))
 	y.now = start.AddDate(0, 0, 14)
-	must(y.Weigh.Record(ctx, y.m, key(), id, weigh.Weighing{
+	must(y.Weigh.Record(ctx, by(y.m), id, weigh.Weighing{
 		MassG: 40 * 60 * 0.941, Eggs: 40, At: y.now, RHPct: 65, TempC: 37.5,
 	}))
 	y.now = start.AddDate(0, 0, 18)
-	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	must(y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{}))
 	y.now = start.AddDate(0, 0, 22)
 	y.open(id, 5, candling.Infertile)
 	y.open(id, 2, candling.Early)
@@ -53,8 +53,8 @@ func TestTheReportTellsWhyTheyDied(t *testing.T) {
 	for _, e := range y.batch(id).Pens[0].Left() {
 		left = append(left, e.ID)
 	}
-	must(y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: left, Fate: outcome.Hatched}))
-	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+	must(y.Hatch.End(ctx, by(y.m), id, hatch.Ending{Eggs: left, Fate: outcome.Hatched}))
+	must(y.Hatch.Close(ctx, by(y.m), id, time.Time{}))
 
 	p := must(y.Report.Report(ctx, y.m, id))
 	ends := map[string]int{}
@@ -81,14 +81,14 @@ func TestTheReportTellsWhyTheyDied(t *testing.T) {
 	assert.Empty(t, p.Patterns, "one batch is no pattern")
 
 	// What is to be otherwise comes up with the next batch of the kind, once.
-	done := must(y.Report.TryNext(ctx, y.m, key(), id, []string{first.Try[0], " Check  the lamp. ", ""}))
+	done := must(y.Report.TryNext(ctx, by(y.m), id, []string{first.Try[0], " Check  the lamp. ", ""}))
 	assert.Contains(t, done.Said, "Check the lamp.")
-	_, err := y.Report.TryNext(ctx, y.m, key(), id, []string{first.Try[0]})
+	_, err := y.Report.TryNext(ctx, by(y.m), id, []string{first.Try[0]})
 	assert.ErrorContains(t, err, "on the list already")
 	assert.Empty(t, y.chores(chores.NextTime))
 	y.now = y.now.AddDate(0, 0, 1)
 	pen := y.pen("Speckled", "chicken")
-	must(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 8}))
+	must(y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 8}))
 	machine := p.SetterID
 	next := y.set(incubate.Setting{Species: "chicken", SetterID: machine, HatcherID: p.HatcherID, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 8},
@@ -96,11 +96,11 @@ func TestTheReportTellsWhyTheyDied(t *testing.T) {
 	due := y.chores(chores.NextTime)
 	require.Len(t, due, 2)
 	assert.Equal(t, next, due[0].About.ID)
-	must(y.Report.NextDone(ctx, y.m, key(), next, int64(due[0].Day)))
+	must(y.Report.NextDone(ctx, by(y.m), next, int64(due[0].Day)))
 	assert.Len(t, y.chores(chores.NextTime), 1)
-	must(y.Report.EndNext(ctx, y.m, key(), int64(due[1].Day)))
+	must(y.Report.EndNext(ctx, by(y.m), int64(due[1].Day)))
 	assert.Empty(t, y.chores(chores.NextTime))
-	_, err = y.Report.EndNext(ctx, y.m, key(), int64(due[1].Day))
+	_, err = y.Report.EndNext(ctx, by(y.m), int64(due[1].Day))
 	assert.ErrorIs(t, err, farm.ErrNone)
 }
 
@@ -111,8 +111,8 @@ func TestTheReportInventsNothing(t *testing.T) {
 	id := y.incubating(24, 0)
 	y.now = start.AddDate(0, 0, 22)
 	pen := y.batch(id).Pens[0].ID
-	must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 10}}))
-	must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+	must(y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 10}}))
+	must(y.Hatch.Close(ctx, by(y.m), id, time.Time{}))
 	p := must(y.Report.Report(ctx, y.m, id))
 	assert.Equal(t, [2]int{14, 0}, [2]int{p.Unopened, p.Opened})
 	assert.False(t, p.Diagnosis.Enough)
@@ -133,16 +133,16 @@ func TestPatternsOverBatches(t *testing.T) {
 	last := int64(0)
 	for range 4 {
 		for machine, hatched := range map[int64]int{good: 17, bad: 7} {
-			must(y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 20}))
+			must(y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 20}))
 			id := y.set(incubate.Setting{Species: "chicken", SetterID: machine, HatcherID: machine, Picks: []incubate.Pick{
 				{PenID: pen, LaidOn: y.m.Date(y.now), Eggs: 20},
 			}})
 			was := y.now
 			y.now = y.now.AddDate(0, 0, 7)
-			must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+			must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 			y.now = was.AddDate(0, 0, 22)
-			must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: hatched}}))
-			must(y.Hatch.Close(ctx, y.m, key(), id, time.Time{}))
+			must(y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: hatched}}))
+			must(y.Hatch.Close(ctx, by(y.m), id, time.Time{}))
 			y.now, last = was, id
 		}
 		y.now = y.now.AddDate(0, 0, 30)

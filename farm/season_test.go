@@ -46,7 +46,7 @@ func in(days int) time.Time { return day(-days) }
 func (s *spring) promise(what string, count, from, to int) int64 {
 	s.Helper()
 	price := 3.0
-	_, err := s.Season.SaveOrder(s.Context(), s.m, key(), farm.Order{
+	_, err := s.Season.SaveOrder(s.Context(), by(s.m), farm.Order{
 		Who: "Mosswick", What: what, Species: "chicken", Count: count, FromOn: in(from), ToOn: in(to), SurePct: 50,
 		Price: &price,
 	})
@@ -59,7 +59,7 @@ func (s *spring) promise(what string, count, from, to int) int64 {
 // plan asks for a plan and waits until the job has made it.
 func (s *spring) plan(seconds int, what *season.WhatIf) season.PlanView {
 	s.Helper()
-	id, _, err := s.Season.Ask(s.Context(), s.m, key(), seconds, what)
+	id, _, err := s.Season.Ask(s.Context(), by(s.m), seconds, what)
 	require.NoError(s, err)
 	var v season.PlanView
 	s.working(func() bool {
@@ -115,12 +115,12 @@ func TestTheProblemIsTheFarm(t *testing.T) {
 	s.promise(season.YoungOrder, 6, 25, 28)
 	s.promise(season.PulletsOrder, 3, 40, 46)
 	s.promise(season.EggsOrder, 3, 0, 0)
-	_, err := s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
+	_, err := s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
 	require.NoError(t, err)
 	end := in(9)
-	_, err = s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
+	_, err = s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
 	require.NoError(t, err)
-	_, err = s.Season.SaveBrooder(ctx, s.m, key(), farm.Brooder{Name: "Lamp", Places: 30})
+	_, err = s.Season.SaveBrooder(ctx, by(s.m), farm.Brooder{Name: "Lamp", Places: 30})
 	require.NoError(t, err)
 	v := s.plan(1, nil)
 	p := s.problem(v.ID)
@@ -234,19 +234,19 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	assert.Greater(t, v.Results[0].Planned, 7.5)
 	assert.InDelta(t, .5, v.Results[0].Chance, .25, "as likely as not, as was asked")
 
-	done, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	done, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	all, err := s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
 	assert.Zero(t, all.Open[0].Short(), "it is covered by what is planned")
-	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
 	all, err = s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
 	assert.Positive(t, all.Open[0].Short(), "taken back")
-	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
-	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	assert.ErrorContains(t, err, "Nothing of this plan is left")
 
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
@@ -268,12 +268,12 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 		setting.Picks = append(setting.Picks, incubate.Pick{PenID: e.PenID, LaidOn: e.LaidOn, Eggs: e.Eggs})
 	}
 	require.NotEmpty(t, setting.Picks)
-	done, err = s.Incubate.Set(ctx, s.m, key(), setting)
+	done, err = s.Incubate.Set(ctx, by(s.m), setting)
 	require.NoError(t, err)
 	assert.Empty(t, s.chores(chores.SetPlanned), "it is set")
-	_, err = s.Incubate.Set(ctx, s.m, key(), setting)
+	_, err = s.Incubate.Set(ctx, by(s.m), setting)
 	assert.Error(t, err, "it is not set twice")
-	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
 	assert.Len(t, s.chores(chores.SetPlanned), 1, "with the batch taken back the plan stands again")
 
@@ -286,12 +286,12 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	assert.Contains(t, s.chores(chores.SetPlanned)[0].Reason, "none of its eggs are there")
 	s.now = gone
 
-	_, err = s.Season.Deliver(ctx, s.m, key(), order, 5, false)
+	_, err = s.Season.Deliver(ctx, by(s.m), order, 5, false)
 	require.NoError(t, err)
 	all, err = s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
 	assert.Equal(t, 3, all.Open[0].Left())
-	_, err = s.Season.Deliver(ctx, s.m, key(), order, 3, false)
+	_, err = s.Season.Deliver(ctx, by(s.m), order, 3, false)
 	require.NoError(t, err)
 	all, err = s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
@@ -308,14 +308,14 @@ func TestPromisedEggsLeaveTheStore(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, all.Open[0].Short(), "they are there")
 	before := s.inStore()
-	done, err := s.Season.Deliver(ctx, s.m, key(), id, 6, false)
+	done, err := s.Season.Deliver(ctx, by(s.m), id, 6, false)
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "Out of the store: 4 of Barred, 1 Mar; 2 of Barred, 28 Feb.")
 	assert.Equal(t, before-6, s.inStore())
-	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, before, s.inStore())
-	_, err = s.Season.Deliver(ctx, s.m, key(), id, 60, false)
+	_, err = s.Season.Deliver(ctx, by(s.m), id, 60, false)
 	assert.ErrorContains(t, err, "Only 40 eggs fit to be handed over are in store")
 }
 
@@ -325,10 +325,10 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 6, 26, 30)
 	v := s.plan(2, nil)
-	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	spare := s.machine("Still box", "still-air", "chicken", 24, 24)
-	_, err = s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
+	_, err = s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
@@ -361,7 +361,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	}
 	assert.Equal(t, len(board.Troubles), dropped)
 	assert.Positive(t, made)
-	_, err = s.Season.Accept(ctx, s.m, key(), again.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), again.ID, nil)
 	require.NoError(t, err)
 	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
@@ -390,11 +390,11 @@ func TestFewerEggsArePlannedAround(t *testing.T) {
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 14, 24, 34)
 	v := s.plan(2, nil)
-	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	var eaten []int64 // a fox in the store
 	for back := range 10 {
-		done, err := s.Stock.TakeOut(ctx, s.m, key(), stock.Out{PenID: s.barred, LaidOn: day(back), Eggs: 4, Why: "eaten"})
+		done, err := s.Stock.TakeOut(ctx, by(s.m), stock.Out{PenID: s.barred, LaidOn: day(back), Eggs: 4, Why: "eaten"})
 		require.NoError(t, err)
 		eaten = append(eaten, done.Entry)
 	}
@@ -403,7 +403,7 @@ func TestFewerEggsArePlannedAround(t *testing.T) {
 	require.NotEmpty(t, again.Proposals)
 	assert.Positive(t, again.Left)
 	for _, entry := range slices.Backward(eaten) {
-		_, err = s.Undo(ctx, s.m, key(), entry)
+		_, err = s.Undo(ctx, by(s.m), entry)
 		require.NoError(t, err)
 	}
 	s.working(func() bool { // it is withdrawn
@@ -420,16 +420,16 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 6, 26, 30)
-	_, err := s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
+	_, err := s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
 	require.NoError(t, err)
 	v := s.plan(2, nil)
-	_, err = s.Season.Forbid(ctx, s.m, key(), v.ID, v.Proposals[0].No)
+	_, err = s.Season.Forbid(ctx, by(s.m), v.ID, v.Proposals[0].No)
 	require.NoError(t, err)
 	next := s.plan(2, nil)
 	for _, p := range next.Proposals {
 		assert.NotEqual(t, v.Proposals[0].SetOn, p.SetOn, "that day is forbidden")
 	}
-	_, err = s.Season.Accept(ctx, s.m, key(), next.ID, []int{next.Proposals[0].No})
+	_, err = s.Season.Accept(ctx, by(s.m), next.ID, []int{next.Proposals[0].No})
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
@@ -449,19 +449,19 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 		cures = append(cures, c.Says)
 	}
 	assert.Equal(t, []string{"1 day earlier", "2 days later"}, cures)
-	done, err := s.Season.Move(ctx, s.m, key(), id, season.Move{SetOn: in(14)})
+	done, err := s.Season.Move(ctx, by(s.m), id, season.Move{SetOn: in(14)})
 	require.NoError(t, err)
 	p, err = s.Season.Planned(ctx, s.m, id, nil)
 	require.NoError(t, err)
 	assert.Equal(t, in(14), p.SetOn)
 	assert.Empty(t, p.Troubles)
-	_, err = s.Undo(ctx, s.m, key(), done.Entry)
+	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
-	_, err = s.Season.Move(ctx, s.m, key(), id, season.Move{SetOn: in(-1)})
+	_, err = s.Season.Move(ctx, by(s.m), id, season.Move{SetOn: in(-1)})
 	assert.ErrorContains(t, err, "is over")
-	_, err = s.Season.Move(ctx, s.m, key(), id, season.Move{HatcherID: s.cabinet})
+	_, err = s.Season.Move(ctx, by(s.m), id, season.Move{HatcherID: s.cabinet})
 	assert.ErrorContains(t, err, "can hatch")
-	_, err = s.Season.Drop(ctx, s.m, key(), id)
+	_, err = s.Season.Drop(ctx, by(s.m), id)
 	require.NoError(t, err)
 	_, err = s.Season.Planned(ctx, s.m, id, nil)
 	assert.ErrorIs(t, err, farm.ErrNone)
@@ -489,7 +489,7 @@ func TestReckonedBackFromADay(t *testing.T) {
 	o = back.Options[0]
 	assert.InDelta(t, 12, o.Count, 2, "eggs for six young 8 times in 10, at 68 %")
 	assert.Equal(t, "6 young of chicken, out and dry on "+out.Format("Mon 2 January"), back.Says)
-	_, err = s.Season.AcceptBack(ctx, s.m, key(), "6 hens for "+out.Format("2 January"), nil)
+	_, err = s.Season.AcceptBack(ctx, by(s.m), "6 hens for "+out.Format("2 January"), nil)
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
@@ -524,10 +524,10 @@ func TestWhatIf(t *testing.T) {
 	w := s.plan(3, &season.WhatIf{Kind: season.IfHatcher, N: 40})
 	require.NotEmpty(t, w.Differs)
 	assert.Contains(t, w.Differs[0], "24 chicks for Mosswick: about")
-	done, err := s.Season.Keep(ctx, s.m, key(), w.ID)
+	done, err := s.Season.Keep(ctx, by(s.m), w.ID)
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "Another hatcher, of 40 hens’ eggs")
-	_, err = s.Season.Accept(ctx, s.m, key(), w.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), w.ID, nil)
 	require.NoError(t, err)
 	all, err := s.Machines.List(ctx, s.m)
 	require.NoError(t, err)
@@ -536,9 +536,9 @@ func TestWhatIf(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 
-	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, &season.WhatIf{Kind: "moon"})
+	_, _, err = s.Season.Ask(ctx, by(s.m), 1, &season.WhatIf{Kind: "moon"})
 	assert.ErrorContains(t, err, "Pick what would be different")
-	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, &season.WhatIf{Kind: season.IfHens, N: 2, PenID: s.barred})
+	_, _, err = s.Season.Ask(ctx, by(s.m), 1, &season.WhatIf{Kind: season.IfHens, N: 2, PenID: s.barred})
 	assert.NoError(t, err)
 }
 
@@ -547,7 +547,7 @@ func TestAPlanOutlivesItsProcess(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 6, 26, 30)
-	id, _, err := s.Season.Ask(ctx, s.m, key(), 300, nil)
+	id, _, err := s.Season.Ask(ctx, by(s.m), 300, nil)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() - interval '20 seconds'`)
 	require.NoError(t, err, "somebody began, and was not heard of since")
@@ -557,7 +557,7 @@ func TestAPlanOutlivesItsProcess(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, left(), "somebody is at work")
 	assert.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: id}), "and nobody else")
-	_, err = s.Season.Cancel(ctx, s.m, key(), id)
+	_, err = s.Season.Cancel(ctx, by(s.m), id)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now() - interval '20 seconds'`)
 	require.NoError(t, err)
@@ -573,25 +573,25 @@ func TestPromisesAreChecked(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	o := farm.Order{Who: "", What: "chicks", Species: "phoenix", Count: 0, FromOn: in(3), ToOn: in(2), SurePct: 100}
-	_, err := s.Season.SaveOrder(ctx, s.m, key(), o)
+	_, err := s.Season.SaveOrder(ctx, by(s.m), o)
 	for _, says := range []string{
 		"Whom it is for is missing", "Pick what is promised.", "How many is 0", "How sure it is to be is 100",
 		"The last day comes before the first",
 	} {
 		assert.ErrorContains(t, err, says)
 	}
-	_, _, err = s.Season.Ask(ctx, s.m, key(), 5, nil)
+	_, _, err = s.Season.Ask(ctx, by(s.m), 5, nil)
 	assert.ErrorContains(t, err, "Nothing is promised yet")
 	helper := *s.m
 	helper.Role = farm.HelperRole
-	_, err = s.Season.Drop(ctx, &helper, key(), 1)
+	_, err = s.Season.Drop(ctx, by(&helper), 1)
 	assert.ErrorContains(t, err, "for a keeper or an owner", "a helper sets what is planned, and plans nothing")
-	_, err = s.Season.SaveOrder(ctx, &helper, key(), o)
+	_, err = s.Season.SaveOrder(ctx, by(&helper), o)
 	assert.ErrorContains(t, err, "for a keeper or an owner")
 	for _, says := range []error{
-		errOf(s.Season.AddAway(ctx, s.m, key(), farm.Away{FromOn: in(2), ToOn: in(1)})),
-		errOf(s.Season.Close(ctx, s.m, key(), farm.Closure{MachineID: 99, FromOn: in(1)})),
-		errOf(s.Season.SaveBrooder(ctx, s.m, key(), farm.Brooder{Places: 0})),
+		errOf(s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(2), ToOn: in(1)})),
+		errOf(s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: 99, FromOn: in(1)})),
+		errOf(s.Season.SaveBrooder(ctx, by(s.m), farm.Brooder{Places: 0})),
 	} {
 		_, typed := farm.AsProblems(says)
 		assert.True(t, typed, "%v is told as what was typed wrong", says)
@@ -605,7 +605,7 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 6, 26, 30)
-	first, _, err := s.Season.Ask(ctx, s.m, key(), 300, nil)
+	first, _, err := s.Season.Ask(ctx, by(s.m), 300, nil)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() where id = $1`, first)
 	require.NoError(t, err)
@@ -613,14 +613,14 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 		require.NoError(t, s.owner.Pool.QueryRow(ctx, `select state from plans where id = $1`, id).Scan(&v))
 		return v
 	}
-	second, _, err := s.Season.Ask(ctx, s.m, key(), 1, nil)
+	second, _, err := s.Season.Ask(ctx, by(s.m), 1, nil)
 	require.NoError(t, err)
-	_, _, err = s.Season.Ask(ctx, s.m, key(), 1, nil)
+	_, _, err = s.Season.Ask(ctx, by(s.m), 1, nil)
 	assert.ErrorContains(t, err, "Two plans of your farm are on their way already")
 	var later farm.Later
 	require.ErrorAs(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: second}), &later, "one after the other")
 
-	_, err = s.Season.Cancel(ctx, s.m, key(), first)
+	_, err = s.Season.Cancel(ctx, by(s.m), first)
 	require.NoError(t, err)
 	require.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: second}))
 	assert.Equal(t, season.Finished, state(second))
@@ -631,7 +631,7 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
 	s := newSpring(t)
 	s.promise(season.YoungOrder, 6, 26, 30)
-	id, _, err := s.Season.Ask(s.Context(), s.m, key(), 2, nil)
+	id, _, err := s.Season.Ask(s.Context(), by(s.m), 2, nil)
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(s.Context())
 	stop() // as soon as it has begun
@@ -662,13 +662,13 @@ func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 		return *all.Plan
 	}
 	_, err = s.Season.AddAway(
-		ctx, s.m, key(), farm.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
+		ctx, by(s.m), farm.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
 	)
 	require.NoError(t, err)
 	now := shown()
 	assert.Equal(t, []string{"Days away were changed."}, now.Void)
 	assert.Zero(t, now.Left)
-	_, err = s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	assert.ErrorContains(t, err, "This plan does not hold any more. Days away were changed.")
 	again := func() season.PlanView {
 		s.working(func() bool {
@@ -682,7 +682,7 @@ func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 	assert.Equal(t, "Days away were changed.", made.Because[0].Says)
 	assert.Empty(t, made.Void)
 	require.Positive(t, made.Left)
-	_, err = s.Season.Accept(ctx, s.m, key(), made.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), made.ID, nil)
 	require.NoError(t, err)
 	assert.Empty(t, shown().Void, "its own settings do not make it void")
 }
@@ -693,20 +693,20 @@ func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
 	ctx := s.Context()
 	cheap := s.promise(season.YoungOrder, 12, 24, 26)
 	v := s.plan(2, nil)
-	_, err := s.Season.Accept(ctx, s.m, key(), v.ID, nil)
+	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
 	for _, l := range board.Lanes {
 		for _, b := range l.Bars {
 			if b.PlannedID != 0 && b.Phase == planner.Turning {
-				_, err = s.Season.Pin(ctx, s.m, key(), b.PlannedID, false)
+				_, err = s.Season.Pin(ctx, by(s.m), b.PlannedID, false)
 				require.NoError(t, err)
 			}
 		}
 	}
 	dear := 90.0
-	_, err = s.Season.SaveOrder(ctx, s.m, key(), farm.Order{
+	_, err = s.Season.SaveOrder(ctx, by(s.m), farm.Order{
 		Who: "Tarn End", What: season.YoungOrder, Species: "chicken", Count: 20, FromOn: in(24), ToOn: in(26), SurePct: 50,
 		Price: &dear,
 	})
@@ -717,10 +717,10 @@ func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
 	require.GreaterOrEqual(t, i, 0, "%v", next.Changes)
 	assert.True(t, next.Changes[i].Worse)
 	assert.Regexp(t, `^Mosswick, 12 chicks: covered → \d+ of 12$`, next.Changes[i].Says)
-	_, err = s.Season.Accept(farm.Asking(ctx, false), s.m, key(), next.ID, nil)
+	_, err = s.Season.Accept(ctx, asked(s.m), next.ID, nil)
 	p, _ := farm.AsProblems(err)
 	require.True(t, p.Doubtful(), "%v", err)
 	assert.Contains(t, p.Error(), next.Changes[i].Says)
-	_, err = s.Season.Accept(farm.Asking(ctx, true), s.m, key(), next.ID, nil)
+	_, err = s.Season.Accept(ctx, by(s.m), next.ID, nil)
 	require.NoError(t, err)
 }

@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/flock"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/kinds"
 	"metrogon/farm/stock"
 )
@@ -28,7 +29,7 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 		return stock.ImportLine{No: no, Date: day(no), Pen: pen, Species: species, Eggs: eggs, Rejected: 1}
 	}
 	bad, err := y.Stock.ImportEggs(
-		ctx, y.m, key(),
+		ctx, by(y.m),
 		[]stock.ImportLine{
 			line(2, "Barred", "chicken", 5), line(3, "Barred", "duck", 5), line(4, "Ducks", "", 5),
 			line(-5, "Barred", "chicken", 5),
@@ -48,21 +49,21 @@ func TestImportIsAllOrNothingAndOnce(t *testing.T) {
 		line(2, "Barred", "", 5), line(3, "barred", "chicken", 4), line(3, "Barred", "chicken", 4),
 		line(4, "Ducks", "duck", 3),
 	}
-	offered, err := y.Stock.ImportEggs(ctx, y.m, key(), lines, true)
+	offered, err := y.Stock.ImportEggs(ctx, by(y.m), lines, true)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Ducks (Duck)"}, offered.NewPens)
 	assert.Equal(t, []string{"4 lines", "16 eggs", "4 rejected"}, offered.Holds)
 	assert.Zero(t, y.inStore(), "only looked")
 
-	done, err := y.Stock.ImportEggs(ctx, y.m, key(), lines, false)
+	done, err := y.Stock.ImportEggs(ctx, by(y.m), lines, false)
 	require.NoError(t, err)
 	assert.Equal(t, [3]int{4, 16, 4}, [3]int{done.Lines, done.Eggs, done.Rejected})
 	assert.Equal(t, 16, y.inStore())
-	again, err := y.Stock.ImportEggs(ctx, y.m, key(), append(lines, line(5, "Ducks", "duck", 2)), false)
+	again, err := y.Stock.ImportEggs(ctx, by(y.m), append(lines, line(5, "Ducks", "duck", 2)), false)
 	require.NoError(t, err)
 	assert.Equal(t, [3]int{1, 4, 2}, [3]int{again.Lines, again.Known, again.Eggs}, "only the line that is new")
 	assert.Equal(t, 18, y.inStore())
-	_, err = y.Undo(ctx, y.m, key(), done.Done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Done.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, 2, y.inStore())
 }
@@ -81,7 +82,7 @@ func TestImportOf5000LinesIsQuick(t *testing.T) {
 			})
 		}
 		began := time.Now()
-		done, err := y.Stock.ImportEggs(y.Context(), y.m, key(), lines, false)
+		done, err := y.Stock.ImportEggs(y.Context(), by(y.m), lines, false)
 		require.NoError(t, err)
 		assert.Equal(t, n, done.Lines)
 		t.Logf("%d lines, %d eggs in %v", n, done.Eggs, time.Since(began))
@@ -110,7 +111,7 @@ func TestCollectingTellsWhatIsOdd(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, said, "eggs of this pen weigh about 53.7 g", "12 × 55 and 38, over 13")
 
-	stored, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{
+	stored, err := y.Stock.Collect(y.Context(), by(y.m), stock.Collected{
 		PenID: y.pen("Dotted", "chicken"), LaidOn: day(0), Eggs: 1, Washing: method.Brushed, WashWith: "a dry sponge",
 	})
 	require.NoError(t, err, stored.Said)
@@ -145,16 +146,16 @@ func TestAWholeRoundIsOneEntry(t *testing.T) {
 	barred, speckled := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
 	assert.Equal(t, barred, y.room().Next)
 	done, err := y.Stock.Collect(
-		y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
+		y.Context(), by(y.m), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
 		stock.Collected{PenID: speckled, LaidOn: day(0), Eggs: 5},
 	)
 	require.NoError(t, err)
 	assert.Zero(t, y.room().Next, "every pen was gone to")
-	_, err = y.Undo(y.Context(), y.m, key(), done.Entry)
+	_, err = y.Undo(y.Context(), by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Zero(t, y.inStore())
 	_, err = y.Stock.Collect(
-		y.Context(), y.m, key(), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
+		y.Context(), by(y.m), stock.Collected{PenID: barred, LaidOn: day(0), Eggs: 4},
 		stock.Collected{PenID: 77, LaidOn: day(0), Eggs: 5},
 	)
 	require.Error(t, err)
@@ -166,7 +167,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	ctx := y.Context()
 	barred := y.pen("Barred", "chicken")
 	warm, dry := 22.0, 50.0
-	_, err := y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder", TempC: &warm, RHPct: &dry})
+	_, err := y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder", TempC: &warm, RHPct: &dry})
 	require.NoError(t, err)
 	larder := y.room().Places[0]
 	assert.Equal(
@@ -178,7 +179,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	require.NoError(t, err)
 	due := func() bool { return len(y.chores(farm.Tilt)) == 1 }
 	assert.True(t, due())
-	done, err := y.Stock.Tilted(ctx, y.m, key(), larder.ID)
+	done, err := y.Stock.Tilted(ctx, by(y.m), larder.ID)
 	require.NoError(t, err)
 	assert.False(t, due())
 	y.now = y.now.Add(5*time.Hour + 50*time.Minute) // 23:50
@@ -186,7 +187,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	y.now = y.now.Add(20 * time.Minute)
 	assert.True(t, due(), "the next day begins at midnight on the farm")
 	y.now = y.now.Add(-20 * time.Minute)
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.True(t, due())
 
@@ -198,7 +199,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 		all[0].Age, all[0].Hours, all[0].Place, *all[0].FirstMark, *all[0].LastMark,
 	})
 	assert.Equal(t, []time.Time{day(-7), day(-10)}, []time.Time{all[0].BestOn, all[0].LastOn})
-	_, err = y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID}, 0)
+	_, err = y.Stock.MoveBaskets(ctx, by(y.m), []int64{all[0].Basket.ID}, 0)
 	require.NoError(t, err)
 	assert.False(t, due(), "they lie elsewhere")
 }
@@ -208,7 +209,7 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	y.pen("Barred", "chicken")
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
@@ -220,7 +221,7 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	assert.Len(t, y.room().Pens, 1, "nothing is collected from a supplier")
 	_, err = y.gather(stock.Collected{PenID: from, Eggs: 3})
 	assert.ErrorContains(t, err, "Pick the pen")
-	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: from, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: from, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -234,21 +235,21 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	} {
 		bad := arrival
 		spoil(&bad)
-		_, err := y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, bad)
+		_, err := y.Stock.Arrived(ctx, by(y.m), parcels[0].ID, bad)
 		assert.ErrorContains(t, err, says)
 	}
-	first, err := y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
+	first, err := y.Stock.Arrived(ctx, by(y.m), parcels[0].ID, arrival)
 	require.NoError(t, err)
 	assert.Contains(
 		t, first.Said,
 		"24 eggs from Hollin Ridge in store, 2 broken. They rest until Tue 2 Mar, 18:00; mark them AAA to",
 	)
-	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
+	_, err = y.Stock.Arrived(ctx, by(y.m), parcels[0].ID, arrival)
 	assert.ErrorContains(t, err, "opened already")
-	_, err = y.Undo(ctx, y.m, key(), first.Entry)
+	_, err = y.Undo(ctx, by(y.m), first.Entry)
 	require.NoError(t, err)
 	assert.Zero(t, y.inStore())
-	_, err = y.Stock.Arrived(ctx, y.m, key(), parcels[0].ID, arrival)
+	_, err = y.Stock.Arrived(ctx, by(y.m), parcels[0].ID, arrival)
 	require.NoError(t, err)
 
 	s := incubate.Setting{
@@ -262,26 +263,26 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 		t, []string{"20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00, so that their air cells settle."},
 		page.Answer.Resting,
 	)
-	_, err = y.Incubate.Set(ctx, y.m, key(), s)
+	_, err = y.Incubate.Set(ctx, by(y.m), s)
 	assert.ErrorContains(t, err, "rest until Tue 2 Mar, 18:00")
 	proposed, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"})
 	require.NoError(t, err)
 	assert.Empty(t, proposed.Setting.Picks, "eggs that rest are not proposed")
 
 	s.Unrested = true
-	done, err := y.Incubate.Set(ctx, y.m, key(), s)
+	done, err := y.Incubate.Set(ctx, by(y.m), s)
 	require.NoError(t, err)
 	assert.Contains(
-		t, y.batch(done.BatchID).Journal[0].Said,
+		t, y.batch(done.Of(journal.Batch)).Journal[0].Said,
 		"Before their rest was over: 20 eggs of Hollin Ridge rest until Tue 2 Mar, 18:00",
 		"the override is written down",
 	)
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 
 	y.now = start.Add(24 * time.Hour)
 	s.SetAt, s.Unrested = y.now, false
-	done, err = y.Incubate.Set(ctx, y.m, key(), s)
+	done, err = y.Incubate.Set(ctx, by(y.m), s)
 	require.NoError(t, err)
 	assert.NotContains(t, done.Said, "rest")
 	newest, err = y.Stock.Parcels(ctx, y.m)
@@ -291,8 +292,8 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 		parcels[0].Ordered, *parcels[0].Sent, *parcels[0].Broken, parcels[0].Stored, parcels[0].Parcel.Set,
 	})
 	_, err = y.Candle.Candle(
-		ctx, y.m, key(), done.BatchID,
-		candle.Calling{Call: "clear", Eggs: nos(y.batch(done.BatchID), 1, 2, 3, 4, 5), TakeOut: true},
+		ctx, by(y.m), done.Of(journal.Batch),
+		candle.Calling{Call: "clear", Eggs: nos(y.batch(done.Of(journal.Batch)), 1, 2, 3, 4, 5), TakeOut: true},
 	)
 	require.NoError(t, err)
 	pens, err := y.Flock.Pens(ctx, y.m)
@@ -321,9 +322,9 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 		})
 		now := y.now
 		y.now = y.now.AddDate(0, 0, 22)
-		_, err := y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: hatched}})
+		_, err := y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: hatched}})
 		require.NoError(t, err)
-		_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+		_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 		require.NoError(t, err)
 		y.now = now
 	}
@@ -343,23 +344,23 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 func TestRestingEggsAreNotTilted(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, y.m, key(), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.SaveStoragePlace(ctx, y.m, key(), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	room := y.room()
 	require.Len(t, room.Places, 1)
-	_, err = y.Stock.Order(ctx, y.m, key(), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	parcels := newest.Parcels
 	_, err = y.Stock.Arrived(
-		ctx, y.m, key(), parcels[0].ID,
+		ctx, by(y.m), parcels[0].ID,
 		stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID},
 	)
 	require.NoError(t, err)
@@ -394,7 +395,7 @@ func TestLateEggsAreJudgedOnce(t *testing.T) {
 	}
 	assert.Empty(t, proposed())
 	_, err = y.Kinds.SaveKind(
-		ctx, y.m, key(), "coturnix-quail", kinds.Kept{
+		ctx, by(y.m), "coturnix-quail", kinds.Kept{
 			Figures: []species.Change{{Figure: "storage_limit_days", At: 14, From: 14, To: 16}}, Way: method.Default(),
 		},
 	)
@@ -408,7 +409,7 @@ func TestATrialIsToldApart(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{
+	_, err := y.Stock.Collect(ctx, by(y.m), stock.Collected{
 		PenID: pen, LaidOn: day(0), Eggs: 10, Reasons: map[string]int{"dirty": 4, "broken": 1},
 	})
 	require.NoError(t, err)
@@ -416,7 +417,7 @@ func TestATrialIsToldApart(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rejects, 1, "what is broken is no egg to try")
 	assert.Equal(t, []any{"dirty", 4}, []any{rejects[0].Name, rejects[0].Eggs})
-	trial, err := y.Stock.OnTrial(ctx, y.m, key(), rejects[0].CollectionID, "dirty", 3)
+	trial, err := y.Stock.OnTrial(ctx, by(y.m), rejects[0].CollectionID, "dirty", 3)
 	require.NoError(t, err)
 	assert.Contains(t, trial.Said, "3 rejected eggs in store on trial; mark them")
 	proposed, err := y.Incubate.Plan(ctx, y.m, incubate.Setting{Species: "chicken"})
@@ -427,14 +428,14 @@ func TestATrialIsToldApart(t *testing.T) {
 		{PenID: pen, LaidOn: day(0), Eggs: 10}, {PenID: pen, LaidOn: day(0), Trial: true, Eggs: 3},
 	}})
 	assert.Zero(t, y.inStore())
-	_, err = y.Undo(ctx, y.m, key(), trial.Entry)
+	_, err = y.Undo(ctx, by(y.m), trial.Entry)
 	assert.ErrorContains(t, err, "were set or taken out meanwhile")
 	y.now = start.AddDate(0, 0, 22)
 	_, err = y.Hatch.Hatched(
-		ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}},
+		ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 8}, OnTrial: map[int64]int{pen: 1}},
 	)
 	require.NoError(t, err)
-	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	page, err := y.Flock.Pen(ctx, y.m, pen)
 	require.NoError(t, err)
@@ -456,12 +457,12 @@ func TestForeignBasketsAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	other := y.settle("Elsewhere", "bo@elsewhere.example")
 	for name, ids := range map[string][]int64{"invented": {99}, "one of two": {all[0].Basket.ID, 4711}} {
-		_, err = y.Stock.MoveBaskets(ctx, y.m, key(), ids, 0)
+		_, err = y.Stock.MoveBaskets(ctx, by(y.m), ids, 0)
 		assert.ErrorIs(t, err, farm.ErrNone, name)
 	}
-	_, err = y.Stock.MoveBaskets(ctx, other, key(), []int64{all[0].Basket.ID}, 0)
+	_, err = y.Stock.MoveBaskets(ctx, by(other), []int64{all[0].Basket.ID}, 0)
 	assert.ErrorIs(t, err, farm.ErrNone, "another farm's")
-	_, err = y.Stock.MoveBaskets(ctx, y.m, key(), []int64{all[0].Basket.ID, all[0].Basket.ID}, 0)
+	_, err = y.Stock.MoveBaskets(ctx, by(y.m), []int64{all[0].Basket.ID, all[0].Basket.ID}, 0)
 	assert.NoError(t, err, "the same twice is one")
 }
 
@@ -469,7 +470,7 @@ func TestForeignBasketsAreRefused(t *testing.T) {
 func TestCodesOfSeveralPens(t *testing.T) {
 	y := newYard(t)
 	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
-	done := must(y.Stock.Collect(t.Context(), y.m, key(),
+	done := must(y.Stock.Collect(t.Context(), by(y.m),
 		stock.Collected{PenID: a, LaidOn: day(0), Eggs: 3}, stock.Collected{PenID: b, LaidOn: day(0), Eggs: 2}))
 	assert.Regexp(t, `Barred: mark them (\w+), \w+, \w+\. Speckled: mark them \w+, \w+\.$`, done.Said)
 }

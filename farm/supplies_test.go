@@ -23,8 +23,8 @@ func TestTheFarmsListComesUpInTime(t *testing.T) {
 	assert.Empty(t, must(y.Supplies.All(ctx, y.m)), "nothing that nobody put there")
 	y.now = start.AddDate(0, 0, 17)
 	assert.Empty(t, y.chores(chores.AtHand))
-	must(y.Supplies.Add(ctx, y.m, key(), append([]supplies.Supply{}, supplies.Usual...)))
-	must(y.Supplies.Add(ctx, y.m, key(), []supplies.Supply{
+	must(y.Supplies.Add(ctx, by(y.m), append([]supplies.Supply{}, supplies.Usual...)))
+	must(y.Supplies.Add(ctx, by(y.m), []supplies.Supply{
 		{Says: " Chick starter ", Before: supplies.Hatch, Species: "chicken"},
 		{Says: "Turkey starter", Before: supplies.Hatch, Species: "turkey"},
 	}))
@@ -38,17 +38,17 @@ func TestTheFarmsListComesUpInTime(t *testing.T) {
 	assert.Equal(t, "Have at hand for the lockdown", due[0].Title)
 	assert.Contains(t, due[0].Reason, "Paper towels")
 	assert.NotContains(t, due[0].Reason, "starter", "that is for the hatch")
-	done := must(y.Supplies.There(ctx, y.m, key(), id, supplies.Lockdown))
-	_, err := y.Supplies.There(ctx, y.m, key(), id, supplies.Lockdown)
+	done := must(y.Supplies.There(ctx, by(y.m), id, supplies.Lockdown))
+	_, err := y.Supplies.There(ctx, by(y.m), id, supplies.Lockdown)
 	assert.ErrorContains(t, err, "done already")
 	for _, c := range y.chores(chores.AtHand) {
 		assert.NotContains(t, c.Title, "lockdown")
 	}
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Contains(t, y.chores(chores.AtHand)[0].Title, "lockdown", "taken back, it is asked again")
 
-	must(y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{}))
+	must(y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{}))
 	y.now = start.AddDate(0, 0, 19)
 	due = y.chores(chores.AtHand)
 	require.Len(t, due, 1)
@@ -56,7 +56,7 @@ func TestTheFarmsListComesUpInTime(t *testing.T) {
 	assert.NotContains(t, due[0].Reason, "Turkey")
 	y.now = start.AddDate(0, 0, 21)
 	pen := y.batch(id).Pens[0].ID
-	must(y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 3}}))
+	must(y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 3}}))
 	assert.Empty(t, y.chores(chores.AtHand), "the first are out")
 }
 
@@ -65,7 +65,7 @@ func TestTheListIsTheFarmsOwn(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	one := func(says, before, species string) error {
-		_, err := y.Supplies.Add(ctx, y.m, key(), []supplies.Supply{{Says: says, Before: before, Species: species}})
+		_, err := y.Supplies.Add(ctx, by(y.m), []supplies.Supply{{Says: says, Before: before, Species: species}})
 		return err
 	}
 	require.NoError(t, one("Bulbs", supplies.Hatch, ""))
@@ -79,11 +79,11 @@ func TestTheListIsTheFarmsOwn(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 	line := must(y.Supplies.All(ctx, y.m))[0]
-	gone := must(y.Supplies.Drop(ctx, y.m, key(), line.ID))
+	gone := must(y.Supplies.Drop(ctx, by(y.m), line.ID))
 	assert.Empty(t, must(y.Supplies.All(ctx, y.m)))
-	_, err := y.Supplies.Drop(ctx, y.m, key(), line.ID)
+	_, err := y.Supplies.Drop(ctx, by(y.m), line.ID)
 	assert.ErrorIs(t, err, farm.ErrNone)
-	_, err = y.Undo(ctx, y.m, key(), gone.Entry)
+	_, err = y.Undo(ctx, by(y.m), gone.Entry)
 	require.NoError(t, err)
 	assert.Equal(t, "Bulbs", must(y.Supplies.All(ctx, y.m))[0].Says)
 }

@@ -34,25 +34,25 @@ func TestTodayTellsWhatIsDue(t *testing.T) {
 		{7, []string{"Candle 12 eggs"}, []string{"Candle 12 eggs"}, nil},
 		{
 			8, []string{"Candle 12 eggs late 1"}, []string{"Candle 12 eggs"},
-			func() (farm.Done, error) { return y.Candle.CandleRest(y.Context(), y.m, key(), id, time.Time{}) },
+			func() (farm.Done, error) { return y.Candle.CandleRest(y.Context(), by(y.m), id, time.Time{}) },
 		},
 		{8, nil, []string{"Candle 12 eggs"}, nil},
 		{
 			11, []string{"Candle 12 eggs late 1"}, nil,
-			func() (farm.Done, error) { return y.Incubate.TickOff(y.Context(), y.m, key(), id, "candle", 10) },
+			func() (farm.Done, error) { return y.Incubate.TickOff(y.Context(), by(y.m), id, "candle", 10) },
 		},
 		{11, nil, nil, nil},
 		{
 			25, []string{"Candle 12 eggs, then lockdown", "Fill Box for three days"}, nil,
-			func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), y.m, key(), id, 0, time.Time{}) },
+			func() (farm.Done, error) { return y.Hatch.Lockdown(y.Context(), by(y.m), id, 0, time.Time{}) },
 		},
 		{25, nil, nil, nil},
 		{29, []string{"Pull the young"}, []string{"Clear out 12 eggs"}, func() (farm.Done, error) {
-			return y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 12}})
+			return y.Hatch.Hatched(y.Context(), by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 12}})
 		}},
 		{
 			29, []string{"Close Duck 27-01"}, nil,
-			func() (farm.Done, error) { return y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{}) },
+			func() (farm.Done, error) { return y.Hatch.Close(y.Context(), by(y.m), id, time.Time{}) },
 		},
 		{29, nil, nil, nil},
 	} {
@@ -85,9 +85,9 @@ func TestPulledIsPulled(t *testing.T) {
 	ctx := y.Context()
 	id := y.incubating(12)
 	y.now = start.AddDate(0, 0, 18)
-	_, err := y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	_, err := y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
-	_, err = y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})
+	_, err = y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{})
 	require.NoError(t, err)
 	pull := func() (at []string) {
 		page, err := y.Today.Page(ctx, y.m)
@@ -102,13 +102,13 @@ func TestPulledIsPulled(t *testing.T) {
 	y.now = start.AddDate(0, 0, 20)
 	assert.Equal(t, []string{"23 07:00"}, pull(), "set on the 1st at 18:00: half a day after the hatch, at the chores")
 	pen := y.batch(id).Pens[0].ID
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 2}})
+	_, err = y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 2}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"23 07:00"}, pull(), "two were early, the others are not out")
 	y.now = time.Date(2027, 3, 23, 9, 0, 0, 0, time.UTC)
-	_, err = y.Incubate.TickOff(ctx, y.m, key(), id, calendar.Pull, 22)
+	_, err = y.Incubate.TickOff(ctx, by(y.m), id, calendar.Pull, 22)
 	require.NoError(t, err)
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 7}})
+	_, err = y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 7}})
 	require.NoError(t, err)
 	assert.Empty(t, pull())
 }

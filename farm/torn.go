@@ -18,7 +18,7 @@ func AskTorn(ctx context.Context, tx *Tx, p *Problems, batch store.Batch, out []
 		if n == 1 {
 			stick = " sticks"
 		}
-		p.Doubtf(ctx, "eggs", "%s to what you take out: parting them can tear the shells. Take it out all the same?",
+		p.Doubtf(tx.Request, "eggs", "%s to what you take out: parting them can tear the shells. Take it out all the same?",
 			wording.Plural(n, "egg")+stick)
 	}
 	return err

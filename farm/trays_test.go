@@ -48,35 +48,35 @@ func TestEggsLieInTrays(t *testing.T) {
 		Species: "chicken", SetterID: cabinet, HatcherID: cabinet,
 		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(1), Eggs: 1}},
 	})
-	_, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), first)
+	_, err := y.Incubate.ArrangeByPen(ctx, by(y.m), first)
 	assert.ErrorContains(t, err, "Cabinet has no trays yet")
 	for says, bad := range map[string]store.Tray{
 		"rows is 61": {Name: "T", TrayRows: 61, TrayColumns: 2}, "row is 0": {Name: "T", TrayRows: 2},
 		"are 2400 places": {Name: "T", TrayRows: 60, TrayColumns: 40}, "name is missing": {TrayRows: 1, TrayColumns: 1},
 	} {
 		bad.MachineID = cabinet
-		_, err := y.Machines.SaveTray(ctx, y.m, key(), bad, "", "")
+		_, err := y.Machines.SaveTray(ctx, by(y.m), bad, "", "")
 		assert.ErrorContains(t, err, says)
 	}
 	_, err = y.Machines.SaveTray(
-		ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "B9",
+		ctx, by(y.m), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "B9",
 	)
 	assert.ErrorContains(t, err, `"B9"; it may be A1 to B4`)
 	_, err = y.Machines.SaveTray(
-		ctx, y.m, key(), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "b4",
+		ctx, by(y.m), store.Tray{MachineID: cabinet, Name: "Top", TrayRows: 2, TrayColumns: 4}, "A1, A2", "b4",
 	)
 	require.NoError(t, err)
 	top := y.trays(first).Trays[0]
 	assert.Equal(t, [][]int{{0, 1}, {7}}, [][]int{top.Warm, top.Cool})
 
 	move := func(batch int64, mv incubate.Move) error {
-		_, err := y.Incubate.MoveEggs(ctx, y.m, key(), batch, mv)
+		_, err := y.Incubate.MoveEggs(ctx, by(y.m), batch, mv)
 		return err
 	}
 	require.NoError(
 		t, move(other, incubate.Move{EggIDs: []int64{y.trays(other).Loose[0].ID}, TrayID: top.ID, Place: "A2"}),
 	)
-	done, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), first)
+	done, err := y.Incubate.ArrangeByPen(ctx, by(y.m), first)
 	require.NoError(t, err)
 	assert.Equal(
 		t, []string{"B B B B", "S S S ."}, drawn(y.trays(first), letters), "around the other batch's egg in A2",
@@ -116,17 +116,17 @@ func TestEggsLieInTrays(t *testing.T) {
 	assert.Len(t, y.trays(first).Loose, 1)
 
 	_, err = y.Machines.SaveTray(
-		ctx, y.m, key(), store.Tray{ID: top.ID, MachineID: cabinet, Name: "Top", TrayRows: 1, TrayColumns: 4}, "", "",
+		ctx, by(y.m), store.Tray{ID: top.ID, MachineID: cabinet, Name: "Top", TrayRows: 1, TrayColumns: 4}, "", "",
 	)
 	assert.ErrorContains(t, err, "Eggs lie in places that would be gone")
-	_, err = y.Undo(ctx, y.m, key(), done.Entry)
+	_, err = y.Undo(ctx, by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Len(t, y.trays(first).Loose, 6, "as they lay before")
 
 	hatcher := y.machine("Hatch box", "hatcher", "chicken", 0, 40)
-	_, err = y.Incubate.ArrangeByPen(ctx, y.m, key(), first)
+	_, err = y.Incubate.ArrangeByPen(ctx, by(y.m), first)
 	require.NoError(t, err)
-	_, err = y.Hatch.Lockdown(ctx, y.m, key(), first, hatcher, time.Time{})
+	_, err = y.Hatch.Lockdown(ctx, by(y.m), first, hatcher, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(
 		t, []string{". B . .", ". . . ."}, drawn(y.trays(other), letters),
@@ -139,7 +139,7 @@ func TestQuailShareAPlace(t *testing.T) {
 	ctx := y.Context()
 	oat := y.pen("Oat", "coturnix-quail")
 	_, err := y.Machines.SaveMachine(
-		ctx, y.m, key(), farm.Machine{Name: "Rack", Kind: "all-in-one"},
+		ctx, by(y.m), farm.Machine{Name: "Rack", Kind: "all-in-one"},
 		[]farm.Room{{Species: "coturnix-quail", Setting: 40, Hatching: 40, PerPlace: 4}},
 	)
 	require.NoError(t, err)
@@ -152,10 +152,10 @@ func TestQuailShareAPlace(t *testing.T) {
 		Picks: []incubate.Pick{{PenID: oat, LaidOn: day(1), Eggs: 9}},
 	})
 	_, err = y.Machines.SaveTray(
-		ctx, y.m, key(), store.Tray{MachineID: rack, Name: "T", TrayRows: 1, TrayColumns: 2}, "", "",
+		ctx, by(y.m), store.Tray{MachineID: rack, Name: "T", TrayRows: 1, TrayColumns: 2}, "", "",
 	)
 	require.NoError(t, err)
-	done, err := y.Incubate.ArrangeByPen(ctx, y.m, key(), id)
+	done, err := y.Incubate.ArrangeByPen(ctx, by(y.m), id)
 	require.NoError(t, err)
 	assert.Contains(t, done.Said, "8 eggs laid by pen, 1 without a place")
 	assert.Equal(t, []string{"QQQQ QQQQ"}, drawn(y.trays(id), map[int64]string{oat: "Q"}))

@@ -31,7 +31,7 @@ func loadOf(t *testing.T) (y *yard, batch, barred, speckled, box int64) {
 		{PenID: barred, LaidOn: day(0), Eggs: 8}, {PenID: speckled, LaidOn: day(0), Eggs: 6},
 	}})
 	y.now = start.AddDate(0, 0, 18)
-	_, err := y.Hatch.Lockdown(y.Context(), y.m, key(), batch, 0, time.Time{})
+	_, err := y.Hatch.Lockdown(y.Context(), by(y.m), batch, 0, time.Time{})
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 21)
 	return
@@ -44,7 +44,7 @@ func (y *yard) tap(box int64, t hatch.Tap) string {
 		t.Key = key()
 	}
 	t.At = y.now
-	done, err := y.Hatch.Apply(y.Context(), y.m, box, []hatch.Tap{t})
+	done, err := y.Hatch.Apply(y.Context(), by(y.m), box, []hatch.Tap{t})
 	require.NoError(y, err)
 	if done[0].Done {
 		return ""
@@ -69,7 +69,7 @@ func TestYoungAlwaysAddUp(t *testing.T) {
 		case "egg":
 			x.Kind, x.Egg = hatching.Out, all[dice.IntN(len(all))]
 		case "end":
-			_, _ = y.Hatch.End(ctx, y.m, key(), batch, hatch.Ending{
+			_, _ = y.Hatch.End(ctx, by(y.m), batch, hatch.Ending{
 				Eggs: all[dice.IntN(len(all)):][:1], Fate: outcome.Removed, Stage: "bad",
 			})
 			continue
@@ -151,7 +151,7 @@ func TestALoadThatIsOverTeaches(t *testing.T) {
 		require.Empty(t, y.tap(box, hatch.Tap{Kind: hatching.Out, Batch: batch, Pen: speckled, N: n}))
 	}
 	y.now = start.AddDate(0, 0, 24)
-	done, err := y.Hatch.Close(ctx, y.m, key(), batch, time.Time{})
+	done, err := y.Hatch.Close(ctx, by(y.m), batch, time.Time{})
 	require.NoError(t, err)
 	lessons := func() (n int) {
 		require.NoError(t, y.owner.Pool.QueryRow(
@@ -160,7 +160,7 @@ func TestALoadThatIsOverTeaches(t *testing.T) {
 		return
 	}
 	assert.Equal(t, 1, lessons(), "what was written down while it hatched tells when it came")
-	_, err = y.Undo(context.WithoutCancel(ctx), y.m, key(), done.Entry)
+	_, err = y.Undo(context.WithoutCancel(ctx), by(y.m), done.Entry)
 	require.NoError(t, err)
 	assert.Zero(t, lessons(), "taken back with the closing")
 }
@@ -184,14 +184,14 @@ func TestABasketIsPartedByHen(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	box := y.machine("Box", "all-in-one", "chicken", 30, 30)
 	for _, hen := range []string{"Red 4", "", "Blue 2"} {
-		_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 2, Hen: hen})
+		_, err := y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 2, Hen: hen})
 		require.NoError(t, err)
 	}
 	batch := y.set(incubate.Setting{
 		Species: "chicken", SetterID: box, HatcherID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 6}},
 	})
 	y.now = start.AddDate(0, 0, 18)
-	_, err := y.Hatch.Shut(ctx, y.m, key(), batch, hatch.Shutting{
+	_, err := y.Hatch.Shut(ctx, by(y.m), batch, hatch.Shutting{
 		Baskets: []hatch.BasketName{{PenID: pen, Name: "left"}}, Pipped: []hatch.Sign{{PenID: &pen, N: 2}},
 	})
 	require.NoError(t, err)
@@ -217,7 +217,7 @@ func TestABasketIsPartedByHen(t *testing.T) {
 func TestYoungToExpectAreTheWatchs(t *testing.T) {
 	y, batch, barred, speckled, box := loadOf(t)
 	ctx := y.Context()
-	_, err := y.Season.SaveOrder(ctx, y.m, key(), farm.Order{
+	_, err := y.Season.SaveOrder(ctx, by(y.m), farm.Order{
 		Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 14, FromOn: in(18), ToOn: in(30), SurePct: 50,
 	})
 	require.NoError(t, err)
@@ -233,7 +233,7 @@ func TestYoungToExpectAreTheWatchs(t *testing.T) {
 		return young
 	}
 	before := expected()
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), batch, hatch.Young{ByPen: map[int64]int{barred: 6, speckled: 4}})
+	_, err = y.Hatch.Hatched(ctx, by(y.m), batch, hatch.Young{ByPen: map[int64]int{barred: 6, speckled: 4}})
 	require.NoError(t, err)
 	y.now = start.AddDate(0, 0, 24)
 	assert.Empty(t, y.tap(box, hatch.Tap{Kind: hatch.Look, Batch: batch}))
@@ -264,9 +264,9 @@ func TestEggsThatNobodyLookedIntoAreNoLiveOnes(t *testing.T) {
 		})
 		y.now = y.now.AddDate(0, 0, 18)
 		if candled {
-			must(y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{}))
+			must(y.Candle.CandleRest(ctx, by(y.m), id, time.Time{}))
 		}
-		must(y.Hatch.Lockdown(ctx, y.m, key(), id, box, time.Time{}))
+		must(y.Hatch.Lockdown(ctx, by(y.m), id, box, time.Time{}))
 		page, err := y.Hatch.Watch(ctx, y.m, box)
 		require.NoError(t, err)
 		return page.Loads[0]

@@ -19,12 +19,12 @@ func TestTheWaterIsFilledBeforeItRunsDry(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	pen := y.pen("Barred", "chicken")
-	must(y.Machines.SaveMachine(ctx, y.m, key(), farm.Machine{Name: "Cabinet", Kind: "cabinet", WaterML: 900}, []farm.Room{
+	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: "Cabinet", Kind: "cabinet", WaterML: 900}, []farm.Room{
 		{Species: "chicken", Setting: 100, Hatching: 100},
 	}))
 	box := must(y.Machines.List(ctx, y.m))[0].ID
 	pour := func(kind watering.Kind, ml float64) farm.Done {
-		return must(y.Machines.Watered(ctx, y.m, key(), box, kind, ml))
+		return must(y.Machines.Watered(ctx, by(y.m), box, kind, ml))
 	}
 	says := func() string { return must(y.Machines.List(ctx, y.m))[0].Water.Says(y.m.Moment) }
 	assert.Equal(t, "Not known yet: note each filling; after two of them it is told when it runs dry.", says())
@@ -58,12 +58,12 @@ func TestTheWaterIsFilledBeforeItRunsDry(t *testing.T) {
 	done := pour(watering.Full, 0)
 	assert.Empty(t, y.chores(chores.Water), "not for days")
 	y.m = owner
-	must(y.Undo(ctx, y.m, key(), done.Entry))
+	must(y.Undo(ctx, by(y.m), done.Entry))
 	assert.Equal(t, due[0].At, y.chores(chores.Water)[0].At, "taken back, it is due again")
 
-	_, err := y.Machines.Watered(ctx, y.m, key(), box, "spilt", 5)
+	_, err := y.Machines.Watered(ctx, by(y.m), box, "spilt", 5)
 	assert.ErrorContains(t, err, "Say whether it was filled, topped up or found dry.")
-	_, err = y.Machines.Watered(ctx, y.m, key(), box, watering.Some, 1e6)
+	_, err = y.Machines.Watered(ctx, by(y.m), box, watering.Some, 1e6)
 	assert.ErrorContains(t, err, "it may be 1 to 50000")
 	assert.Equal(t, "Cabinet: found dry.", pour(watering.Dry, 500).Said)
 	assert.Contains(t, says(), "Runs dry about")

@@ -28,7 +28,7 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	id := y.incubating(20)
 	put := func(eggs int, mass, rh float64, sure bool) error {
 		_, err := y.Weigh.Record(
-			ctx, y.m, key(), id, weigh.Weighing{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure},
+			ctx, by(y.m), id, weigh.Weighing{Eggs: eggs, MassG: mass, RHPct: rh, TempC: 37.5, At: y.now, Sure: sure},
 		)
 		return err
 	}
@@ -45,7 +45,7 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	y.now = y.now.AddDate(0, 0, 9)
 	assert.ErrorContains(t, put(20, 18*57.3, 60, false), "weighs like 18 eggs, not 20")
 	_, err := y.Candle.Candle(
-		ctx, y.m, key(), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
+		ctx, by(y.m), id, candle.Calling{Call: candling.Clear, Eggs: nos(y.batch(id), 1, 2), TakeOut: true},
 	)
 	require.NoError(t, err)
 	require.NoError(t, put(18, 18*57.3, 60, false), "two clears were taken out: they are no water")
@@ -65,7 +65,7 @@ func TestWeighingLeadsToAdvice(t *testing.T) {
 	assert.ErrorContains(t, put(18, 18*58, 60, false), "how many lay on the scale?")
 	require.NoError(t, put(18, 18*53.8, 30, true), "the breeder is sure")
 	assert.Contains(t, series().Advice, "far more than eggs of this weight lose: check the hygrometer first")
-	_, err = y.Undo(ctx, y.m, key(), y.batch(id).Last.ID)
+	_, err = y.Undo(ctx, by(y.m), y.batch(id).Last.ID)
 	require.NoError(t, err)
 	assert.Len(t, series().Weighings, 2)
 }
@@ -79,7 +79,7 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
 	var picks []incubate.Pick
 	for i, g := range []float64{80, 55, 55, 55, 55} {
-		_, err := y.Stock.Collect(ctx, y.m, key(), stock.Collected{PenID: pen, LaidOn: day(i), Eggs: 1, MassG: &g})
+		_, err := y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: day(i), Eggs: 1, MassG: &g})
 		require.NoError(t, err)
 		picks = append(picks, incubate.Pick{PenID: pen, LaidOn: day(i), Eggs: 1})
 	}
@@ -93,14 +93,14 @@ func TestAHeavyEggTakenOutIsNoWater(t *testing.T) {
 	put := func(x weigh.Weighing) farm.Done {
 		t.Helper()
 		x.RHPct, x.TempC, x.At = 50, 37.5, y.now
-		done, err := y.Weigh.Record(ctx, y.m, key(), id, x)
+		done, err := y.Weigh.Record(ctx, by(y.m), id, x)
 		require.NoError(t, err)
 		return done
 	}
 	put(weigh.Weighing{Eggs: 5, MassG: 300})
 	y.now = y.now.AddDate(0, 0, 5)
 	_, err := y.Hatch.End(
-		ctx, y.m, key(), id, hatch.Ending{Eggs: []int64{heavy}, Fate: outcome.Removed, Stage: "cracked"},
+		ctx, by(y.m), id, hatch.Ending{Eggs: []int64{heavy}, Fate: outcome.Removed, Stage: "cracked"},
 	)
 	require.NoError(t, err)
 	put(weigh.Weighing{Eggs: 4, MassG: 213.4, Sure: true})
@@ -120,7 +120,7 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 	}
 	put := func(x weigh.Weighing) (string, error) {
 		x.Eggs, x.RHPct, x.TempC, x.At = max(x.Eggs, 1), 50, 37.5, y.now
-		done, err := y.Weigh.Record(ctx, y.m, key(), id, x)
+		done, err := y.Weigh.Record(ctx, by(y.m), id, x)
 		return done.Said, err
 	}
 	water := func() weigh.Water {
@@ -169,35 +169,34 @@ func TestSingleEggsCellsAndSponges(t *testing.T) {
 	assert.ErrorContains(t, err, "it only grows")
 
 	box := must(y.Machines.List(ctx, y.m))[0].ID
-	asking := farm.Asking(ctx, false)
-	_, err = y.Weigh.LookedAgain(ctx, y.m, key(), box, 50)
+	_, err = y.Weigh.LookedAgain(ctx, by(y.m), box, 50)
 	assert.ErrorContains(t, err, "Nothing was changed in Cabinet lately")
-	_, err = y.Weigh.Change(ctx, y.m, key(), box, "a spell", 40)
+	_, err = y.Weigh.Change(ctx, by(y.m), box, "a spell", 40)
 	assert.ErrorContains(t, err, "Pick what you changed")
 	for i, r := range []struct {
 		what     string
 		from, to float64
 		minutes  int
 	}{{"a sponge", 40, 60, 50}, {"opening the vents", 55, 50, 20}, {"a second sponge", 40, 49, 40}} {
-		must(y.Weigh.Change(asking, y.m, key(), box, r.what, r.from))
+		must(y.Weigh.Change(ctx, asked(y.m), box, r.what, r.from))
 		assert.Empty(t, y.chores(chores.Humidity)[0].Late)
 		y.now = y.now.Add(time.Duration(r.minutes) * time.Minute)
 		if i == 1 {
-			_, err = y.Weigh.Change(asking, y.m, key(), box, "a sponge out", 50)
+			_, err = y.Weigh.Change(ctx, asked(y.m), box, "a sponge out", 50)
 			assert.ErrorContains(t, err, "Opening the vents was 20 minutes ago, and nobody looked since: wait until 19:30, it "+
 				"overshoots.")
 		}
-		read := must(y.Weigh.LookedAgain(ctx, y.m, key(), box, r.to))
+		read := must(y.Weigh.LookedAgain(ctx, by(y.m), box, r.to))
 		assert.Equal(t, fmt.Sprintf("Cabinet: %s gave %+.0f points in %d min.", r.what, r.to-r.from, r.minutes), read.Said)
-		must(y.Undo(ctx, y.m, key(), read.Entry))
+		must(y.Undo(ctx, by(y.m), read.Entry))
 		assert.Len(t, y.chores(chores.Humidity), 1, "it is to be looked at again")
-		must(y.Weigh.LookedAgain(ctx, y.m, key(), box, r.to))
+		must(y.Weigh.LookedAgain(ctx, by(y.m), box, r.to))
 		assert.Empty(t, y.chores(chores.Humidity))
 	}
 	together := water().Series[1]
 	assert.Equal(t, "3 eggs weighed one by one", together.Name)
 	assert.Contains(t, together.How, "In Cabinet, a second sponge last time gave +9 points in 40 min")
-	must(y.Incubate.ByWeight(ctx, y.m, key(), id))
+	must(y.Incubate.ByWeight(ctx, by(y.m), id))
 	assert.True(t, water().ByWeight())
 }
 
@@ -207,7 +206,7 @@ func TestHandsFree(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	id := y.incubating(10)
-	_, err := y.Weigh.RenewScaleKey(ctx, y.m, key())
+	_, err := y.Weigh.RenewScaleKey(ctx, by(y.m))
 	require.NoError(t, err)
 	p, err := y.Weigh.HandsFree(ctx, y.m, id, weigh.Run{OneByOne: true, TareG: 5, RHPct: 50, TempC: 37.5}, false)
 	require.NoError(t, err)

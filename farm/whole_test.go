@@ -63,10 +63,10 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	for call, eggs := range map[candling.Call][]int{
 		candling.Clear: {1, 2, 3}, candling.Ring: {11}, candling.Unsure: {12},
 	} {
-		_, err := y.Candle.Candle(ctx, y.m, key(), id, candle.Calling{Call: call, Eggs: nos(b, eggs...), TakeOut: true})
+		_, err := y.Candle.Candle(ctx, by(y.m), id, candle.Calling{Call: call, Eggs: nos(b, eggs...), TakeOut: true})
 		require.NoError(t, err)
 	}
-	_, err = y.Candle.CandleRest(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Candle.CandleRest(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 	b = y.batch(id)
 	assert.Equal(t, []int{16, 4}, []int{b.Alive, b.Removed})
@@ -78,7 +78,7 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	assert.Contains(t, b.Pens[1].Fertility.Why, "at least 9 of 10, at most 10")
 
 	y.now = start.AddDate(0, 0, 18)
-	_, err = y.Hatch.Lockdown(ctx, y.m, key(), id, 0, time.Time{})
+	_, err = y.Hatch.Lockdown(ctx, by(y.m), id, 0, time.Time{})
 	require.NoError(t, err)
 	assert.Equal(t, "Box", y.batch(id).Stands().Name)
 
@@ -86,11 +86,11 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	// middle death. Of Speckled's nine left the unsure one may be among the eight
 	// that hatched: of the eight that were called live 8 × 8/9 = 7 did.
 	y.now = start.AddDate(0, 0, 22)
-	_, err = y.Hatch.Hatched(ctx, y.m, key(), id, hatch.Young{ByPen: map[int64]int{barred: 6, speckled: 8}})
+	_, err = y.Hatch.Hatched(ctx, by(y.m), id, hatch.Young{ByPen: map[int64]int{barred: 6, speckled: 8}})
 	require.NoError(t, err)
-	_, err = y.Hatch.End(ctx, y.m, key(), id, hatch.Ending{Eggs: nos(b, 10), Fate: outcome.Unhatched, Stage: "middle"})
+	_, err = y.Hatch.End(ctx, by(y.m), id, hatch.Ending{Eggs: nos(b, 10), Fate: outcome.Unhatched, Stage: "middle"})
 	require.NoError(t, err)
-	_, err = y.Hatch.Close(ctx, y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(ctx, by(y.m), id, time.Time{})
 	require.NoError(t, err)
 
 	pens, err := y.Flock.Pens(ctx, y.m)
@@ -127,7 +127,7 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	for range 9 {
 		last := y.batch(id).Last
 		require.NotNil(t, last)
-		_, err := y.Undo(ctx, y.m, key(), last.ID)
+		_, err := y.Undo(ctx, by(y.m), last.ID)
 		require.NoError(t, err, last.Said)
 		if strings.HasPrefix(last.Said, "Set ") {
 			break

@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/farm/stock"
@@ -95,8 +96,17 @@ func must[T any](v T, err error) T {
 
 func key() string { return farm.NewKey() }
 
+// by is a request of a member whom nobody asks anything; asked is one who is asked about what is hardly so.
+func by(m *farm.Member) farm.Request { return farm.NewRequest(m) }
+
+func asked(m *farm.Member) farm.Request {
+	req := by(m)
+	req.Sure = false
+	return req
+}
+
 func (y *yard) pen(name, species string) int64 {
-	_, err := y.Flock.SavePen(y.Context(), y.m, key(), farm.Pen{
+	_, err := y.Flock.SavePen(y.Context(), by(y.m), farm.Pen{
 		Name: name, Species: species, Females: 8, Males: 1, FromOn: y.now.AddDate(-1, 0, 0),
 	})
 	require.NoError(y, err)
@@ -113,7 +123,7 @@ func (y *yard) pen(name, species string) int64 {
 
 func (y *yard) machine(name, kind, species string, setting, hatching int) int64 {
 	_, err := y.Machines.SaveMachine(
-		y.Context(), y.m, key(), farm.Machine{Name: name, Kind: kind, CleanDays: 1},
+		y.Context(), by(y.m), farm.Machine{Name: name, Kind: kind, CleanDays: 1},
 		[]farm.Room{{Species: species, Setting: setting, Hatching: hatching}},
 	)
 	require.NoError(y, err)
@@ -131,7 +141,7 @@ func (y *yard) machine(name, kind, species string, setting, hatching int) int64 
 func day(back int) time.Time { return time.Date(2027, 3, 1-back, 0, 0, 0, 0, time.UTC) }
 
 func (y *yard) collect(pen int64, back, eggs, rejected int) farm.Done {
-	done, err := y.Stock.Collect(y.Context(), y.m, key(), stock.Collected{
+	done, err := y.Stock.Collect(y.Context(), by(y.m), stock.Collected{
 		PenID: pen, LaidOn: day(back), Eggs: eggs, Rejected: rejected,
 	})
 	require.NoError(y, err)
@@ -140,9 +150,9 @@ func (y *yard) collect(pen int64, back, eggs, rejected int) farm.Done {
 
 func (y *yard) set(s incubate.Setting) int64 {
 	s.SetAt = y.now
-	done, err := y.Incubate.Set(y.Context(), y.m, key(), s)
+	done, err := y.Incubate.Set(y.Context(), by(y.m), s)
 	require.NoError(y, err)
-	return done.BatchID
+	return done.Of(journal.Batch)
 }
 
 func (y *yard) batch(id int64) incubate.Page {
@@ -193,7 +203,7 @@ func (y *yard) gather(c stock.Collected) (string, error) {
 	if c.LaidOn.IsZero() {
 		c.LaidOn = day(0)
 	}
-	done, err := y.Stock.Collect(y.Context(), y.m, key(), c)
+	done, err := y.Stock.Collect(y.Context(), by(y.m), c)
 	return done.Said, err
 }
 
@@ -207,9 +217,9 @@ func (y *yard) proven(name string, machine int64) int64 {
 	})
 	now := y.now
 	y.now = y.now.AddDate(0, 0, 22)
-	_, err := y.Hatch.Hatched(y.Context(), y.m, key(), id, hatch.Young{ByPen: map[int64]int{pen: 20}})
+	_, err := y.Hatch.Hatched(y.Context(), by(y.m), id, hatch.Young{ByPen: map[int64]int{pen: 20}})
 	require.NoError(y, err)
-	_, err = y.Hatch.Close(y.Context(), y.m, key(), id, time.Time{})
+	_, err = y.Hatch.Close(y.Context(), by(y.m), id, time.Time{})
 	require.NoError(y, err)
 	y.now = now
 	return pen

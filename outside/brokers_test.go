@@ -85,18 +85,18 @@ func TestABrokerAndItsListenerAreKilled(t *testing.T) {
 	m, err := all.People.Member(t.Context(), owner)
 	require.NoError(t, err)
 	_, err = all.Gauges.Save(
-		t.Context(), m, farm.NewKey(), gauges.Instrument{Name: "Stick", Thermo: true, Hygro: true}, now,
+		t.Context(), farm.NewRequest(m), gauges.Instrument{Name: "Stick", Thermo: true, Hygro: true}, now,
 	)
 	require.NoError(t, err)
 	list, err := all.Gauges.All(t.Context(), m)
 	require.NoError(t, err)
 	id := list.Gauges[0].ID
 	b := newBroker(t)
-	_, err = all.Probes.Topic(t.Context(), m, farm.NewKey(), id, "shed/stick")
+	_, err = all.Probes.Topic(t.Context(), farm.NewRequest(m), id, "shed/stick")
 	require.NoError(t, err)
-	_, err = all.Probes.SaveBroker(t.Context(), m, farm.NewKey(), probes.Broker{URL: b.url()}, false)
+	_, err = all.Probes.SaveBroker(t.Context(), farm.NewRequest(m), probes.Broker{URL: b.url()}, false)
 	require.ErrorContains(t, err, "own network")
-	_, err = all.Probes.SaveBroker(t.Context(), m, farm.NewKey(), probes.Broker{URL: b.url()}, true)
+	_, err = all.Probes.SaveBroker(t.Context(), farm.NewRequest(m), probes.Broker{URL: b.url()}, true)
 	require.NoError(t, err)
 
 	listen := func() (stop func()) {

@@ -14,6 +14,7 @@ import (
 	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/store"
@@ -29,7 +30,7 @@ func fleet(b testing.TB) *site {
 	require.NoError(b, err)
 	var boxes []int64
 	for i := range 33 {
-		done, err := s.books.Machines.SaveMachine(ctx, m, farm.NewKey(), farm.Machine{
+		done, err := s.books.Machines.SaveMachine(ctx, farm.NewRequest(m), farm.Machine{
 			Name: fmt.Sprintf("Box %02d", i+1), Kind: "all-in-one", CleanDays: 1,
 		}, []farm.Room{{Species: "chicken", Setting: 40, Hatching: 40}})
 		require.NoError(b, err, done)
@@ -51,18 +52,18 @@ func fleet(b testing.TB) *site {
 	}
 	for i := range 200 {
 		s.now = noon.AddDate(0, 0, -24*(i/len(boxes))-i%len(boxes)/2)
-		_, err := s.books.Stock.Collect(ctx, m, farm.NewKey(), stock.Collected{
+		_, err := s.books.Stock.Collect(ctx, farm.NewRequest(m), stock.Collected{
 			PenID: barred, LaidOn: m.Date(s.now), Eggs: 12,
 		})
 		require.NoError(b, err)
-		done, err := s.books.Incubate.Set(ctx, m, farm.NewKey(), incubate.Setting{
+		done, err := s.books.Incubate.Set(ctx, farm.NewRequest(m), incubate.Setting{
 			Species: "chicken", SetterID: boxes[i%len(boxes)], HatcherID: boxes[i%len(boxes)], SetAt: s.now,
 			Picks: []incubate.Pick{{PenID: barred, LaidOn: m.Date(s.now), Eggs: 12}},
 		})
 		require.NoError(b, err)
 		if set := s.now; set.Before(noon.AddDate(0, 0, -22)) {
 			s.now = set.AddDate(0, 0, 22)
-			_, err = s.books.Hatch.Close(ctx, m, farm.NewKey(), done.BatchID, time.Time{})
+			_, err = s.books.Hatch.Close(ctx, farm.NewRequest(m), done.Of(journal.Batch), time.Time{})
 			require.NoError(b, err)
 		}
 	}

@@ -139,25 +139,25 @@ func threeMachines(t *testing.T) *site {
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
-	h(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
+	h(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
 	for _, name := range []string{"Cabinet", "Table", "Box"} {
-		h(s.books.Machines.SaveMachine(t.Context(), m, farm.NewKey(), farm.Machine{Name: name, Kind: "all-in-one"},
+		h(s.books.Machines.SaveMachine(t.Context(), farm.NewRequest(m), farm.Machine{Name: name, Kind: "all-in-one"},
 			[]farm.Room{{Species: "chicken", Setting: 60, Hatching: 60}}))
 	}
 	for i, young := range []int{15, 14, 12, 13, 9, 8} {
 		s.now = noon.AddDate(0, 0, i)
-		h(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{
+		h(s.books.Stock.Collect(t.Context(), farm.NewRequest(m), stock.Collected{
 			PenID: 1, LaidOn: m.Date(s.now), Eggs: 20,
 		}))
-		h(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{
+		h(s.books.Incubate.Set(t.Context(), farm.NewRequest(m), incubate.Setting{
 			Species: "chicken", SetterID: int64(i/2 + 1), SetAt: s.now,
 			Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(s.now), Eggs: 20}},
 		}))
 		s.now = s.now.AddDate(0, 0, 22)
-		h(s.books.Hatch.Hatched(t.Context(), m, farm.NewKey(), int64(i+1), hatch.Young{
+		h(s.books.Hatch.Hatched(t.Context(), farm.NewRequest(m), int64(i+1), hatch.Young{
 			ByPen: map[int64]int{1: young},
 		}))
-		h(s.books.Hatch.Close(t.Context(), m, farm.NewKey(), int64(i+1), time.Time{}))
+		h(s.books.Hatch.Close(t.Context(), farm.NewRequest(m), int64(i+1), time.Time{}))
 	}
 	s.now = noon.AddDate(0, 0, 40)
 	return s

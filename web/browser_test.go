@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
-	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -18,7 +17,6 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/demo"
-	"metrogon/farm"
 	"metrogon/web/browser"
 )
 
@@ -435,78 +433,6 @@ func (h *hand) faults(script string, only ...string) string {
 	)
 	require.NoError(h, err)
 	return found
-}
-
-func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
-	t.Parallel()
-	s := newDemo(t, 1)
-	script := axe(t)
-	v := s.signedIn(demo.Email, demo.Password)
-	pages := bigPages(v)
-	pages["Candle"], pages["Hatch"], pages["Remove"] = pages["Batch"]+"?do=candle", pages["Batch"]+
-		"?do=hatch", pages["Batch"]+"?do=remove"
-	pages["Closed"] = regexp.MustCompile(
-		`(?s)<h2 id="closed">.*?href="(/batches/\d+)"`,
-	).FindStringSubmatch(v.get("/batches").body)[1]
-	pages["New pen"], pages["New machine"], pages["Lost"] = "/pens/new", "/machines/new", "/nowhere"
-	pages["Start"] = "/start"
-	h := s.hand(360, 780)
-	h.do(chromedp.Navigate(s.URL+"/sign-in"), browser.See("h1"))
-	h.sound(script, "The door")
-	h.do(browser.Size(360, 780), browser.SignIn(s.URL, demo.Email, demo.Password))
-	for name, path := range pages {
-		h.do(browser.Size(360, 780))
-		h.open(path)
-		h.sound(script, name)
-		if name == "Today" {
-			assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollHeight`), 900, "the morning at a desk")
-			h.do(browser.Size(390, 844))
-			assert.LessOrEqual(t, ask[int](h, `document.documentElement.scrollHeight`), 1800, "the morning on a phone")
-		}
-	}
-	h = newSite(t).hand(360, 780)
-	h.open("/set-up")
-	h.sound(script, "Set-up")
-	h = s.hand(360, 780)
-	for name, path := range s.linked(t) {
-		h.do(browser.Size(360, 780))
-		h.open(path)
-		h.sound(script, name)
-	}
-}
-
-// linked are the pages of those who have a link and no account.
-func (s *site) linked(t *testing.T) map[string]string {
-	ctx := t.Context()
-	m, err := s.books.People.Member(ctx, 1)
-	require.NoError(t, err)
-	joins, err := s.books.People.Invite(ctx, m, "Tobin", farm.HelperRole)
-	require.NoError(t, err)
-	list, _, err := s.books.Handover.Make(ctx, m, farm.NewKey(), farm.Handover{
-		Name: "Tobin", Call: "Ida, 0555 0134", FromOn: m.Date(s.now), ToOn: m.Date(s.now.AddDate(0, 0, 3)),
-	})
-	require.NoError(t, err)
-	return map[string]string{"Join": "/join/" + joins, "List": "/list/" + list}
-}
-
-// sound tries the page that stands in the window: on a phone, at a desk in the dark, and at a desk.
-func (h *hand) sound(script, name string) {
-	h.Helper()
-	assert.Empty(h, ask[string](h, `window.refused.join("; ")`), "%s has what the policy refuses", name)
-	for _, size := range []struct {
-		w, h  int64
-		dark  bool
-		rules []string // all of them at a desk
-	}{{360, 780, false, atSize}, {1280, 800, true, inDress}, {1280, 800, false, nil}} {
-		h.do(browser.Size(size.w, size.h), browser.Dark(size.dark))
-		assert.Empty(h, h.faults(script, size.rules...), "%s at %d px, dark %v", name, size.w, size.dark)
-		assert.Empty(h, ask[string](h, offSheet), "%s at %d px is not on the sheet", name, size.w)
-		wide := ask[int](h, `document.documentElement.scrollWidth`)
-		assert.LessOrEqual(h, int64(wide), size.w, "%s runs out of the screen", name)
-		if size.w < 700 {
-			assert.Empty(h, ask[string](h, smallTargets), "%s by thumb", name)
-		}
-	}
 }
 
 // keys presses keys one after the other, wherever the focus is.

@@ -40,17 +40,17 @@ func benchOf(t testing.TB, eggs int) *site {
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	}))
 	must(s.books.Machines.SaveMachine(
-		t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
+		t.Context(), farm.NewRequest(m), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
 		[]farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}},
 	))
-	must(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{
+	must(s.books.Stock.Collect(t.Context(), farm.NewRequest(m), stock.Collected{
 		PenID: 1, LaidOn: m.Date(noon), Eggs: eggs,
 	}))
-	must(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{
+	must(s.books.Incubate.Set(t.Context(), farm.NewRequest(m), incubate.Setting{
 		Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon,
 		Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: eggs}},
 	}))
@@ -137,7 +137,7 @@ func TestTwoPhonesWithoutASignal(t *testing.T) {
 	batch, err := s.books.Incubate.Batch(t.Context(), m, 1)
 	require.NoError(t, err)
 	_, err = s.books.Hatch.End(
-		t.Context(), m, farm.NewKey(), 1,
+		t.Context(), farm.NewRequest(m), 1,
 		hatch.Ending{Eggs: []int64{batch.Pens[0].Eggs[100].ID}, Fate: "removed", Stage: "other"},
 	)
 	require.NoError(t, err)
@@ -212,7 +212,7 @@ func TestTheScaleIsHeard(t *testing.T) {
 	h := s.hand(390, 844)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.Weigh.RenewScaleKey(t.Context(), m, farm.NewKey())
+	_, err = s.books.Weigh.RenewScaleKey(t.Context(), farm.NewRequest(m))
 	require.NoError(t, err)
 	h.do(
 		browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"),

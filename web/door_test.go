@@ -208,7 +208,7 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	s := household(t)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	})
 	require.NoError(t, err)

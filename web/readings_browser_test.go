@@ -36,12 +36,12 @@ func (s *site) send(key, kind string, body []byte) int {
 func (s *site) probe(name string, machine int64) string {
 	m, err := s.books.People.Owner(s.Context(), demo.Name)
 	require.NoError(s, err)
-	_, err = s.books.Gauges.Save(s.Context(), m, farm.NewKey(), gauges.Instrument{
+	_, err = s.books.Gauges.Save(s.Context(), farm.NewRequest(m), gauges.Instrument{
 		Name: name, Thermo: true, Hygro: true, MachineID: &machine,
 	}, time.Time{})
 	require.NoError(s, err)
 	id := int64(s.number(`select id from instruments where name = $1`, name))
-	key, _, err := s.books.Probes.Key(s.Context(), m, farm.NewKey(), id)
+	key, _, err := s.books.Probes.Key(s.Context(), farm.NewRequest(m), id)
 	require.NoError(s, err)
 	return key
 }

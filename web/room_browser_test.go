@@ -248,10 +248,10 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
 	_, err = s.books.Machines.SaveTray(
-		t.Context(), m, farm.NewKey(), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "",
+		t.Context(), farm.NewRequest(m), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "",
 	)
 	require.NoError(t, err)
-	_, err = s.books.Incubate.ArrangeByPen(t.Context(), m, farm.NewKey(), 1)
+	_, err = s.books.Incubate.ArrangeByPen(t.Context(), farm.NewRequest(m), 1)
 	require.NoError(t, err)
 	h := s.hand(1280, 1000)
 	h.do(browser.SignIn(s.URL, "anna@wickfold.example", "a-long-password"))

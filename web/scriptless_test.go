@@ -50,7 +50,7 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 	require.NoError(t, err)
 	v := s.signedIn("anna@wickfold.example", "a-long-password")
 	assert.Contains(t, v.get("/set").body, "No eggs in store")
-	_, err = s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	})
 	require.NoError(t, err)
@@ -59,7 +59,7 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 	)
 	assert.Contains(t, v.get("/set").body, "No machine takes chicken eggs yet")
 	_, err = s.books.Machines.SaveMachine(
-		t.Context(), m, farm.NewKey(), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
+		t.Context(), farm.NewRequest(m), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
 		[]farm.Room{{Species: "chicken", Setting: 40}},
 	)
 	require.NoError(t, err)

@@ -33,21 +33,21 @@ func hatching(t testing.TB) *site {
 	m, err := s.books.People.Member(t.Context(), 1)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.Flock.SavePen(t.Context(), m, farm.NewKey(), farm.Pen{
+	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
 		Name: "Speckled", Species: "chicken", FromOn: noon,
 	}))
 	s.now = noon
 	for pen, eggs := range map[int64]int{1: 6, 2: 6} {
-		must(s.books.Stock.Collect(t.Context(), m, farm.NewKey(), stock.Collected{
+		must(s.books.Stock.Collect(t.Context(), farm.NewRequest(m), stock.Collected{
 			PenID: pen, LaidOn: m.Date(noon), Eggs: eggs,
 		}))
 	}
-	must(s.books.Incubate.Set(t.Context(), m, farm.NewKey(), incubate.Setting{
+	must(s.books.Incubate.Set(t.Context(), farm.NewRequest(m), incubate.Setting{
 		Species: "chicken", SetterID: 1, HatcherID: 1, SetAt: noon,
 		Picks: []incubate.Pick{{PenID: 1, LaidOn: m.Date(noon), Eggs: 6}, {PenID: 2, LaidOn: m.Date(noon), Eggs: 6}},
 	}))
 	s.now = noon.AddDate(0, 0, 18)
-	must(s.books.Hatch.Lockdown(t.Context(), m, farm.NewKey(), 2, 1, time.Time{}))
+	must(s.books.Hatch.Lockdown(t.Context(), farm.NewRequest(m), 2, 1, time.Time{}))
 	s.now = noon.AddDate(0, 0, 21)
 	return s
 }

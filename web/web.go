@@ -7,6 +7,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -75,6 +76,7 @@ type Options struct {
 	Log      *slog.Logger
 	Closing  <-chan struct{} // closed once the server stops; nil: never
 	Server   page.Server
+	Source   fs.FS // web's own folder, so that a changed template, style or script is seen at once; nil: what was built in
 }
 
 // what a page may load: this server's own, and nothing inline
@@ -104,7 +106,7 @@ var pages = []func(*echo.Echo, *page.Site){
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error) {
-	assetServer, err := assets.New()
+	assetServer, err := assets.New(o.Source)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -122,7 +124,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error)
 	}
 	site := &page.Site{
 		Services: farms, Sessions: sessions, Assets: assetServer, Log: o.Log, Secure: o.Secure,
-		Closing: o.Closing, Server: o.Server,
+		Closing: o.Closing, Server: o.Server, Source: o.Source,
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: o.Log})
 	e.IPExtractor = echo.ExtractIPDirect()

@@ -117,7 +117,7 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 	if err != nil {
 		return err
 	}
-	would, err := books.Stock.ImportEggs(ctx, owner, farm.NewKey(), lines, true)
+	would, err := books.Stock.ImportEggs(ctx, farm.NewRequest(owner), lines, true)
 	switch {
 	case err != nil:
 		return err
@@ -128,7 +128,7 @@ func (i *importEggsCmd) Run(ctx context.Context, c *cli) error {
 			"nothing came in: the farm has no pen %s; --make-pens makes them", strings.Join(would.NewPens, ", "),
 		)}
 	}
-	done, err := books.Stock.ImportEggs(ctx, owner, farm.NewKey(), lines, false)
+	done, err := books.Stock.ImportEggs(ctx, farm.NewRequest(owner), lines, false)
 	if err != nil {
 		return err
 	}

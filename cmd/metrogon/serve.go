@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -35,6 +36,7 @@ type serveCmd struct {
 	Tryout  bool   `env:"METROGON_TRYOUT" help:"Messages may go to push services on this machine." hidden:""`
 	Locals  string `env:"METROGON_LOCAL_BROKERS" enum:"${brokers}" name:"local-brokers" default:"false" help:"${local}"`
 	Quiet   bool   `env:"METROGON_QUIET" help:"Log errors only."`
+	Dev     bool   `env:"METROGON_DEV" help:"Read templates, styles and scripts from ./web at each look, to work on them."`
 }
 
 func (s *serveCmd) Run(ctx context.Context, c *cli) error {
@@ -74,9 +76,13 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	if err != nil {
 		return err
 	}
+	source, err := s.source()
+	if err != nil {
+		return err
+	}
 	closing := make(chan struct{})
 	h, err := web.New(all, web.Options{
-		Sessions: db.Sessions(), Secure: s.Secure, Log: log, Closing: closing,
+		Sessions: db.Sessions(), Secure: s.Secure, Log: log, Closing: closing, Source: source,
 		Server: owning(o, c.Now.clock(), backups, post, s.locals()),
 	})
 	if err != nil {
@@ -116,6 +122,17 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 		log.Error("stopping", "err", err)
 	}
 	return nil
+}
+
+// source is web's folder where somebody works on its pages.
+func (s *serveCmd) source() (fs.FS, error) {
+	if !s.Dev {
+		return nil, nil
+	}
+	if _, err := os.Stat("web/page/layout.html"); err != nil {
+		return nil, errors.New("--dev reads templates from ./web: start it in the folder of the source")
+	}
+	return os.DirFS("web"), nil
 }
 
 // locals tells whether farms may name brokers in this server's own network.

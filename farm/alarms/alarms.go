@@ -138,8 +138,8 @@ func keeps(w *farm.Snapshot) (birds, reptiles bool) {
 }
 
 // StartWithUsual keeps the usual alarms on a farm that has none.
-func (b *Service) StartWithUsual(ctx context.Context, m *farm.Member, key string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -169,8 +169,8 @@ func (b *Service) StartWithUsual(ctx context.Context, m *farm.Member, key string
 }
 
 // Save makes an alarm or changes one.
-func (b *Service) Save(ctx context.Context, m *farm.Member, key string, a Alarm) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -198,8 +198,8 @@ func (b *Service) Save(ctx context.Context, m *farm.Member, key string, a Alarm)
 }
 
 // End ends an alarm; what it rang stays.
-func (b *Service) End(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) End(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -294,9 +294,9 @@ func Says(a Alarm, m *farm.Member, machines map[int64]farm.Machine) string {
 }
 
 // See keeps that somebody saw an alarm ring: it is not told again.
-func (b *Service) See(ctx context.Context, m *farm.Member, key string, ringID int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
-		return farm.Done{Said: "Seen."}, tx.SeeRing(ctx, ringID, tx.At, m.PersonID)
+func (b *Service) See(ctx context.Context, req farm.Request, ringID int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
+		return farm.Done{Said: "Seen."}, tx.SeeRing(ctx, ringID, tx.At, req.PersonID)
 	})
 }
 

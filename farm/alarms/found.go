@@ -20,8 +20,8 @@ const (
 
 // Say keeps what somebody says of something that was found. A lid that was ajar goes into the machine’s log; a power
 // cut is written down on its own page.
-func (b *Service) Say(ctx context.Context, m *farm.Member, key string, id int64, said string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said string) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -43,7 +43,7 @@ func (b *Service) Say(ctx context.Context, m *farm.Member, key string, id int64,
 		name := w.MachineByID[i.MachineID].Name
 		if said == Not {
 			return journal.Record(ctx, tx, journal.On(journal.Machine, i.MachineID), u, "%s: nothing happened %s.", name,
-				spanOf(i, m))
+				spanOf(i, req.Member))
 		}
 		what := "the power was away"
 		if i.Kind == string(climate.LidAjar) {
@@ -51,13 +51,15 @@ func (b *Service) Say(ctx context.Context, m *farm.Member, key string, id int64,
 			minutes := int(math.Round(min(1440, endOf(i, tx.At).Sub(i.FromAt).Minutes())))
 			opening, err := tx.AddOpening(ctx, store.LidOpening{
 				MachineID: i.MachineID, At: i.FromAt, Minutes: minutes, Why: "left ajar, by the readings",
-			}, m.PersonID)
+			}, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}
 			u = append(u, dropOpening.Of(opening))
 		}
-		return journal.Record(ctx, tx, journal.On(journal.Machine, i.MachineID), u, "%s: %s %s.", name, what, spanOf(i, m))
+		return journal.Record(
+			ctx, tx, journal.On(journal.Machine, i.MachineID), u, "%s: %s %s.", name, what, spanOf(i, req.Member),
+		)
 	})
 }
 

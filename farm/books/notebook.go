@@ -53,10 +53,10 @@ var droppedPast = journal.NewKind("past", func(ctx context.Context, tx *farm.Tx,
 
 // Bring brings the batches of an old notebook in, all or none: as closed batches, of which is known what
 // the notebook says and no more. Lines that came in before change nothing.
-func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, n Notebook) (out Brought, err error) {
+func (b *Service) Bring(ctx context.Context, req farm.Request, n Notebook) (out Brought, err error) {
 	var w *farm.Snapshot
 	var fresh []keyed
-	err = b.TakeIn(ctx, m, key, n.Dry, &out.Listing, func(tx *farm.Tx) (err error) {
+	err = b.TakeIn(ctx, req, n.Dry, &out.Listing, func(tx *farm.Tx) (err error) {
 		out.Batches, out.Eggs, out.Hatched = 0, 0, 0
 		if w, err = tx.Snapshot(ctx); err != nil {
 			return err

@@ -37,8 +37,8 @@ type Asked = store.FertilityTest
 type Thresholds = store.Thresholds
 
 // AskTest plans a fertility test of so many eggs of a pen; a retest names the one before it.
-func (b *Service) AskTest(ctx context.Context, m *farm.Member, key string, t store.FertilityTest) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) AskTest(ctx context.Context, req farm.Request, t store.FertilityTest) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -73,8 +73,8 @@ func (b *Service) AskTest(ctx context.Context, m *farm.Member, key string, t sto
 }
 
 // MarkTest says which batch holds a test's eggs; with none it is open again.
-func (b *Service) MarkTest(ctx context.Context, m *farm.Member, key string, id, batchID int64) (farm.Done, error) {
-	return b.change(ctx, m, key, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
+func (b *Service) MarkTest(ctx context.Context, req farm.Request, id, batchID int64) (farm.Done, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
 		if batchID == 0 {
 			t.BatchID = nil
 			return fmt.Sprintf("The fertility test of %s waits for its eggs.", pen.Name), nil
@@ -97,12 +97,12 @@ func (b *Service) MarkTest(ctx context.Context, m *farm.Member, key string, id, 
 
 // EndTest ends a test with what was decided upon it.
 func (b *Service) EndTest(
-	ctx context.Context, m *farm.Member, key string, id int64, decision string,
+	ctx context.Context, req farm.Request, id int64, decision string,
 ) (farm.Done, error) {
-	return b.change(ctx, m, key, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
 		var p farm.Problems
 		t.Decision = p.Name("decision", "What was decided", decision, 120, false)
-		on := m.Date(tx.At)
+		on := req.Date(tx.At)
 		t.EndedOn = &on
 		said := fmt.Sprintf("The fertility test of %s is ended", pen.Name)
 		if t.Decision != "" {
@@ -113,10 +113,10 @@ func (b *Service) EndTest(
 }
 
 func (b *Service) change(
-	ctx context.Context, m *farm.Member, key string, id int64,
+	ctx context.Context, req farm.Request, id int64,
 	change func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -143,9 +143,9 @@ func (b *Service) change(
 // SetThresholds changes from which share of fertile eggs on the farm sells, and below which a male
 // goes.
 func (b *Service) SetThresholds(
-	ctx context.Context, m *farm.Member, key string, t store.Thresholds,
+	ctx context.Context, req farm.Request, t store.Thresholds,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("sell_pct", "The share from which eggs are sold", t.SellPct, 1, 100)
 		p.Count("swap_pct", "The share below which a male goes", t.SwapPct, 0, 100)

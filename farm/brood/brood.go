@@ -51,8 +51,8 @@ type Pulled struct {
 }
 
 // BringIn makes a group of each pen's young.
-func (b *Service) BringIn(ctx context.Context, m *farm.Member, key string, in Pulled) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) BringIn(ctx context.Context, req farm.Request, in Pulled) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := read(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
@@ -68,11 +68,11 @@ func (b *Service) BringIn(ctx context.Context, m *farm.Member, key string, in Pu
 		if kind := s.w.Kinds[batch.Species]; kind != nil && kind.IsAltricial() {
 			return farm.Done{}, farm.Problemf("brooder", "A chick brooder does not keep them. %s", brooding.NestlingsSay)
 		}
-		today := m.Date(tx.At)
+		today := req.Date(tx.At)
 		if in.On.IsZero() {
 			in.On = today
 		}
-		if in.On.After(today) || in.On.Before(m.Date(batch.SetAt)) {
+		if in.On.After(today) || in.On.Before(req.Date(batch.SetAt)) {
 			return farm.Done{}, farm.Problemf("on", "%s is no day on which they can have come into the brooder.",
 				in.On.Format("2 January 2006"))
 		}
@@ -135,8 +135,8 @@ type Bought struct {
 }
 
 // Buy makes a group of young that came from elsewhere.
-func (b *Service) Buy(ctx context.Context, m *farm.Member, key string, in Bought) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Buy(ctx context.Context, req farm.Request, in Bought) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := read(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
@@ -158,7 +158,7 @@ func (b *Service) Buy(ctx context.Context, m *farm.Member, key string, in Bought
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		today := m.Date(tx.At)
+		today := req.Date(tx.At)
 		id, err := tx.AddBrood(ctx, store.Brood{
 			Species: in.Species, HatchedOn: today.AddDate(0, 0, -in.AgeDays), BeganOn: today, Heads: in.Heads,
 			BrooderID: &to.ID,
@@ -182,8 +182,8 @@ type Leaving struct {
 }
 
 // Leave records young that died, were sold, went to a pen.
-func (b *Service) Leave(ctx context.Context, m *farm.Member, key string, id int64, l Leaving) (farm.Done, error) {
-	return b.onBrood(ctx, m, key, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
+func (b *Service) Leave(ctx context.Context, req farm.Request, id int64, l Leaving) (farm.Done, error) {
+	return b.onBrood(ctx, req, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
 		if l.At.IsZero() {
 			l.At = tx.At
 		}
@@ -204,13 +204,13 @@ func (b *Service) Leave(ctx context.Context, m *farm.Member, key string, id int6
 			}
 			row.PenID = &l.PenID
 		}
-		if l.At.After(tx.At.Add(time.Minute)) || m.Date(l.At).Before(g.BeganOn) {
-			p.Addf("when", "They came in on %s, and it is %s now.", g.BeganOn.Format("2 January"), m.Moment(tx.At))
+		if l.At.After(tx.At.Add(time.Minute)) || req.Date(l.At).Before(g.BeganOn) {
+			p.Addf("when", "They came in on %s, and it is %s now.", g.BeganOn.Format("2 January"), req.Moment(tx.At))
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		out, err := tx.AddBroodOut(ctx, row, m.PersonID)
+		out, err := tx.AddBroodOut(ctx, row, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -233,9 +233,9 @@ func (b *Service) Leave(ctx context.Context, m *farm.Member, key string, id int6
 
 // Move brings young of a group into another brooder, or to a place that is none: grow-out, outside.
 func (b *Service) Move(
-	ctx context.Context, m *farm.Member, key string, id int64, heads int, brooderID int64, place string,
+	ctx context.Context, req farm.Request, id int64, heads int, brooderID int64, place string,
 ) (farm.Done, error) {
-	return b.onBrood(ctx, m, key, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
+	return b.onBrood(ctx, req, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("heads", "The number of young", heads, 1, g.Alive)
 		after := store.Brood{ID: id, Heads: g.Heads}
@@ -278,9 +278,9 @@ func (b *Service) Move(
 
 // Warm writes down how warm a brooder was made under its heat.
 func (b *Service) Warm(
-	ctx context.Context, m *farm.Member, key string, brooderID int64, tempC float64,
+	ctx context.Context, req farm.Request, brooderID int64, tempC float64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := read(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
@@ -290,25 +290,25 @@ func (b *Service) Warm(
 			return farm.Done{}, farm.ErrNone
 		}
 		var p farm.Problems
-		p.Temp(m.Units(), "temp", "The warmth under the heat", &tempC, 10, 45)
+		p.Temp(req.Units(), "temp", "The warmth under the heat", &tempC, 10, 45)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddHeat(ctx, Heat{BrooderID: to.ID, At: tx.At, TempC: tempC}, m.PersonID)
+		id, err := tx.AddHeat(ctx, Heat{BrooderID: to.ID, At: tx.At, TempC: tempC}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Brooder, to.ID), journal.Undo{dropHeat.Of(id)}, "%s at %s.",
-			to.Name, m.Units().Temp(tempC))
+			to.Name, req.Units().Temp(tempC))
 	})
 }
 
 // onBrood runs an action on a group with young left.
 func (b *Service) onBrood(
-	ctx context.Context, m *farm.Member, key string, id int64,
+	ctx context.Context, req farm.Request, id int64,
 	work func(tx *farm.Tx, s *scene, g Group) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := read(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err

@@ -29,9 +29,9 @@ type Calling struct {
 }
 
 // Candle records one call for these eggs.
-func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchID int64, c Calling) (farm.Done, error) {
+func (b *Service) Candle(ctx context.Context, req farm.Request, batchID int64, c Calling) (farm.Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
 		}
@@ -42,7 +42,7 @@ func (b *Service) Candle(ctx context.Context, m *farm.Member, key string, batchI
 		if err != nil {
 			return farm.Done{}, err
 		}
-		out := takeOut && m.TakesOut(call)
+		out := takeOut && req.TakesOut(call)
 		if err := doubts(ctx, tx, batch, call, ids, out, at); err != nil {
 			return farm.Done{}, err
 		}
@@ -58,7 +58,7 @@ func doubts(
 	var p farm.Problems
 	m, day := tx.Member, calendar.Elapsed(batch.SetAt, at)
 	if day < candling.Nothing && (call == candling.Live || call == candling.Clear || call == candling.Quit) {
-		p.Doubtf(ctx, "call", "Called %s on %s? Before %s nothing is to be seen.",
+		p.Doubtf(tx.Request, "call", "Called %s on %s? Before %s nothing is to be seen.",
 			call, m.Counting().Day(day), m.Counting().Day(candling.Nothing))
 	}
 	if call == candling.Clear {
@@ -67,7 +67,7 @@ func doubts(
 			return err
 		}
 		if n > 0 {
-			p.Doubtf(ctx, "call", "%s called live on %s: really clear?",
+			p.Doubtf(tx.Request, "call", "%s called live on %s: really clear?",
 				wording.Were(n, "egg"), m.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
 		}
 	}
@@ -95,9 +95,9 @@ func seenAlive(
 // CandleRest calls every egg live that is still in the batch and was not called
 // in the candling of the hours before; told is when, zero for now.
 func (b *Service) CandleRest(
-	ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		at, err := tx.When(batch, told)
 		if err != nil {
 			return farm.Done{}, err
@@ -182,9 +182,9 @@ func calledBefore(
 // RecordOpened records what eggs that were taken out showed on opening: a true clear
 // has a small dense white spot, an early death a larger ring.
 func (b *Service) RecordOpened(
-	ctx context.Context, m *farm.Member, key string, batchID int64, ids []int64, stage candling.Stage,
+	ctx context.Context, req farm.Request, batchID int64, ids []int64, stage candling.Stage,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err

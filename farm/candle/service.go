@@ -19,6 +19,6 @@ type Service struct {
 // the drawing like it stands for.
 type CellKeeper interface {
 	ReadCell(
-		ctx context.Context, m *farm.Member, key string, batchID, eggID int64, lossPct float64, at time.Time,
+		ctx context.Context, req farm.Request, batchID, eggID int64, lossPct float64, at time.Time,
 	) (farm.Done, error)
 }

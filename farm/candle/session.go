@@ -180,19 +180,17 @@ type Op struct {
 const longCandling = 20 * time.Minute
 
 // Apply does what was called at the bench.
-func (b *Service) Apply(ctx context.Context, m *farm.Member, batchID int64, ops []Op) ([]farm.OpDone, error) {
-	return farm.EachOp(ctx, fmt.Sprintf("bench %d", batchID), ops,
-		func(ctx context.Context, op Op) (string, farm.Done, error) {
-			done, err := b.op(ctx, m, batchID, op)
-			return op.Key, done, err
-		})
+func (b *Service) Apply(ctx context.Context, req farm.Request, batchID int64, ops []Op) ([]farm.OpDone, error) {
+	return farm.EachOp(req, fmt.Sprintf("bench %d", batchID), ops, func(op Op) string { return op.Key },
+		func(req farm.Request, op Op) (farm.Done, error) { return b.op(ctx, req, batchID, op) })
 }
 
-func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) (farm.Done, error) {
+func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op) (farm.Done, error) {
 	at := b.Made(op.At)
 	switch op.Kind {
 	case "call":
-		return b.OnBatch(ctx, m, op.Key, batchID,
+		req.Sure = op.Sure || op.Call != candling.Clear // other calls are not asked about at the lamp
+		return b.OnBatch(ctx, req, batchID,
 			func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 				if !slices.Contains(candling.Calls, op.Call) {
 					return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
@@ -201,21 +199,20 @@ func (b *Service) op(ctx context.Context, m *farm.Member, batchID int64, op Op) 
 					return farm.Done{}, err
 				}
 				at := farm.Latest(at, batch.SetAt)
-				ctx := farm.Asking(ctx, op.Sure || op.Call != candling.Clear) // other calls are not asked about at the lamp
-				out := op.TakeOut && m.TakesOut(op.Call)
+				out := op.TakeOut && req.TakesOut(op.Call)
 				if err := doubts(ctx, tx, batch, op.Call, []int64{op.Egg}, out, at); err != nil {
 					return farm.Done{}, err
 				}
 				return called(ctx, tx, batch, op.Call, []int64{op.Egg}, out, at)
 			})
 	case "cell":
-		return b.Cells.ReadCell(ctx, m, op.Key, batchID, op.Egg, op.LossPct, at)
+		return b.Cells.ReadCell(ctx, req, batchID, op.Egg, op.LossPct, at)
 	case "rest":
-		return b.CandleRest(ctx, m, op.Key, batchID, at)
+		return b.CandleRest(ctx, req, batchID, at)
 	case "take-back":
-		return journal.TakeBackOf(ctx, b.Service, m, op.Key, op.Of)
+		return journal.TakeBackOf(ctx, b.Service, req, op.Of)
 	case "end":
-		return b.OnBatch(ctx, m, op.Key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return farm.Done{Said: "Candled."}, nil

@@ -25,10 +25,10 @@ type Weighing struct {
 
 // onBox runs an action on a box in use, with the open clutches in it.
 func (s *Service) onBox(
-	ctx context.Context, m *farm.Member, needs farm.Right, key string, id int64,
+	ctx context.Context, req farm.Request, needs farm.Right, id int64,
 	work func(tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.Act(ctx, m, needs, key, func(tx *farm.Tx) (farm.Done, error) {
+	return s.Act(ctx, req, needs, func(tx *farm.Tx) (farm.Done, error) {
 		boxes, open, err := tx.BoxesByID(ctx, []int64{id})
 		if err != nil {
 			return farm.Done{}, err
@@ -61,12 +61,12 @@ func when(tx *farm.Tx, box store.Box, told time.Time) (time.Time, error) {
 }
 
 // Weigh keeps what a box weighed, and the water that was given back.
-func (s *Service) Weigh(ctx context.Context, m *farm.Member, key string, boxID int64, x Weighing) (farm.Done, error) {
-	return s.onBox(ctx, m, farm.Helping, key, boxID, func(
+func (s *Service) Weigh(ctx context.Context, req farm.Request, boxID int64, x Weighing) (farm.Done, error) {
+	return s.onBox(ctx, req, farm.Helping, boxID, func(
 		tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch,
 	) (farm.Done, error) {
 		var p farm.Problems
-		u := m.Units()
+		u := req.Units()
 		p.Mass(u, "mass", "The weight of the box", &x.MassG, 1, 50000)
 		p.Mass(u, "gave", "The water that was given", &x.GaveG, 0, 5000)
 		if err := p.Err(); err != nil {
@@ -83,10 +83,10 @@ func (s *Service) Weigh(ctx context.Context, m *farm.Member, key string, boxID i
 		if n := len(state.Weighings); n > 0 && !x.Anew {
 			last := state.Weighings[n-1]
 			if off := math.Abs(last.MassG + last.GaveG - x.MassG); off > 0.4*last.MassG {
-				p.Doubtf(ctx, "mass", "%s? Last time it was %s.", u.Mass(x.MassG), u.Mass(last.MassG))
+				p.Doubtf(tx.Request, "mass", "%s? Last time it was %s.", u.Mass(x.MassG), u.Mass(last.MassG))
 			}
 			if due := state.Water.HoldG - x.MassG; x.GaveG > 5 && x.GaveG > due+max(5, 0.2*due) && !state.Changed {
-				p.Doubtf(ctx, "gave", "%s given back, though it lost %s: only that. Was it so much?", u.Mass(x.GaveG),
+				p.Doubtf(tx.Request, "gave", "%s given back, though it lost %s: only that. Was it so much?", u.Mass(x.GaveG),
 					u.Mass(max(0, due)))
 			}
 			if err := p.Err(); err != nil {
@@ -96,7 +96,7 @@ func (s *Service) Weigh(ctx context.Context, m *farm.Member, key string, boxID i
 		anew := x.Anew || state.changedSince(at)
 		id, err := tx.AddBoxLog(ctx, store.BoxLog{
 			BoxID: boxID, At: at, Kind: "weighed", MassG: &x.MassG, GaveG: x.GaveG, Anew: anew,
-		}, m.PersonID)
+		}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -110,9 +110,9 @@ func (s *Service) Weigh(ctx context.Context, m *farm.Member, key string, boxID i
 
 // Air keeps that the lid was lifted for fresh air, and on how many eggs mould was seen.
 func (s *Service) Air(
-	ctx context.Context, m *farm.Member, key string, boxID int64, mould int, told time.Time,
+	ctx context.Context, req farm.Request, boxID int64, mould int, told time.Time,
 ) (farm.Done, error) {
-	return s.onBox(ctx, m, farm.Helping, key, boxID, func(
+	return s.onBox(ctx, req, farm.Helping, boxID, func(
 		tx *farm.Tx, box store.Box, about journal.Subjects, _ []store.Clutch,
 	) (farm.Done, error) {
 		var p farm.Problems
@@ -124,7 +124,7 @@ func (s *Service) Air(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddBoxLog(ctx, store.BoxLog{BoxID: boxID, At: at, Kind: "aired", Mould: mould}, m.PersonID)
+		id, err := tx.AddBoxLog(ctx, store.BoxLog{BoxID: boxID, At: at, Kind: "aired", Mould: mould}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -138,9 +138,9 @@ func (s *Service) Air(
 
 // Move puts a box, with all that lies in it, onto the shelf of another machine.
 func (s *Service) Move(
-	ctx context.Context, m *farm.Member, key string, boxID, machineID int64,
+	ctx context.Context, req farm.Request, boxID, machineID int64,
 ) (farm.Done, error) {
-	return s.onBox(ctx, m, farm.Keeping, key, boxID, func(
+	return s.onBox(ctx, req, farm.Keeping, boxID, func(
 		tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch,
 	) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
@@ -158,7 +158,7 @@ func (s *Service) Move(
 		for _, c := range open {
 			id, err := tx.AddMove(ctx, store.BatchMove{
 				BatchID: c.BatchID, FromID: box.MachineID, ToID: machineID, At: tx.At, Why: "with its box",
-			}, m.PersonID)
+			}, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}

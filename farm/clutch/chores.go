@@ -205,7 +205,7 @@ func warmthChores(
 
 // TickOff ticks a look, or a temperature that was set, off.
 func (s *Service) TickOff(
-	ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int,
+	ctx context.Context, req farm.Request, batchID int64, kind string, day int,
 ) (farm.Done, error) {
 	says := map[string]string{
 		chores.LookAtClutch: "left alone, not looked at", chores.SetWarmth: "the temperature is set",
@@ -214,7 +214,7 @@ func (s *Service) TickOff(
 	if says == "" || day < 0 || day > calendar.MaxDays {
 		return farm.Done{}, farm.Problemf("kind", "%.20q is no chore that can be ticked off.", kind)
 	}
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		done := store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}
 		if kind == chores.LookAtClutch {
 			done.Kind = calendar.Candle

@@ -69,7 +69,7 @@ const longestFind = 14 * calendar.Day
 const mostEggs = 144
 
 // check reads what was typed.
-func (f *Found) check(ctx context.Context, w *farm.Snapshot, flock farm.Flock) (kind *species.Profile, err error) {
+func (f *Found) check(req farm.Request, w *farm.Snapshot, flock farm.Flock) (kind *species.Profile, err error) {
 	var p farm.Problems
 	pen, ok := w.PenByID[f.PenID]
 	if ok {
@@ -116,16 +116,16 @@ func (f *Found) check(ctx context.Context, w *farm.Snapshot, flock farm.Flock) (
 	if together > f.Good {
 		p.Addf("stuck", "More eggs stick together than are good.")
 	}
-	f.Temp.check(ctx, &p, w, kind)
+	f.Temp.check(req, &p, w, kind)
 	if usual := kind.Clutch; float64(f.Good+f.Slugs) > 2*usual.To {
-		p.Doubtf(ctx, "good", "%d eggs? %s clutches are of %s to %s.", f.Good+f.Slugs, kind.Name,
+		p.Doubtf(req, "good", "%d eggs? %s clutches are of %s to %s.", f.Good+f.Slugs, kind.Name,
 			units.Number(usual.From), units.Number(usual.To))
 	}
 	return kind, p.Err()
 }
 
 // check says what is wrong with a temperature, and asks about one that is not usual.
-func (t Temp) check(ctx context.Context, p *farm.Problems, w *farm.Snapshot, kind *species.Profile) {
+func (t Temp) check(req farm.Request, p *farm.Problems, w *farm.Snapshot, kind *species.Profile) {
 	u := w.Member.Units()
 	p.Temp(u, "temp", "The temperature", &t.C, 5, 45)
 	if t.NightC != nil {
@@ -141,10 +141,10 @@ func (t Temp) check(ctx context.Context, p *farm.Problems, w *farm.Snapshot, kin
 	rests := kind.Diapause.Rests() && t.C < kind.Diapause.BelowC
 	switch {
 	case t.C >= kind.DangerC.From:
-		p.Doubtf(ctx, "temp", "%s? From %s on embryos of %s are deformed or die.", u.Temp(t.C), u.Temp(kind.DangerC.From),
+		p.Doubtf(req, "temp", "%s? From %s on embryos of %s are deformed or die.", u.Temp(t.C), u.Temp(kind.DangerC.From),
 			wording.Lower(kind.Name))
 	case !rests && (t.C < usual.From-2 || t.C > usual.To+1):
-		p.Doubtf(ctx, "temp", "%s? %s eggs are kept at %s to %s.", u.Temp(t.C), kind.Name, u.Degrees(usual.From),
+		p.Doubtf(req, "temp", "%s? %s eggs are kept at %s to %s.", u.Temp(t.C), kind.Name, u.Degrees(usual.From),
 			u.Temp(usual.To))
 	}
 }
@@ -159,8 +159,8 @@ func (t Temp) row(batchID int64, from time.Time) store.ClutchTemp {
 }
 
 // Found sets a clutch on the day on which it was laid or found.
-func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found) (farm.Done, error) {
-	done, err := s.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Done, error) {
+	done, err := s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -169,7 +169,7 @@ func (s *Service) Found(ctx context.Context, m *farm.Member, key string, f Found
 		if err != nil {
 			return farm.Done{}, err
 		}
-		kind, err := f.check(ctx, w, flock)
+		kind, err := f.check(tx.Request, w, flock)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -245,7 +245,7 @@ func apart(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Pro
 	})
 	var p farm.Problems
 	if says := reptile.Apart(wanted, u); says != "" && reptile.Apart(there, u) == "" {
-		p.Doubtf(ctx, "machine", "%s Put them there all the same?", says)
+		p.Doubtf(tx.Request, "machine", "%s Put them there all the same?", says)
 	}
 	return p.Err()
 }

@@ -22,9 +22,9 @@ const earlyDays = 7
 
 // Pip keeps that eggs were slit or cracked from within.
 func (s *Service) Pip(
-	ctx context.Context, m *farm.Member, key string, batchID int64, eggs []int64, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, eggs []int64, told time.Time,
 ) (farm.Done, error) {
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		ids, err := x.living(eggs)
 		if err != nil {
 			return farm.Done{}, err
@@ -41,7 +41,7 @@ func (s *Service) Pip(
 			pen := x.eggs[id].PenID
 			sign, err := x.tx.AddSign(ctx, store.HatchSign{
 				BatchID: batchID, PenID: &pen, EggID: &id, Kind: string(hatching.Pip), N: 1, At: at,
-			}, m.PersonID)
+			}, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -62,7 +62,7 @@ func (x *at) hatchTime(told time.Time) (time.Time, error) {
 	}
 	var p farm.Problems
 	if first := x.v.Hatch().From; at.Before(first.AddDate(0, 0, -earlyDays)) {
-		p.Doubtf(x.ctx, "eggs", "On %s? The first are expected from %s on.", x.tx.Member.ShortDay(at),
+		p.Doubtf(x.tx.Request, "eggs", "On %s? The first are expected from %s on.", x.tx.Member.ShortDay(at),
 			x.tx.Member.ShortDay(first))
 	}
 	return at, p.Err()
@@ -70,9 +70,9 @@ func (x *at) hatchTime(told time.Time) (time.Time, error) {
 
 // Out keeps that young left their shells: each of its egg.
 func (s *Service) Out(
-	ctx context.Context, m *farm.Member, key string, batchID int64, eggs []int64, helped bool, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, eggs []int64, helped bool, told time.Time,
 ) (farm.Done, error) {
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		ids, err := x.living(eggs)
 		if err != nil {
 			return farm.Done{}, err
@@ -107,9 +107,9 @@ func (s *Service) Out(
 
 // Left keeps that young left the box, their yolk taken in.
 func (s *Service) Left(
-	ctx context.Context, m *farm.Member, key string, batchID int64, young []int64, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, young []int64, told time.Time,
 ) (farm.Done, error) {
-	return s.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return s.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		rows, err := tx.ClutchRows(ctx, []int64{batchID})
 		if err != nil {
 			return farm.Done{}, err
@@ -145,9 +145,9 @@ func (s *Service) Left(
 
 // Hatchling changes what is known of a young: that it left the box, its weight and sex, first shed, first feed.
 func (s *Service) Hatchling(
-	ctx context.Context, m *farm.Member, key string, batchID int64, h Hatchling,
+	ctx context.Context, req farm.Request, batchID int64, h Hatchling,
 ) (farm.Done, error) {
-	return s.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return s.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		rows, err := tx.ClutchRows(ctx, []int64{batchID})
 		if err != nil {
 			return farm.Done{}, err

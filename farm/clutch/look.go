@@ -29,8 +29,8 @@ type Look struct {
 const lookLasts = 3 * time.Hour
 
 // Look keeps what was seen, with what it tells of life.
-func (s *Service) Look(ctx context.Context, m *farm.Member, key string, batchID int64, l Look) (farm.Done, error) {
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+func (s *Service) Look(ctx context.Context, req farm.Request, batchID int64, l Look) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		ids, err := x.living(l.Eggs)
 		if err != nil {
 			return farm.Done{}, err
@@ -49,7 +49,7 @@ func (s *Service) Look(ctx context.Context, m *farm.Member, key string, batchID 
 			return farm.Done{}, farm.Problemf("take_out", "By that alone none is lost: it is taken out only where it is "+
 				"caved in, yellow and mouldy, or smells.")
 		}
-		signs, err := x.tx.AddEggSigns(ctx, signsOf(ids, l.Signs, at), m.PersonID)
+		signs, err := x.tx.AddEggSigns(ctx, signsOf(ids, l.Signs, at), req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -59,7 +59,7 @@ func (s *Service) Look(ctx context.Context, m *farm.Member, key string, batchID 
 			if err != nil {
 				return farm.Done{}, err
 			}
-			calls, err := x.tx.Call(ctx, session, string(call), ids, m.PersonID)
+			calls, err := x.tx.Call(ctx, session, string(call), ids, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -115,16 +115,16 @@ func (x *at) grownAt(at time.Time) float64 {
 
 // WeighEggs keeps what some eggs of a clutch weighed together, lifted with their tops up.
 func (s *Service) WeighEggs(
-	ctx context.Context, m *farm.Member, key string, batchID int64, eggs int, massG float64, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, eggs int, massG float64, told time.Time,
 ) (farm.Done, error) {
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		var p farm.Problems
 		in := 0
 		for _, e := range x.eggs {
 			in += farm.OneIf(e.Fate == nil)
 		}
 		p.Count("eggs", "The number of eggs", eggs, 1, max(1, in))
-		p.Mass(m.Units(), "mass", "The weight of the eggs", &massG, 0.1, 20000)
+		p.Mass(req.Units(), "mass", "The weight of the eggs", &massG, 0.1, 20000)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
@@ -135,18 +135,20 @@ func (s *Service) WeighEggs(
 		if first := slices.IndexFunc(x.rows.Masses, func(w store.ClutchMass) bool { return w.At.Before(at) }); first >= 0 {
 			was := x.rows.Masses[first].MassG / float64(x.rows.Masses[first].Eggs)
 			if share := massG / float64(eggs) / was; share < 0.5 || share > 3 {
-				p.Doubtf(ctx, "mass", "%s an egg? At first it was %s.", m.Units().Mass(massG/float64(eggs)), m.Units().Mass(was))
+				p.Doubtf(
+					req, "mass", "%s an egg? At first it was %s.", req.Units().Mass(massG/float64(eggs)), req.Units().Mass(was),
+				)
 			}
 			if err := p.Err(); err != nil {
 				return farm.Done{}, err
 			}
 		}
-		id, err := x.tx.AddClutchMass(ctx, store.ClutchMass{BatchID: batchID, At: at, Eggs: eggs, MassG: massG}, m.PersonID)
+		id, err := x.tx.AddClutchMass(ctx, store.ClutchMass{BatchID: batchID, At: at, Eggs: eggs, MassG: massG}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		return x.record(journal.Undo{dropMasses.Of([]int64{id})}, "%s weighed %s.", wording.Plural(eggs, "egg"),
-			m.Units().Mass(massG))
+			req.Units().Mass(massG))
 	})
 }
 
@@ -170,8 +172,8 @@ func mayOpen(v farm.BatchView, e store.Egg) bool {
 }
 
 // Open keeps what eggs that did not hatch showed.
-func (s *Service) Open(ctx context.Context, m *farm.Member, key string, batchID int64, o Opened) (farm.Done, error) {
-	return s.on(ctx, m, key, batchID, func(x *at) (farm.Done, error) {
+func (s *Service) Open(ctx context.Context, req farm.Request, batchID int64, o Opened) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(x *at) (farm.Done, error) {
 		if !slices.Contains(candling.Stages, o.Stage) || o.Stage == candling.NotOpened {
 			return farm.Done{}, farm.Problemf("stage", "Say how far it had come.")
 		}

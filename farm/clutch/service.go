@@ -140,9 +140,9 @@ func endBox(ctx context.Context, tx *farm.Tx, id int64, at *time.Time) error {
 
 // on runs an action on an open clutch, with its eggs and what is kept of it.
 func (s *Service) on(
-	ctx context.Context, m *farm.Member, key string, id int64, work func(x *at) (farm.Done, error),
+	ctx context.Context, req farm.Request, id int64, work func(x *at) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.OnBatch(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return s.OnBatch(ctx, req, id, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err

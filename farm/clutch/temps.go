@@ -24,12 +24,12 @@ const farAhead = 400 * 24 * time.Hour
 // SetTemp keeps how warm a clutch is. What was planned after now gives way to what is set from now on; what is put
 // right in the past leaves what came after it.
 func (s *Service) SetTemp(
-	ctx context.Context, m *farm.Member, key string, batchID int64, x Warming,
+	ctx context.Context, req farm.Request, batchID int64, x Warming,
 ) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
+	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return s.on(ctx, m, key, batchID, func(c *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(c *at) (farm.Done, error) {
 		if err := x.checkTimes(ctx, c); err != nil {
 			return farm.Done{}, err
 		}
@@ -69,7 +69,7 @@ func (x *Warming) checkTimes(ctx context.Context, c *at) error {
 		x.From = c.tx.At
 	}
 	x.From = farm.Latest(x.From, c.v.SetAt)
-	x.Temp.check(ctx, &p, c.w, c.v.Kind)
+	x.Temp.check(c.tx.Request, &p, c.w, c.v.Kind)
 	switch {
 	case x.From.After(c.tx.At.Add(farAhead)):
 		p.Addf("from", "That is more than a year ahead.")
@@ -147,12 +147,12 @@ func (x Warming) keep(ctx context.Context, tx *farm.Tx, b store.Batch, u *temps)
 
 // Plan keeps two temperatures, one from now until a moment, and another from then on.
 func (s *Service) Plan(
-	ctx context.Context, m *farm.Member, key string, batchID int64, now Temp, until time.Time, later Temp,
+	ctx context.Context, req farm.Request, batchID int64, now Temp, until time.Time, later Temp,
 ) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
+	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return s.on(ctx, m, key, batchID, func(c *at) (farm.Done, error) {
+	return s.on(ctx, req, batchID, func(c *at) (farm.Done, error) {
 		first, second := Warming{Temp: now}, Warming{Temp: later, From: until}
 		for _, x := range []*Warming{&first, &second} {
 			if err := x.checkTimes(ctx, c); err != nil {
@@ -171,7 +171,7 @@ func (s *Service) Plan(
 		if err := settle(ctx, c.tx, c.w, batchID); err != nil {
 			return farm.Done{}, err
 		}
-		return c.record(journal.Undo{tempsBefore.Of(u)}, "%s until %s, then %s.", m.Units().Temp(now.C),
-			m.Moment(until), m.Units().Temp(later.C))
+		return c.record(journal.Undo{tempsBefore.Of(u)}, "%s until %s, then %s.", req.Units().Temp(now.C),
+			req.Moment(until), req.Units().Temp(later.C))
 	})
 }

@@ -66,8 +66,8 @@ func checkParent(p *farm.Problems, f farm.Flock, b store.Bird, field, sex string
 }
 
 // SaveBird makes a bird (ID 0) or changes one. Whoever is gone leaves its pen on that day.
-func (s *Service) SaveBird(ctx context.Context, m *farm.Member, key string, b store.Bird) (farm.Done, error) {
-	return s.owned(ctx, m, key, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+func (s *Service) SaveBird(ctx context.Context, req farm.Request, b store.Bird) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
 		before, known := f.Birds[b.ID]
 		if b.ID != 0 && !known {
 			return farm.Done{}, farm.ErrNone
@@ -116,10 +116,10 @@ func aboutBird(b store.Bird, id int64) journal.Subjects {
 
 // owned runs a use case on the birds that is the owner's alone.
 func (s *Service) owned(
-	ctx context.Context, m *farm.Member, key string,
+	ctx context.Context, req farm.Request,
 	work func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -165,8 +165,8 @@ type PutIn struct {
 
 // PutIn puts a bird into a pen on a day. A bird is in one pen at a time: it leaves another on that
 // day. How many birds a pen has follows.
-func (s *Service) PutIn(ctx context.Context, m *farm.Member, key string, in PutIn) (farm.Done, error) {
-	return s.owned(ctx, m, key, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
 		pen, ok := w.PenByID[in.PenID]
 		if !ok || pen.Supplier {
 			return farm.Done{}, farm.ErrNone
@@ -411,8 +411,8 @@ type Leave struct {
 }
 
 // Leave takes a bird out of the pen where it is.
-func (s *Service) Leave(ctx context.Context, m *farm.Member, key string, in Leave) (farm.Done, error) {
-	return s.owned(ctx, m, key, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+func (s *Service) Leave(ctx context.Context, req farm.Request, in Leave) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
 		b, ok := f.Birds[in.BirdID]
 		if !ok {
 			return farm.Done{}, farm.ErrNone

@@ -19,11 +19,11 @@ type PenLine struct {
 // BringPens makes the pens of a list, all or none; with dry it only looks. Those whose name is there
 // already change nothing.
 func (b *Service) BringPens(
-	ctx context.Context, m *farm.Member, key string, lines []PenLine, dry bool,
+	ctx context.Context, req farm.Request, lines []PenLine, dry bool,
 ) (out farm.Listing, err error) {
 	var names []string
 	about, back := journal.Subjects{}, journal.Undo{}
-	err = b.TakeIn(ctx, m, key, dry, &out, func(tx *farm.Tx) error {
+	err = b.TakeIn(ctx, req, dry, &out, func(tx *farm.Tx) error {
 		names, about, back = nil, nil, nil
 		pens, err := tx.Pens(ctx)
 		if err != nil {

@@ -12,8 +12,8 @@ import (
 )
 
 // SavePen makes a pen (ID 0) or changes one.
-func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen farm.Pen) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+func (b *Service) SavePen(ctx context.Context, req farm.Request, pen farm.Pen) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		id, back, err := b.savePen(ctx, tx, pen)
 		if err != nil {
 			return done, err
@@ -23,8 +23,8 @@ func (b *Service) SavePen(ctx context.Context, m *farm.Member, key string, pen f
 }
 
 // NamePens makes several pens at once, as a farm begins with.
-func (b *Service) NamePens(ctx context.Context, m *farm.Member, key string, pens []farm.Pen) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) NamePens(ctx context.Context, req farm.Request, pens []farm.Pen) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		if len(pens) == 0 {
 			return farm.Done{}, farm.Problemf("name-0", "Name at least one pen.")
 		}

@@ -143,17 +143,17 @@ var ever = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // Save makes an instrument or changes one, which has lain where it lies since a moment; zero is now.
 func (b *Service) Save(
-	ctx context.Context, m *farm.Member, key string, x Instrument, since time.Time,
+	ctx context.Context, req farm.Request, x Instrument, since time.Time,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) { return save(ctx, tx, x, since) })
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) { return save(ctx, tx, x, since) })
 }
 
 // Lies keeps that an instrument has lain somewhere, as In names it, since a moment; zero is now. What it tells from
 // then on is told of that.
 func (b *Service) Lies(
-	ctx context.Context, m *farm.Member, key string, id int64, in, spot string, since time.Time,
+	ctx context.Context, req farm.Request, id int64, in, spot string, since time.Time,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return farm.Done{}, err
@@ -248,8 +248,8 @@ type Checking struct {
 }
 
 // Check keeps a check, and says what has to be added from now on.
-func (b *Service) Check(ctx context.Context, m *farm.Member, key string, in Checking) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Check(ctx context.Context, req farm.Request, in Checking) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -287,12 +287,12 @@ func (b *Service) Check(ctx context.Context, m *farm.Member, key string, in Chec
 		}
 		id, err := tx.AddCheck(ctx, store.InstrumentCheck{
 			InstrumentID: g.ID, Of: string(c.Of), How: c.How, At: c.At, Shown: c.Shown, Truth: c.True, Sure: c.Sure,
-		}, m.PersonID)
+		}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, g.ID), journal.Undo{dropCheck.Of(id)}, "%s %s.", g.Name,
-			added(c, m))
+			added(c, req.Member))
 	})
 }
 
@@ -338,16 +338,16 @@ type Reading struct {
 
 // TakeReading keeps a reading of a machine.
 func (b *Service) TakeReading(
-	ctx context.Context, m *farm.Member, key string, machineID int64, r Reading,
+	ctx context.Context, req farm.Request, machineID int64, r Reading,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if r.At.IsZero() {
 			r.At = tx.At
 		}
 		var p farm.Problems
-		r.wetBulb(&p, m)
+		r.wetBulb(&p, req.Member)
 		for field, c := range map[string]*float64{"temp": r.TempC, "display": r.DisplayC} {
-			p.Temp(m.Units(), field, "The temperature", c, -40, 60)
+			p.Temp(req.Units(), field, "The temperature", c, -40, 60)
 		}
 		for field, c := range map[string]*float64{"rh": r.RHPct, "display_rh": r.DisplayRHPct} {
 			p.Measure(field, "The humidity", c, 0, 100, "%")
@@ -385,7 +385,7 @@ func (b *Service) TakeReading(
 				return farm.Done{}, farm.ErrNone
 			}
 		}
-		ids, err := tx.AddMachineReadings(ctx, rows, m.PersonID)
+		ids, err := tx.AddMachineReadings(ctx, rows, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}

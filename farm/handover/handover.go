@@ -68,15 +68,15 @@ const MostDays = 31
 // Make makes a list, and gives the secret of its link: it is shown now and never again. Asked twice by one form it is
 // made once, and the second answer has no secret.
 func (b *Service) Make(
-	ctx context.Context, m *farm.Member, key string, h store.Handover,
+	ctx context.Context, req farm.Request, h store.Handover,
 ) (link string, done farm.Done, err error) {
 	made, digest := farm.NewLink()
-	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	done, err = b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		h.Name = p.Name("name", "For whom it is", h.Name, 80, true)
 		h.Call = p.Name("call", "Whom to call", h.Call, 200, false)
 		h.Note = p.Name("note", "The note", h.Note, 1000, false)
-		today := m.Date(tx.At)
+		today := req.Date(tx.At)
 		p.Date("from_on", "The first day", h.FromOn, today.AddDate(1, 0, 0))
 		switch days := farm.AgeDays(h.FromOn, h.ToOn); {
 		case days < 0:
@@ -89,7 +89,7 @@ func (b *Service) Make(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		h.MadeBy, h.MadeAt = m.PersonID, tx.At
+		h.MadeBy, h.MadeAt = req.PersonID, tx.At
 		id, err := tx.AddHandover(ctx, h, digest)
 		if err != nil {
 			return farm.Done{}, err
@@ -110,8 +110,8 @@ var reopened = journal.NewKind("reopen_list", func(ctx context.Context, tx *farm
 })
 
 // Withdraw ends a list: its link shows nothing any more.
-func (b *Service) Withdraw(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Withdraw(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		h, err := tx.Handover(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -258,7 +258,7 @@ var care = []string{method.Turn, method.Cool, method.Mist, farm.Tilt}
 // Tick ticks an item of the list of a link, or opens it again. Turning, cooling, misting and tilting are
 // written down on the farm with it; of other work the tick alone is kept, and whoever works on the farm
 // writes down what came of it.
-func (b *Service) Tick(ctx context.Context, link, key, item string, is bool) (farm.Done, error) {
+func (b *Service) Tick(ctx context.Context, link string, req farm.Request, item string, is bool) (farm.Done, error) {
 	m, l, err := b.Linked(ctx, link)
 	if err != nil {
 		return farm.Done{}, err
@@ -267,7 +267,8 @@ func (b *Service) Tick(ctx context.Context, link, key, item string, is bool) (fa
 	if !ok {
 		return farm.Done{}, farm.Problemf("item", "This is not on the list any more.")
 	}
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+	req.Member = m
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (done farm.Done, err error) {
 		if !is {
 			return farm.Done{Said: "Open again."}, reopen(ctx, tx, l.ID, item)
 		}

@@ -56,9 +56,9 @@ func labelOf(f candling.Finding) string {
 // BreakOut records what one egg showed on opening: one that is still in, one that was left when the
 // batch was closed, or one that was taken out before.
 func (b *Service) BreakOut(
-	ctx context.Context, m *farm.Member, key string, batchID int64, o Opened,
+	ctx context.Context, req farm.Request, batchID int64, o Opened,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		if err := o.check(); err != nil {
 			return farm.Done{}, err
 		}
@@ -86,7 +86,7 @@ func (b *Service) BreakOut(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row := store.BreakOut{EggID: o.EggID, At: at, Findings: []string{}, PersonID: m.PersonID}
+		row := store.BreakOut{EggID: o.EggID, At: at, Findings: []string{}, PersonID: req.PersonID}
 		for _, f := range o.Findings {
 			row.Findings = append(row.Findings, string(f))
 		}

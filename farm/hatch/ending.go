@@ -25,8 +25,8 @@ type Young struct {
 
 // Hatched records how many young of each pen hatched. From which eggs they came is
 // not known by that; it is when the batch is closed and no other egg is left.
-func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batchID int64, y Young) (farm.Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) Hatched(ctx context.Context, req farm.Request, batchID int64, y Young) (farm.Done, error) {
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, y.At)
 		if err != nil {
 			return farm.Done{}, err
@@ -38,7 +38,7 @@ func (b *Service) Hatched(ctx context.Context, m *farm.Member, key string, batch
 		if err := soon(ctx, tx, batch, at); err != nil {
 			return farm.Done{}, err
 		}
-		counts, err := tx.CountYoung(ctx, batchID, all, at, m.PersonID)
+		counts, err := tx.CountYoung(ctx, batchID, all, at, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -61,7 +61,7 @@ func soon(ctx context.Context, tx *farm.Tx, batch store.Batch, at time.Time) err
 	}
 	var p farm.Problems
 	if first := v.Hatch().From; at.Before(first.AddDate(0, 0, -earlyDays)) {
-		p.Doubtf(ctx, "hatched", "Young on %s? The first are due %s.",
+		p.Doubtf(tx.Request, "hatched", "Young on %s? The first are due %s.",
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(first))
 	}
 	return p.Err()
@@ -97,10 +97,10 @@ func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young,
 
 // onPens runs an action on an open batch, with its eggs by pen.
 func (b *Service) onPens(
-	ctx context.Context, m *farm.Member, key string, batchID int64,
+	ctx context.Context, req farm.Request, batchID int64,
 	work func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -152,7 +152,7 @@ func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) erro
 	}
 	var p farm.Problems
 	if n > 0 {
-		p.Doubtf(ctx, "eggs", "%s called live on %s: really take out?", wording.Were(n, "egg"),
+		p.Doubtf(tx.Request, "eggs", "%s called live on %s: really take out?", wording.Were(n, "egg"),
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
 	}
 	if err := farm.AskTorn(ctx, tx, &p, batch, e.Eggs); err != nil {
@@ -162,8 +162,8 @@ func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) erro
 }
 
 // End ends these eggs.
-func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID int64, e Ending) (farm.Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) End(ctx context.Context, req farm.Request, batchID int64, e Ending) (farm.Done, error) {
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		if err := e.check(); err != nil {
 			return farm.Done{}, err
 		}
@@ -189,7 +189,7 @@ func (b *Service) End(ctx context.Context, m *farm.Member, key string, batchID i
 		}
 		var u journal.Undo
 		if len(found) > 0 {
-			counts, err := tx.CountYoung(ctx, batchID, found, at, m.PersonID)
+			counts, err := tx.CountYoung(ctx, batchID, found, at, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -249,9 +249,9 @@ var Reasons = []string{"cracked", "bad", "other"}
 // young were counted and it is not known from which eggs they came, these end as
 // counted, with all others of their pen. told is when, zero for now.
 func (b *Service) Close(
-	ctx context.Context, m *farm.Member, key string, batchID int64, told time.Time,
+	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return b.onPens(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, told)
 		if err != nil {
 			return farm.Done{}, err
@@ -264,10 +264,10 @@ func (b *Service) Close(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := mayClose(v, alive, at, m); err != nil {
+		if err := mayClose(v, alive, at, req.Member); err != nil {
 			return farm.Done{}, err
 		}
-		if err := writesOff(ctx, v, alive, m); err != nil {
+		if err := writesOff(tx.Request, v, alive); err != nil {
 			return farm.Done{}, err
 		}
 		before := batch
@@ -306,11 +306,11 @@ func mayClose(v farm.BatchView, alive int, at time.Time, m *farm.Member) error {
 }
 
 // writesOff asks about eggs of which nobody knows what became of them, while it is still worth waiting for them.
-func writesOff(ctx context.Context, v farm.BatchView, alive int, m *farm.Member) error {
+func writesOff(req farm.Request, v farm.BatchView, alive int) error {
 	var p farm.Problems
 	if until := v.At(calendar.ClearOut); alive > 0 && v.Now.Before(until) && v.LockedAt != nil {
-		p.Doubtf(ctx, "batch", "%s may still hatch: wait until %s. Close now, and write %s off?",
-			wording.Plural(alive, "egg"), m.Moment(until), map[bool]string{true: "it", false: "them"}[alive == 1])
+		p.Doubtf(req, "batch", "%s may still hatch: wait until %s. Close now, and write %s off?",
+			wording.Plural(alive, "egg"), req.Moment(until), map[bool]string{true: "it", false: "them"}[alive == 1])
 	}
 	return p.Err()
 }

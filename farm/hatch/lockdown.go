@@ -16,9 +16,9 @@ const earlyDays = 2
 // Lockdown stops the turning and moves the batch to where it hatches.
 // told is when, zero for now.
 func (b *Service) Lockdown(
-	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64, told time.Time,
+	ctx context.Context, req farm.Request, batchID, hatcherID int64, told time.Time,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		_, step, where, err := lock(ctx, tx, batch, hatcherID, told)
 		if err != nil {
 			return farm.Done{}, err
@@ -53,7 +53,7 @@ func lock(
 	}
 	var p farm.Problems
 	if due := v.At(calendar.Lockdown); at.Before(due.AddDate(0, 0, -earlyDays)) {
-		p.Doubtf(ctx, "when", "Lockdown on %s? It is due %s.",
+		p.Doubtf(tx.Request, "when", "Lockdown on %s? It is due %s.",
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, at)), tx.Member.ShortDay(due))
 	}
 	hatcher := w.MachineByID[hatcherID]
@@ -62,7 +62,7 @@ func lock(
 		return at, back, "", err
 	}
 	if why != "" {
-		p.Doubtf(ctx, "hatcher", "%s is not ready: %s. Lock them down in it all the same?", hatcher.Name, why)
+		p.Doubtf(tx.Request, "hatcher", "%s is not ready: %s. Lock them down in it all the same?", hatcher.Name, why)
 	}
 	if p != nil {
 		return at, back, "", p

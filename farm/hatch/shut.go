@@ -155,8 +155,8 @@ type Shutting struct {
 }
 
 // Shut locks a batch down, names its baskets, and notes eggs that have pipped already: no alarm.
-func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64, s Shutting) (farm.Done, error) {
-	return b.onPens(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) Shut(ctx context.Context, req farm.Request, id int64, s Shutting) (farm.Done, error) {
+	return b.onPens(ctx, req, id, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, step, where, err := lock(ctx, tx, batch, s.HatcherID, s.At)
 		if err != nil {
 			return farm.Done{}, err
@@ -179,7 +179,7 @@ func (b *Service) Shut(ctx context.Context, m *farm.Member, key string, id int64
 			if _, err := whose(&sign, t, pens); err != nil {
 				return farm.Done{}, err
 			}
-			one, err := tx.AddSign(ctx, sign, m.PersonID)
+			one, err := tx.AddSign(ctx, sign, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -198,9 +198,9 @@ const ofLockdown = "lockdown-"
 
 // Tick ticks a step of the lockdown off, or opens it again.
 func (b *Service) Tick(
-	ctx context.Context, m *farm.Member, key string, id int64, step string, is bool,
+	ctx context.Context, req farm.Request, id int64, step string, is bool,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		_, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err

@@ -58,49 +58,46 @@ type Told struct {
 var Signs = []string{"assisted", "weak", "splayed", "curled", "navel", "sticky"}
 
 // Apply does what was tapped beside a machine.
-func (b *Service) Apply(ctx context.Context, m *farm.Member, machineID int64, taps []Tap) ([]farm.OpDone, error) {
-	return farm.EachOp(ctx, fmt.Sprintf("watch %d", machineID), taps,
-		func(ctx context.Context, t Tap) (string, farm.Done, error) {
-			done, err := b.tap(ctx, m, machineID, t)
-			return t.Key, done, err
-		})
+func (b *Service) Apply(ctx context.Context, req farm.Request, machineID int64, taps []Tap) ([]farm.OpDone, error) {
+	return farm.EachOp(req, fmt.Sprintf("watch %d", machineID), taps, func(t Tap) string { return t.Key },
+		func(req farm.Request, t Tap) (farm.Done, error) { return b.tap(ctx, req, machineID, t) })
 }
 
 // mostAgo is how long after something was seen it can be told by a tap, minutes: two days.
 const mostAgo = 2 * 24 * 60
 
-func (b *Service) tap(ctx context.Context, m *farm.Member, machineID int64, t Tap) (farm.Done, error) {
+func (b *Service) tap(ctx context.Context, req farm.Request, machineID int64, t Tap) (farm.Done, error) {
 	if t.Ago < 0 || t.Ago > mostAgo {
 		return farm.Done{}, farm.Problemf("ago", "It may be 0 to 48 hours ago.")
 	}
 	at := b.Made(t.At).Add(-time.Duration(t.Ago) * time.Minute)
 	switch t.Kind {
 	case hatching.Pip, hatching.Zip, Look:
-		return b.sign(ctx, m, t, at)
+		return b.sign(ctx, req, t, at)
 	case hatching.Out:
 		if t.Egg != 0 {
-			return b.End(ctx, m, t.Key, t.Batch, Ending{Eggs: []int64{t.Egg}, Fate: outcome.Hatched, At: at})
+			return b.End(ctx, req, t.Batch, Ending{Eggs: []int64{t.Egg}, Fate: outcome.Hatched, At: at})
 		}
 		y := Young{At: at, ByPen: map[int64]int{t.Pen: t.N}}
 		if t.Trial {
 			y.ByPen, y.OnTrial = nil, y.ByPen
 		}
-		return b.Hatched(ctx, m, t.Key, t.Batch, y)
+		return b.Hatched(ctx, req, t.Batch, y)
 	case Open:
-		return b.opened(ctx, m, machineID, t, at)
+		return b.opened(ctx, req, machineID, t, at)
 	case Tell:
-		return b.tell(ctx, m, t, at)
+		return b.tell(ctx, req, t, at)
 	case TakeOut:
-		return b.takeOut(ctx, m, t, at)
+		return b.takeOut(ctx, req, t, at)
 	case TakeBack:
-		return journal.TakeBackOf(ctx, b.Service, m, t.Key, t.Of)
+		return journal.TakeBackOf(ctx, b.Service, req, t.Of)
 	}
 	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the hatch watch.", t.Kind)
 }
 
 // sign notes a pip, a zip, or that nothing new is to be seen.
-func (b *Service) sign(ctx context.Context, m *farm.Member, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, m, t.Key, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, at)
 		if err != nil {
 			return farm.Done{}, err
@@ -111,7 +108,7 @@ func (b *Service) sign(ctx context.Context, m *farm.Member, t Tap, at time.Time)
 				return farm.Done{}, err
 			}
 		}
-		id, err := tx.AddSign(ctx, s, m.PersonID)
+		id, err := tx.AddSign(ctx, s, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -148,8 +145,10 @@ func whose(s *store.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 }
 
 // opened notes that the lid was opened, and why.
-func (b *Service) opened(ctx context.Context, m *farm.Member, machineID int64, t Tap, at time.Time) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, t.Key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+func (b *Service) opened(
+	ctx context.Context, req farm.Request, machineID int64, t Tap, at time.Time,
+) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		why := p.Name("why", "Why it was opened", t.Why, 60, true)
 		p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)
@@ -157,7 +156,7 @@ func (b *Service) opened(ctx context.Context, m *farm.Member, machineID int64, t
 			return farm.Done{}, err
 		}
 		id, err := tx.AddOpening(
-			ctx, store.LidOpening{MachineID: machineID, At: at, Minutes: t.Minutes, Why: why}, m.PersonID,
+			ctx, store.LidOpening{MachineID: machineID, At: at, Minutes: t.Minutes, Why: why}, req.PersonID,
 		)
 		if err != nil {
 			return farm.Done{}, err
@@ -170,8 +169,8 @@ func (b *Service) opened(ctx context.Context, m *farm.Member, machineID int64, t
 }
 
 // tell notes what is seen of young that are out.
-func (b *Service) tell(ctx context.Context, m *farm.Member, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, m, t.Key, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, at)
 		if err != nil {
 			return farm.Done{}, err
@@ -287,8 +286,8 @@ func (x Told) String() string {
 }
 
 // takeOut notes that young went to where they are warm.
-func (b *Service) takeOut(ctx context.Context, m *farm.Member, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, m, t.Key, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+func (b *Service) takeOut(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
 		at, err := tx.When(batch, at)
 		if err != nil {
 			return farm.Done{}, err
@@ -313,7 +312,7 @@ func (b *Service) takeOut(ctx context.Context, m *farm.Member, t Tap, at time.Ti
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddTaken(ctx, store.Taken{BatchID: batch.ID, At: at, Young: t.N, Place: place}, m.PersonID)
+		id, err := tx.AddTaken(ctx, store.Taken{BatchID: batch.ID, At: at, Young: t.N, Place: place}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}

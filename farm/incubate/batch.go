@@ -140,9 +140,9 @@ const PageOfBatches = 40
 
 // TickOff ticks a chore of a batch off.
 func (b *Service) TickOff(
-	ctx context.Context, m *farm.Member, key string, batchID int64, kind string, day int,
+	ctx context.Context, req farm.Request, batchID int64, kind string, day int,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}

@@ -66,8 +66,8 @@ func taskTitle(t method.Task, v farm.BatchView) string {
 var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "cooled", method.Mist: "misted"}
 
 // Care notes that a batch was turned, cooled or misted.
-func (b *Service) Care(ctx context.Context, m *farm.Member, key string, batchID int64, kind string) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+func (b *Service) Care(ctx context.Context, req farm.Request, batchID int64, kind string) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		_, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err

@@ -30,8 +30,8 @@ const mostUnsure = 15
 
 // TakeOver makes a batch of them, on trial: they leave the rates of their pen alone. Its clock is the middle of the
 // span; all that follows of it is a span.
-func (b *Service) TakeOver(ctx context.Context, m *farm.Member, key string, n Nest) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -65,11 +65,11 @@ func (b *Service) TakeOver(ctx context.Context, m *farm.Member, key string, n Ne
 		id, code, err := tx.AddBatch(ctx, store.Batch{
 			Species: kind.ID, Bantam: pen.Bantam, SetterID: n.SetterID, HatcherID: n.HatcherID, SetAt: setAt, UnsureDays: unsure,
 			Way: farm.WayRow(w.WayIn(kind.ID, w.MachineByID[n.SetterID])),
-		}, kind.Short, setAt.In(m.Place).Year())
+		}, kind.Short, setAt.In(req.Place).Year())
 		if err != nil {
 			return farm.Done{}, err
 		}
-		laid := m.Date(setAt)
+		laid := req.Date(setAt)
 		rows := []store.Collection{{
 			PenID: pen.ID, LaidOn: laid, Washing: string(method.Unwashed), Reasons: map[string]int{grading.Begun: n.Eggs},
 		}}
@@ -85,7 +85,7 @@ func (b *Service) TakeOver(ctx context.Context, m *farm.Member, key string, n Ne
 		if _, err := tx.Put(ctx, id, lot, n.Eggs, eggs, tx.At); err != nil {
 			return farm.Done{}, err
 		}
-		if _, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now())); err != nil {
+		if _, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Batch, id).And(journal.Pen, pen.ID),
@@ -126,12 +126,12 @@ func Along(v farm.BatchView, m *farm.Member) string {
 
 // Narrow sets the clock of a batch by what its eggs look like now: so many to so many days along.
 func (b *Service) Narrow(
-	ctx context.Context, m *farm.Member, key string, batchID int64, fromDays, toDays float64,
+	ctx context.Context, req farm.Request, batchID int64, fromDays, toDays float64,
 ) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
+	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		_, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -145,8 +145,8 @@ func (b *Service) Narrow(
 		}
 		clockSpan(&p, fromDays, toDays, v.Kind.HatchDays.To)
 		if p == nil && (toDays < v.Day-batch.UnsureDays || fromDays > v.Day+batch.UnsureDays) {
-			p.Doubtf(ctx, "to_days", "%s days along? By what was said before they would be %s. Is it so?",
-				daysSay(fromDays, toDays), Along(v, m))
+			p.Doubtf(tx.Request, "to_days", "%s days along? By what was said before they would be %s. Is it so?",
+				daysSay(fromDays, toDays), Along(v, req.Member))
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err

@@ -350,13 +350,13 @@ func onTheList(w *farm.Snapshot, s Setting) bool {
 // Set sets the picked eggs. If somebody else took some of them meanwhile,
 // nothing is set, and the problem names which went. Shipped eggs that still rest
 // are not set unless s.Unrested says so, which is written down.
-func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if !m.Keeper() && !onTheList(w, s) {
+		if !req.Keeper() && !onTheList(w, s) {
 			return farm.Done{}, farm.Problemf(
 				"eggs", "A helper sets what is planned for today, and parcels that have rested; not eggs from the store.",
 			)
@@ -373,7 +373,7 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 		var rows []farm.StockRow
 		for _, x := range stock {
 			rows = append(rows, farm.StockRow{
-				Pen: w.PenByID[x.PenID], Lots: []farm.Lot{farm.LotOn(kind, x, m.Date(s.SetAt))},
+				Pen: w.PenByID[x.PenID], Lots: []farm.Lot{farm.LotOn(kind, x, req.Date(s.SetAt))},
 			})
 		}
 		unrested := resting(w, s, rows)
@@ -386,7 +386,7 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 		if s.Unrested {
 			restedAt = s.SetAt.AddDate(1, 0, 0)
 		}
-		id, code, err := tx.AddBatch(ctx, batch, kind.Short, s.SetAt.In(m.Place).Year())
+		id, code, err := tx.AddBatch(ctx, batch, kind.Short, s.SetAt.In(req.Place).Year())
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -425,7 +425,7 @@ func (b *Service) Set(ctx context.Context, m *farm.Member, key string, s Setting
 				return farm.Done{}, err
 			}
 		}
-		if _, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now())); err != nil {
+		if _, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf("Set %s as %s in %s.", wording.Plural(eggs, "egg"), code, w.MachineByID[s.SetterID].Name)

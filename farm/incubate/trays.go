@@ -58,8 +58,8 @@ type Move struct {
 }
 
 // MoveEggs does a move. Later eggs of several fill the places after the first.
-func (b *Service) MoveEggs(ctx context.Context, m *farm.Member, key string, batchID int64, mv Move) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) MoveEggs(ctx context.Context, req farm.Request, batchID int64, mv Move) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -184,8 +184,8 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 }
 
 // ArrangeByPen lays all eggs of a batch anew, each pen in a block.
-func (b *Service) ArrangeByPen(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) ArrangeByPen(ctx context.Context, req farm.Request, batchID int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

@@ -20,17 +20,17 @@ type Way struct {
 // SetWay changes by which way a batch is run from now on; no other batch changes, and what it was run by
 // before stays in its record.
 func (b *Service) SetWay(
-	ctx context.Context, m *farm.Member, key string, batchID int64, way method.Method,
+	ctx context.Context, req farm.Request, batchID int64, way method.Method,
 ) (farm.Done, error) {
-	return b.changeWay(ctx, m, key, batchID, func(v farm.BatchView) method.Method {
+	return b.changeWay(ctx, req, batchID, func(v farm.BatchView) method.Method {
 		way.Washing = v.Method.Washing
 		return way
 	})
 }
 
 // ByWeight runs a batch by weight from now on.
-func (b *Service) ByWeight(ctx context.Context, m *farm.Member, key string, batchID int64) (farm.Done, error) {
-	return b.changeWay(ctx, m, key, batchID, func(v farm.BatchView) method.Method {
+func (b *Service) ByWeight(ctx context.Context, req farm.Request, batchID int64) (farm.Done, error) {
+	return b.changeWay(ctx, req, batchID, func(v farm.BatchView) method.Method {
 		way := v.Method
 		way.School = method.ByWeight
 		return way
@@ -38,12 +38,12 @@ func (b *Service) ByWeight(ctx context.Context, m *farm.Member, key string, batc
 }
 
 func (b *Service) changeWay(
-	ctx context.Context, m *farm.Member, key string, batchID int64, to func(v farm.BatchView) method.Method,
+	ctx context.Context, req farm.Request, batchID int64, to func(v farm.BatchView) method.Method,
 ) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
+	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err

@@ -45,14 +45,15 @@ func (s Subjects) And(kind string, id int64) Subjects {
 	return append(s, store.Subject{Kind: kind, ID: id})
 }
 
-// batch is the batch in whose list the line stands; 0 for none.
-func (s Subjects) batch() int64 {
-	for _, one := range s {
-		if one.Kind == Batch {
-			return one.ID
-		}
+// first is the batch in whose list the line stands, or else what is named first.
+func (s Subjects) first() (first farm.Subject) {
+	if i := slices.IndexFunc(s, func(one farm.Subject) bool { return one.Kind == Batch }); i >= 0 {
+		return s[i]
 	}
-	return 0
+	if len(s) > 0 {
+		return s[0]
+	}
+	return first
 }
 
 // Record puts a line into the journal and returns what was done. With a nil undo it
@@ -60,9 +61,9 @@ func (s Subjects) batch() int64 {
 func Record(
 	ctx context.Context, tx *farm.Tx, about Subjects, u Undo, format string, args ...any,
 ) (farm.Done, error) {
-	done := farm.Done{Said: fmt.Sprintf(format, args...), BatchID: about.batch()}
+	done := farm.Done{Said: fmt.Sprintf(format, args...), Subject: about.first()}
 	line := store.Line{
-		PersonID: tx.Member.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said,
+		PersonID: tx.Member.PersonID, BatchID: done.Of(Batch), About: about, At: tx.At, Said: done.Said,
 	}
 	if u != nil {
 		var err error
@@ -82,13 +83,13 @@ const helpersDay = 24 * time.Hour
 
 // TakeBack takes the action of a journal line back, if nothing that came after it on
 // one of its subjects still stands.
-func TakeBack(ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func TakeBack(ctx context.Context, b *farm.Service, req farm.Request, entryID int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		e, err := tx.Entry(ctx, entryID)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if !m.May(farm.Keeping) && (e.PersonID != m.PersonID || tx.At.Sub(e.At) > helpersDay) {
+		if !req.May(farm.Keeping) && (e.PersonID != req.PersonID || tx.At.Sub(e.At) > helpersDay) {
 			return farm.Done{}, farm.Problemf(
 				"entry", "A helper takes back what he did himself, within a day. A keeper or an owner can take this back.",
 			)
@@ -119,9 +120,9 @@ func TakeBackIn(ctx context.Context, tx *farm.Tx, entryID int64) error {
 
 // TakeBackAll takes the action of a line back with all that leans on it, the newest first.
 func TakeBackAll(
-	ctx context.Context, b *farm.Service, m *farm.Member, key string, entryID int64, shown []int64,
+	ctx context.Context, b *farm.Service, req farm.Request, entryID int64, shown []int64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		all, err := tx.Leaning(ctx, entryID)
 		if err != nil {
 			return done, err
@@ -161,12 +162,16 @@ func undone(ctx context.Context, tx *farm.Tx, e store.Entry) (done farm.Done, er
 	}
 	done = farm.Done{Said: "Taken back: " + e.Said}
 	if e.BatchID != nil {
-		if done.BatchID, err = refresh(ctx, tx, *e.BatchID); err != nil {
+		id, err := refresh(ctx, tx, *e.BatchID)
+		if err != nil {
 			return farm.Done{}, err
+		}
+		if id != 0 {
+			done.Subject = farm.Subject{Kind: Batch, ID: id}
 		}
 	}
 	_, err = tx.AddEntry(ctx, store.Line{
-		PersonID: tx.Member.PersonID, BatchID: done.BatchID, About: about, At: tx.At, Said: done.Said, Undoes: e.ID,
+		PersonID: tx.Member.PersonID, BatchID: done.Of(Batch), About: about, At: tx.At, Said: done.Said, Undoes: e.ID,
 	})
 	return done, err
 }

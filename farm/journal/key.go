@@ -12,12 +12,12 @@ import (
 )
 
 // TakeBackOf takes back what was done under another key.
-func TakeBackOf(ctx context.Context, b *farm.Service, m *farm.Member, key, of string) (farm.Done, error) {
+func TakeBackOf(ctx context.Context, b *farm.Service, req farm.Request, of string) (farm.Done, error) {
 	if uuid.Validate(of) != nil {
 		return farm.Done{}, farm.Problemf("of", "There is nothing to take back.")
 	}
 	var before farm.Done
-	err := b.Read(ctx, m, func(tx *farm.Tx) error {
+	err := b.Read(ctx, req.Member, func(tx *farm.Tx) error {
 		answer, err := tx.Answered(ctx, of)
 		if err != nil {
 			return err
@@ -30,5 +30,5 @@ func TakeBackOf(ctx context.Context, b *farm.Service, m *farm.Member, key, of st
 	if err != nil {
 		return farm.Done{}, fmt.Errorf("take back: %w", err)
 	}
-	return TakeBack(ctx, b, m, key, before.Entry)
+	return TakeBack(ctx, b, req, before.Entry)
 }

@@ -157,13 +157,13 @@ type Kept struct {
 
 // SaveKind keeps the farm's own figures of a kind, in place of those before, and
 // its method. It says which values are unusual. What runs keeps its way, unless it is asked for.
-func (b *Service) SaveKind(ctx context.Context, m *farm.Member, key, id string, k Kept) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) SaveKind(ctx context.Context, req farm.Request, id string, k Kept) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
 		shipped, err := species.Find(id)
 		if err != nil {
 			return farm.Done{}, farm.ErrNone
 		}
-		if err := check(m, shipped, k.Figures, k.Way); err != nil {
+		if err := check(req.Member, shipped, k.Figures, k.Way); err != nil {
 			return farm.Done{}, err
 		}
 		rows := make([]store.Figure, len(k.Figures))
@@ -221,8 +221,8 @@ func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
 }
 
 // AddKind makes a kind of the farm's own, with all figures of the shipped one that it is most like.
-func (b *Service) AddKind(ctx context.Context, m *farm.Member, key, like, name string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) AddKind(ctx context.Context, req farm.Request, like, name string) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
 		id, err := species.OwnID(like, name)
 		if err != nil {
 			return farm.Done{}, farm.Problemf("name", "%s.", wording.Capital(err.Error()))
@@ -233,12 +233,12 @@ func (b *Service) AddKind(ctx context.Context, m *farm.Member, key, like, name s
 		}
 		same := func(p *species.Profile) bool { return strings.EqualFold(p.Name, own.Name) }
 		switch {
-		case slices.ContainsFunc(m.Offered(), same):
+		case slices.ContainsFunc(req.Offered(), same):
 			return farm.Done{}, farm.Problemf("name", "There is a kind called %s already.", own.Name)
-		case len(m.OwnKinds) >= mostKinds:
+		case len(req.OwnKinds) >= mostKinds:
 			return farm.Done{}, farm.Problemf("name", "A farm may have %d kinds of its own.", mostKinds)
 		}
-		if err := tx.SetOwnKinds(ctx, append(slices.Clone(m.OwnKinds), id)); err != nil {
+		if err := tx.SetOwnKinds(ctx, append(slices.Clone(req.OwnKinds), id)); err != nil {
 			return farm.Done{}, err
 		}
 		base, err := species.Find(like)

@@ -118,9 +118,9 @@ func swapChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all [
 }
 
 // GiveDummies notes that dummy eggs were put under a hen.
-func (b *Service) GiveDummies(ctx context.Context, m *farm.Member, key string, henID int64) (farm.Done, error) {
-	return b.onHen(ctx, m, farm.Helping, key, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
-		id, err := tx.AddCare(ctx, store.Care{Kind: dummies, MachineID: &x.ID, At: tx.At}, m.PersonID)
+func (b *Service) GiveDummies(ctx context.Context, req farm.Request, henID int64) (farm.Done, error) {
+	return b.onHen(ctx, req, farm.Helping, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+		id, err := tx.AddCare(ctx, store.Care{Kind: dummies, MachineID: &x.ID, At: tx.At}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -131,9 +131,9 @@ func (b *Service) GiveDummies(ctx context.Context, m *farm.Member, key string, h
 
 // PlanSwap keeps that so many eggs of a batch are to go under a hen at their first look.
 func (b *Service) PlanSwap(
-	ctx context.Context, m *farm.Member, key string, henID, batchID int64, eggs int,
+	ctx context.Context, req farm.Request, henID, batchID int64, eggs int,
 ) (farm.Done, error) {
-	return b.onHen(ctx, m, farm.Keeping, key, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.onHen(ctx, req, farm.Keeping, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
@@ -159,16 +159,16 @@ func (b *Service) PlanSwap(
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID).And(journal.Machine, x.ID),
 			journal.Undo{dropSwap.Of(id)}, "The best %s of %s go under %s on the evening of %s.",
-			wording.Plural(eggs, "egg"), batch.Code, x.Name, m.ShortDay(on))
+			wording.Plural(eggs, "egg"), batch.Code, x.Name, req.ShortDay(on))
 	})
 }
 
 // onHen is OnMachine for a broody hen.
 func (b *Service) onHen(
-	ctx context.Context, m *farm.Member, needs farm.Right, key string, id int64,
+	ctx context.Context, req farm.Request, needs farm.Right, id int64,
 	work func(tx *farm.Tx, x farm.Machine) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, needs, key, id, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, needs, id, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if !machine.Broody(x.Kind) {
 			return farm.Done{}, farm.Problemf("hen", "%s is no hen.", x.Name)
 		}

@@ -24,11 +24,11 @@ type Line struct {
 // BringMachines makes the machines of a list, all or none; with dry it only looks. They hold the kinds that
 // the farm keeps, each by the room that its eggs take. Those whose name is there already change nothing.
 func (b *Service) BringMachines(
-	ctx context.Context, m *farm.Member, key string, lines []Line, dry bool,
+	ctx context.Context, req farm.Request, lines []Line, dry bool,
 ) (out farm.Listing, err error) {
 	var names []string
 	about, back := journal.Subjects{}, journal.Undo{}
-	err = b.TakeIn(ctx, m, key, dry, &out, func(tx *farm.Tx) error {
+	err = b.TakeIn(ctx, req, dry, &out, func(tx *farm.Tx) error {
 		names, about, back = nil, nil, nil
 		w, err := tx.Snapshot(ctx)
 		if err != nil {

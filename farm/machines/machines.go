@@ -18,9 +18,9 @@ import (
 
 // MadeReady notes steps of making a machine ready.
 func (b *Service) MadeReady(
-	ctx context.Context, m *farm.Member, key string, machineID int64, steps ...string,
+	ctx context.Context, req farm.Request, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		kind, err := machine.Find(x.Kind)
 		if err != nil {
 			return farm.Done{}, err
@@ -32,7 +32,7 @@ func (b *Service) MadeReady(
 				return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
 			}
 			id, err := tx.AddCare(
-				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, m.PersonID,
+				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, req.PersonID,
 			)
 			if err != nil {
 				return farm.Done{}, err
@@ -49,9 +49,9 @@ func (b *Service) MadeReady(
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
 func (b *Service) SaveMachine(
-	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room,
+	ctx context.Context, req farm.Request, x farm.Machine, rooms []farm.Room,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		id, back, err := b.save(ctx, tx, x, rooms)
 		if err != nil {
 			return done, err
@@ -71,9 +71,9 @@ type Hatcher struct {
 // NameMachine makes a machine, and a hatcher with it if one is given. What is set in it has to be able
 // to hatch somewhere: in it, in a hatcher that is there, or in the new one.
 func (b *Service) NameMachine(
-	ctx context.Context, m *farm.Member, key string, x farm.Machine, rooms []farm.Room, with *Hatcher,
+	ctx context.Context, req farm.Request, x farm.Machine, rooms []farm.Room, with *Hatcher,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		said := "Saved the machine " + x.Name + "."
 		id, drop, err := b.save(ctx, tx, x, rooms)
 		if err != nil {

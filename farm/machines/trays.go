@@ -15,9 +15,9 @@ import (
 // SaveTray makes a tray of a machine (ID 0) or changes one. Its places that are
 // known to be warm or cool are named like "A1 A2".
 func (b *Service) SaveTray(
-	ctx context.Context, m *farm.Member, key string, t store.Tray, warm, cool string,
+	ctx context.Context, req farm.Request, t store.Tray, warm, cool string,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err

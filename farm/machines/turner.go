@@ -83,12 +83,12 @@ func turnerChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all
 }
 
 // Turns notes that the turner of a machine was seen to turn.
-func (b *Service) Turns(ctx context.Context, m *farm.Member, key string, machineID int64) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+func (b *Service) Turns(ctx context.Context, req farm.Request, machineID int64) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if !HasTurner(x) {
 			return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
 		}
-		id, err := tx.AddCare(ctx, store.Care{Kind: turns, MachineID: &x.ID, At: tx.At}, m.PersonID)
+		id, err := tx.AddCare(ctx, store.Care{Kind: turns, MachineID: &x.ID, At: tx.At}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}

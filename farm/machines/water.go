@@ -123,9 +123,9 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 // Watered notes that a machine was filled to the brim, topped up, or found dry; ml is what went in, 0 if
 // nobody measured.
 func (b *Service) Watered(
-	ctx context.Context, m *farm.Member, key string, machineID int64, kind watering.Kind, ml float64,
+	ctx context.Context, req farm.Request, machineID int64, kind watering.Kind, ml float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said, ok := map[watering.Kind]string{
 			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",
@@ -143,7 +143,7 @@ func (b *Service) Watered(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddWater(ctx, store.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, m.PersonID)
+		id, err := tx.AddWater(ctx, store.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -54,9 +54,9 @@ type Dealing struct {
 const whyLength = 120
 
 // Move moves eggs. Whoever is second at the same eggs is told who was first.
-func (s *Service) Move(ctx context.Context, m *farm.Member, key string, batchID int64, mv Moving) (farm.Done, error) {
+func (s *Service) Move(ctx context.Context, req farm.Request, batchID int64, mv Moving) (farm.Done, error) {
 	asked := asked{mv.From, mv.At, mv.Why}
-	return s.onEggs(ctx, m, key, batchID, asked, func(x *work) (farm.Done, error) {
+	return s.onEggs(ctx, req, batchID, asked, func(x *work) (farm.Done, error) {
 		ids, err := x.which(mv.Which)
 		if err != nil {
 			return farm.Done{}, err
@@ -100,8 +100,8 @@ func (s *Service) Move(ctx context.Context, m *farm.Member, key string, batchID 
 
 // Deal deals the living eggs of a batch out over machines, evenly by pen and age. What goes to the machine
 // where they stand, or else to the first, stays the batch.
-func (s *Service) Deal(ctx context.Context, m *farm.Member, key string, batchID int64, d Dealing) (farm.Done, error) {
-	return s.onEggs(ctx, m, key, batchID, asked{d.From, d.At, d.Why}, func(x *work) (farm.Done, error) {
+func (s *Service) Deal(ctx context.Context, req farm.Request, batchID int64, d Dealing) (farm.Done, error) {
+	return s.onEggs(ctx, req, batchID, asked{d.From, d.At, d.Why}, func(x *work) (farm.Done, error) {
 		machines := slices.Compact(slices.Sorted(slices.Values(d.Machines)))
 		if i := slices.Index(machines, x.v.Stands().ID); i > 0 {
 			machines[0], machines[i] = machines[i], machines[0]
@@ -168,9 +168,9 @@ type asked struct {
 
 // onEggs runs work on an open batch, with all that a move has to know.
 func (s *Service) onEggs(
-	ctx context.Context, m *farm.Member, key string, batchID int64, a asked, do func(x *work) (farm.Done, error),
+	ctx context.Context, req farm.Request, batchID int64, a asked, do func(x *work) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return s.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		w, v, err := tx.Viewed(ctx, batch)
 		if err != nil {
 			return farm.Done{}, err
@@ -196,7 +196,7 @@ func (s *Service) onEggs(
 		}
 		if x.at.Before(since) {
 			return farm.Done{}, farm.Problemf("when", "They stand in %s since %s; they cannot have left it before.",
-				v.Stands().Name, m.Moment(since))
+				v.Stands().Name, req.Moment(since))
 		}
 		eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
 		if err != nil {
@@ -315,17 +315,17 @@ func (x *work) doubts(to farm.Machine, hatcher int64, eggs int) error {
 	var p farm.Problems
 	if t, there := x.around(to); there && to.ID != x.v.Stands().ID {
 		if eggs > t.Free {
-			p.Doubtf(x.ctx, "to", "%s has room for %d of them just now. Move all %d?", to.Name, t.Free, eggs)
+			p.Doubtf(x.tx.Request, "to", "%s has room for %d of them just now. Move all %d?", to.Name, t.Free, eggs)
 		}
 		why, err := x.w.NotReady(x.ctx, x.tx, to)
 		if err != nil {
 			return err
 		}
 		if why != "" {
-			p.Doubtf(x.ctx, "to", "%s is not ready: %s. Move them all the same?", to.Name, why)
+			p.Doubtf(x.tx.Request, "to", "%s is not ready: %s. Move them all the same?", to.Name, why)
 		}
 		for _, says := range x.air(to, hatcher) {
-			p.Doubtf(x.ctx, "to", "%s Move them all the same?", says)
+			p.Doubtf(x.tx.Request, "to", "%s Move them all the same?", says)
 		}
 	}
 	return p.Err()

@@ -48,8 +48,8 @@ func OfMachine(machineID int64, all *[]Note) farm.Part {
 }
 
 // Add keeps a note; its time is when it began, zero: now.
-func (b *Service) Add(ctx context.Context, m *farm.Member, key string, n Note) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Add(ctx context.Context, req farm.Request, n Note) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		of, about, err := subject(ctx, tx, n)
 		if err != nil {
 			return farm.Done{}, err
@@ -62,24 +62,26 @@ func (b *Service) Add(ctx context.Context, m *farm.Member, key string, n Note) (
 		if n.Minutes != nil {
 			p.Count("minutes", "The number of minutes", *n.Minutes, 1, 20160)
 		}
-		p.Temp(m.Units(), "worst", "The temperature", n.TempC, 0, 50)
+		p.Temp(req.Units(), "worst", "The temperature", n.TempC, 0, 50)
 		switch {
 		case n.At.IsZero():
 			n.At = tx.At
 		case n.At.After(tx.At.Add(time.Minute)):
-			p.Addf("when", "%s has not come yet; when did it begin?", m.Moment(n.At))
+			p.Addf("when", "%s has not come yet; when did it begin?", req.Moment(n.At))
 		case n.At.Before(tx.At.AddDate(-2, 0, 0)):
-			p.Addf("when", "%s is long ago; it may be within two years.", m.Moment(n.At))
+			p.Addf("when", "%s is long ago; it may be within two years.", req.Moment(n.At))
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		n.PersonID = &m.PersonID
+		n.PersonID = &req.PersonID
 		id, err := tx.AddNote(ctx, n)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		return journal.Record(ctx, tx, about, journal.Undo{dropNote.Of(id)}, "%s: %s.", of, wording.Lower(Says(n, m)))
+		return journal.Record(
+			ctx, tx, about, journal.Undo{dropNote.Of(id)}, "%s: %s.", of, wording.Lower(Says(n, req.Member)),
+		)
 	})
 }
 

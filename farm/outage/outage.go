@@ -77,8 +77,8 @@ func (c Cut) check(tx *farm.Tx, w *farm.Snapshot) error {
 }
 
 // Begin writes a cut down: one that is over, or one that lasts.
-func (b *Service) Begin(ctx context.Context, m *farm.Member, key string, c Cut) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -98,7 +98,7 @@ func (b *Service) Begin(ctx context.Context, m *farm.Member, key string, c Cut) 
 				about = about.And(journal.Machine, x.ID)
 			}
 		}
-		id, err := tx.AddOutage(ctx, row, on, m.PersonID)
+		id, err := tx.AddOutage(ctx, row, on, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -107,14 +107,14 @@ func (b *Service) Begin(ctx context.Context, m *farm.Member, key string, c Cut) 
 		}
 		u := journal.Undo{dropOutage.Of(id)}
 		if c.To.IsZero() {
-			return journal.Record(ctx, tx, about, u, "The power went %s: %s.", m.Moment(c.From), names(w, on))
+			return journal.Record(ctx, tx, about, u, "The power went %s: %s.", req.Moment(c.From), names(w, on))
 		}
 		about, says, err := b.end(ctx, tx, w, id, c.To, about)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, about, append(u, unchill.Of(id)), "Power cut of %s, %s: %s. %s",
-			m.ShortDay(c.From), hours(c.To.Sub(c.From)), names(w, on), says)
+			req.ShortDay(c.From), hours(c.To.Sub(c.From)), names(w, on), says)
 	})
 }
 
@@ -147,8 +147,8 @@ func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error 
 }
 
 // Back says that the power is back, and when.
-func (b *Service) Back(ctx context.Context, m *farm.Member, key string, id int64, at time.Time) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.Time) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -164,11 +164,11 @@ func (b *Service) Back(ctx context.Context, m *farm.Member, key string, id int64
 		case one.ID == 0:
 			return farm.Done{}, farm.ErrNone
 		case one.ToAt != nil:
-			return farm.Done{}, farm.Problemf("to", "The power came back %s already.", m.Moment(*one.ToAt))
+			return farm.Done{}, farm.Problemf("to", "The power came back %s already.", req.Moment(*one.ToAt))
 		case at.After(tx.At.Add(time.Minute)):
-			return farm.Done{}, farm.Problemf("to", "%s has not come yet.", m.Moment(at))
+			return farm.Done{}, farm.Problemf("to", "%s has not come yet.", req.Moment(at))
 		case !at.After(one.FromAt):
-			return farm.Done{}, farm.Problemf("to", "It went %s, so it came back later.", m.Moment(one.FromAt))
+			return farm.Done{}, farm.Problemf("to", "It went %s, so it came back later.", req.Moment(one.FromAt))
 		case at.Sub(one.FromAt) > longest:
 			at = one.FromAt.Add(longest)
 		}
@@ -225,9 +225,9 @@ func (b *Service) end(
 
 // Read keeps what eggs in a machine were read at during a cut.
 func (b *Service) Read(
-	ctx context.Context, m *farm.Member, key string, id, machineID int64, at time.Time, eggC float64,
+	ctx context.Context, req farm.Request, id, machineID int64, at time.Time, eggC float64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		one, err := tx.Outage(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -235,7 +235,7 @@ func (b *Service) Read(
 		if at.IsZero() {
 			at = tx.At
 		}
-		r := m.Units()
+		r := req.Units()
 		switch {
 		case one.ID == 0 || !slices.ContainsFunc(one.Machines, func(x store.OutageMachine) bool {
 			return x.MachineID == machineID
@@ -244,7 +244,7 @@ func (b *Service) Read(
 		case one.ToAt != nil:
 			return farm.Done{}, farm.Problemf("egg_c", "The power is back; take that back first, then add the reading.")
 		case at.Before(one.FromAt) || at.After(tx.At.Add(time.Minute)):
-			return farm.Done{}, farm.Problemf("when", "A reading lies between %s and now.", m.Moment(one.FromAt))
+			return farm.Done{}, farm.Problemf("when", "A reading lies between %s and now.", req.Moment(one.FromAt))
 		case !(eggC >= -5 && eggC <= 45):
 			return farm.Done{}, farm.Problemf("egg_c", "Eggs may be read at %s to %s.", r.Temp(-5), r.Temp(45))
 		}
@@ -256,7 +256,7 @@ func (b *Service) Read(
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReading.Of(row)},
-			"Eggs read at %s, %s.", r.Temp(eggC), m.Moment(at))
+			"Eggs read at %s, %s.", r.Temp(eggC), req.Moment(at))
 	})
 }
 

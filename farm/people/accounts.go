@@ -149,7 +149,8 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 	}
 	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
 		_, err := journal.Record(
-			ctx, b.In(tx, m), journal.On(journal.Person, id), nil, "Made an account for %s, %s.", person.Name, role,
+			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, id), nil,
+			"Made an account for %s, %s.", person.Name, role,
 		)
 		return err
 	})
@@ -173,7 +174,8 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 	person := people[i]
 	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
 		_, err := journal.Record(
-			ctx, b.In(tx, m), journal.On(journal.Person, personID), nil, "%s is no longer on the farm.", person.Name,
+			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, personID), nil,
+			"%s is no longer on the farm.", person.Name,
 		)
 		return err
 	})
@@ -291,8 +293,8 @@ type Rules struct {
 }
 
 // SaveFarm keeps the farm's rules.
-func (b *Service) SaveFarm(ctx context.Context, m *farm.Member, key string, r Rules) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) SaveFarm(ctx context.Context, req farm.Request, r Rules) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		r.Name = p.Name("farm", "The farm's name", r.Name, 80, true)
 		p.Zone(r.Zone)

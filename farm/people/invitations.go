@@ -42,7 +42,7 @@ func (b *Service) Invite(ctx context.Context, m *farm.Member, name, role string)
 	now := b.Now()
 	in := store.Invitation{FarmID: m.FarmID, Name: name, Role: role, MadeAt: now, UntilAt: now.Add(invitationHolds)}
 	_, err = b.DB.Invite(ctx, in, m.PersonID, digest, func(tx *store.Tx, _ int64) error {
-		_, err := journal.Record(ctx, b.In(tx, m), nil, nil, "Invited %s, %s.", name, role)
+		_, err := journal.Record(ctx, b.In(tx, farm.NewRequest(m)), nil, nil, "Invited %s, %s.", name, role)
 		return err
 	})
 	return link, err
@@ -62,7 +62,7 @@ func (b *Service) Withdraw(ctx context.Context, m *farm.Member, id int64) error 
 		return err
 	}
 	err := b.DB.Withdraw(ctx, m.FarmID, id, b.Now(), func(tx *store.Tx) error {
-		_, err := journal.Record(ctx, b.In(tx, m), nil, nil, "Withdrew an invitation.")
+		_, err := journal.Record(ctx, b.In(tx, farm.NewRequest(m)), nil, nil, "Withdrew an invitation.")
 		return err
 	})
 	if errors.Is(err, farm.ErrNone) {
@@ -117,7 +117,9 @@ func (b *Service) join(
 	return b.DB.Join(ctx, farm.LinkDigest(link), personID, p, b.Now(), func(tx *store.Tx, id int64) error {
 		about := journal.On(journal.Person, id)
 		by := &farm.Member{Member: store.Member{PersonID: id, FarmID: in.FarmID}}
-		_, err := journal.Record(ctx, b.In(tx, by), about, nil, "%s came onto the farm, %s.", p.Name, in.Role)
+		_, err := journal.Record(
+			ctx, b.In(tx, farm.NewRequest(by)), about, nil, "%s came onto the farm, %s.", p.Name, in.Role,
+		)
 		return err
 	})
 }
@@ -150,7 +152,9 @@ func (b *Service) ChangeRole(ctx context.Context, m *farm.Member, personID int64
 	}
 	done := farm.Done{Said: fmt.Sprintf("%s is %s now.", who.Name, role)}
 	err = b.DB.SetRole(ctx, m.FarmID, personID, role, func(tx *store.Tx) error {
-		_, err := journal.Record(ctx, b.In(tx, m), journal.On(journal.Person, personID), nil, "%s", done.Said)
+		_, err := journal.Record(
+			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, personID), nil, "%s", done.Said,
+		)
 		return err
 	})
 	if errors.Is(err, farm.ErrNone) {

@@ -53,32 +53,32 @@ func (b *Service) LookAt(ctx context.Context, m *farm.Member, id int64, all []To
 }
 
 // Bring keeps what a logger’s file tells as of an instrument; what is there already stays.
-func (b *Service) Bring(ctx context.Context, m *farm.Member, key string, id int64, all []Told) (farm.Done, error) {
-	if err := m.Refuse(farm.Keeping); err != nil {
+func (b *Service) Bring(ctx context.Context, req farm.Request, id int64, all []Told) (farm.Done, error) {
+	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	if err := b.Read(ctx, m, func(tx *farm.Tx) error { _, err := find(ctx, tx, id); return err }); err != nil {
+	if err := b.Read(ctx, req.Member, func(tx *farm.Tx) error { _, err := find(ctx, tx, id); return err }); err != nil {
 		return farm.Done{}, err
 	}
-	if err := b.take(ctx, store.Sender{FarmID: m.FarmID, InstrumentID: id}, all); err != nil {
+	if err := b.take(ctx, store.Sender{FarmID: req.FarmID, InstrumentID: id}, all); err != nil {
 		return farm.Done{}, err
 	}
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s of %s came in, from %s to %s.",
-			wording.Plural(len(all), "reading"), x.Name, m.Moment(all[0].At), m.Moment(all[len(all)-1].At))
+			wording.Plural(len(all), "reading"), x.Name, req.Moment(all[0].At), req.Moment(all[len(all)-1].At))
 	})
 }
 
 // Forget forgets what an instrument told from a moment to another: it lay on a table, or the file was another’s. It
 // cannot be taken back.
 func (b *Service) Forget(
-	ctx context.Context, m *farm.Member, key string, id int64, from, to time.Time,
+	ctx context.Context, req farm.Request, id int64, from, to time.Time,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -90,6 +90,6 @@ func (b *Service) Forget(
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "What %s told from %s to %s is forgotten.", x.Name,
-			m.Moment(from), m.Moment(to))
+			req.Moment(from), req.Moment(to))
 	})
 }

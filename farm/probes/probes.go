@@ -102,10 +102,10 @@ func find(ctx context.Context, tx *farm.Tx, id int64) (x store.Instrument, err e
 // Key gives an instrument a key under which it sends; it is shown once. Asked twice by one form it is made once, and
 // the second answer has none.
 func (b *Service) Key(
-	ctx context.Context, m *farm.Member, key string, id int64,
+	ctx context.Context, req farm.Request, id int64,
 ) (secret string, done farm.Done, err error) {
 	made, digest := farm.NewLink()
-	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	done, err = b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -120,8 +120,8 @@ func (b *Service) Key(
 }
 
 // Topic says on which topic of the broker an instrument is heard; "" on none.
-func (b *Service) Topic(ctx context.Context, m *farm.Member, key string, id int64, topic string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Topic(ctx context.Context, req farm.Request, id int64, topic string) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -145,8 +145,8 @@ func (b *Service) Topic(ctx context.Context, m *farm.Member, key string, id int6
 }
 
 // Drop ends that an instrument sends; what it told stays.
-func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		x, err := find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -172,11 +172,11 @@ var brokerSchemes = []string{"tcp", "mqtt", "ssl", "mqtts", "tls"}
 
 // SaveBroker keeps from which broker the farm’s probes are heard; without an address it is forgotten. local allows
 // those in this server’s own network.
-func (b *Service) SaveBroker(ctx context.Context, m *farm.Member, key string, x Broker, local bool) (farm.Done, error) {
+func (b *Service) SaveBroker(ctx context.Context, req farm.Request, x Broker, local bool) (farm.Done, error) {
 	x.URL = strings.TrimSpace(x.URL)
 	at, err := url.Parse(x.URL)
 	inward := err == nil && !local && at.Hostname() != "" && !farm.OutwardName(ctx, at.Hostname())
-	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		switch {
 		case x.URL == "":

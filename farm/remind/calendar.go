@@ -34,13 +34,13 @@ const (
 // MakeFeed gives the member a calendar of the farm under a new secret address, or changes what the one
 // that is there holds: then link is "".
 func (b *Service) MakeFeed(
-	ctx context.Context, m *farm.Member, key string, f Feed, fresh bool,
+	ctx context.Context, req farm.Request, f Feed, fresh bool,
 ) (link string, done farm.Done, err error) {
 	made, sum := "", []byte(nil)
 	if fresh {
 		made, sum = farm.NewLink()
 	}
-	done, err = b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
+	done, err = b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -55,7 +55,7 @@ func (b *Service) MakeFeed(
 			p.Addf("machine", "Pick the machine.")
 		}
 		p.Count("alarm", "The alarm in minutes before", f.AlarmMin, -1, 7*24*60)
-		if _, err := tx.Feed(ctx, m.PersonID); errors.Is(err, farm.ErrNone) && !fresh {
+		if _, err := tx.Feed(ctx, req.PersonID); errors.Is(err, farm.ErrNone) && !fresh {
 			p.Addf("scope", "There is no calendar yet.")
 		} else if err != nil && !errors.Is(err, farm.ErrNone) {
 			return farm.Done{}, err
@@ -63,7 +63,7 @@ func (b *Service) MakeFeed(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		f.PersonID, f.MadeAt = m.PersonID, tx.At
+		f.PersonID, f.MadeAt = req.PersonID, tx.At
 		link = made
 		return farm.Done{Said: "Your calendar is kept."}, tx.SaveFeed(ctx, f, sum)
 	})
@@ -71,9 +71,9 @@ func (b *Service) MakeFeed(
 }
 
 // DropFeed ends the member's calendar: its address shows nothing any more.
-func (b *Service) DropFeed(ctx context.Context, m *farm.Member, key string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
-		return farm.Done{Said: "The calendar’s address holds no more."}, tx.DropFeed(ctx, m.PersonID)
+func (b *Service) DropFeed(ctx context.Context, req farm.Request) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
+		return farm.Done{Said: "The calendar’s address holds no more."}, tx.DropFeed(ctx, req.PersonID)
 	})
 }
 

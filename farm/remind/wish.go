@@ -31,8 +31,8 @@ func (b *Service) Wish(ctx context.Context, m *farm.Member) (w Wish, err error) 
 }
 
 // SaveWish keeps of what the member wants to be reminded.
-func (b *Service) SaveWish(ctx context.Context, m *farm.Member, key string, w Wish) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Reading, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) SaveWish(ctx context.Context, req farm.Request, w Wish) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		for _, k := range w.Kinds {
 			if !slices.ContainsFunc(chores.Kinds, func(x chores.Kind) bool { return x.ID == k && x.Name != "" }) {
@@ -56,7 +56,7 @@ func (b *Service) SaveWish(ctx context.Context, m *farm.Member, key string, w Wi
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		w.PersonID = m.PersonID
+		w.PersonID = req.PersonID
 		return farm.Done{Said: "Your reminders are kept."}, tx.SaveWish(ctx, w)
 	})
 }

@@ -18,9 +18,9 @@ const mostNext = 8
 
 // TryNext keeps what is to be done otherwise with the next batches of this one's kind.
 func (b *Service) TryNext(
-	ctx context.Context, m *farm.Member, key string, batchID int64, says []string,
+	ctx context.Context, req farm.Request, batchID int64, says []string,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
@@ -51,7 +51,7 @@ func (b *Service) TryNext(
 			return farm.Done{}, farm.Problemf("says", "%d things may be on the list of a kind; %s stand already.",
 				mostNext, wording.Plural(n, "one"))
 		}
-		ids, err := tx.AddNextTimes(ctx, batch.Species, all, batchID, tx.At, m.PersonID)
+		ids, err := tx.AddNextTimes(ctx, batch.Species, all, batchID, tx.At, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -64,8 +64,8 @@ func (b *Service) TryNext(
 }
 
 // EndNext takes something from the list: it is habit by now, or given up.
-func (b *Service) EndNext(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		says, err := tx.EndNextTime(ctx, id, &tx.At)
 		if err != nil {
 			return farm.Done{}, err
@@ -78,8 +78,8 @@ func (b *Service) EndNext(ctx context.Context, m *farm.Member, key string, id in
 }
 
 // NextDone ticks off, for one batch, what was to be done otherwise.
-func (b *Service) NextDone(ctx context.Context, m *farm.Member, key string, batchID, id int64) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id int64) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		standing, err := tx.NextTimes(ctx)
 		if err != nil {
 			return farm.Done{}, err

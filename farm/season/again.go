@@ -15,6 +15,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/journal"
 	"metrogon/store"
 )
 
@@ -223,17 +224,18 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 	}
 	// one key for what is upset today, so that of many processes one asks
 	once := uuid.NewSHA1(uuid.NameSpaceOID, key).String()
-	_, err = b.Act(ctx, m, farm.Keeping, once, func(tx *farm.Tx) (farm.Done, error) {
-		open, err := tx.OpenPlans(ctx)
-		if err == nil && open >= mostOpen {
-			err = farm.Later(HoldsEvery) // the next look asks
-		}
-		if err != nil {
-			return farm.Done{}, err
-		}
-		id, err := addPlan(ctx, tx, *ask, 0)
-		return farm.Done{BatchID: id}, err
-	})
+	_, err = b.Act(ctx, farm.Request{Member: m, Key: once, Sure: true}, farm.Keeping,
+		func(tx *farm.Tx) (farm.Done, error) {
+			open, err := tx.OpenPlans(ctx)
+			if err == nil && open >= mostOpen {
+				err = farm.Later(HoldsEvery) // the next look asks
+			}
+			if err != nil {
+				return farm.Done{}, err
+			}
+			id, err := addPlan(ctx, tx, *ask, 0)
+			return farm.Done{Subject: farm.Subject{Kind: journal.Plan, ID: id}}, err
+		})
 	return err
 }
 

@@ -64,9 +64,9 @@ func (s *scene) layAhead() {
 
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
 func (b *Service) AcceptBack(
-	ctx context.Context, m *farm.Member, key, line string, which []int,
+	ctx context.Context, req farm.Request, line string, which []int,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, err := see(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err

@@ -367,9 +367,9 @@ func (page *Board) eggs(s *scene) {
 
 // ChangeHatcher lets a batch that still turns hatch in another machine.
 func (b *Service) ChangeHatcher(
-	ctx context.Context, m *farm.Member, key string, batchID, hatcherID int64,
+	ctx context.Context, req farm.Request, batchID, hatcherID int64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err

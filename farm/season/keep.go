@@ -14,10 +14,10 @@ import (
 
 // owner runs a change of what binds the planning.
 func (b *Service) owner(
-	ctx context.Context, m *farm.Member, key string, about journal.Subjects,
+	ctx context.Context, req farm.Request, about journal.Subjects,
 	work func(tx *farm.Tx) (journal.Undo, string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		u, said, err := work(tx)
 		if err != nil {
 			return farm.Done{}, err
@@ -75,8 +75,8 @@ func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err err
 }
 
 // AddAway notes days on which some work cannot be done.
-func (b *Service) AddAway(ctx context.Context, m *farm.Member, key string, a store.Away) (farm.Done, error) {
-	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+func (b *Service) AddAway(ctx context.Context, req farm.Request, a store.Away) (farm.Done, error) {
+	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		a.Why = p.Name("why", "What it is for", a.Why, 60, false)
 		checkDays(&p, tx, a.FromOn, a.ToOn)
@@ -106,9 +106,9 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 }
 
 // Close shuts a machine for some days, or until further notice.
-func (b *Service) Close(ctx context.Context, m *farm.Member, key string, c store.Closure) (farm.Done, error) {
+func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
 	about := journal.On(journal.Machine, c.MachineID)
-	return b.owner(ctx, m, key, about, func(tx *farm.Tx) (journal.Undo, string, error) {
+	return b.owner(ctx, req, about, func(tx *farm.Tx) (journal.Undo, string, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return nil, "", err
@@ -142,8 +142,8 @@ func (b *Service) Close(ctx context.Context, m *farm.Member, key string, c store
 }
 
 // SaveBrooder makes a brooder or changes one.
-func (b *Service) SaveBrooder(ctx context.Context, m *farm.Member, key string, br store.Brooder) (farm.Done, error) {
-	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br store.Brooder) (farm.Done, error) {
+	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		br.Name = p.Name("name", "The brooder's name", br.Name, 60, true)
 		p.Count("places", "Its places", br.Places, 1, 100000)
@@ -172,24 +172,24 @@ func (b *Service) SaveBrooder(ctx context.Context, m *farm.Member, key string, b
 }
 
 // DropAway takes days away back.
-func (b *Service) DropAway(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, m, key, "away", id, func(s store.Season) []store.Away { return s.Away },
+func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, req, "away", id, func(s store.Season) []store.Away { return s.Away },
 		func(a store.Away) (int64, journal.Step, string) {
 			return a.ID, awayBack.Of(kept[store.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 
 // DropClosure opens a machine again.
-func (b *Service) DropClosure(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, m, key, "closures", id, func(s store.Season) []store.Closure { return s.Closures },
+func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, req, "closures", id, func(s store.Season) []store.Closure { return s.Closures },
 		func(c store.Closure) (int64, journal.Step, string) {
 			return c.ID, closureBack.Of(kept[store.Closure]{c.ID, &c}), "The machine takes eggs again."
 		})
 }
 
 // DropBrooder forgets a brooder.
-func (b *Service) DropBrooder(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, m, key, "brooders", id, func(s store.Season) []store.Brooder { return s.Brooders },
+func (b *Service) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, req, "brooders", id, func(s store.Season) []store.Brooder { return s.Brooders },
 		func(x store.Brooder) (int64, journal.Step, string) {
 			again := x
 			again.ID = 0
@@ -198,18 +198,18 @@ func (b *Service) DropBrooder(ctx context.Context, m *farm.Member, key string, i
 }
 
 // DropBan lets the next plan make a setting again.
-func (b *Service) DropBan(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, m, key, "bans", id, func(s store.Season) []store.Ban { return s.Bans },
+func (b *Service) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return dropOne(ctx, b, req, "bans", id, func(s store.Season) []store.Ban { return s.Bans },
 		func(x store.Ban) (int64, journal.Step, string) {
 			return x.ID, banBack.Of(kept[store.Ban]{x.ID, &x}), "The next plan may set that again."
 		})
 }
 
 func dropOne[T any](
-	ctx context.Context, b *Service, m *farm.Member, key, table string, id int64, of func(store.Season) []T,
+	ctx context.Context, b *Service, req farm.Request, table string, id int64, of func(store.Season) []T,
 	step func(T) (int64, journal.Step, string),
 ) (farm.Done, error) {
-	return b.owner(ctx, m, key, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
+	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		all, err := tx.Season(ctx, tx.Member.Date(tx.At).AddDate(-5, 0, 0))
 		if err != nil {
 			return nil, "", err

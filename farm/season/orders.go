@@ -85,8 +85,8 @@ func plural(one string, n int) string {
 }
 
 // SaveOrder makes a promise or changes one.
-func (b *Service) SaveOrder(ctx context.Context, m *farm.Member, key string, o store.Order) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o store.Order) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -158,9 +158,9 @@ func checkOrder(w *farm.Snapshot, o *store.Order) error {
 
 // Deliver notes how many of a promise were handed over; with end it is done, whatever is left.
 func (b *Service) Deliver(
-	ctx context.Context, m *farm.Member, key string, id int64, n int, end bool,
+	ctx context.Context, req farm.Request, id int64, n int, end bool,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		o, err := tx.Order(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -176,7 +176,7 @@ func (b *Service) Deliver(
 		before := kept[store.Order]{ID: id, Before: &o}
 		now := o
 		now.Delivered += n
-		if today := m.Date(tx.At); end || now.Delivered >= now.Count {
+		if today := req.Date(tx.At); end || now.Delivered >= now.Count {
 			now.EndedOn = &today
 		}
 		if _, err := tx.SaveOrder(ctx, now); err != nil {

@@ -234,8 +234,8 @@ func (s *scene) check(p farm.Planned) error {
 }
 
 // Move keeps a move.
-func (b *Service) Move(ctx context.Context, m *farm.Member, key string, id int64, to Move) (farm.Done, error) {
-	return b.change(ctx, m, key, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
+func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move) (farm.Done, error) {
+	return b.change(ctx, req, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
 		moved, err := s.move(p, to, s.eggsBut(id))
 		if err != nil {
 			return p, "", err
@@ -253,8 +253,8 @@ func (b *Service) Move(ctx context.Context, m *farm.Member, key string, id int64
 }
 
 // Pin says whether planning again leaves a planned batch where it is.
-func (b *Service) Pin(ctx context.Context, m *farm.Member, key string, id int64, stays bool) (farm.Done, error) {
-	return b.change(ctx, m, key, id, func(_ *scene, p farm.Planned) (farm.Planned, string, error) {
+func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays bool) (farm.Done, error) {
+	return b.change(ctx, req, id, func(_ *scene, p farm.Planned) (farm.Planned, string, error) {
 		p.Pinned = stays
 		if stays {
 			return p, p.Label() + " stays where it is when you plan again.", nil
@@ -264,18 +264,18 @@ func (b *Service) Pin(ctx context.Context, m *farm.Member, key string, id int64,
 }
 
 // Drop takes a planned batch out of the plan.
-func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.change(ctx, m, key, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
+func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.change(ctx, req, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
 		p.DroppedAt = &s.w.Now
 		return p, "Not setting " + p.Label() + ".", nil
 	})
 }
 
 func (b *Service) change(
-	ctx context.Context, m *farm.Member, key string, id int64,
+	ctx context.Context, req farm.Request, id int64,
 	work func(*scene, farm.Planned) (farm.Planned, string, error),
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, p, err := b.find(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

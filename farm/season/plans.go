@@ -30,9 +30,9 @@ type answer struct {
 
 // Ask asks for a plan of the farm as it is, or as it would be. A job works on it.
 func (b *Service) Ask(
-	ctx context.Context, m *farm.Member, key string, seconds int, what *WhatIf,
+	ctx context.Context, req farm.Request, seconds int, what *WhatIf,
 ) (id int64, done farm.Done, err error) {
-	done, err = b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	done, err = b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("seconds", "The number of seconds", seconds, 1, 300)
 		if err := p.Err(); err != nil {
@@ -59,10 +59,10 @@ func (b *Service) Ask(
 				"plan", "Two plans of your farm are on their way already. Wait until one is done, or stop it.",
 			)
 		}
-		id, err := addPlan(ctx, tx, row, m.PersonID)
-		return farm.Done{Said: "Planning…", BatchID: id}, err
+		id, err := addPlan(ctx, tx, row, req.PersonID)
+		return farm.Done{Said: "Planning…", Subject: farm.Subject{Kind: journal.Plan, ID: id}}, err
 	})
-	return done.BatchID, done, err // a plan is no batch, but its id has to come back with a key used twice
+	return done.Of(journal.Plan), done, err
 }
 
 // asked is a plan that is asked for, with the problem that it is to solve.
@@ -129,8 +129,8 @@ func (x supply) forget() {
 }
 
 // Cancel calls a plan off that is worked on.
-func (b *Service) Cancel(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	done, err := b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Cancel(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	done, err := b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		if _, err := tx.Plan(ctx, id); err != nil {
 			return farm.Done{}, err
 		}
@@ -145,8 +145,8 @@ func (b *Service) Cancel(ctx context.Context, m *farm.Member, key string, id int
 }
 
 // Accept keeps settings of a plan, by their number; none named: all.
-func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int64, which []int) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Accept(ctx context.Context, req farm.Request, id int64, which []int) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, row, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -159,7 +159,7 @@ func (b *Service) Accept(ctx context.Context, m *farm.Member, key string, id int
 		s.layAhead()
 		if says := shortened(s.changes(p, which)); says != "" {
 			var doubts farm.Problems
-			doubts.Doubtf(ctx, "which", "A promise that is covered would be short. %s Accept it all the same?", says)
+			doubts.Doubtf(tx.Request, "which", "A promise that is covered would be short. %s Accept it all the same?", says)
 			if err := doubts.Err(); err != nil {
 				return farm.Done{}, err
 			}
@@ -225,8 +225,8 @@ func (b *Service) Changes(ctx context.Context, m *farm.Member, id int64, which [
 }
 
 // Throw throws a plan away; what was accepted of it stays.
-func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Throw(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		row, err := tx.Plan(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
@@ -241,8 +241,8 @@ func (b *Service) Throw(ctx context.Context, m *farm.Member, key string, id int6
 }
 
 // Forbid keeps a setting of a plan out of the next one: this kind in this machine on that day.
-func (b *Service) Forbid(ctx context.Context, m *farm.Member, key string, id int64, no int) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Forbid(ctx context.Context, req farm.Request, id int64, no int) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		_, _, p, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

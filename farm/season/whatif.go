@@ -111,8 +111,8 @@ func (w *WhatIf) says(s *scene) string {
 // Keep makes what was asked true: the days away, the brooder, the machine are written down, and
 // the plan that was made with them becomes the farm's. Hens are bought, not written down: the
 // plan is kept once they lay.
-func (b *Service) Keep(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, row, v, err := b.proposed(ctx, tx, id)
 		if err != nil {
 			return farm.Done{}, err

@@ -124,14 +124,14 @@ func (s *Services) Line(ctx context.Context, m *farm.Member, id int64) (journal.
 
 // UndoAll takes an action back with all that leans on it, as it was shown.
 func (s *Services) UndoAll(
-	ctx context.Context, m *farm.Member, key string, entryID int64, shown []int64,
+	ctx context.Context, req farm.Request, entryID int64, shown []int64,
 ) (farm.Done, error) {
-	return journal.TakeBackAll(ctx, s.Service, m, key, entryID, shown)
+	return journal.TakeBackAll(ctx, s.Service, req, entryID, shown)
 }
 
 // Undo takes an action back by its line in the journal.
-func (s *Services) Undo(ctx context.Context, m *farm.Member, key string, entryID int64) (farm.Done, error) {
-	return journal.TakeBack(ctx, s.Service, m, key, entryID)
+func (s *Services) Undo(ctx context.Context, req farm.Request, entryID int64) (farm.Done, error) {
+	return journal.TakeBack(ctx, s.Service, req, entryID)
 }
 
 // patterns gives the report what the rates tell.

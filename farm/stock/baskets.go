@@ -119,9 +119,9 @@ func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectVi
 
 // MoveBaskets puts collections into a storage place; 0 is no place in particular.
 func (b *Service) MoveBaskets(
-	ctx context.Context, m *farm.Member, key string, ids []int64, placeID int64,
+	ctx context.Context, req farm.Request, ids []int64, placeID int64,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("basket", "Mark what is to be moved.")
 		}

@@ -95,9 +95,9 @@ var (
 // PutRight corrects a collection: its pen, day, hen, note, and how many sound eggs there were. Eggs that
 // were set already stay where they are and come from the pen and day that it has now.
 func (b *Service) PutRight(
-	ctx context.Context, m *farm.Member, key string, id int64, c Correction,
+	ctx context.Context, req farm.Request, id int64, c Correction,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (done farm.Done, err error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return done, err
@@ -106,7 +106,7 @@ func (b *Service) PutRight(
 		if err != nil {
 			return done, err
 		}
-		after, err := c.check(m, w, g)
+		after, err := c.check(req.Member, w, g)
 		if err != nil {
 			return done, err
 		}
@@ -121,7 +121,7 @@ func (b *Service) PutRight(
 			if err != nil {
 				return done, err
 			}
-			codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+			codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 			if err != nil {
 				return done, err
 			}

@@ -64,9 +64,9 @@ func next(r farm.EggRoom) int64 {
 // OnTrial puts rejected eggs of a collection into store, to be set on trial and told
 // apart.
 func (b *Service) OnTrial(
-	ctx context.Context, m *farm.Member, key string, collectionID int64, reason string, eggs int,
+	ctx context.Context, req farm.Request, collectionID int64, reason string, eggs int,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("eggs", "The number of eggs", eggs, 1, farm.MaxEggs)
 		if err := p.Err(); err != nil {
@@ -79,7 +79,7 @@ func (b *Service) OnTrial(
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "There are none of these rejected eggs any more.")
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -117,8 +117,8 @@ func (c Collected) rejects() (n int) {
 
 // Collect records what was gathered, gives each sound egg its pencil code, and
 // says what is odd about its size.
-func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all ...Collected) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collected) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -157,7 +157,7 @@ func (b *Service) Collect(ctx context.Context, m *farm.Member, key string, all .
 		if err != nil {
 			return farm.Done{}, err
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -175,17 +175,17 @@ func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *
 	pen, n := w.PenByID[c.PenID], c.Eggs+c.rejects()
 	switch today := w.Member.Date(w.Now); {
 	case pen.Females > 0 && n > 2*pen.Females+2:
-		p.Doubtf(ctx, "eggs", "%d from %d females of %s, laid on one day?", n, pen.Females, pen.Name)
+		p.Doubtf(tx.Request, "eggs", "%d from %d females of %s, laid on one day?", n, pen.Females, pen.Name)
 	case pen.Females == 0 && n > penless:
-		p.Doubtf(ctx, "eggs", "%d from %s, laid on one day?", n, pen.Name)
+		p.Doubtf(tx.Request, "eggs", "%d from %s, laid on one day?", n, pen.Name)
 	case c.rejects() >= 10 && c.rejects() > c.Eggs:
-		p.Doubtf(ctx, "reasons", "%d not fit to set, and %d sound?", c.rejects(), c.Eggs)
+		p.Doubtf(tx.Request, "reasons", "%d not fit to set, and %d sound?", c.rejects(), c.Eggs)
 	case farm.AgeDays(c.LaidOn, today) > months:
-		p.Doubtf(ctx, "date", "Laid %d days ago?", farm.AgeDays(c.LaidOn, today))
+		p.Doubtf(tx.Request, "date", "Laid %d days ago?", farm.AgeDays(c.LaidOn, today))
 	}
 	again, err := tx.SaidSince(ctx, w.Member.PersonID, w.Now.Add(-time.Minute), line)
 	if again {
-		p.Doubtf(ctx, "eggs", "You entered the same a moment ago: %s Once more?", line)
+		p.Doubtf(tx.Request, "eggs", "You entered the same a moment ago: %s Once more?", line)
 	}
 	return err
 }

@@ -36,11 +36,11 @@ type Imported struct {
 // ImportEggs brings lines in, all or none; with dry it only looks. A line that came in before, by this or
 // another file, changes nothing. Pens that the farm does not have are made.
 func (b *Service) ImportEggs(
-	ctx context.Context, m *farm.Member, key string, lines []ImportLine, dry bool,
+	ctx context.Context, req farm.Request, lines []ImportLine, dry bool,
 ) (done Imported, err error) {
 	byName := map[string]farm.Pen{}
 	keys := keysOf(lines)
-	err = b.TakeIn(ctx, m, key, dry, &done.Listing, func(tx *farm.Tx) error {
+	err = b.TakeIn(ctx, req, dry, &done.Listing, func(tx *farm.Tx) error {
 		pens, err := tx.Pens(ctx)
 		if err != nil {
 			return err
@@ -48,7 +48,7 @@ func (b *Service) ImportEggs(
 		for _, p := range pens {
 			byName[strings.ToLower(p.Name)] = p
 		}
-		done.check(lines, byName, m.Date(b.Now()))
+		done.check(lines, byName, req.Date(b.Now()))
 		return done.sift(ctx, tx, lines, keys)
 	}, func(tx *farm.Tx) (farm.Done, error) {
 		for _, p := range done.makes {

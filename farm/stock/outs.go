@@ -29,8 +29,8 @@ type Out struct {
 }
 
 // TakeOut takes eggs out of the store, and says which codes went, so that pencil, hens and records agree.
-func (b *Service) TakeOut(ctx context.Context, m *farm.Member, key string, out Out) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) TakeOut(ctx context.Context, req farm.Request, out Out) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		if err := out.check(tx); err != nil {
 			return farm.Done{}, err
 		}
@@ -49,7 +49,7 @@ func (b *Service) TakeOut(ctx context.Context, m *farm.Member, key string, out O
 				about = about.And(journal.Pen, e.PenID)
 			}
 		}
-		id, err := tx.TakeOut(ctx, ids, store.EggOut{At: tx.At, Why: out.Why, Who: out.Who, Price: out.Price}, m.PersonID)
+		id, err := tx.TakeOut(ctx, ids, store.EggOut{At: tx.At, Why: out.Why, Who: out.Who, Price: out.Price}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -46,8 +46,8 @@ func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage,
 }
 
 // Order notes eggs that a supplier is to send.
-func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store.Parcel) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Order(ctx context.Context, req farm.Request, o store.Parcel) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -58,10 +58,10 @@ func (b *Service) Order(ctx context.Context, m *farm.Member, key string, o store
 			p.Addf("supplier", "Pick whom the eggs come from.")
 		}
 		p.Count("ordered", "The number of eggs ordered", o.Ordered, 1, farm.MaxEggs)
-		p.Date("ordered_on", "The day of the order", o.OrderedOn, m.Date(w.Now))
+		p.Date("ordered_on", "The day of the order", o.OrderedOn, req.Date(w.Now))
 		o.Note = p.Name("note", "The note", o.Note, 500, false)
 		if o.ExpectedOn != nil {
-			p.Date("expected_on", "The day on which it is expected", *o.ExpectedOn, m.Date(w.Now).AddDate(1, 0, 0))
+			p.Date("expected_on", "The day on which it is expected", *o.ExpectedOn, req.Date(w.Now).AddDate(1, 0, 0))
 		}
 		if o.SetterID != nil && w.Rooms[*o.SetterID][from.Species].Setting == 0 {
 			p.Addf("setter", "Pick a machine that takes these eggs.")
@@ -111,8 +111,8 @@ type Arrival struct {
 
 // Arrived brings a parcel's sound eggs into store, where they rest: pointed end
 // down, at room temperature, not turned, so that the air cell settles.
-func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id int64, a Arrival) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arrival) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -130,7 +130,7 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		p.Count("loose", "The number of loose air cells", a.Loose, 0, max(0, a.Sent-a.Broken))
 		p.Count("displaced", "The number of displaced air cells", a.Displaced, 0, max(0, a.Sent-a.Broken))
 		p.Count("rest", "The rest in hours", a.RestHours, farm.LeastRest, farm.MostRest)
-		p.Date("laid_on", "The day of laying", a.LaidOn, m.Date(w.Now))
+		p.Date("laid_on", "The day of laying", a.LaidOn, req.Date(w.Now))
 		if a.At.After(w.Now.Add(time.Hour)) || a.At.Before(w.Now.AddDate(0, -1, 0)) {
 			p.Addf("at", "The moment of arrival lies too far off; it may be within the last month.")
 		}
@@ -158,7 +158,7 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		if err != nil {
 			return farm.Done{}, err
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, m.Date(b.Now()))
+		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -170,7 +170,7 @@ func (b *Service) Arrived(ctx context.Context, m *farm.Member, key string, id in
 		}
 		said := fmt.Sprintf(
 			"%s from %s in store, %d broken. They rest until %s", wording.Plural(row.Eggs, "egg"),
-			w.PenByID[parcel.PenID].Name, a.Broken, m.Moment(ready),
+			w.PenByID[parcel.PenID].Name, a.Broken, req.Moment(ready),
 		)
 		if len(codes) > 0 {
 			said += "; mark them " + marks.List(codes)

@@ -12,12 +12,12 @@ import (
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
 func (b *Service) SaveStoragePlace(
-	ctx context.Context, m *farm.Member, key string, place store.StoragePlace,
+	ctx context.Context, req farm.Request, place store.StoragePlace,
 ) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
 		place.Name = p.Name("name", "The name of the place", place.Name, 60, true)
-		p.Temp(m.Units(), "temp", "The temperature", place.TempC, -10, 45)
+		p.Temp(req.Units(), "temp", "The temperature", place.TempC, -10, 45)
 		p.Measure("rh", "The humidity", place.RHPct, 0, 100, "%")
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
@@ -56,8 +56,8 @@ func (b *Service) StoragePlace(
 }
 
 // Tilted notes that the eggs of a place were tilted to the other side.
-func (b *Service) Tilted(ctx context.Context, m *farm.Member, key string, placeID int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Helping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Tilted(ctx context.Context, req farm.Request, placeID int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return farm.Done{}, err

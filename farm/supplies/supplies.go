@@ -59,8 +59,8 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (all []Supply, err er
 }
 
 // Add puts things on the list.
-func (b *Service) Add(ctx context.Context, m *farm.Member, key string, add []Supply) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -101,8 +101,8 @@ func (b *Service) Add(ctx context.Context, m *farm.Member, key string, add []Sup
 }
 
 // Drop takes one off the list.
-func (b *Service) Drop(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Keeping, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		gone, err := tx.DropSupplies(ctx, []int64{id})
 		if err != nil {
 			return farm.Done{}, err
@@ -119,9 +119,9 @@ func number(before string) int { return farm.OneIf(before == Hatch) }
 
 // There ticks off that all of a list is there for a batch.
 func (b *Service) There(
-	ctx context.Context, m *farm.Member, key string, batchID int64, before string,
+	ctx context.Context, req farm.Request, batchID int64, before string,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		if before != Lockdown && before != Hatch {
 			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
 		}

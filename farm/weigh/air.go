@@ -199,12 +199,12 @@ var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id i
 
 // SetAir keeps to what a machine was set, °C and %; nil leaves one as it is.
 func (b *Service) SetAir(
-	ctx context.Context, m *farm.Member, key string, machineID int64, tempC, rhPct *float64,
+	ctx context.Context, req farm.Request, machineID int64, tempC, rhPct *float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Keeping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Keeping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said := ""
-		in := m.Units()
+		in := req.Units()
 		if tempC != nil {
 			p.Temp(in, "temp", "The temperature", tempC, 20, 42)
 			said = " " + in.Temp(*tempC)
@@ -220,7 +220,7 @@ func (b *Service) SetAir(
 			return farm.Done{}, err
 		}
 		id, err := tx.AddAir(ctx, store.Air{
-			MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &m.PersonID,
+			MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &req.PersonID,
 		})
 		if err != nil {
 			return farm.Done{}, err

@@ -53,9 +53,9 @@ func Did(r store.Response) string {
 // Change notes that something was changed in a machine while its humidity was fromPct. Who changes again
 // before the last change has settled is asked once: it overshoots.
 func (b *Service) Change(
-	ctx context.Context, m *farm.Member, key string, machineID int64, what string, fromPct float64,
+	ctx context.Context, req farm.Request, machineID int64, what string, fromPct float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		all, err := tx.Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
@@ -66,9 +66,9 @@ func (b *Service) Change(
 		}
 		p.Measure("now", "The humidity before", &fromPct, 1, 100, "%")
 		if c := changesOf(all, tx.At); p == nil && c.Open != nil && tx.At.Before(c.Look) {
-			p.Doubtf(ctx, "what", "%s was %s ago, and nobody looked since: wait until %s, it overshoots. Change it now all "+
-				"the same?", wording.Capital(c.Open.What), wording.Plural(int(tx.At.Sub(c.Open.At).Minutes()), "minute"),
-				m.Hours(c.Look))
+			p.Doubtf(tx.Request, "what", "%s was %s ago, and nobody looked since: wait until %s, it overshoots. Change it now "+
+				"all the same?", wording.Capital(c.Open.What), wording.Plural(int(tx.At.Sub(c.Open.At).Minutes()), "minute"),
+				req.Hours(c.Look))
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
@@ -84,9 +84,9 @@ func (b *Service) Change(
 
 // LookedAgain notes what the humidity came to after the last change.
 func (b *Service) LookedAgain(
-	ctx context.Context, m *farm.Member, key string, machineID int64, toPct float64,
+	ctx context.Context, req farm.Request, machineID int64, toPct float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, m, farm.Helping, key, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		all, err := tx.Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err

@@ -102,7 +102,7 @@ func (b *Service) HandsFree(
 	weigh := Weighing{TrayID: on.TrayID, Code: on.Code, Eggs: on.Eggs, MassG: reading.MassG - h.TareG, RHPct: h.RHPct,
 		TempC: h.TempC, At: reading.At,
 		Sure: h.OddG > 0 && math.Abs(reading.MassG-h.OddG) < .02*h.OddG}
-	done, err := b.Record(ctx, m, readingKey(m.FarmID, reading.ID), batchID, weigh)
+	done, err := b.Record(ctx, farm.Request{Member: m, Key: readingKey(m.FarmID, reading.ID), Sure: true}, batchID, weigh)
 	p, odd := farm.AsProblems(err)
 	switch {
 	case odd:
@@ -163,8 +163,8 @@ func (b *Service) ScaleKey(ctx context.Context, m *farm.Member) (key string, err
 }
 
 // RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
-func (b *Service) RenewScaleKey(ctx context.Context, m *farm.Member, key string) (farm.Done, error) {
-	return b.Act(ctx, m, farm.Owning, key, func(tx *farm.Tx) (farm.Done, error) {
+func (b *Service) RenewScaleKey(ctx context.Context, req farm.Request) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
 		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
 			return farm.Done{}, err
 		}

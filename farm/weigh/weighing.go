@@ -54,9 +54,9 @@ func (c Cell) pct(eggG float64) float64 {
 // Record keeps a weighing. An odd one (weight up, ounces for grams, another number
 // of eggs, an air cell that shrank) is asked about first.
 func (b *Service) Record(
-	ctx context.Context, m *farm.Member, key string, batchID int64, x Weighing,
+	ctx context.Context, req farm.Request, batchID int64, x Weighing,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, m, key, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -71,26 +71,26 @@ func (b *Service) Record(
 			)
 		}
 		var p farm.Problems
-		row, usual := x.row(&p, page, eggs, m)
+		row, usual := x.row(&p, page, eggs, req.Member)
 		all, err := tx.Weighings(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		before := newestOf(all, loadOf(row))
 		if before != nil && !before.At.Before(x.At) {
-			p.Addf("at", "There is a later weighing of these eggs already, of %s.", m.Moment(before.At))
+			p.Addf("at", "There is a later weighing of these eggs already, of %s.", req.Moment(before.At))
 		}
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if odd := oddOf(row, before, usual, m.Units()); odd != "" && !x.Sure {
+		if odd := oddOf(row, before, usual, req.Units()); odd != "" && !x.Sure {
 			return farm.Done{}, farm.Problemf("sure", "%s", odd)
 		}
 		id, err := tx.AddWeighing(ctx, row)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		said := told(row, before, page, eggs, m.Units())
+		said := told(row, before, page, eggs, req.Units())
 		return journal.Record(
 			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said,
 		)
@@ -189,10 +189,10 @@ func oddOf(row store.Weighing, before *store.Weighing, usualG float64, r units.R
 // ReadCell keeps how large the air cell of an egg with a dark shell is, as the drawing
 // that it looks most like.
 func (b *Service) ReadCell(
-	ctx context.Context, m *farm.Member, key string, batchID, eggID int64, lossPct float64, at time.Time,
+	ctx context.Context, req farm.Request, batchID, eggID int64, lossPct float64, at time.Time,
 ) (farm.Done, error) {
 	x := Weighing{Eggs: 1, Cell: Cell{LossPct: lossPct, Drawn: true}, At: at}
-	err := b.Read(ctx, m, func(tx *farm.Tx) error {
+	err := b.Read(ctx, req.Member, func(tx *farm.Tx) error {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return err
@@ -216,5 +216,5 @@ func (b *Service) ReadCell(
 	if x.Code == "" {
 		return farm.Done{}, farm.ErrNone
 	}
-	return b.Record(ctx, m, key, batchID, x)
+	return b.Record(ctx, req, batchID, x)
 }

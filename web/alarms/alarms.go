@@ -136,7 +136,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	return x.Save(c, f, "/alarms", func() (farm.Done, error) {
-		return x.Alarms.Save(c.Request().Context(), m, f.Get("key"), a)
+		return x.Alarms.Save(c.Request().Context(), f.Request(m), a)
 	}, func(meta page.Meta) error { return x.show(c, m, meta) })
 }
 
@@ -166,7 +166,7 @@ func (x handler) usual(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Alarms.StartWithUsual(c.Request().Context(), m, f.Get("key"))
+	done, err := x.Alarms.StartWithUsual(c.Request().Context(), f.Request(m))
 	return x.Finish(c, done, err, "/alarms")
 }
 
@@ -175,7 +175,7 @@ func (x handler) end(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Alarms.End(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Alarms.End(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, "/alarms")
 }
 
@@ -184,7 +184,7 @@ func (x handler) seen(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Alarms.See(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Alarms.See(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, page.Back(c, "/alarms"))
 }
 
@@ -194,6 +194,6 @@ func (x handler) found(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Alarms.Say(c.Request().Context(), m, f.Get("key"), id, f.Get("said"))
+	done, err := x.Alarms.Say(c.Request().Context(), f.Request(m), id, f.Get("said"))
 	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d/readings", f.ID("machine"))))
 }

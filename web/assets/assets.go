@@ -14,6 +14,8 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"sync"
+	"time"
 )
 
 //go:embed sw.js manifest.webmanifest icon.svg icon-maskable.svg styles scripts vendor
@@ -49,15 +51,64 @@ type asset struct {
 type Server struct {
 	byPath map[string]asset
 	urls   map[string]string
+	source fs.FS // where they are read anew when one was changed; nil: they were built in
+
+	mu    sync.Mutex
+	fresh *Server   // what was read last
+	at    time.Time // when the newest of it was changed
 }
 
-// New reads, bundles and compresses the assets.
-func New() (*Server, error) {
-	s := &Server{map[string]asset{}, map[string]string{}}
+// New reads, bundles and compresses the assets: those of web's folder as it is on disk, if it is given.
+func New(source fs.FS) (*Server, error) {
+	if source == nil {
+		return read(files)
+	}
+	folder, err := fs.Sub(source, "assets")
+	if err != nil {
+		return nil, err
+	}
+	s, err := read(folder)
+	if err != nil {
+		return nil, err
+	}
+	return &Server{byPath: s.byPath, source: folder, fresh: s, at: newest(folder)}, nil
+}
+
+// now is what is served: as it was read, or as it is on disk.
+func (s *Server) now() *Server {
+	if s.source == nil {
+		return s
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if at := newest(s.source); at.After(s.at) {
+		if fresh, err := read(s.source); err == nil { // half saved, the next look has it
+			s.fresh, s.at = fresh, at
+		}
+	}
+	return s.fresh
+}
+
+// newest is when the file that was changed last was.
+func newest(files fs.FS) (at time.Time) {
+	_ = fs.WalkDir(files, ".", func(_ string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if info, err := d.Info(); err == nil && info.ModTime().After(at) {
+			at = info.ModTime()
+		}
+		return nil
+	})
+	return at
+}
+
+func read(files fs.FS) (*Server, error) {
+	s := &Server{byPath: map[string]asset{}, urls: map[string]string{}}
 	for name, parts := range bundles {
 		var whole []byte
 		for _, part := range parts {
-			data, err := files.ReadFile(part)
+			data, err := fs.ReadFile(files, part)
 			if err != nil {
 				return nil, err
 			}
@@ -72,7 +123,7 @@ func New() (*Server, error) {
 		if err != nil || d.IsDir() || path.Dir(name) == "styles" || path.Dir(name) == "scripts" {
 			return err
 		}
-		data, err := files.ReadFile(name)
+		data, err := fs.ReadFile(files, name)
 		if err != nil {
 			return err
 		}
@@ -103,10 +154,10 @@ func (s *Server) add(name string, data []byte) error {
 }
 
 // URL gives the address of an asset, which changes with its content.
-func (s *Server) URL(name string) string { return s.urls[name] }
+func (s *Server) URL(name string) string { return s.now().urls[name] }
 
 // Plain gives an asset as it is.
-func (s *Server) Plain(name string) []byte { return s.byPath[name].plain }
+func (s *Server) Plain(name string) []byte { return s.now().byPath[name].plain }
 
 // Icon gives a Lucide icon as inline SVG.
 func (s *Server) Icon(name string) template.HTML {
@@ -119,7 +170,7 @@ func (s *Server) Icon(name string) template.HTML {
 
 // ServeHTTP serves what stands below /assets/.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	a, ok := s.byPath[strings.TrimPrefix(r.URL.Path, "/assets/")]
+	a, ok := s.now().byPath[strings.TrimPrefix(r.URL.Path, "/assets/")]
 	if !ok {
 		http.NotFound(w, r)
 		return

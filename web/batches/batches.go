@@ -217,29 +217,29 @@ func (d handler) candle(c *echo.Context, m *farm.Member, id int64, f *page.Form)
 		Call: candling.Call(f.Get("call")), Eggs: marked(f), TakeOut: f.Get("take_out") != "", At: f.When(m),
 	}
 	return told(f, func() (farm.Done, error) {
-		return d.Candle.Candle(c.Request().Context(), m, f.Get("key"), id, calling)
+		return d.Candle.Candle(c.Request().Context(), f.Request(m), id, calling)
 	})
 }
 
 func (d handler) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Candle.RecordOpened(c.Request().Context(), m, f.Get("key"), id, marked(f), candling.Stage(f.Get("stage")))
+	return d.Candle.RecordOpened(c.Request().Context(), f.Request(m), id, marked(f), candling.Stage(f.Get("stage")))
 }
 
 func (d handler) care(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Incubate.Care(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"))
+	return d.Incubate.Care(c.Request().Context(), f.Request(m), id, f.Get("kind"))
 }
 
 func (d handler) rest(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return d.Candle.CandleRest(c.Request().Context(), m, f.Get("key"), id, at)
+		return d.Candle.CandleRest(c.Request().Context(), f.Request(m), id, at)
 	})
 }
 
 func (d handler) lockdown(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return d.Hatch.Lockdown(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"), at)
+		return d.Hatch.Lockdown(c.Request().Context(), f.Request(m), id, f.ID("hatcher"), at)
 	})
 }
 
@@ -259,7 +259,7 @@ func (d handler) hatched(c *echo.Context, m *farm.Member, id int64, f *page.Form
 		}
 	}
 	return told(f, func() (farm.Done, error) {
-		return d.Hatch.Hatched(c.Request().Context(), m, f.Get("key"), id, young)
+		return d.Hatch.Hatched(c.Request().Context(), f.Request(m), id, young)
 	})
 }
 
@@ -268,22 +268,22 @@ func (d handler) end(c *echo.Context, m *farm.Member, id int64, f *page.Form) (f
 	ending := hatch.Ending{
 		Eggs: marked(f), Fate: outcome.Fate(fate), Stage: stage, Among: f.Get("among") != "", At: f.When(m),
 	}
-	return told(f, func() (farm.Done, error) { return d.Hatch.End(c.Request().Context(), m, f.Get("key"), id, ending) })
+	return told(f, func() (farm.Done, error) { return d.Hatch.End(c.Request().Context(), f.Request(m), id, ending) })
 }
 
 func (d handler) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
-	return told(f, func() (farm.Done, error) { return d.Hatch.Close(c.Request().Context(), m, f.Get("key"), id, at) })
+	return told(f, func() (farm.Done, error) { return d.Hatch.Close(c.Request().Context(), f.Request(m), id, at) })
 }
 
 func (d handler) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return d.Incubate.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), f.Int("day", "The day"))
+	return d.Incubate.TickOff(c.Request().Context(), f.Request(m), id, f.Get("kind"), f.Int("day", "The day"))
 }
 
 func (d handler) way(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	way := f.Way()
 	return told(f, func() (farm.Done, error) {
-		return d.Incubate.SetWay(c.Request().Context(), m, f.Get("key"), id, way)
+		return d.Incubate.SetWay(c.Request().Context(), f.Request(m), id, way)
 	})
 }
 
@@ -293,5 +293,5 @@ func (d handler) note(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 	if f.Problems != nil {
 		return farm.Done{}, f.Problems
 	}
-	return d.Notes.Add(c.Request().Context(), m, f.Get("key"), n)
+	return d.Notes.Add(c.Request().Context(), f.Request(m), n)
 }

@@ -118,7 +118,7 @@ func (h handler) save(c *echo.Context, m *farm.Member) error {
 		again, next = h.show, fmt.Sprintf("/birds/%d", id)
 	}
 	return h.Save(c, f, next, func() (farm.Done, error) {
-		return h.Flock.SaveBird(c.Request().Context(), m, f.Get("key"), b)
+		return h.Flock.SaveBird(c.Request().Context(), f.Request(m), b)
 	}, func(meta page.Meta) error { return again(c, m, meta) })
 }
 
@@ -152,7 +152,7 @@ func (h handler) leave(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return h.Finish(c, farm.Done{}, f.Problems, next)
 	}
-	done, err := h.Flock.Leave(c.Request().Context(), m, f.Get("key"), in)
+	done, err := h.Flock.Leave(c.Request().Context(), f.Request(m), in)
 	return h.Finish(c, done, err, next)
 }
 

@@ -150,7 +150,7 @@ func (x handler) acceptBack(c *echo.Context, m *farm.Member) error {
 			which = append(which, n)
 		}
 	}
-	done, err := x.Season.AcceptBack(c.Request().Context(), m, f.Get("key"), page.Short200(f.Get("line")), which)
+	done, err := x.Season.AcceptBack(c.Request().Context(), f.Request(m), page.Short200(f.Get("line")), which)
 	return x.Finish(c, done, err, "/board")
 }
 
@@ -159,7 +159,7 @@ func (x handler) changeHatcher(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Season.ChangeHatcher(c.Request().Context(), m, f.Get("key"), id, f.ID("hatcher"))
+	done, err := x.Season.ChangeHatcher(c.Request().Context(), f.Request(m), id, f.ID("hatcher"))
 	return x.Finish(c, done, err, page.Back(c, "/board"))
 }
 

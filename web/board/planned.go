@@ -10,6 +10,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/season"
 	"metrogon/web/page"
 )
@@ -50,7 +51,7 @@ func (x handler) move(c *echo.Context, m *farm.Member) error {
 	}
 	next := page.Back(c, fmt.Sprintf("/planned/%d", id))
 	return x.Save(c, f, next, func() (farm.Done, error) {
-		return x.Season.Move(c.Request().Context(), m, f.Get("key"), id, to)
+		return x.Season.Move(c.Request().Context(), f.Request(m), id, to)
 	}, func(meta page.Meta) error {
 		if next != fmt.Sprintf("/planned/%d", id) {
 			return x.Finish(c, farm.Done{}, meta.Problems, next)
@@ -64,7 +65,7 @@ func (x handler) pin(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Season.Pin(c.Request().Context(), m, f.Get("key"), id, f.Get("stays") == "yes")
+	done, err := x.Season.Pin(c.Request().Context(), f.Request(m), id, f.Get("stays") == "yes")
 	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/planned/%d", id)))
 }
 
@@ -73,7 +74,7 @@ func (x handler) drop(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Season.Drop(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Season.Drop(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, page.Back(c, "/board"))
 }
 
@@ -97,13 +98,13 @@ func (x handler) set(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	gone := errors.Is(err, farm.ErrNone)
-	done, err := x.Incubate.Set(ctx, m, f.Get("key"), s)
+	done, err := x.Incubate.Set(ctx, f.Request(m), s)
 	if gone && page.ProblemsOf(err) != nil {
 		err = farm.Problemf("planned", "It is set already, or not planned any more.")
 	}
 	next := page.Back(c, "/")
-	if done.BatchID != 0 && f.Get("back") == "" {
-		next = fmt.Sprintf("/batches/%d", done.BatchID)
+	if id := done.Of(journal.Batch); id != 0 && f.Get("back") == "" {
+		next = fmt.Sprintf("/batches/%d", id)
 	}
 	return x.Finish(c, done, err, next)
 }
@@ -130,7 +131,7 @@ func (x handler) addAway(c *echo.Context, m *farm.Member) error {
 		Why: f.Get("why"),
 	}
 	return x.Save(c, f, daysPage, func() (farm.Done, error) {
-		return x.Season.AddAway(c.Request().Context(), m, f.Get("key"), a)
+		return x.Season.AddAway(c.Request().Context(), f.Request(m), a)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -144,7 +145,7 @@ func (x handler) addClosed(c *echo.Context, m *farm.Member) error {
 		k.FromOn = f.Date("from_on", "The first day")
 	}
 	return x.Save(c, f, page.Back(c, daysPage), func() (farm.Done, error) {
-		return x.Season.Close(c.Request().Context(), m, f.Get("key"), k)
+		return x.Season.Close(c.Request().Context(), f.Request(m), k)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -155,7 +156,7 @@ func (x handler) saveBrooder(c *echo.Context, m *farm.Member) error {
 	}
 	b := farm.Brooder{ID: f.ID("id"), Name: f.Get("name"), Places: f.Int("places", "Its places")}
 	return x.Save(c, f, daysPage, func() (farm.Done, error) {
-		return x.Season.SaveBrooder(c.Request().Context(), m, f.Get("key"), b)
+		return x.Season.SaveBrooder(c.Request().Context(), f.Request(m), b)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -164,17 +165,17 @@ func (x handler) dropDays(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	ctx, key := c.Request().Context(), f.Get("key")
+	ctx, req := c.Request().Context(), f.Request(m)
 	var done farm.Done
 	switch c.Param("list") {
 	case "away":
-		done, err = x.Season.DropAway(ctx, m, key, id)
+		done, err = x.Season.DropAway(ctx, req, id)
 	case "closed":
-		done, err = x.Season.DropClosure(ctx, m, key, id)
+		done, err = x.Season.DropClosure(ctx, req, id)
 	case "brooders":
-		done, err = x.Season.DropBrooder(ctx, m, key, id)
+		done, err = x.Season.DropBrooder(ctx, req, id)
 	case "bans":
-		done, err = x.Season.DropBan(ctx, m, key, id)
+		done, err = x.Season.DropBan(ctx, req, id)
 	default:
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such list.")
 	}

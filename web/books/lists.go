@@ -29,7 +29,7 @@ type what struct {
 
 // sent is a list as it came.
 type sent struct {
-	key     string
+	req     farm.Request
 	rows    [][]string
 	columns map[string]int
 	today   time.Time
@@ -64,7 +64,7 @@ func lookAtBatches(ctx context.Context, h handler, m *farm.Member, o *opened, in
 	if len(found.Bad) > 0 {
 		return farm.Listing{Bad: found.Bad}, nil
 	}
-	out, err := h.Books.Bring(ctx, m, in.key, books.Notebook{
+	out, err := h.Books.Bring(ctx, in.req, books.Notebook{
 		Lines: all, MachineID: o.Machine, Stored: o.Stored, Dry: in.dry,
 	})
 	return out.Listing, err
@@ -76,7 +76,7 @@ func lookAtCollections(ctx context.Context, h handler, m *farm.Member, o *opened
 	if len(found.Bad) > 0 {
 		return farm.Listing{Bad: found.Bad}, nil
 	}
-	out, err := h.Stock.ImportEggs(ctx, m, in.key, all, in.dry)
+	out, err := h.Stock.ImportEggs(ctx, in.req, all, in.dry)
 	return out.Listing, err
 }
 
@@ -86,7 +86,7 @@ func lookAtPens(ctx context.Context, h handler, m *farm.Member, o *opened, in se
 	if len(found.Bad) > 0 {
 		return farm.Listing{Bad: found.Bad}, nil
 	}
-	return h.Flock.BringPens(ctx, m, in.key, all, in.dry)
+	return h.Flock.BringPens(ctx, in.req, all, in.dry)
 }
 
 func lookAtMachines(ctx context.Context, h handler, m *farm.Member, _ *opened, in sent) (farm.Listing, error) {
@@ -94,7 +94,7 @@ func lookAtMachines(ctx context.Context, h handler, m *farm.Member, _ *opened, i
 	if len(found.Bad) > 0 {
 		return farm.Listing{Bad: found.Bad}, nil
 	}
-	return h.Machines.BringMachines(ctx, m, in.key, all, in.dry)
+	return h.Machines.BringMachines(ctx, in.req, all, in.dry)
 }
 
 // opened is a list on its way in: its first lines, which column holds what, and what would come in.
@@ -191,7 +191,7 @@ func (h handler) bring(c *echo.Context, m *farm.Member) error {
 		return refused(fmt.Sprintf("Say which column holds: %s.", strings.ToLower(missing.Name)))
 	}
 	out, err := o.look(c.Request().Context(), h, m, &o, sent{
-		f.Get("key"), rows, o.Columns, m.Date(h.Now()), f.Get("bring") == "",
+		f.Request(m), rows, o.Columns, m.Date(h.Now()), f.Get("bring") == "",
 	})
 	if p := page.ProblemsOf(err); p != nil {
 		return h.showList(c, m, page.Meta{Problems: p}, o)

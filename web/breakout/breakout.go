@@ -140,6 +140,6 @@ func (h handler) open(c *echo.Context, m *farm.Member) error {
 		o.Findings = append(o.Findings, candling.Finding(x))
 	}
 	return h.Save(c, f, fmt.Sprintf("/batches/%d/opened", id), func() (farm.Done, error) {
-		return h.Hatch.BreakOut(c.Request().Context(), m, f.Get("key"), id, o)
+		return h.Hatch.BreakOut(c.Request().Context(), f.Request(m), id, o)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }

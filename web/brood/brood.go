@@ -159,7 +159,7 @@ func (h handler) in(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	return h.Save(c, f, "/brooders", func() (farm.Done, error) {
-		return h.Brood.BringIn(c.Request().Context(), m, f.Get("key"), in)
+		return h.Brood.BringIn(c.Request().Context(), f.Request(m), in)
 	}, h.again(c, m))
 }
 
@@ -173,7 +173,7 @@ func (h handler) buy(c *echo.Context, m *farm.Member) error {
 		BrooderID: f.ID("brooder"),
 	}
 	return h.Save(c, f, "/brooders", func() (farm.Done, error) {
-		return h.Brood.Buy(c.Request().Context(), m, f.Get("key"), in)
+		return h.Brood.Buy(c.Request().Context(), f.Request(m), in)
 	}, h.again(c, m))
 }
 
@@ -184,7 +184,7 @@ func (h handler) heat(c *echo.Context, m *farm.Member) error {
 	}
 	tempC := page.Celsius(m, f.Float("temp", "The warmth under the heat"))
 	return h.Save(c, f, page.Back(c, "/brooders"), func() (farm.Done, error) {
-		return h.Brood.Warm(c.Request().Context(), m, f.Get("key"), id, tempC)
+		return h.Brood.Warm(c.Request().Context(), f.Request(m), id, tempC)
 	}, h.again(c, m))
 }
 
@@ -198,7 +198,7 @@ func (h handler) leave(c *echo.Context, m *farm.Member) error {
 		Price: f.MaybeFloat("price", "The price"), PenID: f.ID("pen"), At: f.When(m),
 	}
 	return h.Save(c, f, "/brooders", func() (farm.Done, error) {
-		return h.Brood.Leave(c.Request().Context(), m, f.Get("key"), id, l)
+		return h.Brood.Leave(c.Request().Context(), f.Request(m), id, l)
 	}, h.again(c, m))
 }
 
@@ -209,6 +209,6 @@ func (h handler) move(c *echo.Context, m *farm.Member) error {
 	}
 	heads := f.Int("heads", "The number of young")
 	return h.Save(c, f, "/brooders", func() (farm.Done, error) {
-		return h.Brood.Move(c.Request().Context(), m, f.Get("key"), id, heads, f.ID("brooder"), f.Get("place"))
+		return h.Brood.Move(c.Request().Context(), f.Request(m), id, heads, f.ID("brooder"), f.Get("place"))
 	}, h.again(c, m))
 }

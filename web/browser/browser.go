@@ -12,6 +12,9 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
+// shell is Chromium without a window of its own, a quarter faster than the whole one, as Debian ships it.
+const shell = "/usr/lib/chromium/chromium-headless-shell"
+
 // Open starts a browser that closes with the context returned.
 func Open(ctx context.Context) (context.Context, context.CancelFunc) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:],
@@ -21,6 +24,9 @@ func Open(ctx context.Context) (context.Context, context.CancelFunc) {
 		chromedp.DisableGPU, chromedp.Flag("lang", "en-GB"))
 	if os.Geteuid() == 0 {
 		options = append(options, chromedp.NoSandbox)
+	}
+	if _, err := os.Stat(shell); err == nil {
+		options = append(options, chromedp.ExecPath(shell))
 	}
 	ctx, stop := chromedp.NewExecAllocator(ctx, options...)
 	ctx, end := chromedp.NewContext(ctx)

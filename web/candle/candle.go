@@ -175,7 +175,7 @@ func (b handler) take(c *echo.Context, m *farm.Member) error {
 	if err := json.NewDecoder(body).Decode(&ops); err != nil || len(ops) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d calls is expected.", most))
 	}
-	done, err := b.Candle.Apply(c.Request().Context(), m, id, ops)
+	done, err := b.Candle.Apply(c.Request().Context(), farm.NewRequest(m), id, ops)
 	if err != nil && len(done) == 0 {
 		return err
 	}

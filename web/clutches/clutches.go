@@ -155,7 +155,7 @@ func (h handler) found(c *echo.Context, m *farm.Member) error {
 	in := readFound(f, m)
 	next := "/clutches"
 	return h.Save(c, f, next, func() (farm.Done, error) {
-		return h.Clutches.Found(c.Request().Context(), m, f.Get("key"), in)
+		return h.Clutches.Found(c.Request().Context(), f.Request(m), in)
 	}, func(meta page.Meta) error { return h.showNew(c, m, meta) })
 }
 
@@ -279,20 +279,20 @@ func (h handler) look(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 	for _, s := range f.Values["sign"] {
 		l.Signs = append(l.Signs, reptile.Sign(s))
 	}
-	return told(f, func() (farm.Done, error) { return h.Clutches.Look(c.Request().Context(), m, f.Get("key"), id, l) })
+	return told(f, func() (farm.Done, error) { return h.Clutches.Look(c.Request().Context(), f.Request(m), id, l) })
 }
 
 func (h handler) pip(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Pip(c.Request().Context(), m, f.Get("key"), id, marked(f), at)
+		return h.Clutches.Pip(c.Request().Context(), f.Request(m), id, marked(f), at)
 	})
 }
 
 func (h handler) out(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Out(c.Request().Context(), m, f.Get("key"), id, marked(f), f.Get("helped") != "", at)
+		return h.Clutches.Out(c.Request().Context(), f.Request(m), id, marked(f), f.Get("helped") != "", at)
 	})
 }
 
@@ -300,14 +300,14 @@ func (h handler) opened(c *echo.Context, m *farm.Member, id int64, f *page.Form)
 	o := clutch.Opened{
 		Eggs: marked(f), Stage: candling.Stage(f.Get("stage")), Cause: reptile.Cause(f.Get("cause")), At: f.When(m),
 	}
-	return told(f, func() (farm.Done, error) { return h.Clutches.Open(c.Request().Context(), m, f.Get("key"), id, o) })
+	return told(f, func() (farm.Done, error) { return h.Clutches.Open(c.Request().Context(), f.Request(m), id, o) })
 }
 
 func (h handler) mass(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	eggs, at := f.Int("eggs", "The number of eggs"), f.When(m)
 	grams := m.Units().Grams(f.Float("mass", "The weight of the eggs"))
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.WeighEggs(c.Request().Context(), m, f.Get("key"), id, eggs, grams, at)
+		return h.Clutches.WeighEggs(c.Request().Context(), f.Request(m), id, eggs, grams, at)
 	})
 }
 
@@ -319,7 +319,7 @@ func (h handler) young(c *echo.Context, m *farm.Member, id int64, f *page.Form) 
 		DiedAt: maybeMoment(f, m, "died", "When it died"),
 	}
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Hatchling(c.Request().Context(), m, f.Get("key"), id, y)
+		return h.Clutches.Hatchling(c.Request().Context(), f.Request(m), id, y)
 	})
 }
 
@@ -332,7 +332,7 @@ func (h handler) left(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 		}
 	}
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Left(c.Request().Context(), m, f.Get("key"), id, young, at)
+		return h.Clutches.Left(c.Request().Context(), f.Request(m), id, young, at)
 	})
 }
 
@@ -347,13 +347,13 @@ func maybeMoment(f *page.Form, m *farm.Member, field, what string) *time.Time {
 func (h handler) done(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	day := f.Int("day", "The day")
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.TickOff(c.Request().Context(), m, f.Get("key"), id, f.Get("kind"), day)
+		return h.Clutches.TickOff(c.Request().Context(), f.Request(m), id, f.Get("kind"), day)
 	})
 }
 
 func (h handler) close(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	at := f.When(m)
-	return told(f, func() (farm.Done, error) { return h.Hatch.Close(c.Request().Context(), m, f.Get("key"), id, at) })
+	return told(f, func() (farm.Done, error) { return h.Hatch.Close(c.Request().Context(), f.Request(m), id, at) })
 }
 
 func (h handler) temp(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
@@ -364,7 +364,7 @@ func (h handler) temp(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 	if f.Get("until") != "" {
 		w.Until = f.Moment("until", "Until when", m.Place)
 	}
-	return told(f, func() (farm.Done, error) { return h.Clutches.SetTemp(c.Request().Context(), m, f.Get("key"), id, w) })
+	return told(f, func() (farm.Done, error) { return h.Clutches.SetTemp(c.Request().Context(), f.Request(m), id, w) })
 }
 
 // plan takes over a proposal: its figures stand in the form, in °C.
@@ -373,12 +373,12 @@ func (h handler) plan(c *echo.Context, m *farm.Member, id int64, f *page.Form) (
 	later := clutch.Temp{C: f.Float("later_c", "The temperature")}
 	if f.Get("plan_until") == "" {
 		return told(f, func() (farm.Done, error) {
-			return h.Clutches.SetTemp(c.Request().Context(), m, f.Get("key"), id, clutch.Warming{Temp: now})
+			return h.Clutches.SetTemp(c.Request().Context(), f.Request(m), id, clutch.Warming{Temp: now})
 		})
 	}
 	until := f.Moment("plan_until", "Until when", m.Place)
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Plan(c.Request().Context(), m, f.Get("key"), id, now, until, later)
+		return h.Clutches.Plan(c.Request().Context(), f.Request(m), id, now, until, later)
 	})
 }
 
@@ -389,18 +389,18 @@ func (h handler) weighed(c *echo.Context, m *farm.Member, id int64, f *page.Form
 	if gave := f.MaybeMass("gave", "The water that was given", m); gave != nil {
 		w.GaveG = *gave
 	}
-	return told(f, func() (farm.Done, error) { return h.Clutches.Weigh(c.Request().Context(), m, f.Get("key"), id, w) })
+	return told(f, func() (farm.Done, error) { return h.Clutches.Weigh(c.Request().Context(), f.Request(m), id, w) })
 }
 
 func (h handler) aired(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
 	mould, at := f.Int("mould", "The number of eggs with mould"), f.When(m)
 	return told(f, func() (farm.Done, error) {
-		return h.Clutches.Air(c.Request().Context(), m, f.Get("key"), id, mould, at)
+		return h.Clutches.Air(c.Request().Context(), f.Request(m), id, mould, at)
 	})
 }
 
 func (h handler) moved(c *echo.Context, m *farm.Member, id int64, f *page.Form) (farm.Done, error) {
-	return h.Clutches.Move(c.Request().Context(), m, f.Get("key"), id, f.ID("machine"))
+	return h.Clutches.Move(c.Request().Context(), f.Request(m), id, f.ID("machine"))
 }
 
 // box goes to the water of a box, on the page of a clutch in it.

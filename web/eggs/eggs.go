@@ -95,7 +95,7 @@ func (r handler) collecting(
 		}
 		if err == nil {
 			var done farm.Done
-			if done, err = r.Stock.Collect(c.Request().Context(), m, f.Get("key"), all...); err == nil {
+			if done, err = r.Stock.Collect(c.Request().Context(), f.Request(m), all...); err == nil {
 				return r.RedirectWith(c, done, "/eggs")
 			}
 		}

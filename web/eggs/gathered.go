@@ -34,6 +34,6 @@ func (r handler) putRight(c *echo.Context, m *farm.Member) error {
 		Eggs: f.Int("eggs", "The number of sound eggs"), Hen: f.Get("hen"), Note: f.Get("note"),
 	}
 	return r.Save(c, f, fmt.Sprintf("/eggs/gathered/%d", id), func() (farm.Done, error) {
-		return r.Stock.PutRight(c.Request().Context(), m, f.Get("key"), id, in)
+		return r.Stock.PutRight(c.Request().Context(), f.Request(m), id, in)
 	}, func(meta page.Meta) error { return r.gathered(c, m, meta) })
 }

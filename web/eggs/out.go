@@ -63,6 +63,6 @@ func (r handler) takeOut(c *echo.Context, m *farm.Member) error {
 		out.Eggs, out.LaidOn = f.Int("eggs", "The number of eggs"), f.Date("date", "The day of laying")
 	}
 	return r.Save(c, f, "/eggs/store", func() (farm.Done, error) {
-		return r.Stock.TakeOut(c.Request().Context(), m, f.Get("key"), out)
+		return r.Stock.TakeOut(c.Request().Context(), f.Request(m), out)
 	}, func(meta page.Meta) error { return r.out(c, m, meta) })
 }

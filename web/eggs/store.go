@@ -56,7 +56,7 @@ func (r handler) move(c *echo.Context, m *farm.Member) error {
 			ids = append(ids, id)
 		}
 	}
-	done, err := r.Stock.MoveBaskets(c.Request().Context(), m, f.Get("key"), ids, f.ID("place"))
+	done, err := r.Stock.MoveBaskets(c.Request().Context(), f.Request(m), ids, f.ID("place"))
 	return r.Finish(c, done, err, "/eggs/store")
 }
 
@@ -70,7 +70,7 @@ func (r handler) trial(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return r.Finish(c, farm.Done{}, f.Problems, "/eggs/store")
 	}
-	done, err := r.Stock.OnTrial(c.Request().Context(), m, f.Get("key"), f.ID("collection"), f.Get("reason"), eggs)
+	done, err := r.Stock.OnTrial(c.Request().Context(), f.Request(m), f.ID("collection"), f.Get("reason"), eggs)
 	return r.Finish(c, done, err, "/eggs/store")
 }
 

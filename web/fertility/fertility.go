@@ -84,7 +84,7 @@ func (h handler) ask(c *echo.Context, m *farm.Member) error {
 		t.RetestOf = &id
 	}
 	return h.Save(c, f, "/tests", func() (farm.Done, error) {
-		return h.Breeders.AskTest(c.Request().Context(), m, f.Get("key"), t)
+		return h.Breeders.AskTest(c.Request().Context(), f.Request(m), t)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -93,7 +93,7 @@ func (h handler) mark(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Breeders.MarkTest(c.Request().Context(), m, f.Get("key"), id, f.ID("batch"))
+	done, err := h.Breeders.MarkTest(c.Request().Context(), f.Request(m), id, f.ID("batch"))
 	return h.Finish(c, done, err, "/tests")
 }
 
@@ -102,7 +102,7 @@ func (h handler) end(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Breeders.EndTest(c.Request().Context(), m, f.Get("key"), id, f.Get("decision"))
+	done, err := h.Breeders.EndTest(c.Request().Context(), f.Request(m), id, f.Get("decision"))
 	return h.Finish(c, done, err, "/tests")
 }
 
@@ -118,7 +118,7 @@ func (h handler) thresholds(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return h.Finish(c, farm.Done{}, f.Problems, "/tests")
 	}
-	done, err := h.Breeders.SetThresholds(c.Request().Context(), m, f.Get("key"), limits)
+	done, err := h.Breeders.SetThresholds(c.Request().Context(), f.Request(m), limits)
 	return h.Finish(c, done, err, "/tests")
 }
 

@@ -113,7 +113,7 @@ func (h handler) save(c *echo.Context, m *farm.Member) error {
 	}
 	x = gauges.Lay(x, f.Get("machine"))
 	return h.Save(c, f, "/instruments", func() (farm.Done, error) {
-		return h.Gauges.Save(c.Request().Context(), m, f.Get("key"), x, time.Time{})
+		return h.Gauges.Save(c.Request().Context(), f.Request(m), x, time.Time{})
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -124,7 +124,7 @@ func (h handler) lies(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	return h.Save(c, f, fmt.Sprintf("/instruments#i%d", id), func() (farm.Done, error) {
-		return h.Gauges.Lies(c.Request().Context(), m, f.Get("key"), id, f.Get("machine"), f.Get("spot"), f.When(m))
+		return h.Gauges.Lies(c.Request().Context(), f.Request(m), id, f.Get("machine"), f.Get("spot"), f.When(m))
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -150,6 +150,6 @@ func (h handler) check(c *echo.Context, m *farm.Member) error {
 		in.Shown = page.Celsius(m, f.Float("shown", "What it shows"))
 	}
 	return h.Save(c, f, "/instruments", func() (farm.Done, error) {
-		return h.Gauges.Check(c.Request().Context(), m, f.Get("key"), in)
+		return h.Gauges.Check(c.Request().Context(), f.Request(m), in)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }

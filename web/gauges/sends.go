@@ -17,7 +17,7 @@ func (h handler) newKey(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	secret, done, err := h.Probes.Key(c.Request().Context(), m, f.Get("key"), id)
+	secret, done, err := h.Probes.Key(c.Request().Context(), f.Request(m), id)
 	if err == nil && secret != "" {
 		h.HandKey(c, "Its key to send by.", secret)
 	}
@@ -30,7 +30,7 @@ func (h handler) topic(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	return h.Save(c, f, "/instruments#probes", func() (farm.Done, error) {
-		return h.Probes.Topic(c.Request().Context(), m, f.Get("key"), id, f.Get("topic"))
+		return h.Probes.Topic(c.Request().Context(), f.Request(m), id, f.Get("topic"))
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -39,7 +39,7 @@ func (h handler) mute(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Probes.Drop(c.Request().Context(), m, f.Get("key"), id)
+	done, err := h.Probes.Drop(c.Request().Context(), f.Request(m), id)
 	return h.Finish(c, done, err, "/instruments#probes")
 }
 
@@ -49,7 +49,7 @@ func (h handler) broker(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	return h.Save(c, f, "/instruments#probes", func() (farm.Done, error) {
-		return h.Probes.SaveBroker(c.Request().Context(), m, f.Get("key"), probes.Broker{
+		return h.Probes.SaveBroker(c.Request().Context(), f.Request(m), probes.Broker{
 			URL: f.Get("broker"), Username: f.Get("user"), Password: f.Get("password"),
 		}, h.Server.LocalBrokers)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
@@ -88,7 +88,7 @@ func (h handler) logger(c *echo.Context, m *farm.Member) error {
 		looked.Says, looked.Text = rows.Says(), string(text)
 		return h.render(c, m, page.Meta{}, list{Logger: &looked})
 	}
-	done, err := h.Probes.Bring(c.Request().Context(), m, f.Get("key"), id, told)
+	done, err := h.Probes.Bring(c.Request().Context(), f.Request(m), id, told)
 	return h.Finish(c, done, err, fmt.Sprintf("/instruments#i%d", id))
 }
 
@@ -101,6 +101,6 @@ func (h handler) forget(c *echo.Context, m *farm.Member) error {
 	from := f.Moment("forget_from", "From when it lay elsewhere", m.Place)
 	to := f.Moment("forget_to", "Until when it lay elsewhere", m.Place)
 	return h.Save(c, f, fmt.Sprintf("/instruments#i%d", id), func() (farm.Done, error) {
-		return h.Probes.Forget(c.Request().Context(), m, f.Get("key"), id, from, to)
+		return h.Probes.Forget(c.Request().Context(), f.Request(m), id, from, to)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }

@@ -70,7 +70,7 @@ func (h handler) make(c *echo.Context, m *farm.Member) error {
 	}
 	return h.Save(c, f, "/handover", func() (farm.Done, error) {
 		ctx := c.Request().Context()
-		link, done, err := h.Handover.Make(ctx, m, f.Get("key"), in)
+		link, done, err := h.Handover.Make(ctx, f.Request(m), in)
 		if err == nil && link != "" {
 			h.Hand(c, fmt.Sprintf("The list for %s: hand its address over now.", in.Name), "/list/"+link)
 		}
@@ -83,7 +83,7 @@ func (h handler) withdraw(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Handover.Withdraw(c.Request().Context(), m, f.Get("key"), id)
+	done, err := h.Handover.Withdraw(c.Request().Context(), f.Request(m), id)
 	return h.Finish(c, done, err, "/handover")
 }
 
@@ -111,7 +111,7 @@ func (h handler) tick(c *echo.Context) error {
 		return err
 	}
 	link := c.Param("link")
-	_, err = h.Handover.Tick(c.Request().Context(), link, f.Get("key"), f.Get("item"), f.Get("is") != "")
+	_, err = h.Handover.Tick(c.Request().Context(), link, f.Request(nil), f.Get("item"), f.Get("is") != "")
 	if errors.Is(err, farm.ErrNone) {
 		return echo.NewHTTPError(http.StatusGone, "This list is over, or was withdrawn. Ask for a new one.")
 	}

@@ -121,6 +121,6 @@ func (h handler) takeBack(c *echo.Context, m *farm.Member) error {
 			shown = append(shown, n)
 		}
 	}
-	done, err := h.UndoAll(c.Request().Context(), m, f.Get("key"), id, shown)
+	done, err := h.UndoAll(c.Request().Context(), f.Request(m), id, shown)
 	return h.Finish(c, done, err, fmt.Sprintf("/journal/%d", id))
 }

@@ -55,7 +55,7 @@ func (k handler) add(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := k.Kinds.AddKind(c.Request().Context(), m, f.Get("key"), f.Get("like"), f.Get("name"))
+	done, err := k.Kinds.AddKind(c.Request().Context(), f.Request(m), f.Get("like"), f.Get("name"))
 	next := "/settings#figures"
 	if id, bad := species.OwnID(f.Get("like"), f.Get("name")); bad == nil && err == nil {
 		next = "/kinds/" + url.PathEscape(id)
@@ -150,7 +150,7 @@ func (k handler) save(c *echo.Context, m *farm.Member) error {
 		way.Washing = method.Washing(f.Get("washing"))
 	}
 	return k.Save(c, f, "/kinds/"+shipped.ID, func() (farm.Done, error) {
-		return k.Kinds.SaveKind(c.Request().Context(), m, f.Get("key"), shipped.ID, kinds.Kept{
+		return k.Kinds.SaveKind(c.Request().Context(), f.Request(m), shipped.ID, kinds.Kept{
 			Figures: changes, Way: way, Running: f.Get("running") != "",
 		})
 	}, func(meta page.Meta) error { return k.show(c, m, meta) })

@@ -99,6 +99,6 @@ func (x handler) setAir(c *echo.Context, m *farm.Member) error {
 	}
 	rh := f.MaybeFloat("rh", "The humidity")
 	return x.Save(c, f, fmt.Sprintf("/machines/%d", id), func() (farm.Done, error) {
-		return x.Weigh.SetAir(c.Request().Context(), m, f.Get("key"), id, warm, rh)
+		return x.Weigh.SetAir(c.Request().Context(), f.Request(m), id, warm, rh)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

@@ -19,7 +19,7 @@ func (x handler) dummies(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Machines.GiveDummies(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Machines.GiveDummies(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, page.Back(c, back(id)))
 }
 
@@ -30,6 +30,6 @@ func (x handler) swap(c *echo.Context, m *farm.Member) error {
 	}
 	n := f.Int("n", "The number of eggs")
 	return x.Save(c, f, back(id), func() (farm.Done, error) {
-		return x.Machines.PlanSwap(c.Request().Context(), m, f.Get("key"), id, f.ID("batch"), n)
+		return x.Machines.PlanSwap(c.Request().Context(), f.Request(m), id, f.ID("batch"), n)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

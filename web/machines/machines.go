@@ -187,9 +187,9 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 	with := apart(f)
 	return x.Save(c, f, "/machines", func() (farm.Done, error) {
 		if id == 0 {
-			return x.Machines.NameMachine(c.Request().Context(), m, f.Get("key"), machine, rooms, with)
+			return x.Machines.NameMachine(c.Request().Context(), f.Request(m), machine, rooms, with)
 		}
-		return x.Machines.SaveMachine(c.Request().Context(), m, f.Get("key"), machine, rooms)
+		return x.Machines.SaveMachine(c.Request().Context(), f.Request(m), machine, rooms)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }
 
@@ -207,7 +207,7 @@ func (x handler) ready(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Machines.MadeReady(c.Request().Context(), m, f.Get("key"), id, f.Values["step"]...)
+	done, err := x.Machines.MadeReady(c.Request().Context(), f.Request(m), id, f.Values["step"]...)
 	return x.Finish(c, done, err, page.Back(c, fmt.Sprintf("/machines/%d", id)))
 }
 
@@ -227,6 +227,6 @@ func (x handler) saveTray(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return x.Finish(c, farm.Done{}, f.Problems, fmt.Sprintf("/machines/%d", id))
 	}
-	done, err := x.Machines.SaveTray(c.Request().Context(), m, f.Get("key"), t, f.Get("warm"), f.Get("cool"))
+	done, err := x.Machines.SaveTray(c.Request().Context(), f.Request(m), t, f.Get("warm"), f.Get("cool"))
 	return x.Finish(c, done, err, fmt.Sprintf("/machines/%d", id))
 }

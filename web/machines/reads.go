@@ -39,6 +39,6 @@ func (x handler) read(c *echo.Context, m *farm.Member) error {
 		DisplayC: celsius("display"), DisplayRHPct: f.MaybeFloat("display_rh", "The humidity"), At: f.When(m),
 	}
 	return x.Save(c, f, fmt.Sprintf("/machines/%d#reads", id), func() (farm.Done, error) {
-		return x.Gauges.TakeReading(c.Request().Context(), m, f.Get("key"), id, r)
+		return x.Gauges.TakeReading(c.Request().Context(), f.Request(m), id, r)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

@@ -35,7 +35,7 @@ func (x handler) turns(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Machines.Turns(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Machines.Turns(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, page.Back(c, back(id)))
 }
 
@@ -46,7 +46,7 @@ func (x handler) changed(c *echo.Context, m *farm.Member) error {
 	}
 	now := f.Float("now", "The humidity before")
 	return x.Save(c, f, back(id), func() (farm.Done, error) {
-		return x.Weigh.Change(c.Request().Context(), m, f.Get("key"), id, f.Get("what"), now)
+		return x.Weigh.Change(c.Request().Context(), f.Request(m), id, f.Get("what"), now)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }
 
@@ -57,6 +57,6 @@ func (x handler) looked(c *echo.Context, m *farm.Member) error {
 	}
 	shows := f.Float("shows", "The humidity")
 	return x.Save(c, f, back(id), func() (farm.Done, error) {
-		return x.Weigh.LookedAgain(c.Request().Context(), m, f.Get("key"), id, shows)
+		return x.Weigh.LookedAgain(c.Request().Context(), f.Request(m), id, shows)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

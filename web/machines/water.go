@@ -45,7 +45,7 @@ func (x handler) water(c *echo.Context, m *farm.Member) error {
 	}
 	return x.Save(c, f, page.Back(c, fmt.Sprintf("/machines/%d", id)), func() (farm.Done, error) {
 		kind := watering.Kind(f.Get("water"))
-		return x.Machines.Watered(c.Request().Context(), m, f.Get("key"), id, kind, *poured)
+		return x.Machines.Watered(c.Request().Context(), f.Request(m), id, kind, *poured)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }
 
@@ -57,6 +57,6 @@ func (x handler) note(c *echo.Context, m *farm.Member) error {
 	n := f.ReadNote(m)
 	n.MachineID = &id
 	return x.Save(c, f, fmt.Sprintf("/machines/%d", id), func() (farm.Done, error) {
-		return x.Notes.Add(c.Request().Context(), m, f.Get("key"), n)
+		return x.Notes.Add(c.Request().Context(), f.Request(m), n)
 	}, func(meta page.Meta) error { return x.form(c, m, meta) })
 }

@@ -108,7 +108,7 @@ func (h handler) move(c *echo.Context, m *farm.Member) error {
 		mv.N = f.Int("n", "The number of eggs")
 	}
 	return h.Save(c, f, fmt.Sprintf("/batches/%d", id), func() (farm.Done, error) {
-		return h.Moving.Move(c.Request().Context(), m, f.Get("key"), id, mv)
+		return h.Moving.Move(c.Request().Context(), f.Request(m), id, mv)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -119,6 +119,6 @@ func (h handler) deal(c *echo.Context, m *farm.Member) error {
 	}
 	d := moving.Dealing{From: f.ID("from"), Machines: numbers(f, "machine"), At: f.When(m), Why: f.Get("why")}
 	return h.Save(c, f, fmt.Sprintf("/batches/%d", id), func() (farm.Done, error) {
-		return h.Moving.Deal(c.Request().Context(), m, f.Get("key"), id, d)
+		return h.Moving.Deal(c.Request().Context(), f.Request(m), id, d)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }

@@ -57,7 +57,7 @@ func (h handler) takeOver(c *echo.Context, m *farm.Member) error {
 	n.FromDays, n.ToDays = span(f)
 	next := "/batches"
 	return h.Save(c, f, next, func() (farm.Done, error) {
-		return h.Incubate.TakeOver(c.Request().Context(), m, f.Get("key"), n)
+		return h.Incubate.TakeOver(c.Request().Context(), f.Request(m), n)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -108,6 +108,6 @@ func (h handler) narrow(c *echo.Context, m *farm.Member) error {
 	}
 	from, to := span(f)
 	return h.Save(c, f, fmt.Sprintf("/batches/%d", id), func() (farm.Done, error) {
-		return h.Incubate.Narrow(c.Request().Context(), m, f.Get("key"), id, from, to)
+		return h.Incubate.Narrow(c.Request().Context(), f.Request(m), id, from, to)
 	}, func(meta page.Meta) error { return h.look(c, m, meta) })
 }

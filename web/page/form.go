@@ -33,6 +33,7 @@ func ID(c *echo.Context) (int64, error) {
 type Form struct {
 	url.Values
 	Problems farm.Problems
+	req      farm.Request
 }
 
 // What a form may be: a set of 10,000 eggs picked one by one is the largest.
@@ -60,13 +61,15 @@ func ReadForm(c *echo.Context) (*Form, error) {
 	if n > maxValues {
 		return nil, echo.NewHTTPError(http.StatusRequestEntityTooLarge, "This form has too many fields.")
 	}
-	ctx := farm.Asked(c.Request().Context(), asked(c.Request().URL.Path, v))
-	ctx = farm.Asking(ctx, v.Get(sureField) != "" || Later(c))
-	if made, err := time.Parse(time.RFC3339, c.Request().Header.Get("X-Later")); err == nil {
-		ctx = farm.MadeAt(ctx, made)
-	}
-	c.SetRequest(c.Request().WithContext(ctx))
-	return &Form{Values: v}, nil
+	req := farm.Request{Key: v.Get("key"), Sure: v.Get(sureField) != "" || Later(c)}
+	req.MadeAt, _ = time.Parse(time.RFC3339, c.Request().Header.Get("X-Later"))
+	return &Form{Values: v, req: req.Asking(asked(c.Request().URL.Path, v))}, nil
+}
+
+// Request is what the form asks for, by a member.
+func (f *Form) Request(m *farm.Member) farm.Request {
+	f.req.Member = m
+	return f.req
 }
 
 // readable is what was typed, with a mark for what is no text: no table keeps it.

@@ -4,9 +4,9 @@
 package page
 
 import (
-	"bytes"
 	"context"
 	"errors"
+	"io/fs"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -33,6 +33,7 @@ type Site struct {
 	Log      *slog.Logger
 	Secure   bool            // cookies over HTTPS only
 	Closing  <-chan struct{} // closed once the server stops; nil: never
+	Source   fs.FS           // web's own folder, for whoever works on its pages; nil: what was built in
 
 	Server
 
@@ -193,13 +194,14 @@ func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) 
 			meta.Flash = &f
 		}
 	}
-	var b bytes.Buffer
-	if err := t.ExecuteTemplate(&b, "layout", View[T]{meta, data}); err != nil {
+	whole, err := t.draw(View[T]{meta, data})
+	if err != nil && t.again != nil {
+		return c.String(http.StatusInternalServerError, err.Error()) // whoever works on it sees where
+	}
+	if err != nil {
 		return err
 	}
-	whole := b.Bytes()
 	if m != nil && !m.Owner() {
-		var err error
 		if whole, err = s.trim(whole, m); err != nil {
 			return err
 		}

@@ -1,13 +1,16 @@
 package page
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
 	"html/template"
 	"io/fs"
 	"maps"
 	"math"
+	"path"
 	"reflect"
+	"runtime"
 	"strconv"
 	"strings"
 
@@ -27,17 +30,25 @@ var shared embed.FS
 // Template is one page's templates over the shared layout, and what they show: a T.
 type Template[T any] struct {
 	*template.Template
-	site *Site
+	site  *Site
+	again func() (*template.Template, error) // reads it anew from disk; nil but where somebody works on it
 }
 
 // Parse reads the files of one view of a page; they see the shared layout and parts.
 func Parse[T any](site *Site, files fs.FS, views ...string) Template[T] {
-	return ParseWith[T](site, nil, files, views...)
+	return parsed[T](site, nil, files, views)
 }
 
 // ParseWith does so with functions of the page's own.
 func ParseWith[T any](site *Site, own template.FuncMap, files fs.FS, views ...string) Template[T] {
-	t := Template[T]{parse(site, own, files, views...), site}
+	return parsed[T](site, own, files, views)
+}
+
+func parsed[T any](site *Site, own template.FuncMap, files fs.FS, views []string) Template[T] {
+	t := Template[T]{template.Must(parse(site, own, shared, files, views)), site, nil}
+	if site.Source != nil {
+		t.again = fromDisk(site, own, views)
+	}
 	site.views = append(site.views, Sample{
 		views[0], t.Template, reflect.TypeFor[T](),
 		func(m Meta, data reflect.Value) any { return View[T]{m, data.Interface().(T)} },
@@ -56,7 +67,38 @@ type Sample struct {
 // Samples are the views of all pages.
 func (s *Site) Samples() []Sample { return s.views }
 
-func parse(site *Site, own template.FuncMap, files fs.FS, views ...string) *template.Template {
+// fromDisk reads the views of whoever called Parse anew, from the folder of that room.
+func fromDisk(site *Site, own template.FuncMap, views []string) func() (*template.Template, error) {
+	_, caller, _, _ := runtime.Caller(3)
+	room := path.Base(path.Dir(caller))
+	return func() (*template.Template, error) {
+		common, err := fs.Sub(site.Source, "page")
+		if err != nil {
+			return nil, err
+		}
+		files, err := fs.Sub(site.Source, room)
+		if err != nil {
+			return nil, err
+		}
+		return parse(site, own, common, files, views)
+	}
+}
+
+// draw puts a view into its layout.
+func (t Template[T]) draw(v View[T]) ([]byte, error) {
+	now := t.Template
+	if t.again != nil {
+		var err error
+		if now, err = t.again(); err != nil {
+			return nil, err
+		}
+	}
+	var b bytes.Buffer
+	err := now.ExecuteTemplate(&b, "layout", v)
+	return b.Bytes(), err
+}
+
+func parse(site *Site, own template.FuncMap, common, files fs.FS, views []string) (*template.Template, error) {
 	funcs := template.FuncMap{
 		"asset": site.Assets.URL,
 		"icon":  site.Assets.Icon,
@@ -94,7 +136,11 @@ func parse(site *Site, own template.FuncMap, files fs.FS, views ...string) *temp
 		"inc":  func(n int) int { return n + 1 },
 	}
 	maps.Copy(funcs, own)
-	return template.Must(template.Must(template.New("").Funcs(funcs).ParseFS(shared, "*.html")).ParseFS(files, views...))
+	t, err := template.New("").Funcs(funcs).ParseFS(common, "*.html")
+	if err != nil {
+		return nil, err
+	}
+	return t.ParseFS(files, views...)
 }
 
 // chance writes one as people say it, never as certain.

@@ -74,7 +74,7 @@ func (p handler) order(c *echo.Context, m *farm.Member) error {
 		in.SetterID = &setter
 	}
 	return p.Save(c, f, "/parcels", func() (farm.Done, error) {
-		return p.Stock.Order(c.Request().Context(), m, f.Get("key"), in)
+		return p.Stock.Order(c.Request().Context(), f.Request(m), in)
 	}, func(meta page.Meta) error { return p.show(c, m, meta, 0) })
 }
 
@@ -92,6 +92,6 @@ func (p handler) arrived(c *echo.Context, m *farm.Member) error {
 		At: f.Moment("at", "The moment of arrival", m.Place), LaidOn: f.Date("laid_on", "The day of laying"),
 		RestHours: f.Int("rest", "The rest in hours"), PlaceID: f.ID("place"), Note: f.Get("note")}
 	return p.Save(c, f, "/parcels", func() (farm.Done, error) {
-		return p.Stock.Arrived(c.Request().Context(), m, f.Get("key"), id, in)
+		return p.Stock.Arrived(c.Request().Context(), f.Request(m), id, in)
 	}, func(meta page.Meta) error { return p.show(c, m, meta, id) })
 }

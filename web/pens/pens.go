@@ -117,7 +117,7 @@ func (y handler) save(c *echo.Context, m *farm.Member) error {
 		again = func(meta page.Meta) error { return y.show(c, m, meta, page.Meta{}) }
 	}
 	return y.Save(c, f, next, func() (farm.Done, error) {
-		return y.Flock.SavePen(c.Request().Context(), m, f.Get("key"), in)
+		return y.Flock.SavePen(c.Request().Context(), f.Request(m), in)
 	}, again)
 }
 
@@ -132,6 +132,6 @@ func (y handler) putIn(c *echo.Context, m *farm.Member) error {
 		Bird: farm.Bird{ID: f.ID("bird"), Name: f.Get("bird_name"), Sex: f.Get("bird_sex")},
 	}
 	return y.Save(c, f, fmt.Sprintf("/pens/%d", id), func() (farm.Done, error) {
-		return y.Flock.PutIn(c.Request().Context(), m, f.Get("key"), in)
+		return y.Flock.PutIn(c.Request().Context(), f.Request(m), in)
 	}, func(bird page.Meta) error { return y.show(c, m, page.Meta{}, bird) })
 }

@@ -33,7 +33,7 @@ func (p handler) tilted(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := p.Stock.Tilted(c.Request().Context(), m, f.Get("key"), id)
+	done, err := p.Stock.Tilted(c.Request().Context(), f.Request(m), id)
 	return p.Finish(c, done, err, page.Back(c, "/eggs"))
 }
 
@@ -73,6 +73,6 @@ func (p handler) save(c *echo.Context, m *farm.Member) error {
 		in.TempC = &celsius
 	}
 	return p.Save(c, f, "/eggs", func() (farm.Done, error) {
-		return p.Stock.SaveStoragePlace(c.Request().Context(), m, f.Get("key"), in)
+		return p.Stock.SaveStoragePlace(c.Request().Context(), f.Request(m), in)
 	}, func(meta page.Meta) error { return p.show(c, m, meta) })
 }

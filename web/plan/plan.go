@@ -88,7 +88,7 @@ func (x handler) asked(c *echo.Context, m *farm.Member, f *page.Form, w *season.
 	if f.Problems != nil {
 		return x.Finish(c, farm.Done{}, f.Problems, "/plan")
 	}
-	_, done, err := x.Season.Ask(c.Request().Context(), m, f.Get("key"), seconds, w)
+	_, done, err := x.Season.Ask(c.Request().Context(), f.Request(m), seconds, w)
 	next := "/plan"
 	if err != nil && f.Get("back") != "" {
 		next = page.Back(c, next)
@@ -137,7 +137,7 @@ func (x handler) accept(c *echo.Context, m *farm.Member) error {
 	if f.Get("some") != "" && len(which) == 0 {
 		return x.Finish(c, farm.Done{}, farm.Problemf("which", "Tick the settings that you accept."), "/plan")
 	}
-	done, err := x.Season.Accept(c.Request().Context(), m, f.Get("key"), id, which)
+	done, err := x.Season.Accept(c.Request().Context(), f.Request(m), id, which)
 	return x.Finish(c, done, err, "/plan")
 }
 
@@ -146,7 +146,7 @@ func (x handler) forbid(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Season.Forbid(c.Request().Context(), m, f.Get("key"), id, f.Int("no", "The number"))
+	done, err := x.Season.Forbid(c.Request().Context(), f.Request(m), id, f.Int("no", "The number"))
 	return x.Finish(c, done, err, "/plan")
 }
 
@@ -157,12 +157,12 @@ func (x handler) tap(act action) page.Handler {
 		if err != nil {
 			return err
 		}
-		done, err := act(c.Request().Context(), m, f.Get("key"), id)
+		done, err := act(c.Request().Context(), f.Request(m), id)
 		return x.Finish(c, done, err, "/plan")
 	}
 }
 
-type action = func(ctx context.Context, m *farm.Member, key string, id int64) (farm.Done, error)
+type action = func(ctx context.Context, req farm.Request, id int64) (farm.Done, error)
 
 // export gives a plan's problem, or the plan, in the form of docs/planning.md.
 func (x handler) export(problem bool) page.Handler {

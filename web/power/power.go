@@ -106,10 +106,10 @@ func (h handler) begin(c *echo.Context, m *farm.Member) error {
 		cut.From = h.Now()
 	}
 	return h.Save(c, f, "/power/last", func() (farm.Done, error) {
-		done, err := h.Outage.Begin(c.Request().Context(), m, f.Get("key"), cut)
+		done, err := h.Outage.Begin(c.Request().Context(), f.Request(m), cut)
 		if found := f.ID("found"); err == nil && found != 0 {
 			// That it was so is said already where this is sent twice.
-			_, _ = h.Alarms.Say(c.Request().Context(), m, farm.NewKey(), found, alarms.So)
+			_, _ = h.Alarms.Say(c.Request().Context(), farm.NewRequest(m), found, alarms.So)
 		}
 		return done, err
 	}, func(meta page.Meta) error { return h.all(c, m, meta) })
@@ -179,7 +179,7 @@ func (h handler) back(c *echo.Context, m *farm.Member) error {
 	}
 	at := f.When(m)
 	return h.Save(c, f, page.Back(c, fmt.Sprintf("/power/%d", id)), func() (farm.Done, error) {
-		return h.Outage.Back(c.Request().Context(), m, f.Get("key"), id, at)
+		return h.Outage.Back(c.Request().Context(), f.Request(m), id, at)
 	}, func(meta page.Meta) error { return h.cut(c, m, meta) })
 }
 
@@ -190,6 +190,6 @@ func (h handler) read(c *echo.Context, m *farm.Member) error {
 	}
 	at, eggC := f.When(m), page.Celsius(m, f.Float("egg_c", "The eggs"))
 	return h.Save(c, f, fmt.Sprintf("/power/%d", id), func() (farm.Done, error) {
-		return h.Outage.Read(c.Request().Context(), m, f.Get("key"), id, f.ID("machine"), at, eggC)
+		return h.Outage.Read(c.Request().Context(), f.Request(m), id, f.ID("machine"), at, eggC)
 	}, func(meta page.Meta) error { return h.cut(c, m, meta) })
 }

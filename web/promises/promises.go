@@ -102,7 +102,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	return x.Save(c, f, "/promises", func() (farm.Done, error) {
-		return x.Season.SaveOrder(c.Request().Context(), m, f.Get("key"), o)
+		return x.Season.SaveOrder(c.Request().Context(), f.Request(m), o)
 	}, func(meta page.Meta) error {
 		if id != 0 {
 			return x.one(c, m, meta)
@@ -120,6 +120,6 @@ func (x handler) deliver(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return x.Finish(c, farm.Done{}, f.Problems, "/promises")
 	}
-	done, err := x.Season.Deliver(c.Request().Context(), m, f.Get("key"), id, n, f.Get("end") != "")
+	done, err := x.Season.Deliver(c.Request().Context(), f.Request(m), id, n, f.Get("end") != "")
 	return x.Finish(c, done, err, page.Back(c, "/promises"))
 }

@@ -99,7 +99,7 @@ func (h handler) saveWish(c *echo.Context, m *farm.Member) error {
 		ByMail: on("by_mail"), ByPush: on("by_push"), QuietFrom: f.Get("quiet_from"), QuietTo: f.Get("quiet_to"),
 	}
 	return h.Save(c, f, "/reminders", func() (farm.Done, error) {
-		return h.Remind.SaveWish(c.Request().Context(), m, f.Get("key"), in)
+		return h.Remind.SaveWish(c.Request().Context(), f.Request(m), in)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -125,7 +125,7 @@ func (h handler) saveFeed(c *echo.Context, m *farm.Member) error {
 	}
 	return h.Save(c, f, "/reminders", func() (farm.Done, error) {
 		ctx := c.Request().Context()
-		link, done, err := h.Remind.MakeFeed(ctx, m, f.Get("key"), in, f.Get("fresh") != "")
+		link, done, err := h.Remind.MakeFeed(ctx, f.Request(m), in, f.Get("fresh") != "")
 		if err == nil && link != "" {
 			h.Hand(c, "Subscribe to this address in your calendar; it is yours alone.", "/calendar/"+link+".ics")
 		}
@@ -138,7 +138,7 @@ func (h handler) endFeed(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Remind.DropFeed(c.Request().Context(), m, f.Get("key"))
+	done, err := h.Remind.DropFeed(c.Request().Context(), f.Request(m))
 	return h.Finish(c, done, err, "/reminders")
 }
 

@@ -177,7 +177,7 @@ func (h handler) next(c *echo.Context, m *farm.Member) error {
 	}
 	says := append(f.Values["says"], strings.TrimSpace(f.Get("own")))
 	return h.Save(c, f, fmt.Sprintf("/batches/%d/report#next", id), func() (farm.Done, error) {
-		return h.Report.TryNext(c.Request().Context(), m, f.Get("key"), id, says)
+		return h.Report.TryNext(c.Request().Context(), f.Request(m), id, says)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -186,7 +186,7 @@ func (h handler) nextDone(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Report.NextDone(c.Request().Context(), m, f.Get("key"), id, f.ID("next"))
+	done, err := h.Report.NextDone(c.Request().Context(), f.Request(m), id, f.ID("next"))
 	return h.Finish(c, done, err, page.Back(c, fmt.Sprintf("/batches/%d", id)))
 }
 
@@ -195,6 +195,6 @@ func (h handler) end(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Report.EndNext(c.Request().Context(), m, f.Get("key"), id)
+	done, err := h.Report.EndNext(c.Request().Context(), f.Request(m), id)
 	return h.Finish(c, done, err, page.Back(c, "/batches"))
 }

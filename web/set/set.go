@@ -16,6 +16,7 @@ import (
 	"metrogon/core/choice"
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/web/page"
 	"metrogon/web/say"
 )
@@ -231,9 +232,9 @@ func (b handler) work(set bool) page.Handler {
 			s.Propose, set = true, false
 		}
 		if set && f.Problems == nil {
-			done, err := b.Incubate.Set(c.Request().Context(), m, f.Get("key"), s)
+			done, err := b.Incubate.Set(c.Request().Context(), f.Request(m), s)
 			if err == nil {
-				return b.RedirectWith(c, done, fmt.Sprintf("/batches/%d", done.BatchID))
+				return b.RedirectWith(c, done, fmt.Sprintf("/batches/%d", done.Of(journal.Batch)))
 			}
 			if meta.Problems = page.ProblemsOf(err); meta.Problems == nil {
 				return err

@@ -48,14 +48,14 @@ func Routes(e *echo.Echo, s *page.Site) {
 			if f.Problems != nil {
 				return farm.Done{}, f.Problems
 			}
-			return o.People.SaveFarm(c.Request().Context(), m, f.Get("key"), rules)
+			return o.People.SaveFarm(c.Request().Context(), f.Request(m), rules)
 		}))
 	s.Post(e, "/settings/password", farm.Reading, o.saving(o.password))
 	s.Post(e, "/settings/sign-out-everywhere", farm.Reading, o.signOutEverywhere)
 	s.Post(e, "/settings/people/:id/remove", farm.Owning, o.saving(o.remove))
 	s.Post(e, "/settings/scale-key", farm.Owning,
 		o.saving(func(c *echo.Context, m *farm.Member, f *page.Form) (farm.Done, error) {
-			return o.Weigh.RenewScaleKey(c.Request().Context(), m, f.Get("key"))
+			return o.Weigh.RenewScaleKey(c.Request().Context(), f.Request(m))
 		}))
 	s.Post(e, "/settings/people/:id/role", farm.Owning, o.saving(o.role))
 	s.Post(e, "/settings/people/:id/password", farm.Owning, o.saving(o.passwordLink))

@@ -182,7 +182,7 @@ func (h handler) pens(c *echo.Context, m *farm.Member) error {
 		})
 	}
 	return h.Save(c, f, "/start", func() (farm.Done, error) {
-		return h.Flock.NamePens(c.Request().Context(), m, f.Get("key"), pens)
+		return h.Flock.NamePens(c.Request().Context(), f.Request(m), pens)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -208,7 +208,7 @@ func (h handler) machine(c *echo.Context, m *farm.Member) error {
 		holds = append(holds, r)
 	}
 	return h.Save(c, f, "/start", func() (farm.Done, error) {
-		return h.Machines.NameMachine(c.Request().Context(), m, f.Get("key"), x, holds, with)
+		return h.Machines.NameMachine(c.Request().Context(), f.Request(m), x, holds, with)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -233,6 +233,6 @@ func (h handler) eggs(c *echo.Context, m *farm.Member) error {
 		f.Problems = farm.Problems{{Field: "date", Says: "Say how many eggs there are of at least one pen."}}
 	}
 	return h.Save(c, f, "/start", func() (farm.Done, error) {
-		return h.Stock.Collect(ctx, m, f.Get("key"), all...)
+		return h.Stock.Collect(ctx, f.Request(m), all...)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }

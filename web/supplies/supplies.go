@@ -86,7 +86,7 @@ func (h handler) add(c *echo.Context, m *farm.Member) error {
 	}
 	add := []supplies.Supply{{Says: f.Get("says"), Before: f.Get("before"), Species: f.Get("species")}}
 	return h.Save(c, f, "/supplies", func() (farm.Done, error) {
-		return h.Supplies.Add(c.Request().Context(), m, f.Get("key"), add)
+		return h.Supplies.Add(c.Request().Context(), f.Request(m), add)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -97,7 +97,7 @@ func (h handler) usual(c *echo.Context, m *farm.Member) error {
 	}
 	add := append([]supplies.Supply{}, supplies.Usual...)
 	return h.Save(c, f, "/supplies", func() (farm.Done, error) {
-		return h.Supplies.Add(c.Request().Context(), m, f.Get("key"), add)
+		return h.Supplies.Add(c.Request().Context(), f.Request(m), add)
 	}, func(meta page.Meta) error { return h.show(c, m, meta) })
 }
 
@@ -106,7 +106,7 @@ func (h handler) drop(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Supplies.Drop(c.Request().Context(), m, f.Get("key"), id)
+	done, err := h.Supplies.Drop(c.Request().Context(), f.Request(m), id)
 	return h.Finish(c, done, err, "/supplies")
 }
 
@@ -115,7 +115,7 @@ func (h handler) there(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := h.Supplies.There(c.Request().Context(), m, f.Get("key"), id, f.Get("before"))
+	done, err := h.Supplies.There(c.Request().Context(), f.Request(m), id, f.Get("before"))
 	return h.Finish(c, done, err, page.Back(c, fmt.Sprintf("/batches/%d", id)))
 }
 

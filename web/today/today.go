@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/journal"
 	"metrogon/farm/today"
 	"metrogon/web/page"
 )
@@ -61,9 +62,9 @@ func Routes(e *echo.Echo, s *page.Site) {
 		if err != nil {
 			return err
 		}
-		done, err := s.Undo(c.Request().Context(), m, f.Get("key"), f.ID("entry"))
+		done, err := s.Undo(c.Request().Context(), f.Request(m), f.ID("entry"))
 		back := page.Back(c, "/")
-		if err == nil && done.BatchID == 0 && len(back) > 9 && back[:9] == "/batches/" {
+		if err == nil && done.Of(journal.Batch) == 0 && len(back) > 9 && back[:9] == "/batches/" {
 			back = "/batches" // the batch itself was taken back
 		}
 		return s.Finish(c, done, err, back)

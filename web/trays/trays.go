@@ -258,7 +258,7 @@ func (r handler) move(c *echo.Context, m *farm.Member) error {
 			mv.EggIDs = append(mv.EggIDs, n)
 		}
 	}
-	done, err := r.Incubate.MoveEggs(c.Request().Context(), m, f.Get("key"), id, mv)
+	done, err := r.Incubate.MoveEggs(c.Request().Context(), f.Request(m), id, mv)
 	if c.Request().Header.Get("X-Map") != "" {
 		if p := page.ProblemsOf(err); p != nil {
 			return c.String(http.StatusUnprocessableEntity, p.Error())
@@ -279,6 +279,6 @@ func (r handler) byPen(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := r.Incubate.ArrangeByPen(c.Request().Context(), m, f.Get("key"), id)
+	done, err := r.Incubate.ArrangeByPen(c.Request().Context(), f.Request(m), id)
 	return r.Finish(c, done, err, fmt.Sprintf("/batches/%d/trays", id))
 }

@@ -65,7 +65,7 @@ func (x handler) shut(c *echo.Context, m *farm.Member) error {
 		}
 	}
 	return x.Save(c, f, fmt.Sprintf("/watch/%d", s.HatcherID), func() (farm.Done, error) {
-		return x.Hatch.Shut(c.Request().Context(), m, f.Get("key"), id, s)
+		return x.Hatch.Shut(c.Request().Context(), f.Request(m), id, s)
 	}, func(meta page.Meta) error { return x.lock(c, m, meta) })
 }
 
@@ -75,7 +75,7 @@ func (x handler) tick(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	done, err := x.Hatch.Tick(
-		c.Request().Context(), m, f.Get("key"), id, c.Param("step"), f.Get("is") == "yes",
+		c.Request().Context(), f.Request(m), id, c.Param("step"), f.Get("is") == "yes",
 	)
 	return x.Finish(c, farm.Done{Said: done.Said}, err, fmt.Sprintf("/batches/%d/lockdown", id))
 }

@@ -157,7 +157,7 @@ func (x handler) taps(c *echo.Context, m *farm.Member) error {
 	if err := json.NewDecoder(body).Decode(&all); err != nil || len(all) > most {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("A list of up to %d taps is expected.", most))
 	}
-	done, err := x.Hatch.Apply(c.Request().Context(), m, id, all)
+	done, err := x.Hatch.Apply(c.Request().Context(), farm.NewRequest(m), id, all)
 	if err != nil && len(done) == 0 {
 		return err
 	}
@@ -191,7 +191,7 @@ func (x handler) tap(c *echo.Context, m *farm.Member) error {
 	if f.Problems != nil {
 		return x.Finish(c, farm.Done{}, f.Problems, next)
 	}
-	done, err := x.Hatch.Apply(c.Request().Context(), m, id, []hatch.Tap{t})
+	done, err := x.Hatch.Apply(c.Request().Context(), f.Request(m), id, []hatch.Tap{t})
 	if err == nil && len(done) == 1 && !done[0].Done {
 		err = farm.Problemf("tap", "%s", done[0].Says)
 	}

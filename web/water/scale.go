@@ -102,6 +102,6 @@ func (x handler) byWeight(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	done, err := x.Incubate.ByWeight(c.Request().Context(), m, f.Get("key"), id)
+	done, err := x.Incubate.ByWeight(c.Request().Context(), f.Request(m), id)
 	return x.Finish(c, done, err, fmt.Sprintf("/batches/%d/water", id))
 }

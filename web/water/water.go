@@ -181,6 +181,6 @@ func (x handler) weigh(c *echo.Context, m *farm.Member) error {
 		in.MassG = m.Units().Grams(f.Float("mass", "The weight"))
 	}
 	return x.Save(c, f, fmt.Sprintf("/batches/%d/water", id), func() (farm.Done, error) {
-		return x.Weigh.Record(c.Request().Context(), m, f.Get("key"), id, in)
+		return x.Weigh.Record(c.Request().Context(), f.Request(m), id, in)
 	}, func(meta page.Meta) error { return x.show(c, m, meta) })
 }
