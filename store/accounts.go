@@ -155,24 +155,6 @@ func (db *DB) AddDemo(ctx context.Context, f Farm, ownerID int64, at time.Time) 
 	return farmID, err
 }
 
-// tables hold a farm's rows, those that others lean on last.
-var tables = []string{
-	"box_logs", "egg_signs", "clutch_masses", "clutch_temps", "leftover_causes", "clutch_eggs", "clutches", "boxes",
-	"handover_ticks", "handovers", "feeds", "reminder_wishes", "reminded", "import_columns",
-	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brood_outs", "broods", "brooder_heat",
-	"brooders", "away", "orders",
-	"fertility_tests", "bird_stays", "birds",
-	"hatch_signs", "young", "lid_openings", "pulls", "hatch_baskets", "hatch_lessons",
-	"readings", "responses", "machine_air", "notes", "moves", "egg_moves", "batch_ways", "swaps",
-	"break_outs", "next_times", "supplies", "machine_readings", "instrument_checks",
-	"alarm_rings", "alarms", "incidents", "samples", "sample_minutes", "sample_hours", "sample_days", "instrument_stays",
-	"probes", "brokers", "instruments",
-	"outage_batches", "outage_readings", "outage_machines", "outages",
-	"machine_water", "weighings", "care", "calls", "candlings", "chores_done", "young_counts",
-	"eggs", "egg_outs", "trays", "parcels", "collections", "places", "batches", "own_figures", "methods",
-	"machine_room", "machines", "pens", "journal_subjects", "journal", "requests", "invitations",
-}
-
 // DropFarm forgets a farm with all its records and people. Only the owner of the
 // tables may.
 func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
@@ -209,14 +191,6 @@ func (db *DB) DropFarm(ctx context.Context, farmID int64) error {
 		return tx.SendBatch(ctx, &b).Close()
 	})
 }
-
-// gone are those of some people who were on no other farm.
-const gone = `
-	with gone as (
-		select id from people p
-		where id = any($1) and not exists (select from memberships m where m.person_id = p.id)
-	)
-	`
 
 // AddPerson makes an account on a farm, and tells record in the same transaction.
 func (db *DB) AddPerson(

@@ -8,18 +8,6 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// Box holds eggs of reptiles, on the shelf of a machine.
-type Box struct {
-	ID, MachineID int64
-	Name          string
-	Kind          string
-	Substrate     string
-	DryG, WaterG  *float64 // of substrate, and what it was filled with
-	Cols, Rows    int
-	BeganAt       time.Time
-	EndedAt       *time.Time
-}
-
 // BoxLog is what was done to a box: weighed, with the water that was given back then, or aired.
 type BoxLog struct {
 	ID, BoxID int64

@@ -120,10 +120,3 @@ func (tx *Tx) SaidSince(ctx context.Context, personID int64, since time.Time, wo
 				and not exists (select from journal u where u.farm_id = $1 and u.undoes = j.id)
 		)`, tx.FarmID, personID, since, words)
 }
-
-// meanAge is how many days the eggs of batch b had waited on average when they were set.
-const meanAge = `
-	select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
-	from eggs e
-	join farms f on f.id = $1
-	where e.farm_id = $1 and e.batch_id = b.id`

@@ -438,10 +438,6 @@ func (tx *Tx) GoneMarks(ctx context.Context, ids []int64) ([]string, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
-func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
-	return ids(ctx, tx, sql, args...)
-}
-
 // CountCollected counts the eggs of these collections.
 func (tx *Tx) CountCollected(ctx context.Context, ids []int64) (eggs, rejected int, err error) {
 	err = tx.QueryRow(ctx, `

@@ -216,3 +216,21 @@ func (tx *Tx) StartCounter(ctx context.Context, machineID int64, at *time.Time) 
 	)
 	return err
 }
+
+const eggsVersion = `select eggs_version from farms where id = $1`
+
+// Closure is days on which a machine takes no eggs; ToOn nil: until further notice.
+type Closure struct {
+	ID        int64
+	MachineID int64
+	FromOn    time.Time
+	ToOn      *time.Time
+	Why       string
+}
+
+// closures are those that were not over on a date.
+const closures = `
+	select id, machine_id, from_on, to_on, why
+	from closures
+	where farm_id = $1 and (to_on is null or to_on >= $2)
+	order by from_on, id`

@@ -42,15 +42,6 @@ type OneYoung struct {
 	Note               string
 }
 
-// LidOpening is a lid that was opened in lockdown.
-type LidOpening struct {
-	ID, MachineID int64
-	At            time.Time
-	Minutes       int
-	Why           string
-	PersonName    string
-}
-
 // Taken is young that were taken out of the machine.
 type Taken struct {
 	ID, BatchID int64

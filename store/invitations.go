@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Invitation asks somebody onto a farm.
@@ -102,14 +101,6 @@ func (db *DB) Join(
 		return err
 	}, func(tx *Tx) error { return record(tx, personID) })
 	return personID, err
-}
-
-// hit is ErrNone where a statement changed nothing.
-func hit(tag pgconn.CommandTag, err error) error {
-	if err == nil && tag.RowsAffected() == 0 {
-		return ErrNone
-	}
-	return err
 }
 
 // SetRole changes what somebody may do on a farm. ErrNone: nobody such is on it, or nobody would be

@@ -232,3 +232,10 @@ func (tx *Tx) Join(ctx context.Context, batchID, into int64, at time.Time) error
 		where farm_id = $1 and id = $2`, tx.FarmID, batchID, into, at)
 	return err
 }
+
+// meanAge is how many days the eggs of batch b had waited on average when they were set.
+const meanAge = `
+	select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
+	from eggs e
+	join farms f on f.id = $1
+	where e.farm_id = $1 and e.batch_id = b.id`

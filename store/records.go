@@ -85,8 +85,6 @@ func (tx *Tx) EggsVersion(ctx context.Context) (int64, error) {
 	return value[int64](ctx, tx, eggsVersion, tx.FarmID)
 }
 
-const eggsVersion = `select eggs_version from farms where id = $1`
-
 // RecordsByAge tells what the eggs of every pen of a species did, by the days
 // that they had waited when they were set; those of a batch that is not known egg
 // by egg apart, batch by batch. And it tells of eggs that were called live before so many

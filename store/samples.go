@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -137,12 +136,6 @@ var keptByHours = sent + `,
 
 // piece is how many exact samples are kept by one statement.
 const piece = 20_000
-
-// months remembers which parts of the samples are there.
-type months struct {
-	mu    sync.Mutex
-	there map[time.Time]bool
-}
 
 // KeepSamples keeps what is not there yet and tells how many that are; what was sent before counts once. All
 // are kept or none.

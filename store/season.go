@@ -31,15 +31,6 @@ type Away struct {
 	Why          string
 }
 
-// Closure is days on which a machine takes no eggs; ToOn nil: until further notice.
-type Closure struct {
-	ID        int64
-	MachineID int64
-	FromOn    time.Time
-	ToOn      *time.Time
-	Why       string
-}
-
 // Brooder has room for so many chicks, or others of their size.
 type Brooder struct {
 	ID      int64
@@ -107,13 +98,6 @@ type Season struct {
 	Housed   []Housed
 	Again    [][]Upset // why the plan was made again by itself that nobody has looked at yet
 }
-
-// closures are those that were not over on a date.
-const closures = `
-	select id, machine_id, from_on, to_on, why
-	from closures
-	where farm_id = $1 and (to_on is null or to_on >= $2)
-	order by from_on, id`
 
 // brooders are those in use.
 const brooders = `

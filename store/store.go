@@ -290,3 +290,23 @@ func ask[T any](b *pgx.Batch, dst *[]T, sql string, args ...any) {
 		return
 	})
 }
+
+// gone are those of some people who were on no other farm.
+const gone = `
+	with gone as (
+		select id from people p
+		where id = any($1) and not exists (select from memberships m where m.person_id = p.id)
+	)
+	`
+
+// hit is ErrNone where a statement changed nothing.
+func hit(tag pgconn.CommandTag, err error) error {
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrNone
+	}
+	return err
+}
+
+func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
+	return ids(ctx, tx, sql, args...)
+}
