@@ -6,6 +6,13 @@ import (
 
 	"metrogon/core/outcome"
 	"metrogon/store"
+	"metrogon/store/brood"
+	"metrogon/store/hatch"
+	"metrogon/store/outage"
+	"metrogon/store/probes"
+	seasonrows "metrogon/store/season"
+	"metrogon/store/stock"
+	"metrogon/store/weigh"
 )
 
 // after is what comes after a hatch: eggs that were opened, a power cut, young in the brooder, what is to
@@ -16,7 +23,7 @@ func (l *loader) after(ctx context.Context) error {
 			return err
 		}
 	}
-	_, err := l.tx.AddSupplies(ctx, []store.Supply{{
+	_, err := stock.On(l.tx).AddSupplies(ctx, []stock.Supply{{
 		Says: "Turkey starter, rich in protein", Before: "hatch", Species: "turkey",
 	}})
 	return err
@@ -62,7 +69,7 @@ func (l *loader) opened(ctx context.Context) error {
 	if err := l.open(ctx, worst, all); err != nil {
 		return err
 	}
-	_, err = l.tx.AddNextTimes(ctx, "chicken", []string{
+	_, err = hatch.On(l.tx).AddNextTimes(ctx, "chicken", []string{
 		"Weigh a tray on set day and every few days, and run drier by what it says.",
 	}, worst.ID, l.now.AddDate(0, 0, -1), l.m.PersonID)
 	return err
@@ -82,7 +89,7 @@ func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) erro
 		if stage == "" {
 			continue
 		}
-		out := store.BreakOut{EggID: e.ID, At: b.ClosedAt.Add(2 * time.Hour), Findings: []string{}, PersonID: l.m.PersonID}
+		out := hatch.BreakOut{EggID: e.ID, At: b.ClosedAt.Add(2 * time.Hour), Findings: []string{}, PersonID: l.m.PersonID}
 		switch stage {
 		case "infertile":
 			out.Findings = []string{"white-spot"}
@@ -94,7 +101,7 @@ func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) erro
 				return err
 			}
 		}
-		if err := l.tx.AddBreakOut(ctx, out); err != nil {
+		if err := hatch.On(l.tx).AddBreakOut(ctx, out); err != nil {
 			return err
 		}
 	}
@@ -102,7 +109,7 @@ func (l *loader) open(ctx context.Context, b store.Batch, eggs []store.Egg) erro
 		day int
 		g   float64
 	}{{0, 58.2}, {6, 56.9}, {14, 55.1}} {
-		if _, err := l.tx.AddWeighing(ctx, store.Weighing{
+		if _, err := weigh.On(l.tx).AddWeighing(ctx, weigh.Weighing{
 			BatchID: b.ID, At: b.SetAt.AddDate(0, 0, w.day), MassG: w.g * float64(len(eggs)), Eggs: len(eggs), RHPct: 58,
 			TempC: 37.5,
 		}); err != nil {
@@ -117,22 +124,22 @@ func (l *loader) cut(ctx context.Context) error {
 	from := l.now.Add(-16 * time.Hour)
 	back := from.Add(150 * time.Minute)
 	box := l.box["Still box"]
-	id, err := l.tx.AddOutage(ctx, store.Outage{FromAt: from, RoomC: 15},
-		[]store.OutageMachine{{MachineID: box, Box: "foam"}}, l.m.PersonID)
+	id, err := outage.On(l.tx).AddOutage(ctx, outage.Outage{FromAt: from, RoomC: 15},
+		[]outage.OutageMachine{{MachineID: box, Box: "foam"}}, l.m.PersonID)
 	if err != nil {
 		return err
 	}
 	for i, c := range []float64{34.1, 31.5} {
-		if _, err := l.tx.AddOutageReading(ctx, id, store.OutageReading{
+		if _, err := outage.On(l.tx).AddOutageReading(ctx, id, outage.OutageReading{
 			MachineID: box, At: from.Add(time.Duration(i+1) * time.Hour), EggC: c,
 		}); err != nil {
 			return err
 		}
 	}
-	if err := l.tx.EndOutage(ctx, id, &back); err != nil {
+	if err := outage.On(l.tx).EndOutage(ctx, id, &back); err != nil {
 		return err
 	}
-	one, err := l.tx.Outage(ctx, id)
+	one, err := outage.On(l.tx).Outage(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -141,7 +148,7 @@ func (l *loader) cut(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if err := l.tx.Chill(ctx, store.OutageBatch{
+		if err := outage.On(l.tx).Chill(ctx, outage.OutageBatch{
 			OutageID: id, BatchID: s.BatchID, MachineID: box, Eggs: len(eggs), Hours: 2.5, LateH: 1.1, Risk: "low",
 			LookOn: l.m.Date(from).AddDate(0, 0, 5),
 		}); err != nil {
@@ -153,60 +160,62 @@ func (l *loader) cut(ctx context.Context) error {
 
 // raised are bought quail in the brooder.
 func (l *loader) raised(ctx context.Context) error {
-	season, err := l.tx.Season(ctx, l.m.Date(l.now))
+	season, err := seasonrows.On(l.tx).Season(ctx, l.m.Date(l.now))
 	if err != nil {
 		return err
 	}
 	lamp, today := season.Brooders[0].ID, l.m.Date(l.now)
-	id, err := l.tx.AddBrood(ctx, store.Brood{
+	id, err := brood.On(l.tx).AddBrood(ctx, brood.Brood{
 		Species: "coturnix-quail", HatchedOn: today.AddDate(0, 0, -10), BeganOn: today.AddDate(0, 0, -9), Heads: 24,
 		BrooderID: &lamp,
 	})
 	if err != nil {
 		return err
 	}
-	if _, err := l.tx.AddBroodOut(ctx, store.BroodOut{
+	if _, err := brood.On(l.tx).AddBroodOut(ctx, brood.BroodOut{
 		BroodID: id, At: l.now.AddDate(0, 0, -6), Heads: 2, Why: "died", Cause: "chilled",
 	}, l.m.PersonID); err != nil {
 		return err
 	}
-	_, err = l.tx.AddHeat(ctx, store.Heat{BrooderID: lamp, At: l.now.Add(-20 * time.Hour), TempC: 33}, l.m.PersonID)
+	_, err = brood.On(l.tx).AddHeat(
+		ctx, brood.Heat{BrooderID: lamp, At: l.now.Add(-20 * time.Hour), TempC: 33}, l.m.PersonID,
+	)
 	return err
 }
 
 // gauges are a thermometer with a hygrometer in the cabinet, checked, and what it showed beside the display.
 func (l *loader) gauges(ctx context.Context) error {
 	cabinet := l.box["Cabinet"]
-	id, err := l.tx.SaveInstrument(ctx, store.Instrument{
+	id, err := probes.On(l.tx).SaveInstrument(ctx, probes.Instrument{
 		Name: "Red stick", Thermo: true, Hygro: true, MachineID: &cabinet, Spot: "middle shelf",
 	})
 	if err != nil {
 		return err
 	}
-	if err := l.tx.AddInstrumentStay(ctx, store.InstrumentStay{
+	if err := probes.On(l.tx).AddInstrumentStay(ctx, probes.InstrumentStay{
 		InstrumentID: id, MachineID: &cabinet, FromAt: l.now.AddDate(-1, 0, 0),
 	}); err != nil {
 		return err
 	}
 	at := l.now.AddDate(0, -2, 0)
-	for _, c := range []store.InstrumentCheck{
+	for _, c := range []probes.InstrumentCheck{
 		{Of: "temperature", How: "ice", Shown: 0.3, Truth: 0, Sure: 0.2},
 		{Of: "temperature", How: "clinical", Shown: 37.2, Truth: 36.9, Sure: 0.1},
 		{Of: "humidity", How: "salt", Shown: 70, Truth: 75.5, Sure: 2},
 	} {
 		c.InstrumentID, c.At = id, at
-		if _, err := l.tx.AddCheck(ctx, c, l.m.PersonID); err != nil {
+		if _, err := probes.On(l.tx).AddCheck(ctx, c, l.m.PersonID); err != nil {
 			return err
 		}
 	}
 	moist, display, displayed := 46.0, 37.8, 55.0
 	at = l.now.Add(-9 * time.Hour)
-	all := []store.MachineReading{{MachineID: cabinet, At: at, TempC: &display, RHPct: &displayed}}
+	all := []probes.MachineReading{{MachineID: cabinet, At: at, TempC: &display, RHPct: &displayed}}
 	for i, c := range []float64{37.7, 37.9, 37.6, 37.8, 38.1, 37.9, 37.7} {
-		all = append(all, store.MachineReading{
+		all = append(all, probes.MachineReading{
 			MachineID: cabinet, InstrumentID: &id, At: at.AddDate(0, 0, -i), TempC: &c, RHPct: &moist,
 		})
 	}
-	_, err = l.tx.AddMachineReadings(ctx, all, l.m.PersonID)
+	_, err = probes.On(l.tx).AddMachineReadings(ctx, all, l.m.PersonID)
 	return err
 }

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // bred is a bird of the demo farm: days old, of which parents, in which pen since how many days ago.
@@ -68,7 +68,7 @@ func (l *loader) birds(ctx context.Context) error {
 	}
 	for _, b := range all {
 		hatched, weight := ago(b.old), b.weightG
-		bird := store.Bird{
+		bird := breeders.Bird{
 			Name: b.name, Mark: b.mark, Species: "coturnix-quail", Breed: b.breed, Sex: b.sex, HatchedOn: &hatched,
 			SireID: parent(b.sire), DamID: parent(b.dam), Origin: b.origin, WeightG: &weight, Shell: b.shell, Gone: b.gone,
 		}
@@ -79,7 +79,7 @@ func (l *loader) birds(ctx context.Context) error {
 			on := ago(b.until)
 			bird.GoneOn = &on
 		}
-		id, err := l.tx.SaveBird(ctx, bird)
+		id, err := breeders.On(l.tx).SaveBird(ctx, bird)
 		if err != nil {
 			return err
 		}
@@ -87,12 +87,12 @@ func (l *loader) birds(ctx context.Context) error {
 		if b.pen < 0 {
 			continue
 		}
-		stay := store.BirdStay{BirdID: id, PenID: l.pens[b.pen].id, FromOn: farm.Latest(ago(b.since), l.from)}
+		stay := breeders.BirdStay{BirdID: id, PenID: l.pens[b.pen].id, FromOn: farm.Latest(ago(b.since), l.from)}
 		if b.until > 0 {
 			until := ago(b.until)
 			stay.UntilOn = &until
 		}
-		if _, err := l.tx.SaveStay(ctx, stay); err != nil {
+		if _, err := breeders.On(l.tx).SaveStay(ctx, stay); err != nil {
 			return err
 		}
 	}
@@ -107,7 +107,7 @@ func (l *loader) tested(ctx context.Context, ago func(days int) time.Time) error
 	}
 	for _, b := range open {
 		if b.Species == "turkey" {
-			_, err := l.tx.SaveTest(ctx, store.FertilityTest{
+			_, err := breeders.On(l.tx).SaveTest(ctx, breeders.FertilityTest{
 				PenID: l.pens[5].id, AskedOn: ago(6), Eggs: 12, BatchID: &b.ID, Why: "many clears in spring",
 			})
 			return err

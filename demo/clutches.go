@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/journal"
 	"metrogon/farm/services"
 	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // keeper lives through the clutches of the farm, day by day, as somebody who keeps them would write them down.
@@ -71,7 +72,7 @@ func (k *keeper) named(ctx context.Context, pen int, names [2]string) error {
 	for i, sex := range []string{farm.Female, farm.Male} {
 		_, err := k.Flock.PutIn(ctx, farm.NewRequest(k.m), flocks.PutIn{
 			PenID: k.pens[pen].id, How: flocks.Already, On: k.from,
-			Bird: store.Bird{Name: names[i], Species: k.pens[pen].species, Sex: sex, Breed: k.pens[pen].breed},
+			Bird: breeders.Bird{Name: names[i], Species: k.pens[pen].species, Sex: sex, Breed: k.pens[pen].breed},
 		})
 		if err != nil {
 			return fmt.Errorf("%s: %w", names[i], err)

@@ -18,6 +18,8 @@ import (
 	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/store"
+	peoplerows "metrogon/store/people"
+	stockrows "metrogon/store/stock"
 )
 
 // The demo farm and its owner's account.
@@ -60,7 +62,7 @@ var homePens = []pen{
 
 // There tells whether the demo farm is loaded.
 func There(ctx context.Context, db *store.DB) (bool, error) {
-	all, err := db.FarmsByName(ctx, Name)
+	all, err := peoplerows.Of(db).FarmsByName(ctx, Name)
 	return len(all) > 0, err
 }
 
@@ -135,7 +137,7 @@ func LoadIn(ctx context.Context, db *store.DB, zone string, now time.Time, seaso
 func Beside(ctx context.Context, db *store.DB, now time.Time, personID int64) (farmID int64, err error) {
 	now = now.Truncate(time.Minute)
 	books := services.New(db, func() time.Time { return now })
-	farmID, err = db.AddDemo(ctx, store.Farm{Name: Name, Zone: Zone}, personID, now)
+	farmID, err = peoplerows.Of(db).AddDemo(ctx, peoplerows.Farm{Name: Name, Zone: Zone}, personID, now)
 	if err != nil {
 		return 0, err
 	}
@@ -150,7 +152,7 @@ func Beside(ctx context.Context, db *store.DB, now time.Time, personID int64) (f
 func live(ctx context.Context, db *store.DB, m *farm.Member, now time.Time, seasons int) (err error) {
 	defer func() {
 		if err != nil { // half a farm is none
-			err = errors.Join(err, db.DropFarm(context.WithoutCancel(ctx), m.FarmID))
+			err = errors.Join(err, peoplerows.Of(db).DropFarm(context.WithoutCancel(ctx), m.FarmID))
 		}
 	}()
 	l := &loader{
@@ -341,6 +343,6 @@ func (l *loader) present(ctx context.Context) error {
 	return l.after(ctx)
 }
 
-func collection(p pen, on time.Time, eggs, rejected int) store.Collection {
-	return store.Collection{PenID: p.id, LaidOn: on, Eggs: eggs, Rejected: rejected}
+func collection(p pen, on time.Time, eggs, rejected int) stockrows.Collection {
+	return stockrows.Collection{PenID: p.id, LaidOn: on, Eggs: eggs, Rejected: rejected}
 }

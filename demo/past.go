@@ -15,6 +15,9 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/store"
+	"metrogon/store/books"
+	hatchrows "metrogon/store/hatch"
+	"metrogon/store/stock"
 )
 
 // gathered keeps each statement of a season short.
@@ -22,7 +25,7 @@ const gatheredAtOnce = 500
 
 // live makes up what happened to these batches, and writes it down at once.
 func (l *loader) live(ctx context.Context, lives []life) error {
-	var gathered []store.Collection
+	var gathered []stock.Collection
 	for _, x := range lives {
 		for _, lot := range x.lots {
 			on := l.m.Date(x.at).AddDate(0, 0, -lot.age)
@@ -31,17 +34,17 @@ func (l *loader) live(ctx context.Context, lives []life) error {
 	}
 	var ids []int64
 	for some := range slices.Chunk(gathered, gatheredAtOnce) {
-		made, err := l.tx.Collect(ctx, some)
+		made, err := stock.On(l.tx).Collect(ctx, some)
 		if err != nil {
 			return err
 		}
 		ids = append(ids, made...)
 	}
-	eggs, err := l.tx.CollectedEggs(ctx, ids)
+	eggs, err := books.On(l.tx).CollectedEggs(ctx, ids)
 	if err != nil {
 		return err
 	}
-	var past store.Past
+	var past books.Past
 	for _, x := range lives {
 		s := &story{loader: l, life: x, past: &past}
 		for range x.lots {
@@ -51,19 +54,19 @@ func (l *loader) live(ctx context.Context, lives []life) error {
 			return err
 		}
 	}
-	return l.tx.AddPast(ctx, past, l.m.PersonID)
+	return books.On(l.tx).AddPast(ctx, past, l.m.PersonID)
 }
 
 // story is what happens to one batch.
 type story struct {
 	*loader
 	life
-	past *store.Past
+	past *books.Past
 	kind *species.Profile
 	b    store.Batch
 	eggs []store.Egg
 	roll map[int64]string          // what an egg is like: live, clear, ring, quit or late; gone
-	fate map[int64]store.PastEgg   // of those that ended
+	fate map[int64]books.PastEgg   // of those that ended
 	said map[int64][]candling.Call // of each egg
 	// of its hatch
 	seen  []seen
@@ -108,7 +111,7 @@ func (s *story) note(at time.Time, format string, args ...any) {
 }
 
 func (s *story) rollFates() {
-	s.roll, s.fate, s.said = map[int64]string{}, map[int64]store.PastEgg{}, map[int64][]candling.Call{}
+	s.roll, s.fate, s.said = map[int64]string{}, map[int64]books.PastEgg{}, map[int64][]candling.Call{}
 	for _, e := range s.eggs {
 		p := s.byID(e.PenID)
 		age := s.m.Date(s.b.SetAt).Sub(e.LaidOn).Hours() / 24
@@ -153,7 +156,7 @@ func (s *story) play(milestones []calendar.Milestone) {
 
 func (s *story) end(egg int64, fate outcome.Fate, stage string, at time.Time) {
 	if _, ended := s.fate[egg]; !ended {
-		s.fate[egg] = store.PastEgg{Fate: string(fate), Stage: stage, FateAt: at}
+		s.fate[egg] = books.PastEgg{Fate: string(fate), Stage: stage, FateAt: at}
 	}
 }
 
@@ -180,7 +183,7 @@ func (s *story) candle(at time.Time, nth int) {
 			s.end(e.ID, outcome.Removed, string(call), at)
 		}
 	}
-	s.past.Candlings = append(s.past.Candlings, store.PastCandling{BatchID: s.b.ID, At: at, Calls: calls})
+	s.past.Candlings = append(s.past.Candlings, books.PastCandling{BatchID: s.b.ID, At: at, Calls: calls})
 	for _, call := range candling.Calls {
 		if out[call] > 0 {
 			s.note(at, "%d called %s and taken out.", out[call], call)
@@ -228,16 +231,16 @@ func (s *story) hatched(ctx context.Context) error {
 	}
 	if s.b.ClosedAt != nil {
 		held := func(within float64) *bool { is := math.Abs(s.shift) < within; return &is }
-		return s.tx.SaveLesson(ctx, store.Lesson{
+		return hatchrows.On(s.tx).SaveLesson(ctx, hatchrows.Lesson{
 			BatchID: s.b.ID, Species: s.kind.ID, MachineID: s.b.HatcherID, ShiftH: s.shift,
 			FirstHeld: held(9), MiddleHeld: held(11), LastHeld: held(10),
 		})
 	}
 	for _, x := range s.seen {
-		sign := store.HatchSign{
+		sign := hatchrows.HatchSign{
 			BatchID: s.b.ID, PenID: &x.egg.PenID, EggID: &x.egg.ID, Kind: hatching.Pip, N: 1, At: x.pip,
 		}
-		if _, err := s.tx.AddSign(ctx, sign, s.m.PersonID); err != nil {
+		if _, err := hatchrows.On(s.tx).AddSign(ctx, sign, s.m.PersonID); err != nil {
 			return err
 		}
 	}

@@ -7,6 +7,8 @@ import (
 	"metrogon/core/incubator"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/hatch"
+	probesrows "metrogon/store/probes"
 )
 
 // probed is an instrument of the demo farm that sends.
@@ -25,25 +27,25 @@ func (l *loader) hang(ctx context.Context) error {
 	}
 	for i, p := range l.probes {
 		box := l.box[p.machine]
-		id, err := l.tx.SaveInstrument(ctx, store.Instrument{
+		id, err := probesrows.On(l.tx).SaveInstrument(ctx, probesrows.Instrument{
 			Name: p.name, Thermo: true, Hygro: true, MachineID: &box, Spot: p.spot,
 		})
 		if err != nil {
 			return err
 		}
 		l.probes[i].id = id
-		if err := l.tx.AddInstrumentStay(ctx, store.InstrumentStay{
+		if err := probesrows.On(l.tx).AddInstrumentStay(ctx, probesrows.InstrumentStay{
 			InstrumentID: id, MachineID: &box, FromAt: l.now.AddDate(-1, 0, 0),
 		}); err != nil {
 			return err
 		}
-		if _, err := l.tx.AddCheck(ctx, store.InstrumentCheck{
+		if _, err := probesrows.On(l.tx).AddCheck(ctx, probesrows.InstrumentCheck{
 			InstrumentID: id, Of: "temperature", How: "clinical", At: l.now.AddDate(0, -3, 0), Shown: 37, Truth: 37, Sure: 0.1,
 		}, l.m.PersonID); err != nil {
 			return err
 		}
 		_, digest := farm.NewLink()
-		if err := l.tx.SetProbeKey(ctx, id, digest, l.now.AddDate(0, -3, 0)); err != nil {
+		if err := probesrows.On(l.tx).SetProbeKey(ctx, id, digest, l.now.AddDate(0, -3, 0)); err != nil {
 			return err
 		}
 	}
@@ -56,40 +58,40 @@ func (l *loader) alarms(ctx context.Context) error {
 	cabinet, upper := l.box["Cabinet"], l.probes[0].id
 	from := l.now.Add(-54 * time.Hour)
 	to, rang, seen := from.Add(time.Hour), from.Add(30*time.Minute), from.Add(50*time.Minute)
-	for _, a := range []store.Alarm{
+	for _, a := range []probesrows.Alarm{
 		{What: "cool", Bound: 36.7, DelayMin: 30, Phase: "any", Wakes: true},
 		{What: "warm", Bound: 38.8, DelayMin: 15, Phase: "any", Wakes: true},
 	} {
-		id, err := l.tx.SaveAlarm(ctx, a)
+		id, err := probesrows.On(l.tx).SaveAlarm(ctx, a)
 		if err != nil {
 			return err
 		}
 		if a.What != "cool" {
 			continue
 		}
-		if _, err := l.tx.AddRing(ctx, store.AlarmRing{
+		if _, err := probesrows.On(l.tx).AddRing(ctx, probesrows.AlarmRing{
 			AlarmID: id, MachineID: cabinet, InstrumentID: upper, BeganAt: from, RangAt: rang, EndedAt: &to, Worst: 31.9,
 		}); err != nil {
 			return err
 		}
-		rung, err := l.tx.Alarmed(ctx, 1)
+		rung, err := probesrows.On(l.tx).Alarmed(ctx, 1)
 		if err != nil {
 			return err
 		}
-		if err := l.tx.SeeRing(ctx, rung.Rings[0].ID, seen, l.m.PersonID); err != nil {
+		if err := probesrows.On(l.tx).SeeRing(ctx, rung.Rings[0].ID, seen, l.m.PersonID); err != nil {
 			return err
 		}
 	}
 	for i, said := range []string{"not", "so"} {
 		from := []time.Time{l.now.Add(-9 * 24 * time.Hour), from}[i]
 		to := from.Add(time.Hour)
-		if err := l.tx.PutIncident(ctx, store.Incident{
+		if err := probesrows.On(l.tx).PutIncident(ctx, probesrows.Incident{
 			MachineID: cabinet, InstrumentID: upper, Kind: "lid", FromAt: from, ToAt: &to, LowC: 31.9, Said: &said,
 		}); err != nil {
 			return err
 		}
 	}
-	_, err := l.tx.AddOpening(ctx, store.LidOpening{
+	_, err := hatch.On(l.tx).AddOpening(ctx, store.LidOpening{
 		MachineID: cabinet, At: from, Minutes: 60, Why: "left ajar, by the readings",
 	}, l.m.PersonID)
 	return err
@@ -120,10 +122,10 @@ func (l *loader) told(ctx context.Context, db *store.DB) error {
 				Kind: incubator.PowerCut, From: at - 16*time.Hour, To: at - 16*time.Hour + 150*time.Minute,
 			}}
 		}
-		var all []store.Sample
+		var all []probesrows.Sample
 		put := func(at time.Time, x incubator.Reading) {
 			temp, rh := x.TempC+p.add, x.RHPct
-			all = append(all, store.Sample{InstrumentID: p.id, At: at, TempC: &temp, RHPct: &rh})
+			all = append(all, probesrows.Sample{InstrumentID: p.id, At: at, TempC: &temp, RHPct: &rh})
 		}
 		run.Readings(at, 2*time.Minute, func(x incubator.Reading) bool {
 			if close := at-x.After < daysClose*24*time.Hour; close || x.After%(16*time.Minute) == 0 {
@@ -138,7 +140,7 @@ func (l *loader) told(ctx context.Context, db *store.DB) error {
 				return true
 			})
 		}
-		if _, err := db.KeepSamples(ctx, l.m.FarmID, all, l.now); err != nil {
+		if _, err := probesrows.Of(db).KeepSamples(ctx, l.m.FarmID, all, l.now); err != nil {
 			return err
 		}
 	}

@@ -11,6 +11,8 @@ import (
 	"metrogon/core/tray"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/stock"
+	"metrogon/store/weigh"
 )
 
 // room fills the egg room of today: places, stock, parcels, and what goes with
@@ -21,7 +23,7 @@ func (l *loader) room(ctx context.Context) error {
 		name     string
 		temp, rh float64
 	}{{"Cellar", 14.5, 74}, {"Pantry shelf", 19, 62}} {
-		id, err := l.tx.SaveStoragePlace(ctx, store.StoragePlace{Name: x.name, TempC: &x.temp, RHPct: &x.rh})
+		id, err := stock.On(l.tx).SaveStoragePlace(ctx, stock.StoragePlace{Name: x.name, TempC: &x.temp, RHPct: &x.rh})
 		if err != nil {
 			return err
 		}
@@ -31,7 +33,7 @@ func (l *loader) room(ctx context.Context) error {
 		}
 	}
 	today := l.m.Date(l.now)
-	var gathered []store.Collection
+	var gathered []stock.Collection
 	for i, p := range l.pens[:6] {
 		where := "Cellar"
 		if p.species == "coturnix-quail" {
@@ -57,7 +59,7 @@ func (l *loader) room(ctx context.Context) error {
 			gathered = append(gathered, c)
 		}
 	}
-	if _, err := l.tx.Collect(ctx, gathered); err != nil {
+	if _, err := stock.On(l.tx).Collect(ctx, gathered); err != nil {
 		return err
 	}
 	for _, step := range []func(context.Context) error{l.parcels, l.ways, l.readying} {
@@ -102,8 +104,8 @@ func (l *loader) weighings(ctx context.Context) error {
 				break
 			}
 			mass := math.Round(10*float64(len(eggs))*fresh*(1-perDay*day-.0006*l.dice.Float64())) / 10
-			if _, err := l.tx.AddWeighing(
-				ctx, store.Weighing{BatchID: b.ID, At: at, Eggs: len(eggs), MassG: mass, RHPct: 52, TempC: 37.5},
+			if _, err := weigh.On(l.tx).AddWeighing(
+				ctx, weigh.Weighing{BatchID: b.ID, At: at, Eggs: len(eggs), MassG: mass, RHPct: 52, TempC: 37.5},
 			); err != nil {
 				return err
 			}
@@ -114,16 +116,16 @@ func (l *loader) weighings(ctx context.Context) error {
 		from, to float64
 		minutes  int
 	}{{"a second sponge", 42, 51, 40}, {"a sponge out", 52, 44, 35}, {"opening the vents", 55, 50, 25}} {
-		r := store.Response{
+		r := weigh.Response{
 			MachineID: l.box["Cabinet"], At: l.now.AddDate(0, 0, -30+7*i), What: c.what, FromPct: c.from, ToPct: &c.to,
 			Minutes: &c.minutes,
 		}
-		if _, err := l.tx.AddResponse(ctx, r); err != nil {
+		if _, err := weigh.On(l.tx).AddResponse(ctx, r); err != nil {
 			return err
 		}
 	}
 	warm, moist := 37.5, 52.0
-	if _, err := l.tx.AddAir(ctx, store.Air{
+	if _, err := weigh.On(l.tx).AddAir(ctx, weigh.Air{
 		MachineID: l.box["Cabinet"], At: l.now.AddDate(0, 0, -4), TempC: &warm, RHPct: &moist, PersonID: &l.m.PersonID,
 	}); err != nil {
 		return err
@@ -135,10 +137,10 @@ func (l *loader) weighings(ctx context.Context) error {
 	}{
 		{"Cabinet", 288, 0}, {"Cabinet", 240, 1600}, {"Cabinet", 168, 2400}, {"Cabinet", 96, 2300}, {"Cabinet", 24, 2400},
 	} {
-		filled := store.WaterEvent{
+		filled := weigh.WaterEvent{
 			MachineID: l.box[f.machine], At: l.now.Add(-time.Duration(f.hours) * time.Hour), Kind: "full", ML: f.ml,
 		}
-		if _, err := l.tx.AddWater(ctx, filled, l.m.PersonID); err != nil {
+		if _, err := weigh.On(l.tx).AddWater(ctx, filled, l.m.PersonID); err != nil {
 			return err
 		}
 	}
@@ -149,7 +151,7 @@ func (l *loader) weighings(ctx context.Context) error {
 	}); err != nil {
 		return err
 	}
-	return l.tx.AddReading(ctx, l.now.Add(-10*time.Minute), 612.4, "") // a tray of quail
+	return weigh.On(l.tx).AddReading(ctx, l.now.Add(-10*time.Minute), 612.4, "") // a tray of quail
 }
 
 func (l *loader) care(ctx context.Context, c store.Care) error {
@@ -170,12 +172,12 @@ func (l *loader) parcels(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		p := store.Parcel{PenID: pen, Ordered: x.ordered, OrderedOn: today.AddDate(0, 0, -6)}
+		p := stock.Parcel{PenID: pen, Ordered: x.ordered, OrderedOn: today.AddDate(0, 0, -6)}
 		if x.sent == 0 {
 			in, day := l.box["Tabletop"], today.AddDate(0, 0, 2)
 			p.SetterID, p.ExpectedOn = &in, &day
 		}
-		if p.ID, err = l.tx.AddParcel(ctx, p); err != nil {
+		if p.ID, err = stock.On(l.tx).AddParcel(ctx, p); err != nil {
 			return err
 		}
 		if x.sent == 0 {
@@ -183,9 +185,9 @@ func (l *loader) parcels(ctx context.Context) error {
 		}
 		at, broken, loose, displaced := l.now.Add(-4*time.Hour), 1, 3, 1
 		ready := at.Add(24 * time.Hour)
-		ids, err := l.tx.Collect(
+		ids, err := stock.On(l.tx).Collect(
 			ctx,
-			[]store.Collection{
+			[]stock.Collection{
 				{
 					PenID: pen, LaidOn: today.AddDate(0, 0, -4), At: &at, ReadyAt: &ready, Eggs: x.sent - broken,
 					Reasons: map[string]int{"broken": broken}, Note: "Box dented on one side.",
@@ -197,7 +199,7 @@ func (l *loader) parcels(ctx context.Context) error {
 		}
 		p.Sent, p.Broken, p.Loose, p.Displaced = &x.sent, &broken, &loose, &displaced
 		p.ArrivedAt, p.CollectionID, p.Note = &at, &ids[0], "Box dented on one side."
-		if err := l.tx.SaveParcel(ctx, p); err != nil {
+		if err := stock.On(l.tx).SaveParcel(ctx, p); err != nil {
 			return err
 		}
 	}
@@ -231,8 +233,8 @@ func (l *loader) readying(ctx context.Context) error {
 			return err
 		}
 	}
-	full := store.WaterEvent{MachineID: hatcher, At: l.now.Add(-8 * time.Hour), Kind: "full"}
-	if _, err := l.tx.AddWater(ctx, full, l.m.PersonID); err != nil {
+	full := weigh.WaterEvent{MachineID: hatcher, At: l.now.Add(-8 * time.Hour), Kind: "full"}
+	if _, err := weigh.On(l.tx).AddWater(ctx, full, l.m.PersonID); err != nil {
 		return err
 	}
 	open, err := l.tx.OpenBatches(ctx)
@@ -254,8 +256,8 @@ func (l *loader) readying(ctx context.Context) error {
 // sold takes some eggs of yesterday out of the store.
 func (l *loader) sold(ctx context.Context) error {
 	price := 6.0
-	for _, out := range []store.EggOut{{Why: "sold", Who: "Perrin Oake", Price: &price}, {Why: "eaten"}} {
-		eggs, err := l.tx.PickStored(ctx, nil, l.pens[1].id, l.m.Date(l.now).AddDate(0, 0, -2), 2)
+	for _, out := range []stock.EggOut{{Why: "sold", Who: "Perrin Oake", Price: &price}, {Why: "eaten"}} {
+		eggs, err := stock.On(l.tx).PickStored(ctx, nil, l.pens[1].id, l.m.Date(l.now).AddDate(0, 0, -2), 2)
 		if err != nil {
 			return err
 		}
@@ -264,7 +266,7 @@ func (l *loader) sold(ctx context.Context) error {
 			ids = append(ids, e.ID)
 		}
 		out.At = l.now.Add(-22 * time.Hour)
-		if _, err := l.tx.TakeOut(ctx, ids, out, l.m.PersonID); err != nil {
+		if _, err := stock.On(l.tx).TakeOut(ctx, ids, out, l.m.PersonID); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"metrogon/store"
+	"metrogon/store/season"
 )
 
 // ahead is what is promised and planned: three promises of young and one of eggs, days away, a
@@ -13,7 +14,7 @@ func (l *loader) ahead(ctx context.Context) error {
 	today := l.m.Date(l.now)
 	in := func(days int) time.Time { return today.AddDate(0, 0, days) }
 	price := func(p float64) *float64 { return &p }
-	for _, o := range []store.Order{
+	for _, o := range []season.Order{
 		{
 			Who: "Mosswick market", What: "young", Species: "chicken",
 			Count: 20, FromOn: in(32), ToOn: in(36),
@@ -35,20 +36,20 @@ func (l *loader) ahead(ctx context.Context) error {
 			SurePct: 80, Price: price(0.5),
 		},
 	} {
-		if _, err := l.tx.SaveOrder(ctx, o); err != nil {
+		if _, err := season.On(l.tx).SaveOrder(ctx, o); err != nil {
 			return err
 		}
 	}
-	if _, err := l.tx.SaveAway(ctx, store.Away{
+	if _, err := season.On(l.tx).SaveAway(ctx, season.Away{
 		FromOn: in(27), ToOn: in(29), Actions: []string{"set", "lockdown", "pull"}, Why: "sister’s wedding",
 	}); err != nil {
 		return err
 	}
-	if _, err := l.tx.SaveBrooder(ctx, store.Brooder{Name: "Lamp pen", Places: 140}); err != nil {
+	if _, err := season.On(l.tx).SaveBrooder(ctx, season.Brooder{Name: "Lamp pen", Places: 140}); err != nil {
 		return err
 	}
 	end := in(27)
-	if _, err := l.tx.SaveClosure(ctx, store.Closure{
+	if _, err := season.On(l.tx).SaveClosure(ctx, store.Closure{
 		MachineID: l.box["Tabletop"], FromOn: in(20), ToOn: &end, Why: "lent to Tobin",
 	}); err != nil {
 		return err
@@ -60,24 +61,24 @@ func (l *loader) ahead(ctx context.Context) error {
 func (l *loader) planned(ctx context.Context, in func(days int) time.Time) error {
 	pen := func(no int) int64 { return l.pens[no].id }
 	for _, p := range []struct {
-		store.Planned
-		eggs []store.PlannedEggs
+		season.Planned
+		eggs []season.PlannedEggs
 	}{
-		{store.Planned{
+		{season.Planned{
 			Species: "chicken", SetterID: l.box["Broody Wren"], HatcherID: l.box["Broody Wren"], SetOn: in(0),
 			Says: "Wren has sat tight for three days.",
-		}, []store.PlannedEggs{{PenID: pen(0), LaidOn: in(-2), Eggs: 4}, {PenID: pen(1), LaidOn: in(-2), Eggs: 4}}},
-		{store.Planned{
+		}, []season.PlannedEggs{{PenID: pen(0), LaidOn: in(-2), Eggs: 4}, {PenID: pen(1), LaidOn: in(-2), Eggs: 4}}},
+		{season.Planned{
 			Species: "coturnix-quail", SetterID: l.box["Cabinet"], HatcherID: l.box["Small hatcher"], SetOn: in(6),
 			Says: "Quail for the spring line.",
-		}, []store.PlannedEggs{{PenID: pen(3), LaidOn: in(3), Eggs: 6}, {PenID: pen(3), LaidOn: in(4), Eggs: 6}}},
+		}, []season.PlannedEggs{{PenID: pen(3), LaidOn: in(3), Eggs: 6}, {PenID: pen(3), LaidOn: in(4), Eggs: 6}}},
 	} {
 		p.Pinned = true
-		id, err := l.tx.SavePlanned(ctx, p.Planned)
+		id, err := season.On(l.tx).SavePlanned(ctx, p.Planned)
 		if err != nil {
 			return err
 		}
-		if err := l.tx.SetPlannedEggs(ctx, id, p.eggs); err != nil {
+		if err := season.On(l.tx).SetPlannedEggs(ctx, id, p.eggs); err != nil {
 			return err
 		}
 	}

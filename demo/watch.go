@@ -7,6 +7,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/hatch"
 )
 
 // watched is what was noted beside the machine that hatches: its baskets, the lid, young told apart.
@@ -29,8 +30,8 @@ func (l *loader) watched(ctx context.Context) error {
 			if farm.FateOf(e) == outcome.Hatched {
 				out[e.PenID] = append(out[e.PenID], e)
 			}
-			basket := store.HatchBasket{BatchID: b.ID, PenID: e.PenID, Name: names[l.byID(e.PenID).name]}
-			if err := l.tx.NameBasket(ctx, basket); err != nil {
+			basket := hatch.HatchBasket{BatchID: b.ID, PenID: e.PenID, Name: names[l.byID(e.PenID).name]}
+			if err := hatch.On(l.tx).NameBasket(ctx, basket); err != nil {
 				return err
 			}
 		}
@@ -41,7 +42,7 @@ func (l *loader) watched(ctx context.Context) error {
 			return err
 		}
 	}
-	_, err = l.tx.AddOpening(ctx, store.LidOpening{
+	_, err = hatch.On(l.tx).AddOpening(ctx, store.LidOpening{
 		MachineID: l.box["Hatch box"], At: l.now.Add(-3 * time.Hour), Minutes: 2, Why: "dry ones out",
 	}, l.m.PersonID)
 	return err
@@ -52,14 +53,14 @@ func (l *loader) toldApart(ctx context.Context, b store.Batch, out []store.Egg) 
 	if len(out) < 2 {
 		return nil
 	}
-	told := []store.OneYoung{{Colour: "black, white spot", Sex: "male"}, {Colour: "black", Signs: []string{"navel"}}}
+	told := []hatch.OneYoung{{Colour: "black, white spot", Sex: "male"}, {Colour: "black", Signs: []string{"navel"}}}
 	for i, y := range told {
 		y.BatchID, y.PenID, y.EggID, y.At = b.ID, out[i].PenID, &out[i].ID, *out[i].FateAt
-		if _, err := l.tx.AddOneYoung(ctx, y); err != nil {
+		if _, err := hatch.On(l.tx).AddOneYoung(ctx, y); err != nil {
 			return err
 		}
 	}
-	_, err := l.tx.AddTaken(ctx, store.Taken{
+	_, err := hatch.On(l.tx).AddTaken(ctx, hatch.Taken{
 		BatchID: b.ID, At: l.now.Add(-3 * time.Hour), Young: 2, Place: "warm box",
 	}, l.m.PersonID)
 	return err

@@ -13,7 +13,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/core/wording"
-	"metrogon/store"
+	"metrogon/store/probes"
 )
 
 // Want is what the batch would have of the air, turning or in lockdown, by its kind and method.
@@ -155,7 +155,7 @@ func span(w climate.Want) string {
 }
 
 // CheckOf is a check of an instrument as it was kept.
-func CheckOf(c store.InstrumentCheck) instrument.Check {
+func CheckOf(c probes.InstrumentCheck) instrument.Check {
 	return instrument.Check{
 		Of: instrument.Quantity(c.Of), How: c.How, At: c.At, Shown: c.Shown, True: c.Truth, Sure: c.Sure,
 	}

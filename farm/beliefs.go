@@ -7,7 +7,7 @@ import (
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/core/storage"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // Beliefs are what is believed of the eggs of each pen, and what waiting
@@ -29,8 +29,8 @@ func (x Beliefs) Keeps(kind *species.Profile, age int) float64 {
 // AgeRecords are what eggs of one kind did by the days that they had waited, and what all
 // eggs of the farm did batch by batch.
 type AgeRecords struct {
-	rows []store.AgeRecord
-	live []store.LiveRecord
+	rows []breeders.AgeRecord
+	live []breeders.LiveRecord
 	Ledger
 }
 
@@ -40,8 +40,8 @@ type GroupKey struct {
 }
 
 // groupsByKey finds the groups of which young were counted, among all sums.
-func groupsByKey(sums []store.Sum) map[GroupKey]store.Group {
-	by := map[GroupKey]store.Group{}
+func groupsByKey(sums []breeders.Sum) map[GroupKey]breeders.Group {
+	by := map[GroupKey]breeders.Group{}
 	for _, s := range sums {
 		if g, ok := s.Group(); ok {
 			by[GroupKey{g.PenID, g.BatchID, g.Trial}] = g
@@ -51,7 +51,7 @@ func groupsByKey(sums []store.Sum) map[GroupKey]store.Group {
 }
 
 // part is a row with the group that it belongs to, if there is one.
-func (r AgeRecords) part(row store.AgeRecord) outcome.Part {
+func (r AgeRecords) part(row breeders.AgeRecord) outcome.Part {
 	g := r.groups[GroupKey{row.PenID, row.BatchID, false}]
 	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: GroupOf(g)}
 }

@@ -7,14 +7,14 @@ import (
 	"time"
 
 	"metrogon/core/breeding"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // Flock is the farm's birds, and where each was when.
 type Flock struct {
-	Birds  map[int64]store.Bird
-	ByName []store.Bird
-	Stays  []store.BirdStay
+	Birds  map[int64]breeders.Bird
+	ByName []breeders.Bird
+	Stays  []breeders.BirdStay
 	all    breeding.Flock
 	dams   map[damKey]int64
 }
@@ -30,7 +30,7 @@ type flockKey struct{}
 // as nothing is changed of them.
 func (w *Snapshot) Flock(ctx context.Context, tx *Tx) (Flock, error) {
 	return recall(ctx, tx, flockKey{}, func() (Flock, error) {
-		birds, stays, err := tx.Flock(ctx)
+		birds, stays, err := breeders.On(tx).Flock(ctx)
 		return newFlock(w.Pens, birds, stays), err
 	})
 }
@@ -40,8 +40,8 @@ const secondUnnamed = 1 << 40
 
 // newFlock puts birds and stays together. A pen that has more males than are named has unnamed
 // ones, from its first day; they stand as negative numbers, one a pen, or two, which is several.
-func newFlock(pens []Pen, birds []store.Bird, stays []store.BirdStay) Flock {
-	f := Flock{Birds: map[int64]store.Bird{}, ByName: birds, Stays: stays, dams: map[damKey]int64{}}
+func newFlock(pens []Pen, birds []breeders.Bird, stays []breeders.BirdStay) Flock {
+	f := Flock{Birds: map[int64]breeders.Bird{}, ByName: birds, Stays: stays, dams: map[damKey]int64{}}
 	for _, b := range birds {
 		f.Birds[b.ID] = b
 	}
@@ -150,7 +150,7 @@ func (f Flock) Pedigree() (ids []int64, parents map[int64]breeding.Parents[int64
 }
 
 // ParentsOf a bird; 0 where one is not known.
-func ParentsOf(b store.Bird) (p breeding.Parents[int64]) {
+func ParentsOf(b breeders.Bird) (p breeding.Parents[int64]) {
 	if b.SireID != nil {
 		p.Sire = *b.SireID
 	}
@@ -161,7 +161,7 @@ func ParentsOf(b store.Bird) (p breeding.Parents[int64]) {
 }
 
 // AgeYears of a bird on a day; 0 where its hatch date is not known.
-func AgeYears(b store.Bird, on time.Time) float64 {
+func AgeYears(b breeders.Bird, on time.Time) float64 {
 	if b.HatchedOn == nil {
 		return 0
 	}

@@ -16,7 +16,7 @@ import (
 	"metrogon/farm/flock"
 	"metrogon/farm/incubate"
 	"metrogon/farm/stock"
-	"metrogon/store"
+	breedersrows "metrogon/store/breeders"
 )
 
 func (y *yard) putIn(pen int64, name, sex string, back int, how string) (farm.Done, int64) {
@@ -396,11 +396,11 @@ func TestATestOfAFormerMalesEggs(t *testing.T) {
 // Two pens' eggs in one machine's batches: by machine, a batch is one, whosever eggs it held, and the
 // interval is as wide as a batch's luck makes it.
 func TestABatchOfTwoPensIsOneBatch(t *testing.T) {
-	var sums []store.Sum
+	var sums []breedersrows.Sum
 	for b := range int64(8) {
 		for pen := range int64(2) {
 			k := 15 - 5*int(b%2)
-			sums = append(sums, store.Sum{
+			sums = append(sums, breedersrows.Sum{
 				PenID: pen + 1, BatchID: b + 1, Species: "chicken", Closed: true, Eggs: 20, Examined: 20, Fertile: k,
 			})
 		}

@@ -19,11 +19,12 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
 	"metrogon/farm/supplies"
-	"metrogon/store"
+	seasonrows "metrogon/store/season"
+	"metrogon/store/stock"
 )
 
 func (y *yard) brooder(name string, places int) int64 {
-	must(y.Season.SaveBrooder(y.Context(), by(y.m), store.Brooder{Name: name, Places: places}))
+	must(y.Season.SaveBrooder(y.Context(), by(y.m), seasonrows.Brooder{Name: name, Places: places}))
 	for _, p := range must(y.Brood.Broods(y.Context(), y.m)).Pens {
 		if p.Name == name {
 			return p.ID
@@ -215,7 +216,7 @@ func TestNestlingsAreNoChicks(t *testing.T) {
 	ctx := y.Context()
 	lamp := y.brooder("Lamp pen", 30)
 	pen, box := y.pen("Aviary", "finch"), y.machine("Cabinet", "all-in-one", "finch", 40, 40)
-	must(y.Supplies.Add(ctx, by(y.m), []store.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
+	must(y.Supplies.Add(ctx, by(y.m), []stock.Supply{{Says: "Starter feed, fresh", Before: supplies.Hatch}}))
 	y.collect(pen, 0, 6, 0)
 	id := y.set(incubate.Setting{Species: "finch", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(0), Eggs: 6},

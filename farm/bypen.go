@@ -6,6 +6,7 @@ import (
 
 	"metrogon/core/outcome"
 	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // PenEggs are a batch's eggs of one pen; those on trial stand apart.
@@ -78,7 +79,7 @@ func (w *Snapshot) ByPen(eggs []store.Egg, counted []store.Young, v BatchView) (
 
 // Record counts what the eggs of a pen did in one batch, with the group whose own end
 // nobody saw.
-func (p PenEggs) Record(closed bool) (r store.Record, g store.Group) {
+func (p PenEggs) Record(closed bool) (r breeders.Record, g breeders.Group) {
 	g.Young = p.Counted
 	for _, e := range p.Eggs {
 		fate := FateOf(e)

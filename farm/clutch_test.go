@@ -27,7 +27,7 @@ import (
 	"metrogon/farm/moving"
 	"metrogon/farm/outage"
 	"metrogon/farm/stock"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // terrarium is a farm with a pair of leopard geckos and an incubator with shelves.
@@ -43,7 +43,7 @@ func newTerrarium(t *testing.T) *terrarium {
 	for sex, name := range map[string]string{farm.Female: "Opal", farm.Male: "Flint"} {
 		_, err := y.Flock.PutIn(y.Context(), by(y.m), flock.PutIn{
 			PenID: g.pair, How: flock.Already, On: y.m.Date(start).AddDate(0, -3, 0),
-			Bird: store.Bird{Name: name, Species: "leopard-gecko", Sex: sex},
+			Bird: breeders.Bird{Name: name, Species: "leopard-gecko", Sex: sex},
 		})
 		require.NoError(t, err)
 	}
@@ -542,7 +542,7 @@ func TestASireIsOfHerKindAndDay(t *testing.T) {
 	for sex, name := range map[string]string{farm.Female: "Umber", farm.Male: "Slate"} {
 		must(g.Flock.PutIn(g.Context(), by(g.m), flock.PutIn{
 			PenID: snakes, How: flock.Already, On: g.m.Date(start).AddDate(0, -1, 0),
-			Bird: store.Bird{Name: name, Species: "corn-snake", Sex: sex},
+			Bird: breeders.Bird{Name: name, Species: "corn-snake", Sex: sex},
 		}))
 	}
 	names := func(dam string, on time.Time) (all []string) {

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
 	"metrogon/farm/stock"
+	"metrogon/store/breeders"
 )
 
 // A collection that was entered wrong is put right later, also when some of its eggs were set; and that
@@ -64,7 +65,7 @@ func TestACollectionIsPutRight(t *testing.T) {
 		Picks: []incubate.Pick{{PenID: barred, LaidOn: day(3), Eggs: 9}},
 	})
 	assert.ErrorContains(t, second(y.Undo(ctx, by(y.m), more.Entry)), "were set or taken out meanwhile")
-	assert.Zero(t, must(y.owner.Miscounted(ctx)), "the sums are what the eggs say")
+	assert.Zero(t, must(breeders.Of(y.owner).Miscounted(ctx)), "the sums are what the eggs say")
 }
 
 // What is hardly so is asked about once, and taken when it is said that it is so.

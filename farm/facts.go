@@ -9,14 +9,14 @@ import (
 	"metrogon/core/breeding"
 	"metrogon/core/outcome"
 	"metrogon/core/species"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // Fact is the eggs of one pen in one batch that share all by which rates are told apart, with
 // what follows of it.
 type Fact struct {
-	store.Fact
-	Batch *store.BatchFacts
+	breeders.Fact
+	Batch *breeders.BatchFacts
 	SetOn time.Time     // the day of setting
 	Age   int           // days that they had waited then
 	Sire  breeding.Sire // who can have sired them
@@ -27,7 +27,7 @@ type Fact struct {
 type Facts struct {
 	ByKind  map[string][]*Fact // by species, but for those on trial
 	Eggs    map[string]int     // set, by species
-	Batches []store.BatchFacts
+	Batches []breeders.BatchFacts
 	SetOn   map[int64]time.Time // by batch
 	Ledger  Ledger
 	Flock   Flock
@@ -49,7 +49,7 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 		return nil, err
 	}
 	return recall(ctx, tx, factsKey{}, func() (*Facts, error) {
-		rows, batches, err := tx.Facts(ctx)
+		rows, batches, err := breeders.On(tx).Facts(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -66,8 +66,8 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 
 // whereTheyStoodLongest counts a batch that was moved, or left another, for the machine in which its eggs
 // turned longest: so each egg counts for one machine, and the rates of machines add up.
-func whereTheyStoodLongest(ctx context.Context, tx *Tx, batches []store.BatchFacts) error {
-	of := map[int64]*store.BatchFacts{}
+func whereTheyStoodLongest(ctx context.Context, tx *Tx, batches []breeders.BatchFacts) error {
+	of := map[int64]*breeders.BatchFacts{}
 	for i, b := range batches {
 		if b.MovedEgg != nil {
 			of[*b.MovedEgg] = &batches[i]
@@ -102,7 +102,7 @@ func whereTheyStoodLongest(ctx context.Context, tx *Tx, batches []store.BatchFac
 }
 
 func newFacts(
-	w *Snapshot, rows []store.Fact, batches []store.BatchFacts, ledger Ledger, flock Flock,
+	w *Snapshot, rows []breeders.Fact, batches []breeders.BatchFacts, ledger Ledger, flock Flock,
 ) *Facts {
 	all := &Facts{
 		ByKind: map[string][]*Fact{}, Eggs: map[string]int{}, Batches: batches, SetOn: map[int64]time.Time{},
@@ -113,7 +113,7 @@ func newFacts(
 			all.whole[GroupKey{id, t.BatchID, false}] = cell{t.Eggs, t}
 		}
 	}
-	byID := make(map[int64]*store.BatchFacts, len(batches))
+	byID := make(map[int64]*breeders.BatchFacts, len(batches))
 	for i := range batches {
 		byID[batches[i].ID], all.SetOn[batches[i].ID] = &batches[i], w.Member.Date(batches[i].SetAt)
 	}
@@ -175,9 +175,9 @@ func (a *Facts) Told(w *Snapshot, rows []*Fact) (told []Told, leftOut int) {
 	return told, leftOut
 }
 
-func tellPart(kind *species.Profile, rows []*Fact, g store.Group) (Told, int) {
+func tellPart(kind *species.Profile, rows []*Fact, g breeders.Group) (Told, int) {
 	closed := rows[0].Batch.Closed
-	r := store.Record{PenID: rows[0].PenID, BatchID: rows[0].BatchID}
+	r := breeders.Record{PenID: rows[0].PenID, BatchID: rows[0].BatchID}
 	counted := 0
 	for _, f := range rows {
 		r.Set += f.Eggs
@@ -197,12 +197,12 @@ func tellPart(kind *species.Profile, rows []*Fact, g store.Group) (Told, int) {
 
 // TellPart is what is told of a part of a pen's eggs in a batch, of which counted are of the group
 // whose own end nobody saw; and how many of them tell nothing of hatch.
-func TellPart(kind *species.Profile, r store.Record, counted int, closed bool, g store.Group) (Told, int) {
+func TellPart(kind *species.Profile, r breeders.Record, counted int, closed bool, g breeders.Group) (Told, int) {
 	part := outcome.Part{Eggs: r.Set, Hatched: r.HatchedClosed, Counted: counted, Of: GroupOf(g)}
 	_, _, leftOut := part.Known()
 	if leftOut == 0 {
 		return Tell(kind, r, closed, g), 0
 	}
 	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-	return Tell(kind, r, closed, store.Group{}), leftOut
+	return Tell(kind, r, closed, breeders.Group{}), leftOut
 }

@@ -9,13 +9,13 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
-	"metrogon/store"
+	hatchrows "metrogon/store/hatch"
 )
 
 // hatchRead is what was written down of some batches while they hatch.
 type hatchRead struct {
 	of   map[int64]string // their kinds, by batch
-	rows store.Hatch
+	rows hatchrows.Hatch
 }
 
 // Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may
@@ -34,7 +34,7 @@ func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, batches ...BatchView) (
 		return nil
 	}
 	w.hatch.of = of
-	w.hatch.rows, err = tx.HatchEvents(ctx, slices.Collect(maps.Keys(of)), slices.Collect(maps.Values(of)))
+	w.hatch.rows, err = hatchrows.On(tx).HatchEvents(ctx, slices.Collect(maps.Keys(of)), slices.Collect(maps.Values(of)))
 	return err
 }
 
@@ -59,7 +59,9 @@ const Looked = "look"
 
 // Load is what the forecast of a batch in lockdown is made from. Eggs that were taken out dead are none of it; those
 // that nobody called are expected to do as Set says it, those that were seen alive as such eggs do.
-func (w *Snapshot) Load(records AgeRecords, x Beliefs, v BatchView, pens []PenEggs, rows store.Hatch) *hatching.Load {
+func (w *Snapshot) Load(
+	records AgeRecords, x Beliefs, v BatchView, pens []PenEggs, rows hatchrows.Hatch,
+) *hatching.Load {
 	on, late := w.Member.Date(v.SetAt), v.seenLate()
 	l := &hatching.Load{Species: v.Kind, SetAt: v.SetAt, Now: w.Now, Looked: *v.LockedAt}
 	l.Take(v.Milestones)
@@ -116,7 +118,7 @@ func (w *Snapshot) Load(records AgeRecords, x Beliefs, v BatchView, pens []PenEg
 const mostShifts = 20
 
 // ofEggs are the pips, zips and outs of eggs that are in, and pips and zips that were counted.
-func ofEggs(batchID int64, pens []PenEggs, signs []store.HatchSign) (events []hatching.Event) {
+func ofEggs(batchID int64, pens []PenEggs, signs []hatchrows.HatchSign) (events []hatching.Event) {
 	in := map[int64]bool{}
 	for _, p := range pens {
 		for _, e := range p.Eggs {
@@ -142,9 +144,9 @@ func ofEggs(batchID int64, pens []PenEggs, signs []store.HatchSign) (events []ha
 }
 
 // counts are the young that were counted, without those that were found out egg by egg since.
-func counts(batchID int64, all []store.YoungCount) (events []hatching.Event) {
+func counts(batchID int64, all []hatchrows.YoungCount) (events []hatching.Event) {
 	found := map[[2]int64]int{}
-	key := func(c store.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(OneIf(c.Trial))} }
+	key := func(c hatchrows.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(OneIf(c.Trial))} }
 	for _, c := range all {
 		if c.BatchID == batchID && c.Young < 0 {
 			found[key(c)] -= c.Young

@@ -7,14 +7,14 @@ import (
 
 	"metrogon/core/climate"
 	"metrogon/core/instrument"
-	"metrogon/store"
+	"metrogon/store/probes"
 )
 
 // Corrections are what is added to what an instrument shows.
 type Corrections struct{ Temp, RH instrument.Correction }
 
 // CorrectionsOf takes an instrument's own among the checks of a farm.
-func CorrectionsOf(id int64, checks []store.InstrumentCheck) Corrections {
+func CorrectionsOf(id int64, checks []probes.InstrumentCheck) Corrections {
 	var own []instrument.Check
 	for _, k := range checks {
 		if k.InstrumentID == id {
@@ -41,7 +41,7 @@ func corrected(k instrument.Correction, shown *float64, least, most float64) *fl
 }
 
 // Told is a point as core reads it.
-func (k Corrections) Told(p store.Point) climate.Told {
+func (k Corrections) Told(p probes.Point) climate.Told {
 	t := climate.Told{At: p.At, TempC: math.NaN(), RHPct: math.NaN()}
 	if c := k.Warmth(p.TempC); c != nil {
 		t.TempC = *c
@@ -56,7 +56,7 @@ func (k Corrections) Told(p store.Point) climate.Told {
 type Lay struct{ From, To time.Time }
 
 // LaysIn gives the spans in which each instrument lay in a machine.
-func LaysIn(machineID int64, stays []store.InstrumentStay) map[int64][]Lay {
+func LaysIn(machineID int64, stays []probes.InstrumentStay) map[int64][]Lay {
 	far := time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 	all := map[int64][]Lay{}
 	for i, s := range stays {

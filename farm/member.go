@@ -8,17 +8,17 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/species"
 	"metrogon/core/units"
-	"metrogon/store"
+	"metrogon/store/people"
 )
 
 // Member is a person at work on a farm.
 type Member struct {
-	store.Member
+	people.Member
 	Place *time.Location
 	Hour  calendar.WallTime // of chores
 }
 
-func NewMember(m store.Member) (*Member, error) {
+func NewMember(m people.Member) (*Member, error) {
 	place, err := time.LoadLocation(m.Zone)
 	if err != nil {
 		return nil, err

@@ -7,7 +7,7 @@ import (
 	"sync"
 
 	"metrogon/core/species"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // memory keeps what was reckoned from all eggs of a farm for as long as they stay as they
@@ -36,7 +36,7 @@ func newMemory() *memory { return &memory{byFarm: map[int64]*list.Element{}, rec
 func recall[K comparable, V any](ctx context.Context, tx *Tx, key K, find func() (V, error)) (V, error) {
 	if !tx.still || !tx.versionRead {
 		var err error
-		if tx.version, err = tx.EggsVersion(ctx); err != nil {
+		if tx.version, err = breeders.On(tx).EggsVersion(ctx); err != nil {
 			var none V
 			return none, err
 		}
@@ -89,7 +89,7 @@ type (
 // ReadLedger reads what the eggs of all pens did.
 func ReadLedger(ctx context.Context, tx *Tx) (Ledger, error) {
 	return recall(ctx, tx, ledgerKey{}, func() (Ledger, error) {
-		sums, err := tx.Sums(ctx)
+		sums, err := breeders.On(tx).Sums(ctx)
 		return NewLedger(sums), err
 	})
 }
@@ -101,7 +101,7 @@ func ReadAges(ctx context.Context, tx *Tx, kind string) (AgeRecords, error) {
 		return AgeRecords{}, err
 	}
 	return recall(ctx, tx, agesKey{kind}, func() (AgeRecords, error) {
-		rows, live, err := tx.RecordsByAge(ctx, kind, half(kind))
+		rows, live, err := breeders.On(tx).RecordsByAge(ctx, kind, half(kind))
 		return AgeRecords{rows, live, ledger}, err
 	})
 }
@@ -113,11 +113,11 @@ func ReadAgesOf(ctx context.Context, tx *Tx, kinds []string) (map[string]AgeReco
 		return nil, err
 	}
 	return recall(ctx, tx, manyKey{strings.Join(kinds, " ")}, func() (map[string]AgeRecords, error) {
-		asked := make([]store.Ages, len(kinds))
+		asked := make([]breeders.Ages, len(kinds))
 		for i, id := range kinds {
 			asked[i].Species, asked[i].Half = id, half(id)
 		}
-		err := tx.RecordsByAges(ctx, asked)
+		err := breeders.On(tx).RecordsByAges(ctx, asked)
 		all := map[string]AgeRecords{}
 		for _, a := range asked {
 			all[a.Species] = AgeRecords{a.Rows, a.Live, ledger}
@@ -136,6 +136,8 @@ func half(id string) float64 {
 }
 
 // ReadLots reads all that is known of a pen's eggs.
-func ReadLots(ctx context.Context, tx *Tx, penID int64) ([]store.PenLot, error) {
-	return recall(ctx, tx, lotsKey{penID}, func() ([]store.PenLot, error) { return tx.PenLots(ctx, penID) })
+func ReadLots(ctx context.Context, tx *Tx, penID int64) ([]breeders.PenLot, error) {
+	return recall(
+		ctx, tx, lotsKey{penID}, func() ([]breeders.PenLot, error) { return breeders.On(tx).PenLots(ctx, penID) },
+	)
 }

@@ -1,9 +1,12 @@
 package farm
 
-import "metrogon/store"
+import (
+	"metrogon/store"
+	"metrogon/store/remind"
+)
 
 // Handover is a list for whoever looks after the farm for some days.
-type Handover = store.Handover
+type Handover = remind.Handover
 
 // JournalLine is a line of the journal with the code of its batch.
 type JournalLine = store.CodedEntry

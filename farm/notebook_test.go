@@ -9,6 +9,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/books"
+	"metrogon/store/breeders"
 )
 
 // An old notebook comes in as closed batches that say what it says and no more: clear ones were looked at,
@@ -49,7 +50,7 @@ func TestAnOldNotebook(t *testing.T) {
 	barred := pens["Barred"]
 	assert.Equal(t, 44, barred[4])
 	assert.Equal(t, [2]int{32, 44}, [2]int{barred[2], barred[3]}, "14 of 20, and twice 9 of 12")
-	assert.Zero(t, must(y.owner.Miscounted(ctx)))
+	assert.Zero(t, must(breeders.Of(y.owner).Miscounted(ctx)))
 
 	record := must(y.Books.HatchRecord(ctx, y.m, 2026))
 	require.Len(t, record.Pens, 2)

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/people"
 	"metrogon/farm/stock"
+	peoplerows "metrogon/store/people"
 )
 
 func TestHelpersWorkButDoNotRule(t *testing.T) {
@@ -160,7 +161,9 @@ func TestAPasswordLinkEndsWithASecondFarm(t *testing.T) {
 
 	// one that came in between the look and the joining
 	digest := farm.LinkDigest(link)
-	require.NoError(t, y.DB.PasswordLink(ctx, y.m.FarmID, tobin.PersonID, digest, y.now, y.now.Add(time.Hour)))
+	require.NoError(
+		t, peoplerows.Of(y.DB).PasswordLink(ctx, y.m.FarmID, tobin.PersonID, digest, y.now, y.now.Add(time.Hour)),
+	)
 	refused("using it looks again")
 	require.NoError(t, y.People.RemovePerson(ctx, y.m, tobin.PersonID))
 	refused("nor once he is on the other farm alone")

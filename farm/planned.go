@@ -6,14 +6,15 @@ import (
 
 	"metrogon/core/season"
 	"metrogon/store"
+	seasonrows "metrogon/store/season"
 )
 
 // Planned is a batch that is to be set, worked out as if it were.
 type Planned struct {
-	store.Planned
+	seasonrows.Planned
 	BatchView // set on its day at the hour of chores, today if that day is over
-	Eggs      []store.PlannedEggs
-	For       []store.PlannedFor
+	Eggs      []seasonrows.PlannedEggs
+	For       []seasonrows.PlannedFor
 	Count     int // eggs
 }
 
@@ -45,9 +46,9 @@ func (p Planned) Stays(w *Snapshot) []season.Stay {
 }
 
 // Season reads what is to come, once.
-func (w *Snapshot) Season(ctx context.Context, tx *Tx) (store.Season, error) {
+func (w *Snapshot) Season(ctx context.Context, tx *Tx) (seasonrows.Season, error) {
 	if w.season == nil {
-		all, err := tx.Season(ctx, w.Member.Date(w.Now))
+		all, err := seasonrows.On(tx).Season(ctx, w.Member.Date(w.Now))
 		if err != nil {
 			return all, err
 		}
@@ -125,10 +126,10 @@ func (w *Snapshot) PlannedStays(all []Planned, but int64) (stays []season.Stay) 
 
 // Records of planning that other rooms show as they are kept.
 type (
-	Order       = store.Order
-	Away        = store.Away
+	Order       = seasonrows.Order
+	Away        = seasonrows.Away
 	Closure     = store.Closure
-	Brooder     = store.Brooder
-	Ban         = store.Ban
-	PlannedEggs = store.PlannedEggs
+	Brooder     = seasonrows.Brooder
+	Ban         = seasonrows.Ban
+	PlannedEggs = seasonrows.PlannedEggs
 )

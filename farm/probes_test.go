@@ -24,6 +24,8 @@ import (
 	"metrogon/farm/remind"
 	"metrogon/farm/weigh"
 	"metrogon/store"
+	remindrows "metrogon/store/remind"
+	"metrogon/store/stock"
 )
 
 func float(v float64) *float64 { return &v }
@@ -361,7 +363,7 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 func TestAWarmEggStoreIsTold(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	must(s.Stock.SaveStoragePlace(ctx, by(s.m), store.StoragePlace{Name: "Larder"}))
+	must(s.Stock.SaveStoragePlace(ctx, by(s.m), stock.StoragePlace{Name: "Larder"}))
 	larder := s.room().Places[0].ID
 	id := s.gauge("Probe", nil)
 	must(s.Gauges.Check(ctx, by(s.m), gauges.Checking{ID: id, How: instrument.Clinical, Shown: 37, Truth: 37}))
@@ -463,7 +465,7 @@ func TestAPersonHasSoManyPushPlaces(t *testing.T) {
 			Endpoint: fmt.Sprintf("https://push.example/%02d", i), P256dh: "a", Auth: "b",
 		}))
 	}
-	places := must(s.DB.PushPlaces(t.Context(), s.m.PersonID))
+	places := must(remindrows.Of(s.DB).PushPlaces(t.Context(), s.m.PersonID))
 	require.Len(t, places, 20)
 	assert.Equal(t, "https://push.example/24", places[0].Endpoint)
 	assert.Equal(t, "https://push.example/05", places[19].Endpoint)

@@ -7,10 +7,10 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
-func GroupOf(g store.Group) outcome.Group {
+func GroupOf(g breeders.Group) outcome.Group {
 	return outcome.Group{Eggs: g.Eggs, Counted: g.Counted, Young: g.Young}
 }
 
@@ -27,13 +27,13 @@ type Told struct {
 func countOf(k, n int) rates.Count { return rates.Count{K: float64(k), N: float64(n)} }
 
 // Tell reads what eggs of one pen did in one batch, g those whose own end nobody saw.
-func Tell(kind *species.Profile, r store.Record, closed bool, g store.Group) Told {
+func Tell(kind *species.Profile, r breeders.Record, closed bool, g breeders.Group) Told {
 	t := tell(r, closed, g)
 	t.reckon(kind.UsualHatchPct.At/100, false)
 	return t
 }
 
-func tell(r store.Record, closed bool, g store.Group) Told {
+func tell(r breeders.Record, closed bool, g breeders.Group) Told {
 	t := Told{PenID: r.PenID, BatchID: r.BatchID, Closed: closed, Eggs: r.Set}
 	t.Looked = outcome.Looked{
 		Fertile: r.Fertile, Infertile: r.Examined - r.Fertile, Hatched: r.HatchedUnseen,
@@ -51,8 +51,8 @@ func tell(r store.Record, closed bool, g store.Group) Told {
 }
 
 // told reads a sum.
-func told(s store.Sum) Told {
-	r := store.Record{
+func told(s breeders.Sum) Told {
+	r := breeders.Record{
 		PenID: s.PenID, BatchID: s.BatchID, Set: s.Eggs, Examined: s.Examined, Fertile: s.Fertile,
 		HatchedUnseen: s.HatchedUnseen,
 	}
@@ -68,12 +68,12 @@ func told(s store.Sum) Told {
 // far batches of this farm differ from one another.
 type Ledger struct {
 	byPen                                 map[int64][]Told // the oldest batches first
-	groups                                map[GroupKey]store.Group
+	groups                                map[GroupKey]breeders.Group
 	Fertility, HatchOfFertile, HatchOfSet rates.Spread
 }
 
 // NewLedger makes it of the sums of all pens.
-func NewLedger(sums []store.Sum) Ledger {
+func NewLedger(sums []breeders.Sum) Ledger {
 	l := Ledger{byPen: map[int64][]Told{}, groups: groupsByKey(sums)}
 	kindOf := map[int64]string{}
 	for _, s := range sums {
@@ -115,7 +115,7 @@ func (l Ledger) Done() (n int) {
 }
 
 // Group of which young were counted, if these eggs are one.
-func (l Ledger) Group(k GroupKey) store.Group { return l.groups[k] }
+func (l Ledger) Group(k GroupKey) breeders.Group { return l.groups[k] }
 
 // reckon tells the fertility of a pen's eggs, batch by batch, with the hatch of fertile eggs
 // (0 to 1) that is known of the pen, or else is usual for the kind.
@@ -222,7 +222,7 @@ func RateOf(spread rates.Spread, batches []rates.Count) Rate {
 }
 
 // RatesOf tells of the eggs of one batch alone: what they did, not what their pen does.
-func RatesOf(kind *species.Profile, r store.Record, closed bool, g store.Group) Rates {
+func RatesOf(kind *species.Profile, r breeders.Record, closed bool, g breeders.Group) Rates {
 	return Ledger{}.Rates([]Told{Tell(kind, r, closed, g)})
 }
 

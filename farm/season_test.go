@@ -21,6 +21,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
+	seasonrows "metrogon/store/season"
 )
 
 // spring is a yard with a pen that lays four eggs a day, a setter and a hatcher.
@@ -81,7 +82,7 @@ func (s *spring) working(until func() bool) {
 	s.Helper()
 	require.Eventually(s, func() bool {
 		require.NoError(s, s.Season.HoldsNow(s.Context()))
-		left, err := s.DB.LeftPlans(s.Context(), 0)
+		left, err := seasonrows.Of(s.DB).LeftPlans(s.Context(), 0)
 		require.NoError(s, err)
 		for _, l := range left {
 			require.NoError(s, s.Season.Plan(s.Context(), season.Work{FarmID: l.FarmID, PlanID: l.ID}))
@@ -551,7 +552,7 @@ func TestAPlanOutlivesItsProcess(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() - interval '20 seconds'`)
 	require.NoError(t, err, "somebody began, and was not heard of since")
-	left := func() int { return len(must(s.DB.LeftPlans(ctx, time.Minute))) }
+	left := func() int { return len(must(seasonrows.Of(s.DB).LeftPlans(ctx, time.Minute))) }
 	assert.Equal(t, 1, left())
 	_, err = s.owner.Pool.Exec(ctx, `update plans set beat_at = now()`)
 	require.NoError(t, err)
@@ -636,7 +637,7 @@ func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
 	ctx, stop := context.WithCancel(s.Context())
 	stop() // as soon as it has begun
 	require.NoError(t, s.Season.Plan(ctx, season.Work{FarmID: s.m.FarmID, PlanID: id}))
-	left, err := s.DB.LeftPlans(s.Context(), 0)
+	left, err := seasonrows.Of(s.DB).LeftPlans(s.Context(), 0)
 	require.NoError(t, err)
 	require.Len(t, left, 1)
 	require.NoError(t, s.Season.Plan(s.Context(), season.Work{FarmID: left[0].FarmID, PlanID: left[0].ID}))

@@ -11,6 +11,11 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/species"
 	"metrogon/store"
+	"metrogon/store/breeders"
+	"metrogon/store/people"
+	seasonrows "metrogon/store/season"
+	"metrogon/store/snapshot"
+	stockrows "metrogon/store/stock"
 )
 
 func OneIf(b bool) int {
@@ -25,8 +30,8 @@ type (
 	Pen     = store.Pen
 	Machine = store.Machine
 	Room    = store.Room
-	Bird    = store.Bird
-	Person  = store.Member
+	Bird    = breeders.Bird
+	Person  = people.Member
 )
 
 func CompareKinds(a, b *species.Profile) int {
@@ -51,9 +56,9 @@ type Snapshot struct {
 	LookAhead   int                         // for how many days chores are asked for; 0: as many as Today shows
 	methods     map[string]method.Method
 	batches     []BatchView // once asked for
-	kept        *store.Upkeep
-	season      *store.Season
-	stock       []store.Stock
+	kept        *snapshot.Upkeep
+	season      *seasonrows.Season
+	stock       []stockrows.Stock
 	hatch       hatchRead
 	parcels     struct {
 		all  []ParcelView
@@ -78,9 +83,9 @@ func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, e
 }
 
 // Stock is what is in store by pen and lay day; it is read once.
-func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []store.Stock, err error) {
+func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []stockrows.Stock, err error) {
 	if w.stock == nil {
-		w.stock, err = tx.Stock(ctx, w.Now)
+		w.stock, err = stockrows.On(tx).Stock(ctx, w.Now)
 	}
 	return w.stock, err
 }
@@ -89,9 +94,9 @@ func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []store.Stock, err 
 func (w *Snapshot) OpenRead() []BatchView { return w.batches }
 
 // Upkeep is what was cared for since the day began, and the places of storage; read once.
-func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (store.Upkeep, error) {
+func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (snapshot.Upkeep, error) {
 	if w.kept == nil {
-		up, err := tx.Upkeep(ctx, w.DayBegan(), w.Now)
+		up, err := snapshot.On(tx).Upkeep(ctx, w.DayBegan(), w.Now)
 		if err != nil {
 			return up, err
 		}

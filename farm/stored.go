@@ -12,6 +12,9 @@ import (
 	"metrogon/core/storage"
 	"metrogon/core/units"
 	"metrogon/store"
+	"metrogon/store/snapshot"
+	stockrows "metrogon/store/stock"
+	"metrogon/store/weigh"
 )
 
 // StockRow is one pen's eggs in store, by age.
@@ -41,7 +44,7 @@ type Lot struct {
 func (l Lot) Past() bool { return l.Keeping == storage.Stale || l.Keeping == storage.Late }
 
 // LotOn judges eggs on a date.
-func LotOn(kind *species.Profile, s store.Stock, on time.Time) Lot {
+func LotOn(kind *species.Profile, s stockrows.Stock, on time.Time) Lot {
 	age := AgeDays(s.LaidOn, on)
 	return Lot{
 		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.KeepingAt(kind, age),
@@ -63,7 +66,7 @@ type EggRoom struct {
 	Past       int     // past the day at which most stop
 	PastYoung  float64 // that these may still give
 	Resting    int
-	Gatherings []store.Gathering
+	Gatherings []stockrows.Gathering
 	Places     []PlaceView
 	Today      time.Time
 }
@@ -144,7 +147,7 @@ func (w *Snapshot) lateYoung(ctx context.Context, tx *Tx, row *StockRow) (young 
 
 // ParcelView is eggs ordered from a supplier, and what became of them.
 type ParcelView struct {
-	store.Parcel
+	stockrows.Parcel
 	From    Pen
 	Kind    *species.Profile
 	Resting bool
@@ -159,7 +162,7 @@ func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelV
 	if len(w.parcels.all) > 0 && w.parcels.most >= most {
 		return w.parcels.all[:min(most, len(w.parcels.all))], nil
 	}
-	rows, err := tx.Parcels(ctx, most)
+	rows, err := stockrows.On(tx).Parcels(ctx, most)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +180,7 @@ func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelV
 	return all, nil
 }
 
-func (w *Snapshot) PlaceName(up store.Upkeep, id int64) string {
+func (w *Snapshot) PlaceName(up snapshot.Upkeep, id int64) string {
 	for _, p := range up.Places {
 		if p.ID == id {
 			return p.Name
@@ -188,19 +191,19 @@ func (w *Snapshot) PlaceName(up store.Upkeep, id int64) string {
 
 // Records that other rooms show as they are kept.
 type (
-	StoragePlace = store.StoragePlace
+	StoragePlace = stockrows.StoragePlace
 	LogEntry     = store.LogEntry
-	StoredEgg    = store.StoredEgg
-	Parcel       = store.Parcel
+	StoredEgg    = stockrows.StoredEgg
+	Parcel       = stockrows.Parcel
 	Tray         = store.Tray
-	EggOut       = store.EggOut
-	Response     = store.Response
+	EggOut       = stockrows.EggOut
+	Response     = weigh.Response
 )
 
 // PlaceView is a storage place with what lies in it and what it needs. ID 0 is
 // no place in particular.
 type PlaceView struct {
-	store.StoragePlace
+	stockrows.StoragePlace
 	Eggs     int
 	Oldest   time.Time
 	Resting  int // of them, shipped eggs that are not to be tilted yet
@@ -212,10 +215,10 @@ type PlaceView struct {
 }
 
 // StorePlaces lists storage places in use, and nowhere in particular if eggs are there.
-func (w *Snapshot) StorePlaces(up store.Upkeep) (all []PlaceView) {
+func (w *Snapshot) StorePlaces(up snapshot.Upkeep) (all []PlaceView) {
 	list := up.Places
-	if slices.ContainsFunc(up.Stored, func(s store.Stored) bool { return s.PlaceID == nil }) {
-		list = append(slices.Clone(list), store.StoragePlace{Name: "No place noted"})
+	if slices.ContainsFunc(up.Stored, func(s snapshot.Stored) bool { return s.PlaceID == nil }) {
+		list = append(slices.Clone(list), stockrows.StoragePlace{Name: "No place noted"})
 	}
 	for _, p := range list {
 		v := PlaceView{StoragePlace: p}
@@ -249,7 +252,7 @@ func (w *Snapshot) StorePlaces(up store.Upkeep) (all []PlaceView) {
 	return
 }
 
-func placeWarnings(p store.StoragePlace, r units.Reader) (all []string) {
+func placeWarnings(p stockrows.StoragePlace, r units.Reader) (all []string) {
 	if h := p.WarmH; h != nil && *h >= 1 {
 		all = append(all, fmt.Sprintf("over %s for %.0f of the last 48 hours: the germ begins to grow, so set these eggs "+
 			"soon, or cool them", r.Temp(storage.GrowsAboveC), *h))

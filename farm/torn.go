@@ -5,6 +5,7 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/store"
+	"metrogon/store/clutch"
 )
 
 // AskTorn asks about reptiles' eggs that are taken out although others stick to them: parted by force, shells tear.
@@ -12,7 +13,7 @@ func AskTorn(ctx context.Context, tx *Tx, p *Problems, batch store.Batch, out []
 	if batch.TempC == nil {
 		return nil
 	}
-	n, err := tx.Torn(ctx, batch.ID, out)
+	n, err := clutch.On(tx).Torn(ctx, batch.ID, out)
 	if n > 0 {
 		stick := " stick"
 		if n == 1 {

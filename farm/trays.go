@@ -10,6 +10,7 @@ import (
 	"metrogon/core/marks"
 	"metrogon/core/tray"
 	"metrogon/store"
+	"metrogon/store/stock"
 )
 
 // oldestSet is how many days eggs may have waited when they are set.
@@ -18,11 +19,11 @@ const OldestSet = 60
 // AssignCodes gives every living egg that has none, and that is young enough to be set,
 // a pencil code, and returns the codes given.
 func AssignCodes(ctx context.Context, tx *store.Tx, today time.Time) ([]string, error) {
-	eggs, err := tx.Unmarked(ctx, today.AddDate(0, 0, -OldestSet))
+	eggs, err := stock.On(tx).Unmarked(ctx, today.AddDate(0, 0, -OldestSet))
 	if err != nil || len(eggs) == 0 {
 		return nil, err
 	}
-	last, used, err := tx.Marks(ctx)
+	last, used, err := stock.On(tx).Marks(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -31,7 +32,7 @@ func AssignCodes(ctx context.Context, tx *store.Tx, today time.Time) ([]string, 
 		inUse[code] = true
 	}
 	codes := marks.Next(last, len(eggs), inUse)
-	return codes, tx.SetMarks(ctx, eggs, codes)
+	return codes, stock.On(tx).SetMarks(ctx, eggs, codes)
 }
 
 // TrayView is a tray with the eggs in its places.

@@ -11,6 +11,9 @@ import (
 	"metrogon/core/climate"
 	"metrogon/core/reptile"
 	"metrogon/store"
+	"metrogon/store/clutch"
+	"metrogon/store/outage"
+	"metrogon/store/probes"
 )
 
 // Warmth is how warm a clutch was and will be, and how well that is known.
@@ -19,7 +22,7 @@ type Warmth struct {
 	Sure    reptile.Sure
 	Probed  int // hours of which an instrument told
 	Hours   int // of all so far
-	Temps   []store.ClutchTemp
+	Temps   []clutch.ClutchTemp
 	Laid    time.Time
 	boxName string
 	boxG    float64               // of damp substrate
@@ -39,7 +42,7 @@ const handGap = 36 * time.Hour
 // Warmth reads how warm a clutch was, hour by hour: what instruments on its shelf told, in its own box first; else what
 // was read there by hand; else as it was set. What is to come is as it is planned.
 func (w *Snapshot) Warmth(
-	ctx context.Context, tx *Tx, batch store.Batch, box store.Box, temps []store.ClutchTemp,
+	ctx context.Context, tx *Tx, batch store.Batch, box store.Box, temps []clutch.ClutchTemp,
 ) (Warmth, error) {
 	kind, err := w.Kind(batch.Species)
 	if err != nil {
@@ -118,7 +121,7 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 func (h *Warmth) told(
 	ctx context.Context, tx *Tx, batch store.Batch, until time.Time,
 ) (map[time.Time]float64, error) {
-	rows, err := tx.WarmthRows(ctx, batch.ID, batch.SetAt)
+	rows, err := clutch.On(tx).WarmthRows(ctx, batch.ID, batch.SetAt)
 	if err != nil {
 		return nil, err
 	}
@@ -132,7 +135,7 @@ func (h *Warmth) told(
 		lays := LaysIn(leg.MachineID, rows.Stays)
 		ids := h.near(lays, rows.Instruments)
 		if len(ids) > 0 {
-			points, err := tx.Points(ctx, ids, from.Truncate(time.Hour), to, time.Hour)
+			points, err := probes.On(tx).Points(ctx, ids, from.Truncate(time.Hour), to, time.Hour)
 			if err != nil {
 				return nil, err
 			}
@@ -148,7 +151,7 @@ func (h *Warmth) told(
 }
 
 // cut reckons the hours of power cuts in a machine: the box took the room's temperature on.
-func (h *Warmth) cut(tx *Tx, batch store.Batch, rows store.WarmthRows, machineID int64, from, to time.Time) {
+func (h *Warmth) cut(tx *Tx, batch store.Batch, rows clutch.WarmthRows, machineID int64, from, to time.Time) {
 	for _, o := range rows.Cuts {
 		if o.MachineID != machineID || !o.FromAt.Before(to) || o.ToAt != nil && !o.ToAt.After(from) {
 			continue
@@ -171,7 +174,7 @@ func (h *Warmth) cut(tx *Tx, batch store.Batch, rows store.WarmthRows, machineID
 }
 
 // CutAt is a power cut as a clutch's box went through it, as if the power was away until a moment.
-func (h Warmth) CutAt(tx *Tx, batch store.Batch, o store.CutIn, until time.Time) reptile.Cut {
+func (h Warmth) CutAt(tx *Tx, batch store.Batch, o outage.CutIn, until time.Time) reptile.Cut {
 	plan := h.Course.Kind.TemperatureC.At
 	if waves := h.waves(tx.Member.Place); len(waves) > 0 {
 		plan, _ = waves[at(waves, o.FromAt)].At(o.FromAt)
@@ -191,7 +194,7 @@ func (h Warmth) CutAt(tx *Tx, batch store.Batch, o store.CutIn, until time.Time)
 }
 
 // near are the instruments of a machine: those that lie in the clutch's own box, or, where none does, all.
-func (h Warmth) near(lays map[int64][]Lay, all []store.Instrument) (ids []int64) {
+func (h Warmth) near(lays map[int64][]Lay, all []probes.Instrument) (ids []int64) {
 	for _, own := range []bool{true, false} {
 		for _, x := range all {
 			mine := h.boxName != "" && strings.EqualFold(strings.TrimSpace(x.Spot), h.boxName)
@@ -208,7 +211,7 @@ func (h Warmth) near(lays map[int64][]Lay, all []store.Instrument) (ids []int64)
 
 // means are the hours' means over the instruments that lay there; and how surely the best of them tells.
 func means(
-	all map[time.Time]float64, points []store.Point, lays map[int64][]Lay, checks []store.InstrumentCheck,
+	all map[time.Time]float64, points []probes.Point, lays map[int64][]Lay, checks []probes.InstrumentCheck,
 ) (sure float64) {
 	sure = math.Inf(1)
 	sum, n := map[time.Time]float64{}, map[time.Time]float64{}
@@ -231,7 +234,7 @@ func means(
 }
 
 // byHand fills hours of which no probe told from readings by hand that lie close enough.
-func byHand(all map[time.Time]float64, g store.Gauges, machineID int64, from, to time.Time) (sure float64) {
+func byHand(all map[time.Time]float64, g probes.Gauges, machineID int64, from, to time.Time) (sure float64) {
 	sure = math.Inf(1)
 	var read []reptile.Reading
 	for _, r := range slices.Backward(g.Readings) {
@@ -289,7 +292,7 @@ func (w *Snapshot) RefreshClutches(ctx context.Context, tx *Tx, machineID int64)
 
 // RefreshClutch works the days of one clutch out anew.
 func (w *Snapshot) RefreshClutch(ctx context.Context, tx *Tx, b store.Batch) error {
-	rows, err := tx.ClutchRows(ctx, []int64{b.ID})
+	rows, err := clutch.On(tx).ClutchRows(ctx, []int64{b.ID})
 	if err != nil || len(rows.Clutches) == 0 {
 		return err
 	}
@@ -301,11 +304,11 @@ func (w *Snapshot) RefreshClutch(ctx context.Context, tx *Tx, b store.Batch) err
 	if !ok { // the last that was worked out stands; nobody can plan such a thing
 		return nil
 	}
-	return tx.SetDue(ctx, due)
+	return clutch.On(tx).SetDue(ctx, due)
 }
 
 // BoxOf finds the box of a clutch among what was read.
-func BoxOf(rows store.ClutchRows, c store.Clutch) store.Box {
+func BoxOf(rows clutch.ClutchRows, c clutch.Clutch) store.Box {
 	i := slices.IndexFunc(rows.Boxes, func(b store.Box) bool { return b.ID == c.BoxID })
 	if i < 0 {
 		return store.Box{}

@@ -21,6 +21,7 @@ import (
 	"metrogon/farm/services"
 	"metrogon/farm/stock"
 	"metrogon/store"
+	"metrogon/store/breeders"
 	"metrogon/store/storetest"
 )
 
@@ -46,7 +47,7 @@ func newYard(t *testing.T) *yard {
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	t.Cleanup(func() {
 		// Whatever a test did, and took back.
-		n, err := y.owner.Miscounted(context.WithoutCancel(t.Context()))
+		n, err := breeders.Of(y.owner).Miscounted(context.WithoutCancel(t.Context()))
 		assert.NoError(t, err)
 		assert.Zero(t, n, "the sums are not what the eggs say")
 		if t.Failed() {

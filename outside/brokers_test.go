@@ -23,6 +23,7 @@ import (
 	"metrogon/formats/senml"
 	"metrogon/outside"
 	"metrogon/standin/probe"
+	probesrows "metrogon/store/probes"
 	"metrogon/store/storetest"
 )
 
@@ -112,7 +113,7 @@ func TestABrokerAndItsListenerAreKilled(t *testing.T) {
 	}
 	minutes := func() (n int, at []int) {
 		require.NoError(t, all.Read(t.Context(), m, func(tx *farm.Tx) error {
-			points, err := tx.Points(t.Context(), []int64{id}, now.Add(-time.Hour), now, time.Minute)
+			points, err := probesrows.On(tx).Points(t.Context(), []int64{id}, now.Add(-time.Hour), now, time.Minute)
 			for _, p := range points {
 				n, at = n+p.Temps, append(at, int(p.At.Sub(now.Add(-time.Hour)).Minutes()))
 			}

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"metrogon/store"
+	"metrogon/store/archive"
 	"metrogon/store/storetest"
 )
 
@@ -18,7 +18,7 @@ import (
 func TestThePublishedSchemaIsTheArchives(t *testing.T) {
 	owner := storetest.Owner(t, storetest.Open(t, nil))
 	var b strings.Builder
-	for _, table := range store.Archived() {
+	for _, table := range archive.Archived() {
 		rows, err := owner.Pool.Query(t.Context(), `
 			select format('| %s | %s | %s |', a.attname, format_type(a.atttypid, a.atttypmod),
 				case when a.attnotnull then '' else 'may be null' end)

@@ -81,7 +81,7 @@ type Young struct {
 	Young          int
 }
 
-const batchColumns = `
+const BatchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
 	unsure_days, late_h, offset_c, offset_sure, offset_days, swing_c,
 	lock_rh_pct, grown, grown_at, due_at, due_from, due_to, part_of, split_from, split_at, joined_id, coalesce(
@@ -95,7 +95,7 @@ const batchColumns = `
 
 // OpenBatches lists what is in the machines, in order of setting.
 func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+`
+	return List[Batch](ctx, tx, `select `+BatchColumns+`
 		from batches
 		where farm_id = $1 and closed_at is null
 		order by set_at, id`, tx.FarmID)
@@ -103,7 +103,7 @@ func (tx *Tx) OpenBatches(ctx context.Context) ([]Batch, error) {
 
 // ClosedBatches lists batches that are done, the newest first.
 func (tx *Tx) ClosedBatches(ctx context.Context, most, skip int) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+`
+	return List[Batch](ctx, tx, `select `+BatchColumns+`
 		from batches
 		where farm_id = $1 and closed_at is not null and (joined_id is null or exists (
 			select from eggs e where e.farm_id = $1 and e.batch_id = batches.id
@@ -127,7 +127,7 @@ func (tx *Tx) YearsSet(ctx context.Context, zone string) ([]int, error) {
 
 // BatchesSince lists batches that are open or closed after a moment.
 func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
-	return list[Batch](ctx, tx, `select `+batchColumns+`
+	return List[Batch](ctx, tx, `select `+BatchColumns+`
 		from batches
 		where farm_id = $1 and set_at > $2::timestamptz - interval '400 days'
 			and (closed_at is null or closed_at > $2)
@@ -136,14 +136,14 @@ func (tx *Tx) BatchesSince(ctx context.Context, at time.Time) ([]Batch, error) {
 
 // Batch finds one.
 func (tx *Tx) Batch(ctx context.Context, id int64) (Batch, error) {
-	return one[Batch](ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
+	return One[Batch](ctx, tx, `select `+BatchColumns+` from batches where farm_id = $1 and id = $2`, tx.FarmID, id)
 }
 
 // AddBatch makes a batch with a code of its own, the next of its species in
 // that year of the farm's calendar, and returns its id.
 func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id int64, code string, err error) {
 	prefix := fmt.Sprintf("%s %02d-", name, year%100)
-	last, err := value[int](ctx, tx, `
+	last, err := Value[int](ctx, tx, `
 		select coalesce(max(substr(code, $3)::int), 0)
 		from batches
 		where farm_id = $1 and starts_with(code, $2) and part_of is null`, tx.FarmID, prefix, len([]rune(prefix))+1)
@@ -151,7 +151,7 @@ func (tx *Tx) AddBatch(ctx context.Context, b Batch, name string, year int) (id 
 		return 0, "", err
 	}
 	code = fmt.Sprintf("%s%02d", prefix, last+1)
-	id, err = value[int64](ctx, tx, `
+	id, err = Value[int64](ctx, tx, `
 		insert into batches (
 			farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, unsure_days
 		)
@@ -197,8 +197,8 @@ func (tx *Tx) MoveBatch(ctx context.Context, b Batch) error {
 // Tallies counts the eggs of these batches. Young that were counted by pen are
 // among the hatched, and while the batch is open not among the living.
 func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error) {
-	all, err := list[Tally](ctx, tx, `
-		with recursive `+line+`, counted as (
+	all, err := List[Tally](ctx, tx, `
+		with recursive `+LineSQL+`, counted as (
 			select batch_id, sum(young) filter (where not settled) as young, min(at) as first_out
 			from young_counts
 			where farm_id = $1 and batch_id = any ($2)
@@ -247,18 +247,18 @@ func (tx *Tx) Tallies(ctx context.Context, ids []int64) (map[int64]Tally, error)
 
 // BatchEggs lists a batch's eggs by number, each with its calls.
 func (tx *Tx) BatchEggs(ctx context.Context, batchID int64) ([]Egg, error) {
-	return list[Egg](ctx, tx, batchEggs, tx.FarmID, batchID)
+	return List[Egg](ctx, tx, batchEggs, tx.FarmID, batchID)
 }
 
 // EggsAndYoung is BatchEggs with the young that were counted, in one round trip.
 func (tx *Tx) EggsAndYoung(ctx context.Context, batchID int64) (eggs []Egg, young []Young, err error) {
 	q := &pgx.Batch{}
-	ask(q, &eggs, batchEggs, tx.FarmID, batchID)
-	ask(q, &young, countedYoung, tx.FarmID, batchID)
+	Ask(q, &eggs, batchEggs, tx.FarmID, batchID)
+	Ask(q, &young, countedYoung, tx.FarmID, batchID)
 	return eggs, young, tx.SendBatch(ctx, q).Close()
 }
 
-const eggColumns = `
+const EggColumns = `
 			e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
 			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,
 			coalesce((
@@ -269,7 +269,7 @@ const eggColumns = `
 			coalesce(array_agg(c.call order by s.at, c.id) filter (where c.id is not null), '{}') as calls`
 
 const batchEggs = `
-		select` + eggColumns + `
+		select` + EggColumns + `
 		from eggs e
 		left join calls c on c.farm_id = $1 and c.egg_id = e.id
 		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
@@ -286,7 +286,7 @@ func (tx *Tx) CountYoung(
 	for i, y := range all {
 		pens[i], young[i], trial[i] = y.PenID, y.Young, y.Trial
 	}
-	return tx.ids(ctx, `
+	return tx.Ids(ctx, `
 		insert into young_counts (farm_id, batch_id, pen_id, young, trial, at, person_id)
 		select $1, $2, pen, young, trial, $6, nullif($7::bigint, 0)
 		from unnest($3::bigint[], $4::int[], $5::bool[]) c (pen, young, trial)
@@ -310,7 +310,7 @@ const countedYoung = `
 // SettleYoung marks a batch's counts as known egg by egg, or, with false, as not,
 // and returns the ids of those that were changed.
 func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]int64, error) {
-	return tx.ids(ctx, `
+	return tx.Ids(ctx, `
 		update young_counts set settled = $3
 		where farm_id = $1 and batch_id = $2 and settled <> $3
 		returning id`, tx.FarmID, batchID, settled)
@@ -318,14 +318,14 @@ func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]i
 
 // Candling finds the batch's candling that began after a moment, or makes one.
 func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) (id int64, err error) {
-	id, err = value[int64](ctx, tx, `
+	id, err = Value[int64](ctx, tx, `
 		select id
 		from candlings
 		where farm_id = $1 and batch_id = $2 and at > $3 and at <= $4
 		order by at desc
 		limit 1`, tx.FarmID, batchID, after, at)
 	if err == ErrNone {
-		id, err = value[int64](
+		id, err = Value[int64](
 			ctx, tx, `insert into candlings (farm_id, batch_id, at) values ($1, $2, $3) returning id`, tx.FarmID,
 			batchID, at,
 		)
@@ -335,14 +335,14 @@ func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) 
 
 // CalledIn lists the eggs that a candling has called.
 func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
-	return tx.ids(
+	return tx.Ids(
 		ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID,
 	)
 }
 
 // Call records one person's call for these eggs and returns the ids of the calls.
 func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64, personID int64) ([]int64, error) {
-	return tx.ids(ctx, `
+	return tx.Ids(ctx, `
 		insert into calls (farm_id, candling_id, egg_id, call, person_id)
 		select $1, $2, e, $3, nullif($5::bigint, 0)
 		from unnest($4::bigint[]) e
@@ -352,7 +352,7 @@ func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []in
 // SetOpened keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
 func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
-	return tx.ids(ctx, `
+	return tx.Ids(ctx, `
 		update eggs
 		set opened = nullif($3, '')
 		where farm_id = $1 and id = any ($2) and fate = 'removed'
@@ -372,7 +372,7 @@ type Said struct {
 
 // Said lists the calls on a batch's eggs.
 func (tx *Tx) Said(ctx context.Context, batchID int64) ([]Said, error) {
-	return list[Said](ctx, tx, `
+	return List[Said](ctx, tx, `
 		select coalesce(p.name, 'not noted') as who, c.call, s.at, e.fate, e.stage, e.opened
 		from calls c
 		join candlings s on s.farm_id = $1 and s.id = c.candling_id
@@ -397,9 +397,9 @@ func (tx *Tx) DropCalls(ctx context.Context, ids []int64) error {
 	return err
 }
 
-// freeMark drops the code of an egg that comes back to life, if another living
+// FreeMark drops the code of an egg that comes back to life, if another living
 // egg has it by now.
-const freeMark = `mark = case when exists (
+const FreeMark = `mark = case when exists (
 	select
 	from eggs o
 	where o.farm_id = eggs.farm_id and o.mark = eggs.mark and o.fate is null and o.id <> eggs.id
@@ -409,14 +409,14 @@ const freeMark = `mark = case when exists (
 // ids of those that were still without one (or, taking back, had one).
 func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time.Time) ([]int64, error) {
 	if fate == "" {
-		return tx.ids(
+		return tx.Ids(
 			ctx,
-			`update eggs set fate = null, stage = null, fate_at = null, `+freeMark+
+			`update eggs set fate = null, stage = null, fate_at = null, `+FreeMark+
 				` where farm_id = $1 and id = any ($2) and fate is not null returning id`,
 			tx.FarmID, eggs,
 		)
 	}
-	return tx.ids(ctx, `
+	return tx.Ids(ctx, `
 		update eggs
 		set fate = $3, stage = nullif($4, ''), fate_at = $5
 		where farm_id = $1 and id = any ($2) and fate is null
@@ -460,8 +460,8 @@ type ChoreDone struct {
 
 // BatchesByID finds batches.
 func (tx *Tx) BatchesByID(ctx context.Context, ids []int64) ([]Batch, error) {
-	return list[Batch](
-		ctx, tx, `select `+batchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids,
+	return List[Batch](
+		ctx, tx, `select `+BatchColumns+` from batches where farm_id = $1 and id = any ($2)`, tx.FarmID, ids,
 	)
 }
 
@@ -487,12 +487,12 @@ const lastLook = `
 
 // Looks lists the living eggs of batches that are open, or, with none named, of all.
 func (tx *Tx) Looks(ctx context.Context, batchIDs ...int64) ([]Look, error) {
-	return list[Look](ctx, tx, looks, tx.FarmID, batchIDs)
+	return List[Look](ctx, tx, looks, tx.FarmID, batchIDs)
 }
 
 // LooksBefore lists the living eggs of open batches that were called before a moment, as they were called last then.
 func (tx *Tx) LooksBefore(ctx context.Context, at time.Time, batchIDs ...int64) ([]Look, error) {
-	return list[Look](ctx, tx, looked+` and s.at < $3`+lastLook, tx.FarmID, batchIDs, at)
+	return List[Look](ctx, tx, looked+` and s.at < $3`+lastLook, tx.FarmID, batchIDs, at)
 }
 
 // EggsOf lists the living eggs of batches by number, with their calls.
@@ -501,8 +501,8 @@ func (tx *Tx) EggsOf(ctx context.Context, batchIDs []int64) (map[int64][]Egg, er
 		Egg
 		BatchID int64
 	}
-	rows, err := list[row](ctx, tx, `
-		select e.batch_id,`+eggColumns+`
+	rows, err := List[row](ctx, tx, `
+		select e.batch_id,`+EggColumns+`
 		from eggs e
 		left join calls c on c.farm_id = $1 and c.egg_id = e.id
 		left join candlings s on s.farm_id = $1 and s.id = c.candling_id
@@ -518,5 +518,5 @@ func (tx *Tx) EggsOf(ctx context.Context, batchIDs []int64) (map[int64][]Egg, er
 
 // HasBatches tells whether anything was ever set on the farm.
 func (tx *Tx) HasBatches(ctx context.Context) (bool, error) {
-	return value[bool](ctx, tx, `select exists (select from batches where farm_id = $1)`, tx.FarmID)
+	return Value[bool](ctx, tx, `select exists (select from batches where farm_id = $1)`, tx.FarmID)
 }

@@ -14,7 +14,7 @@ type Care struct {
 
 // AddCare notes it and returns its id.
 func (tx *Tx) AddCare(ctx context.Context, c Care, personID int64) (int64, error) {
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		insert into care (farm_id, at, person_id, kind, batch_id, machine_id, place_id)
 		values ($1, $2, nullif($3::bigint, 0), $4, $5, $6, $7)
 		returning id`,
@@ -36,7 +36,7 @@ type LogEntry struct {
 
 // CareLog lists the newest that was done to a batch or storage place; the other is 0.
 func (tx *Tx) CareLog(ctx context.Context, batchID, placeID int64, most int) ([]LogEntry, error) {
-	return list[LogEntry](ctx, tx, careLog, tx.FarmID, batchID, placeID, most)
+	return List[LogEntry](ctx, tx, careLog, tx.FarmID, batchID, placeID, most)
 }
 
 const careLog = `

@@ -6,6 +6,3 @@ import "context"
 func MigrateTo(ctx context.Context, url string, version int64) (int, error) {
 	return migrateTo(ctx, url, version)
 }
-
-// Tables are those that are forgotten with a farm.
-func Tables() []string { return tables }

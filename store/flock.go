@@ -98,23 +98,23 @@ type Setup struct {
 // Setup reads it as it is on a date, in one round trip.
 func (tx *Tx) Setup(ctx context.Context, on time.Time) (b Setup, err error) {
 	q := &pgx.Batch{}
-	ask(q, &b.Pens, pens, tx.FarmID)
-	ask(q, &b.Machines, machines, tx.FarmID)
-	ask(q, &b.Rooms, rooms, tx.FarmID)
-	ask(q, &b.Figures, figures, tx.FarmID)
-	ask(q, &b.Methods, methods, tx.FarmID)
-	ask(q, &b.Closures, closures, tx.FarmID, on)
-	q.Queue(eggsVersion, tx.FarmID).QueryRow(func(r pgx.Row) error { return r.Scan(&b.EggsVersion) })
+	Ask(q, &b.Pens, pens, tx.FarmID)
+	Ask(q, &b.Machines, machines, tx.FarmID)
+	Ask(q, &b.Rooms, rooms, tx.FarmID)
+	Ask(q, &b.Figures, figures, tx.FarmID)
+	Ask(q, &b.Methods, methods, tx.FarmID)
+	Ask(q, &b.Closures, Closures, tx.FarmID, on)
+	q.Queue(EggsVersion, tx.FarmID).QueryRow(func(r pgx.Row) error { return r.Scan(&b.EggsVersion) })
 	return b, tx.SendBatch(ctx, q).Close()
 }
 
 // Pens lists a farm's pens by name.
-func (tx *Tx) Pens(ctx context.Context) ([]Pen, error) { return list[Pen](ctx, tx, pens, tx.FarmID) }
+func (tx *Tx) Pens(ctx context.Context) ([]Pen, error) { return List[Pen](ctx, tx, pens, tx.FarmID) }
 
 // SavePen makes a pen (ID 0) or changes one, and returns its id.
 func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 	if p.ID == 0 {
-		return value[int64](ctx, tx, `
+		return Value[int64](ctx, tx, `
 			insert into pens (
 				farm_id, name, species, breed, bantam, females, males, from_on, until_on, supplier,
 				hens_hatched_on
@@ -124,7 +124,7 @@ func (tx *Tx) SavePen(ctx context.Context, p Pen) (int64, error) {
 			tx.FarmID, p.Name, p.Species, p.Breed, p.Bantam, p.Females, p.Males, p.FromOn, p.UntilOn, p.Supplier,
 			p.HensHatchedOn)
 	}
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		update pens
 		set name = $2, species = $3, breed = $4, bantam = $5, females = $6, males = $7, from_on = $8,
 			until_on = $9, hens_hatched_on = $11
@@ -164,14 +164,14 @@ func (tx *Tx) DropMachine(ctx context.Context, id int64) error {
 
 // PenHasEggs tells whether any egg came from a pen.
 func (tx *Tx) PenHasEggs(ctx context.Context, id int64) (bool, error) {
-	return value[bool](ctx, tx, `select exists (select from eggs where farm_id = $1 and pen_id = $2)`, tx.FarmID, id)
+	return Value[bool](ctx, tx, `select exists (select from eggs where farm_id = $1 and pen_id = $2)`, tx.FarmID, id)
 }
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds, and
 // returns its id.
 func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int64, err error) {
 	if m.ID == 0 {
-		id, err = value[int64](ctx, tx, `
+		id, err = Value[int64](ctx, tx, `
 			insert into machines (farm_id, name, kind, counter_from, counter_started_at,
 				until_on, by_hand, clean_days, water_ml, school, turn_minutes, turn_angle, turn_stops)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
@@ -179,7 +179,7 @@ func (tx *Tx) SaveMachine(ctx context.Context, m Machine, rooms []Room) (id int6
 			tx.FarmID, m.Name, m.Kind, m.CounterFrom, m.CounterStartedAt, m.UntilOn, m.ByHand, m.CleanDays, m.WaterML,
 			m.School, m.TurnMinutes, m.TurnAngle, m.TurnStops)
 	} else {
-		id, err = value[int64](ctx, tx, `
+		id, err = Value[int64](ctx, tx, `
 			update machines
 			set name = $2, kind = $3, counter_from = $4, counter_started_at = $5, until_on = $6,
 				by_hand = $8, clean_days = $9, water_ml = $10, school = $11, turn_minutes = $12, turn_angle = $13,
@@ -217,7 +217,7 @@ func (tx *Tx) StartCounter(ctx context.Context, machineID int64, at *time.Time) 
 	return err
 }
 
-const eggsVersion = `select eggs_version from farms where id = $1`
+const EggsVersion = `select eggs_version from farms where id = $1`
 
 // Closure is days on which a machine takes no eggs; ToOn nil: until further notice.
 type Closure struct {
@@ -228,8 +228,8 @@ type Closure struct {
 	Why       string
 }
 
-// closures are those that were not over on a date.
-const closures = `
+// Closures are those that were not over on a date.
+const Closures = `
 	select id, machine_id, from_on, to_on, why
 	from closures
 	where farm_id = $1 and (to_on is null or to_on >= $2)

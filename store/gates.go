@@ -66,8 +66,8 @@ type writer struct {
 	inside int // the one, and who waits; an empty one is taken down
 }
 
-// enter waits for a turn and returns what ends it, or ErrBusy.
-func (g *gates) enter(ctx context.Context, farmID int64, write bool) (leave func(), err error) {
+// Enter waits for a turn and returns what ends it, or ErrBusy.
+func (g *gates) Enter(ctx context.Context, farmID int64, write bool) (leave func(), err error) {
 	class := classOf(ctx)
 	waiting, enough := context.WithTimeoutCause(ctx, rules[class].patience, ErrBusy)
 	defer enough()

@@ -23,7 +23,7 @@ func TestFarmsTakeTurns(t *testing.T) {
 			var mine atomic.Int64
 			for range 50 {
 				crowd.Go(func() {
-					leave, err := g.enter(t.Context(), farm, false)
+					leave, err := g.Enter(t.Context(), farm, false)
 					if err != nil {
 						return // told to come back
 					}
@@ -39,7 +39,7 @@ func TestFarmsTakeTurns(t *testing.T) {
 		synctest.Wait()
 		for range 5 {
 			began := time.Now()
-			leave, err := g.enter(t.Context(), 5, false)
+			leave, err := g.Enter(t.Context(), 5, false)
 			require.NoError(t, err)
 			assert.LessOrEqual(t, time.Since(began), 300*time.Millisecond)
 			leave()
@@ -59,15 +59,15 @@ func TestFilesLeavePagesTheirWay(t *testing.T) {
 		var g gates
 		files := As(t.Context(), Files)
 		for farm := range int64(rules[Files].conns) {
-			_, err := g.enter(files, farm, false)
+			_, err := g.Enter(files, farm, false)
 			require.NoError(t, err)
 		}
 		began := time.Now()
-		_, err := g.enter(files, 9, false)
+		_, err := g.Enter(files, 9, false)
 		assert.ErrorIs(t, err, ErrBusy)
 		assert.Equal(t, rules[Files].patience, time.Since(began))
 		began = time.Now()
-		_, err = g.enter(t.Context(), 9, false)
+		_, err = g.Enter(t.Context(), 9, false)
 		require.NoError(t, err)
 		assert.Zero(t, time.Since(began))
 	})
@@ -77,18 +77,18 @@ func TestFilesLeavePagesTheirWay(t *testing.T) {
 func TestWritersWaitForOneAnother(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		var g gates
-		first, err := g.enter(t.Context(), 1, true)
+		first, err := g.Enter(t.Context(), 1, true)
 		require.NoError(t, err)
 		short, enough := context.WithTimeout(t.Context(), time.Second)
 		defer enough()
-		_, err = g.enter(short, 1, true)
+		_, err = g.Enter(short, 1, true)
 		assert.ErrorIs(t, err, context.DeadlineExceeded)
-		other, err := g.enter(t.Context(), 2, true)
+		other, err := g.Enter(t.Context(), 2, true)
 		require.NoError(t, err, "another farm's writer")
-		reader, err := g.enter(t.Context(), 1, false)
+		reader, err := g.Enter(t.Context(), 1, false)
 		require.NoError(t, err, "and a reader")
 		first()
-		second, err := g.enter(t.Context(), 1, true)
+		second, err := g.Enter(t.Context(), 1, true)
 		require.NoError(t, err)
 		for _, leave := range []func(){second, other, reader} {
 			leave()

@@ -76,12 +76,12 @@ func newQueue(p *pgxpool.Pool) (*river.Client[pgx.Tx], error) {
 
 // Worked gives the jobs to a process that works on them once it is started.
 func (db *DB) Worked(c *river.Config) (*river.Client[pgx.Tx], error) {
-	return river.NewClient(riverpgxv5.New(db.door), c)
+	return river.NewClient(riverpgxv5.New(db.Door), c)
 }
 
 // CameRound keeps that work that comes round by itself did, at a moment.
 func (db *DB) CameRound(ctx context.Context, name string, at time.Time) error {
-	_, err := db.door.Exec(ctx, `
+	_, err := db.Door.Exec(ctx, `
 		insert into rounds (name, at) values ($1, $2)
 		on conflict (name) do update set at = greatest(rounds.at, excluded.at)`, name, at)
 	return err
@@ -95,7 +95,7 @@ type Round struct {
 
 // Rounds lists them.
 func (db *DB) Rounds(ctx context.Context) ([]Round, error) {
-	return list[Round](ctx, db.door, `select name, at from rounds order by name`)
+	return List[Round](ctx, db.Door, `select name, at from rounds order by name`)
 }
 
 // migrateJobs brings the tables of jobs up to date, for one program after the other, and lets the role
@@ -118,7 +118,7 @@ func migrateJobs(ctx context.Context, p *pgxpool.Pool) error {
 	if err != nil || len(done.Versions) == 0 {
 		return err
 	}
-	tables, err := list[struct{ Name string }](ctx, p, `
+	tables, err := List[struct{ Name string }](ctx, p, `
 		select quote_ident(relname) as name from pg_class
 		where relname like 'river\_%' and relkind in ('r', 'S') and relnamespace = 'public'::regnamespace`)
 	if err != nil {

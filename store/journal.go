@@ -56,7 +56,7 @@ func (tx *Tx) AddEntry(ctx context.Context, l Line) (int64, error) {
 	for _, s := range about {
 		kinds, ids = append(kinds, s.Kind), append(ids, s.ID)
 	}
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		with line as (
 			insert into journal (farm_id, at, person_id, batch_id, said, undo, undoes)
 			values ($1, $2, nullif($3::bigint, 0), nullif($4::bigint, 0), $5, $6, nullif($7::bigint, 0))
@@ -80,12 +80,12 @@ const entry = `
 
 // Entry finds a line.
 func (tx *Tx) Entry(ctx context.Context, id int64) (Entry, error) {
-	return one[Entry](ctx, tx, entry+`j.id = $2`, tx.FarmID, id)
+	return One[Entry](ctx, tx, entry+`j.id = $2`, tx.FarmID, id)
 }
 
 // Subjects lists what a line is about.
 func (tx *Tx) Subjects(ctx context.Context, entryID int64) ([]Subject, error) {
-	return list[Subject](ctx, tx, `
+	return List[Subject](ctx, tx, `
 		select kind, subject_id as id from journal_subjects
 		where farm_id = $1 and entry_id = $2 order by kind, subject_id`, tx.FarmID, entryID)
 }
@@ -99,7 +99,7 @@ const batchJournal = entry + `j.id in (
 
 // LastLine finds the newest line that a batch has a part in.
 func (tx *Tx) LastLine(ctx context.Context, batchID int64) (Entry, error) {
-	return one[Entry](ctx, tx, batchJournal, tx.FarmID, batchID, 1)
+	return One[Entry](ctx, tx, batchJournal, tx.FarmID, batchID, 1)
 }
 
 // JournalQuery picks lines of the journal; what is zero does not matter.
@@ -114,7 +114,7 @@ type JournalQuery struct {
 
 // Journal lists lines, the newest first.
 func (tx *Tx) Journal(ctx context.Context, q JournalQuery, most int) ([]CodedEntry, error) {
-	return list[CodedEntry](ctx, tx, `
+	return List[CodedEntry](ctx, tx, `
 		select e.*, coalesce(b.code, '') as code
 		from (`+entry+`true
 		and ($2 = 0 or j.person_id = $2 or $2 = -1 and j.person_id is null)
@@ -146,7 +146,7 @@ func moment(at time.Time) *time.Time {
 // first: those that still stand, came later, and are about one of the same things as it or as
 // one of these. Gatherings of one pen do not lean on one another.
 func (tx *Tx) Leaning(ctx context.Context, id int64) ([]Entry, error) {
-	return list[Entry](ctx, tx, `
+	return List[Entry](ctx, tx, `
 		with recursive leaning as (
 			select $2::bigint as id
 			union
@@ -165,7 +165,7 @@ func (tx *Tx) Leaning(ctx context.Context, id int64) ([]Entry, error) {
 // pen do not lean on one another: whether their eggs are still there is seen when
 // they are taken back.
 func (tx *Tx) InTheWay(ctx context.Context, id int64) (string, error) {
-	return value[string](ctx, tx, `
+	return Value[string](ctx, tx, `
 		select coalesce((
 			select l.said
 			from journal_subjects mine
@@ -197,14 +197,14 @@ func (tx *Tx) Claim(ctx context.Context, key, digest string, at time.Time) (*Cla
 	if err != nil || tag.RowsAffected() == 1 {
 		return nil, err
 	}
-	before, err := one[Claimed](ctx, tx,
+	before, err := One[Claimed](ctx, tx,
 		`select answer, digest from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
 	return &before, err
 }
 
 // Answered gives what a request was answered.
 func (tx *Tx) Answered(ctx context.Context, key string) (string, error) {
-	return value[string](ctx, tx, `select answer from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
+	return Value[string](ctx, tx, `select answer from requests where farm_id = $1 and key = $2`, tx.FarmID, key)
 }
 
 // Answer keeps what a request was answered.

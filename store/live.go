@@ -11,7 +11,7 @@ import (
 // this process or another, or that readings came in. It has a connection of its own. ready is called once it
 // listens.
 func (db *DB) Listen(ctx context.Context, ready func(), done, read func(farmID int64)) error {
-	config := db.door.Config().ConnConfig.Copy()
+	config := db.Door.Config().ConnConfig.Copy()
 	config.Tracer = nil
 	conn, err := pgx.ConnectConfig(ctx, config)
 	if err != nil {

@@ -7,6 +7,6 @@ import (
 
 // months remembers which parts of the samples are there.
 type months struct {
-	mu    sync.Mutex
-	there map[time.Time]bool
+	Mu    sync.Mutex
+	There map[time.Time]bool
 }

@@ -25,7 +25,7 @@ type EggLeg struct {
 
 // EggLegs lists where eggs lay, each in order of time.
 func (tx *Tx) EggLegs(ctx context.Context, eggs []int64) ([]EggLeg, error) {
-	return list[EggLeg](ctx, tx, `
+	return List[EggLeg](ctx, tx, `
 		select egg_id, batch_id, machine_id, hatching, from_at, to_at
 		from egg_legs
 		where farm_id = $1 and egg_id = any ($2)
@@ -33,7 +33,7 @@ func (tx *Tx) EggLegs(ctx context.Context, eggs []int64) ([]EggLeg, error) {
 }
 
 // line lists with each batch of $2 those from which its eggs came, each with the moment at which they left it.
-const line = `
+const LineSQL = `
 	line as (
 		select id as batch_id, id as of_id, 'infinity'::timestamptz as until_at
 		from unnest($2::bigint[]) t (id)
@@ -54,8 +54,8 @@ type Part struct {
 	Hatched                        int // those counted without their eggs among them
 }
 
-// legsOf lists where a batch stood, in order of time.
-const legsOf = `
+// LegsOf lists where a batch stood, in order of time.
+const LegsOf = `
 	select l.machine_id, l.hatching, l.from_at, l.to_at, l.why
 	from batches b
 	cross join lateral legs_of(b.farm_id, b.id) l
@@ -95,14 +95,14 @@ func (tx *Tx) AddPart(ctx context.Context, from Batch, at time.Time) (id int64, 
 	if err != nil {
 		return 0, "", err
 	}
-	n, err := value[int](ctx, tx, `
+	n, err := Value[int](ctx, tx, `
 		select count(*)::int from batches where farm_id = $1 and part_of = $2`, tx.FarmID, root.ID)
 	if err != nil {
 		return 0, "", err
 	}
 	for code = ""; code == ""; n++ {
 		code = root.Code + letter(n+1)
-		taken, err := value[bool](ctx, tx, `
+		taken, err := Value[bool](ctx, tx, `
 			select exists (select from batches where farm_id = $1 and code = $2)`, tx.FarmID, code)
 		if err != nil {
 			return 0, "", err
@@ -111,7 +111,7 @@ func (tx *Tx) AddPart(ctx context.Context, from Batch, at time.Time) (id int64, 
 			code = ""
 		}
 	}
-	id, err = value[int64](ctx, tx, `
+	id, err = Value[int64](ctx, tx, `
 		with part as (
 			insert into batches (
 				farm_id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at,
@@ -147,7 +147,7 @@ func letter(n int) string {
 func (tx *Tx) Reckon(ctx context.Context, batchIDs ...int64) error {
 	_, err := tx.Exec(ctx, `
 		update batches b
-		set storage_days = coalesce((`+meanAge+`), storage_days), bantam = coalesce((
+		set storage_days = coalesce((`+MeanAge+`), storage_days), bantam = coalesce((
 			select bool_and(p.bantam)
 			from eggs e
 			join pens p on p.farm_id = $1 and p.id = e.pen_id
@@ -203,7 +203,7 @@ type BatchMove struct {
 
 // AddMove keeps a move and returns its id; StandIn puts the batch there.
 func (tx *Tx) AddMove(ctx context.Context, m BatchMove, personID int64) (int64, error) {
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		insert into moves (farm_id, batch_id, at, from_id, to_id, hatching, why, person_id)
 		values ($1, $2, $3, $4, $5, $6, $7, nullif($8::bigint, 0))
 		returning id`, tx.FarmID, m.BatchID, m.At, m.FromID, m.ToID, m.Hatching, m.Why, personID)
@@ -233,8 +233,8 @@ func (tx *Tx) Join(ctx context.Context, batchID, into int64, at time.Time) error
 	return err
 }
 
-// meanAge is how many days the eggs of batch b had waited on average when they were set.
-const meanAge = `
+// MeanAge is how many days the eggs of batch b had waited on average when they were set.
+const MeanAge = `
 	select avg(greatest(0, (b.set_at at time zone f.zone)::date - e.laid_on))
 	from eggs e
 	join farms f on f.id = $1

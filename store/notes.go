@@ -23,7 +23,7 @@ const noteColumns = `id, machine_id, batch_id, at, kind, minutes, temp_c, says, 
 
 // AddNote keeps one and returns its id.
 func (tx *Tx) AddNote(ctx context.Context, n Note) (int64, error) {
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		insert into notes (farm_id, machine_id, batch_id, at, kind, minutes, temp_c, says, person_id)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
 		returning id`, tx.FarmID, n.MachineID, n.BatchID, n.At, n.Kind, n.Minutes, n.TempC, n.Says, n.PersonID)
@@ -37,7 +37,7 @@ func (tx *Tx) DropNote(ctx context.Context, id int64) error {
 
 // MachineNotes lists a machine's, the newest first.
 func (tx *Tx) MachineNotes(ctx context.Context, machineID int64, most int) ([]Note, error) {
-	return list[Note](ctx, tx, `
+	return List[Note](ctx, tx, `
 		select `+noteColumns+`
 		from notes
 		where farm_id = $1 and machine_id = $2
@@ -47,7 +47,7 @@ func (tx *Tx) MachineNotes(ctx context.Context, machineID int64, most int) ([]No
 
 // batchNotes are a batch's, the newest first, with those of the machines from the time that it stood there.
 const batchNotes = `
-	with recursive ` + line + `, stood as materialized (
+	with recursive ` + LineSQL + `, stood as materialized (
 		select s.machine_id, s.from_at, least(s.to_at, l.until_at) as to_at
 		from line l
 		cross join lateral legs_of($1, l.of_id) s
@@ -80,16 +80,16 @@ type BatchLog struct {
 // BatchLog reads so many lines, of care too, and notes of it, in one round trip.
 func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log BatchLog, err error) {
 	q := &pgx.Batch{}
-	log.ask(q, tx.FarmID, b, lines, noted)
+	log.Ask(q, tx.FarmID, b, lines, noted)
 	return log, tx.SendBatch(ctx, q).Close()
 }
 
-func (log *BatchLog) ask(q *pgx.Batch, farmID int64, b Batch, lines, noted int) {
-	ask(q, &log.Lines, batchJournal, farmID, b.ID, lines)
-	ask(q, &log.Notes, batchNotes, farmID, []int64{b.ID}, noted)
-	ask(q, &log.Legs, legsOf, farmID, b.ID)
-	ask(q, &log.Looks, looks, farmID, []int64{b.ID})
-	ask(q, &log.Care, careLog, farmID, b.ID, 0, lines)
-	ask(q, &log.Ways, waysOf, farmID, b.ID)
-	ask(q, &log.Parts, partsOf, farmID, b.Root())
+func (log *BatchLog) Ask(q *pgx.Batch, farmID int64, b Batch, lines, noted int) {
+	Ask(q, &log.Lines, batchJournal, farmID, b.ID, lines)
+	Ask(q, &log.Notes, batchNotes, farmID, []int64{b.ID}, noted)
+	Ask(q, &log.Legs, LegsOf, farmID, b.ID)
+	Ask(q, &log.Looks, looks, farmID, []int64{b.ID})
+	Ask(q, &log.Care, careLog, farmID, b.ID, 0, lines)
+	Ask(q, &log.Ways, waysOf, farmID, b.ID)
+	Ask(q, &log.Parts, partsOf, farmID, b.Root())
 }

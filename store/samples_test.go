@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/store"
+	"metrogon/store/probes"
 	"metrogon/store/storetest"
 )
 
@@ -19,23 +20,23 @@ func probed(t *testing.T, db *store.DB) (farmID, id int64) {
 	t.Helper()
 	farmID = newFarm(t, db, "probed")
 	require.NoError(t, db.Write(t.Context(), farmID, func(tx *store.Tx) (err error) {
-		id, err = tx.SaveInstrument(t.Context(), store.Instrument{Name: "stick", Thermo: true, Hygro: true})
+		id, err = probes.On(tx).SaveInstrument(t.Context(), probes.Instrument{Name: "stick", Thermo: true, Hygro: true})
 		return err
 	}))
 	return farmID, id
 }
 
-func keep(t *testing.T, db *store.DB, farmID int64, now time.Time, all ...store.Sample) int {
+func keep(t *testing.T, db *store.DB, farmID int64, now time.Time, all ...probes.Sample) int {
 	t.Helper()
-	fresh, err := db.KeepSamples(t.Context(), farmID, all, now)
+	fresh, err := probes.Of(db).KeepSamples(t.Context(), farmID, all, now)
 	require.NoError(t, err)
 	return fresh
 }
 
-func points(t *testing.T, db *store.DB, farmID, id int64, from, to time.Time, step time.Duration) (all []store.Point) {
+func points(t *testing.T, db *store.DB, farmID, id int64, from, to time.Time, step time.Duration) (all []probes.Point) {
 	t.Helper()
 	require.NoError(t, db.Read(t.Context(), farmID, func(tx *store.Tx) (err error) {
-		all, err = tx.Points(t.Context(), []int64{id}, from, to, step)
+		all, err = probes.On(tx).Points(t.Context(), []int64{id}, from, to, step)
 		return err
 	}))
 	return all
@@ -49,10 +50,10 @@ func TestReadingsCountOnce(t *testing.T) {
 	db := storetest.Open(t, nil)
 	farmID, id := probed(t, db)
 	dice := rand.New(rand.NewPCG(1, 2))
-	var sent []store.Sample
+	var sent []probes.Sample
 	for i := range 2000 {
 		at := noon.Add(-time.Duration(i) * 97 * time.Second)
-		s := store.Sample{InstrumentID: id, At: at, TempC: of(37 + dice.Float64())}
+		s := probes.Sample{InstrumentID: id, At: at, TempC: of(37 + dice.Float64())}
 		if i%3 != 0 {
 			s.RHPct = of(50 + dice.Float64())
 		}
@@ -68,7 +69,7 @@ func TestReadingsCountOnce(t *testing.T) {
 	for range 4 { // four at once, all of it again, in parts
 		lines.Go(func() {
 			for from := 0; from < len(sent); from += 250 {
-				if n, err := db.KeepSamples(t.Context(), farmID, sent[from:from+250], noon); err != nil || n != 0 {
+				if n, err := probes.Of(db).KeepSamples(t.Context(), farmID, sent[from:from+250], noon); err != nil || n != 0 {
 					t.Errorf("%d taken again, %v", n, err)
 				}
 			}
@@ -76,10 +77,10 @@ func TestReadingsCountOnce(t *testing.T) {
 	}
 	lines.Wait()
 	// The other halves of some come by themselves, and once more.
-	var halves []store.Sample
+	var halves []probes.Sample
 	for _, s := range sent {
 		if s.RHPct == nil {
-			halves = append(halves, store.Sample{InstrumentID: id, At: s.At, RHPct: of(51)})
+			halves = append(halves, probes.Sample{InstrumentID: id, At: s.At, RHPct: of(51)})
 		}
 	}
 	assert.Equal(t, len(halves), keep(t, db, farmID, noon, halves...))
@@ -107,16 +108,16 @@ func TestReadingsCountOnce(t *testing.T) {
 func TestAPackIsKeptWholeOrNotAtAll(t *testing.T) {
 	db := storetest.Open(t, nil)
 	farmID, id := probed(t, db)
-	_, err := db.KeepSamples(t.Context(), farmID, []store.Sample{
+	_, err := probes.Of(db).KeepSamples(t.Context(), farmID, []probes.Sample{
 		{InstrumentID: id, At: noon, TempC: of(37)}, {InstrumentID: id + 999, At: noon, TempC: of(37)},
 	}, noon)
 	require.Error(t, err, "there is no such instrument")
 	assert.Empty(t, points(t, db, farmID, id, noon.Add(-time.Hour), noon.Add(time.Hour), time.Minute))
 	ended, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = db.KeepSamples(ended, farmID, []store.Sample{{InstrumentID: id, At: noon, TempC: of(37)}}, noon)
+	_, err = probes.Of(db).KeepSamples(ended, farmID, []probes.Sample{{InstrumentID: id, At: noon, TempC: of(37)}}, noon)
 	require.Error(t, err)
-	assert.Equal(t, 1, keep(t, db, farmID, noon, store.Sample{InstrumentID: id, At: noon, TempC: of(37)}))
+	assert.Equal(t, 1, keep(t, db, farmID, noon, probes.Sample{InstrumentID: id, At: noon, TempC: of(37)}))
 }
 
 // Exact readings age into minutes, and these into hours; nothing is counted twice when it comes again, and what comes
@@ -125,20 +126,20 @@ func TestReadingsAge(t *testing.T) {
 	db := storetest.Open(t, nil)
 	farmID, id := probed(t, db)
 	old := noon.Add(-100 * time.Minute)
-	var all []store.Sample
+	var all []probes.Sample
 	for i := range 200 {
-		all = append(all, store.Sample{
+		all = append(all, probes.Sample{
 			InstrumentID: id, At: old.Add(time.Duration(i) * 30 * time.Second), TempC: of(37 + float64(i)/100),
 		})
 	}
 	require.Equal(t, 200, keep(t, db, farmID, noon, all...))
 	hours := points(t, db, farmID, id, old, noon.Add(time.Hour), time.Hour)
 
-	_, err := db.Age(t.Context(), noon.Add(store.Exact))
+	_, err := probes.Of(db).Age(t.Context(), noon.Add(probes.Exact))
 	require.NoError(t, err)
 	assert.Len(t, points(t, db, farmID, id, old, noon, time.Second), 200, "in its 90 days all is exact")
-	later := noon.Add(store.Exact).AddDate(0, 1, 5)
-	gone, err := db.Age(t.Context(), later)
+	later := noon.Add(probes.Exact).AddDate(0, 1, 5)
+	gone, err := probes.Of(db).Age(t.Context(), later)
 	require.NoError(t, err)
 	assert.Positive(t, gone)
 	minutes := points(t, db, farmID, id, old, noon, time.Second)
@@ -148,17 +149,17 @@ func TestReadingsAge(t *testing.T) {
 	assert.Equal(t, hours, points(t, db, farmID, id, old, noon.Add(time.Hour), time.Hour), "hours stay")
 
 	assert.Zero(t, keep(t, db, farmID, later, all...), "sent again")
-	assert.Equal(t, 1, keep(t, db, farmID, later, store.Sample{InstrumentID: id, At: old.Add(-time.Hour), TempC: of(36)}))
-	much := later.Add(store.Minutes).AddDate(0, 1, 5)
-	_, err = db.Age(t.Context(), much)
+	assert.Equal(t, 1, keep(t, db, farmID, later, probes.Sample{InstrumentID: id, At: old.Add(-time.Hour), TempC: of(36)}))
+	much := later.Add(probes.Minutes).AddDate(0, 1, 5)
+	_, err = probes.Of(db).Age(t.Context(), much)
 	require.NoError(t, err)
 	assert.Empty(t, points(t, db, farmID, id, old, noon, time.Minute), "the minutes have gone")
 	assert.Zero(t, keep(t, db, farmID, much, all...), "sent again")
 	got := points(t, db, farmID, id, old, noon.Add(time.Hour), time.Hour)
 	assert.Equal(t, hours, got[len(got)-len(hours):])
-	assert.Equal(t, 3, keep(t, db, farmID, much, store.Sample{InstrumentID: id, At: old.AddDate(0, 0, -9), TempC: of(36)},
-		store.Sample{InstrumentID: id, At: old.AddDate(0, 0, -9).Add(time.Minute), TempC: of(38)},
-		store.Sample{InstrumentID: id, At: old.AddDate(0, 0, -8), RHPct: of(50)}), "years late")
+	assert.Equal(t, 3, keep(t, db, farmID, much, probes.Sample{InstrumentID: id, At: old.AddDate(0, 0, -9), TempC: of(36)},
+		probes.Sample{InstrumentID: id, At: old.AddDate(0, 0, -9).Add(time.Minute), TempC: of(38)},
+		probes.Sample{InstrumentID: id, At: old.AddDate(0, 0, -8), RHPct: of(50)}), "years late")
 }
 
 // What is forgotten is gone from the sums too, and the rest stays.
@@ -166,15 +167,15 @@ func TestReadingsAreForgotten(t *testing.T) {
 	db := storetest.Open(t, nil)
 	farmID, id := probed(t, db)
 	began := noon.Truncate(24 * time.Hour)
-	var all []store.Sample
+	var all []probes.Sample
 	for i := range 10 * 60 {
-		all = append(all, store.Sample{
+		all = append(all, probes.Sample{
 			InstrumentID: id, At: began.Add(time.Duration(i) * time.Minute), TempC: of(float64(i / 60)),
 		})
 	}
 	keep(t, db, farmID, noon.AddDate(0, 0, 1), all...)
 	require.NoError(t, db.Write(t.Context(), farmID, func(tx *store.Tx) error {
-		return tx.ForgetSamples(t.Context(), id, began.Add(90*time.Minute), began.Add(5*time.Hour))
+		return probes.On(tx).ForgetSamples(t.Context(), id, began.Add(90*time.Minute), began.Add(5*time.Hour))
 	}))
 	hours := points(t, db, farmID, id, began, began.AddDate(0, 0, 1), time.Hour)
 	require.Len(t, hours, 7, "0, half of 1, and 5 to 9")

@@ -21,7 +21,7 @@ func unexpectedEOF(err error) bool {
 type Sessions struct{ pool *pgxpool.Pool }
 
 // Sessions gives the store of sessions.
-func (db *DB) Sessions() Sessions { return Sessions{db.door} }
+func (db *DB) Sessions() Sessions { return Sessions{db.Door} }
 
 // digestOf is under what a session is kept: who reads the table has no token.
 func digestOf(token string) string {
@@ -32,7 +32,7 @@ func digestOf(token string) string {
 // FindCtx gives what a session holds; found is false for one that is unknown,
 // ended or over.
 func (s Sessions) FindCtx(ctx context.Context, token string) (data []byte, found bool, err error) {
-	data, err = value[[]byte](ctx, s.pool, `
+	data, err = Value[[]byte](ctx, s.pool, `
 		select data from sessions
 		where token = $1 and not ended and expiry > clock_timestamp()`, digestOf(token))
 	if errors.Is(err, ErrNone) {

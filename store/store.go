@@ -26,9 +26,9 @@ var ErrNone = errors.New("no such record")
 // DB is the database of all farms.
 type DB struct {
 	Pool   *pgxpool.Pool // for the work of farms
-	door   *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
-	gates  gates
-	months months                // of samples
+	Door   *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
+	Gates  gates
+	Months months                // of samples
 	queue  *river.Client[pgx.Tx] // puts jobs in
 }
 
@@ -73,7 +73,7 @@ func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[st
 		door.Close()
 		return nil, err
 	}
-	return &DB{Pool: farms, door: door, queue: queue}, nil
+	return &DB{Pool: farms, Door: door, queue: queue}, nil
 }
 
 func pool(
@@ -108,12 +108,12 @@ func pool(
 // Close ends the pools once their queries are done.
 func (db *DB) Close() {
 	db.Pool.Close()
-	db.door.Close()
+	db.Door.Close()
 }
 
 // Ping tells whether the database answers, and is still one that this program understands.
 func (db *DB) Ping(ctx context.Context) error {
-	has, err := value[int64](ctx, db.door, `select coalesce(max(version_id), 0) from goose_db_version where is_applied`)
+	has, err := Value[int64](ctx, db.Door, `select coalesce(max(version_id), 0) from goose_db_version where is_applied`)
 	if err == nil && has > migrations.Newest() {
 		err = NewerError{has, migrations.Newest()}
 	}
@@ -182,41 +182,41 @@ type Tx struct {
 // Read runs work in one transaction bound to a farm that changes nothing. All its
 // questions see the farm of one moment, whatever others write meanwhile.
 func (db *DB) Read(ctx context.Context, farmID int64, work func(*Tx) error) error {
-	leave, err := db.gates.enter(ctx, farmID, false)
+	leave, err := db.Gates.Enter(ctx, farmID, false)
 	if err != nil {
 		return err
 	}
 	defer leave()
 	o := pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}
-	return db.farm(ctx, farmID, o, work)
+	return db.Farm(ctx, farmID, o, work)
 }
 
 // Write runs work in one transaction bound to a farm, and commits it if it
 // returns nil. A farm's writers wait for one another, before they take a
 // connection and, where several programs serve, on a lock in the database.
 func (db *DB) Write(ctx context.Context, farmID int64, work func(*Tx) error) error {
-	leave, err := db.gates.enter(ctx, farmID, true)
+	leave, err := db.Gates.Enter(ctx, farmID, true)
 	if err != nil {
 		return err
 	}
 	defer leave()
-	return db.farm(ctx, farmID, pgx.TxOptions{}, func(tx *Tx) error {
-		if err := lockFarm(ctx, tx, farmID); err != nil {
+	return db.Farm(ctx, farmID, pgx.TxOptions{}, func(tx *Tx) error {
+		if err := LockFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
 		return work(tx)
 	})
 }
 
-// lockFarm waits until nobody else writes to a farm.
-func lockFarm(ctx context.Context, tx execer, farmID int64) error {
+// LockFarm waits until nobody else writes to a farm.
+func LockFarm(ctx context.Context, tx Execer, farmID int64) error {
 	_, err := tx.Exec(ctx, `select pg_advisory_xact_lock(728, $1::int)`, int32(farmID))
 	return err
 }
 
-func (db *DB) farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func(*Tx) error) error {
+func (db *DB) Farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func(*Tx) error) error {
 	return pgx.BeginTxFunc(ctx, db.Pool, o, func(tx pgx.Tx) error {
-		if err := asFarm(ctx, tx, farmID); err != nil {
+		if err := AsFarm(ctx, tx, farmID); err != nil {
 			return err
 		}
 		in := &Tx{Tx: tx, FarmID: farmID}
@@ -227,15 +227,15 @@ func (db *DB) farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func
 	})
 }
 
-// asFarm binds the rest of a transaction to a farm.
-func asFarm(ctx context.Context, tx pgx.Tx, farmID int64) error {
+// AsFarm binds the rest of a transaction to a farm.
+func AsFarm(ctx context.Context, tx pgx.Tx, farmID int64) error {
 	_, err := tx.Exec(ctx, `
 		select set_config('role', 'metrogon_farm', true), set_config('app.farm_id', $1::text, true)`,
 		fmt.Sprint(farmID))
 	return err
 }
 
-type execer interface {
+type Execer interface {
 	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
 }
 
@@ -243,7 +243,7 @@ type querier interface {
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 }
 
-func list[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, error) {
+func List[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -251,7 +251,7 @@ func list[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, 
 	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
 }
 
-func one[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
+func One[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return *new(T), err
@@ -259,7 +259,7 @@ func one[T any](ctx context.Context, q querier, sql string, args ...any) (T, err
 	return found(pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T]))
 }
 
-func value[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
+func Value[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return *new(T), err
@@ -267,7 +267,7 @@ func value[T any](ctx context.Context, q querier, sql string, args ...any) (T, e
 	return found(pgx.CollectExactlyOneRow(rows, pgx.RowTo[T]))
 }
 
-func ids(ctx context.Context, q querier, sql string, args ...any) ([]int64, error) {
+func Ids(ctx context.Context, q querier, sql string, args ...any) ([]int64, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -282,31 +282,31 @@ func found[T any](v T, err error) (T, error) {
 	return v, err
 }
 
-// ask queues a query whose rows go into dst, to be sent with others in one
+// Ask queues a query whose rows go into dst, to be sent with others in one
 // round trip.
-func ask[T any](b *pgx.Batch, dst *[]T, sql string, args ...any) {
+func Ask[T any](b *pgx.Batch, dst *[]T, sql string, args ...any) {
 	b.Queue(sql, args...).Query(func(rows pgx.Rows) (err error) {
 		*dst, err = pgx.CollectRows(rows, pgx.RowToStructByName[T])
 		return
 	})
 }
 
-// gone are those of some people who were on no other farm.
-const gone = `
+// Gone are those of some people who were on no other farm.
+const Gone = `
 	with gone as (
 		select id from people p
 		where id = any($1) and not exists (select from memberships m where m.person_id = p.id)
 	)
 	`
 
-// hit is ErrNone where a statement changed nothing.
-func hit(tag pgconn.CommandTag, err error) error {
+// Hit is ErrNone where a statement changed nothing.
+func Hit(tag pgconn.CommandTag, err error) error {
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrNone
 	}
 	return err
 }
 
-func (tx *Tx) ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
-	return ids(ctx, tx, sql, args...)
+func (tx *Tx) Ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
+	return Ids(ctx, tx, sql, args...)
 }

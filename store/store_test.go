@@ -17,7 +17,12 @@ import (
 
 	"metrogon/demo"
 	"metrogon/store"
+	"metrogon/store/breeders"
+	clutchrows "metrogon/store/clutch"
 	"metrogon/store/migrations"
+	"metrogon/store/people"
+	"metrogon/store/probes"
+	stockrows "metrogon/store/stock"
 	"metrogon/store/storetest"
 )
 
@@ -26,9 +31,9 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 var noon = time.Date(2027, 4, 14, 12, 0, 0, 0, time.UTC)
 
 func newFarm(t *testing.T, db *store.DB, name string) int64 {
-	id, _, err := db.AddFarm(
-		t.Context(), store.Farm{Name: name, Zone: "UTC"},
-		store.Person{Email: name + "@farm.example", Name: "Nobody", PasswordHash: "x"}, noon, false,
+	id, _, err := people.Of(db).AddFarm(
+		t.Context(), people.Farm{Name: name, Zone: "UTC"},
+		people.Person{Email: name + "@farm.example", Name: "Nobody", PasswordHash: "x"}, noon, false,
 	)
 	require.NoError(t, err)
 	return id
@@ -134,7 +139,7 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 	_, err = store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)
 	require.NoError(t, db.Write(t.Context(), 1, func(tx *store.Tx) error {
-		stock, err := tx.Stock(t.Context(), noon)
+		stock, err := stockrows.On(tx).Stock(t.Context(), noon)
 		require.NoError(t, err)
 		require.Len(t, stock, 1)
 		assert.Equal(t, 9, stock[0].Eggs)
@@ -144,17 +149,17 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 			t, store.Room{MachineID: 1, Species: "chicken", Setting: 48, Hatching: 20, PerPlace: 1}, barn.Rooms[0],
 		)
 		assert.False(t, barn.Pens[0].Supplier || barn.Machines[0].ByHand)
-		unmarked, err := tx.Unmarked(t.Context(), noon.AddDate(-1, 0, 0))
+		unmarked, err := stockrows.On(tx).Unmarked(t.Context(), noon.AddDate(-1, 0, 0))
 		require.NoError(t, err)
 		assert.Len(t, unmarked, 30, "every living egg waits for its code")
 		tallies, err := tx.Tallies(t.Context(), []int64{1})
 		require.NoError(t, err)
 		assert.Equal(t, 19, tallies[1].Alive)
-		facts, _, err := tx.Facts(t.Context())
+		facts, _, err := breeders.On(tx).Facts(t.Context())
 		require.NoError(t, err)
 		require.Len(t, facts, 2)
 		assert.Equal(t, 20, facts[0].Eggs, "what was set is summed anew")
-		clutch, err := tx.ClutchRows(t.Context(), []int64{1, 2})
+		clutch, err := clutchrows.On(tx).ClutchRows(t.Context(), []int64{1, 2})
 		require.NoError(t, err)
 		require.Len(t, clutch.Clutches, 1, "eggs of reptiles are a clutch from now on")
 		assert.Equal(t, "Box of Leopard gecko 27-01", clutch.Boxes[0].Name)
@@ -255,10 +260,10 @@ func TestAFarmIsForgottenWholly(t *testing.T) {
 	require.NoError(t, demo.Load(t.Context(), owner, noon, 0))
 	for _, table := range tablesOfAFarm(t, owner) {
 		if !slices.Contains([]string{"egg_sums_anew", "egg_legs"}, table) {
-			assert.Contains(t, append(store.Tables(), "memberships", "egg_sums"), table)
+			assert.Contains(t, append(store.Tables, "memberships", "egg_sums"), table)
 		}
 	}
-	require.NoError(t, owner.DropFarm(t.Context(), 1))
+	require.NoError(t, people.Of(owner).DropFarm(t.Context(), 1))
 	var left int
 	require.NoError(t, owner.Pool.QueryRow(t.Context(), `
 		select (select count(*) from farms) + (select count(*) from people) + (select count(*) from egg_sums)`).Scan(&left))
@@ -270,7 +275,7 @@ func TestAFarmIsForgottenWhileOthersWrite(t *testing.T) {
 	db := storetest.Open(t, nil)
 	owner := storetest.Owner(t, db)
 	id := newFarm(t, db, "Larkmoor")
-	person, err := db.PersonByEmail(t.Context(), "Larkmoor@farm.example")
+	person, err := people.Of(db).PersonByEmail(t.Context(), "Larkmoor@farm.example")
 	require.NoError(t, err)
 	wrote, gone := make(chan bool, 1), make(chan error, 4)
 	for range cap(gone) {
@@ -295,7 +300,7 @@ func TestAFarmIsForgottenWhileOthersWrite(t *testing.T) {
 		}()
 	}
 	<-wrote
-	require.NoError(t, owner.DropFarm(t.Context(), id))
+	require.NoError(t, people.Of(owner).DropFarm(t.Context(), id))
 	for range cap(gone) {
 		assert.ErrorIs(t, <-gone, store.ErrNone)
 	}
@@ -309,7 +314,7 @@ func TestWhoIsAloneStopsWithItsConnection(t *testing.T) {
 	owner := storetest.Owner(t, db)
 	begun, ended := make(chan struct{}), make(chan error, 1)
 	go func() {
-		_, err := db.Alone(t.Context(), 4711, func(ctx context.Context) error {
+		_, err := probes.Of(db).Alone(t.Context(), 4711, func(ctx context.Context) error {
 			close(begun)
 			<-ctx.Done()
 			return context.Cause(ctx)
@@ -317,7 +322,7 @@ func TestWhoIsAloneStopsWithItsConnection(t *testing.T) {
 		ended <- err
 	}()
 	<-begun
-	did, err := db.Alone(t.Context(), 4711, func(context.Context) error { return nil })
+	did, err := probes.Of(db).Alone(t.Context(), 4711, func(context.Context) error { return nil })
 	require.NoError(t, err)
 	assert.False(t, did, "it is done already")
 	_, err = owner.Pool.Exec(t.Context(), `
@@ -328,7 +333,7 @@ func TestWhoIsAloneStopsWithItsConnection(t *testing.T) {
 	require.NoError(t, err)
 	assert.ErrorContains(t, <-ended, "not alone any more")
 	require.Eventually(t, func() bool {
-		did, err := db.Alone(t.Context(), 4711, func(context.Context) error { return nil })
+		did, err := probes.Of(db).Alone(t.Context(), 4711, func(context.Context) error { return nil })
 		return err == nil && did
 	}, time.Minute, 50*time.Millisecond)
 }

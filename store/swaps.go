@@ -8,8 +8,8 @@ type Swap struct {
 	Eggs               int
 }
 
-// swaps lists those of open batches.
-const swaps = `
+// Swaps lists those of open batches.
+const Swaps = `
 	select s.id, s.hen_id, s.batch_id, s.eggs
 	from swaps s
 	join batches b on b.farm_id = $1 and b.id = s.batch_id and b.closed_at is null
@@ -18,7 +18,7 @@ const swaps = `
 
 // AddSwap keeps one and returns its id.
 func (tx *Tx) AddSwap(ctx context.Context, s Swap) (int64, error) {
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		insert into swaps (farm_id, hen_id, batch_id, eggs)
 		values ($1, $2, $3, $4)
 		returning id`, tx.FarmID, s.HenID, s.BatchID, s.Eggs)

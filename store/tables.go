@@ -1,7 +1,7 @@
 package store
 
-// tables hold a farm's rows, those that others lean on last.
-var tables = []string{
+// Tables hold a farm's rows, those that others lean on last.
+var Tables = []string{
 	"box_logs", "egg_signs", "clutch_masses", "clutch_temps", "leftover_causes", "clutch_eggs", "clutches", "boxes",
 	"handover_ticks", "handovers", "feeds", "reminder_wishes", "reminded", "import_columns",
 	"planned_for", "planned_eggs", "planned", "plans", "bans", "closures", "brood_outs", "broods", "brooder_heat",

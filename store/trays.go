@@ -18,7 +18,7 @@ type Tray struct {
 
 // Trays lists a machine's trays in use, in the order in which they were made.
 func (tx *Tx) Trays(ctx context.Context, machineID int64) ([]Tray, error) {
-	return list[Tray](ctx, tx, `
+	return List[Tray](ctx, tx, `
 		select id, machine_id, name, tray_rows, tray_columns, warm, cool, until_on
 		from trays
 		where farm_id = $1 and machine_id = $2 and until_on is null
@@ -34,13 +34,13 @@ func (tx *Tx) SaveTray(ctx context.Context, t Tray) (int64, error) {
 		t.Cool = []int{}
 	}
 	if t.ID == 0 {
-		return value[int64](ctx, tx, `
+		return Value[int64](ctx, tx, `
 			insert into trays (farm_id, machine_id, name, tray_rows, tray_columns, warm, cool)
 			values ($1, $2, $3, $4, $5, $6, $7)
 			returning id`,
 			tx.FarmID, t.MachineID, t.Name, t.TrayRows, t.TrayColumns, t.Warm, t.Cool)
 	}
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		update trays
 		set name = $3, tray_rows = $4, tray_columns = $5, warm = $6, cool = $7, until_on = $8
 		where farm_id = $1 and id = $2
@@ -61,7 +61,7 @@ type TrayEgg struct {
 // TrayEggs lists the living eggs in a machine's trays; those of a batch that has
 // moved on to its hatcher lie there no more.
 func (tx *Tx) TrayEggs(ctx context.Context, machineID int64) ([]TrayEgg, error) {
-	return list[TrayEgg](ctx, tx, `
+	return List[TrayEgg](ctx, tx, `
 		select e.id, e.batch_id, e.pen_id, b.species, e.mark, e.no, e.tray_id, e.place
 		from eggs e
 		join trays t on t.farm_id = $1 and t.id = e.tray_id

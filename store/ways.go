@@ -30,7 +30,7 @@ func (tx *Tx) SetWay(ctx context.Context, batchID int64, way Way, at time.Time, 
 	if err := tx.PutWay(ctx, batchID, way); err != nil {
 		return 0, err
 	}
-	return value[int64](ctx, tx, `
+	return Value[int64](ctx, tx, `
 		insert into batch_ways (farm_id, batch_id, at, school, hand_turns, mistings, cool_min, late_mist, person_id)
 		values ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9::bigint, 0))
 		returning id`,

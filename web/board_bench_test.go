@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/season"
 	"metrogon/farm/stock"
 	"metrogon/store"
+	seasonrows "metrogon/store/season"
 	"metrogon/web/browser"
 )
 
@@ -71,13 +72,14 @@ func fleet(b testing.TB) *site {
 	err = s.owner.Write(ctx, m.FarmID, func(tx *store.Tx) error {
 		for i := range 200 {
 			on := m.Date(noon).AddDate(0, 0, 24*(i/len(boxes)+1))
-			id, err := tx.SavePlanned(ctx, store.Planned{
+			id, err := seasonrows.On(tx).SavePlanned(ctx, seasonrows.Planned{
 				Species: "chicken", SetterID: boxes[i%len(boxes)], HatcherID: boxes[i%len(boxes)], SetOn: on, Pinned: true,
 			})
 			if err != nil {
 				return err
 			}
-			if err := tx.SetPlannedEggs(ctx, id, []store.PlannedEggs{{PenID: barred, LaidOn: on, Eggs: 4}}); err != nil {
+			eggs := []seasonrows.PlannedEggs{{PenID: barred, LaidOn: on, Eggs: 4}}
+			if err := seasonrows.On(tx).SetPlannedEggs(ctx, id, eggs); err != nil {
 				return err
 			}
 		}

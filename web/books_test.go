@@ -27,6 +27,7 @@ import (
 	"metrogon/farm/journal"
 	"metrogon/farm/people"
 	"metrogon/formats/archive"
+	breedersrows "metrogon/store/breeders"
 	"metrogon/web/page"
 )
 
@@ -97,7 +98,7 @@ func TestAnArchiveRestoresToTheSamePages(t *testing.T) {
 	}
 	assert.Greater(t, len(seen), 60)
 	t.Logf("%d pages", len(seen))
-	count, err := other.owner.Miscounted(t.Context())
+	count, err := breedersrows.Of(other.owner).Miscounted(t.Context())
 	require.NoError(t, err)
 	assert.Zero(t, count, "the sums are what the eggs say")
 

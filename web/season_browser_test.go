@@ -14,6 +14,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm/season"
+	seasonrows "metrogon/store/season"
 	"metrogon/web/browser"
 )
 
@@ -24,7 +25,7 @@ func planning(t *testing.T, width, height int64) *hand {
 	t.Cleanup(stop)
 	go func() { // what the queue would do
 		for ctx.Err() == nil {
-			left, _ := s.db.LeftPlans(ctx, 0)
+			left, _ := seasonrows.Of(s.db).LeftPlans(ctx, 0)
 			for _, l := range left {
 				_ = s.books.Season.Plan(ctx, season.Work{FarmID: l.FarmID, PlanID: l.ID})
 			}

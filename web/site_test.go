@@ -25,6 +25,7 @@ import (
 	"metrogon/farm/books"
 	"metrogon/farm/services"
 	"metrogon/store"
+	"metrogon/store/people"
 	"metrogon/store/storetest"
 	"metrogon/web/page"
 )
@@ -130,7 +131,7 @@ func siteOn(t testing.TB, traced *tracer, db *store.DB) *site {
 	h, err := New(s.books, Options{
 		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Server: page.Server{
 			Mail: true, PushKey: "BAAA",
-			Forget: s.owner.DropFarm,
+			Forget: people.Of(s.owner).DropFarm,
 			LoadDemo: func(ctx context.Context, personID int64) (int64, error) {
 				return demo.Beside(ctx, s.owner, s.now, personID)
 			},

@@ -25,7 +25,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/services"
-	"metrogon/store"
+	"metrogon/store/people"
 	"metrogon/web/page"
 )
 
@@ -261,7 +261,7 @@ func (m *maker) meta(door bool) page.Meta {
 }
 
 func (m *maker) member() *farm.Member {
-	row := store.Member{}
+	row := people.Member{}
 	m.fill(reflect.ValueOf(&row).Elem(), 2)
 	row.Zone, row.ChoreAt, row.Role = "Europe/London", "07:00", farm.Roles[m.IntN(len(farm.Roles))]
 	row.Temperature, row.Mass = []string{"C", "F"}[m.IntN(2)], []string{"g", "oz"}[m.IntN(2)]

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm/services"
 	"metrogon/formats/lists"
 	"metrogon/formats/table"
+	"metrogon/store/breeders"
 )
 
 type demoCmd struct {
@@ -53,7 +54,7 @@ func (v *verifyCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer end()
-	n, err := db.Miscounted(ctx)
+	n, err := breeders.Of(db).Miscounted(ctx)
 	if err != nil {
 		return err
 	}

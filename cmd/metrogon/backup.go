@@ -18,6 +18,7 @@ import (
 
 	"metrogon/store"
 	"metrogon/store/cluster"
+	"metrogon/store/people"
 )
 
 type backupCmd struct {
@@ -53,7 +54,7 @@ func (r *restoreCmd) Run(ctx context.Context) error {
 	defer o.close()
 	some := false
 	err = asOwner(ctx, o.owner, func(db *store.DB) error {
-		some, err = db.Populated(ctx)
+		some, err = people.Of(db).Populated(ctx)
 		return err
 	})
 	if err != nil {

@@ -20,6 +20,7 @@ import (
 	"metrogon/farm/services"
 	"metrogon/outside"
 	"metrogon/store"
+	"metrogon/store/people"
 	"metrogon/web"
 	"metrogon/web/page"
 	"metrogon/work"
@@ -146,7 +147,7 @@ func (s *serveCmd) locals() bool {
 // loadDemo loads the demo farm where there is no farm yet.
 func loadDemo(ctx context.Context, o opened, clock farm.Clock) error {
 	return asOwner(ctx, o.owner, func(db *store.DB) error {
-		some, err := db.Populated(ctx)
+		some, err := people.Of(db).Populated(ctx)
 		if err != nil || some {
 			return err
 		}
@@ -186,7 +187,7 @@ func owning(o opened, clock farm.Clock, backups *backups, post *outside.Post, lo
 			return id, err
 		},
 		Forget: func(ctx context.Context, farmID int64) error {
-			return asOwner(ctx, o.owner, func(db *store.DB) error { return db.DropFarm(ctx, farmID) })
+			return asOwner(ctx, o.owner, func(db *store.DB) error { return people.Of(db).DropFarm(ctx, farmID) })
 		},
 		Restore: func(ctx context.Context, m *farm.Member, in books.Incoming) error {
 			return asOwner(ctx, o.owner, func(db *store.DB) error { return books.Restore(ctx, db, m, in) })

@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	probesrows "metrogon/store/probes"
 )
 
 // Service holds the use cases.
@@ -25,7 +26,7 @@ type Service struct {
 }
 
 // Alarm is one as it is kept.
-type Alarm = store.Alarm
+type Alarm = probesrows.Alarm
 
 // Phases in which an alarm holds.
 const (
@@ -37,7 +38,7 @@ const (
 
 // Ring is an alarm that rang, with its names.
 type Ring struct {
-	store.AlarmRing
+	probesrows.AlarmRing
 	Alarm   Alarm
 	Machine string
 	By      string
@@ -61,11 +62,11 @@ const mostRings = 40
 // Page reads it.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) {
 	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		rows, err := tx.Alarmed(ctx, mostRings)
+		rows, err := probesrows.On(tx).Alarmed(ctx, mostRings)
 		if err != nil {
 			return err
 		}
-		probes, err := tx.Probes(ctx)
+		probes, err := probesrows.On(tx).Probes(ctx)
 		if err != nil {
 			return err
 		}
@@ -96,7 +97,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) 
 }
 
 func namesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (map[int64]string, error) {
-	rows, err := tx.Gauges(ctx, 0, w.Now, 0)
+	rows, err := probesrows.On(tx).Gauges(ctx, 0, w.Now, 0)
 	names := map[int64]string{}
 	for _, x := range rows.Instruments {
 		names[x.ID] = x.Name
@@ -148,7 +149,7 @@ func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Do
 		if err != nil {
 			return farm.Done{}, err
 		}
-		rows, err := tx.Alarmed(ctx, 0)
+		rows, err := probesrows.On(tx).Alarmed(ctx, 0)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -158,7 +159,7 @@ func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Do
 		var u journal.Undo
 		var about []store.Subject
 		for _, a := range usual(w, open) {
-			id, err := tx.SaveAlarm(ctx, a)
+			id, err := probesrows.On(tx).SaveAlarm(ctx, a)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -186,7 +187,7 @@ func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Don
 			}
 			u = journal.Undo{asBefore.Of(before)}
 		}
-		id, err := tx.SaveAlarm(ctx, a)
+		id, err := probesrows.On(tx).SaveAlarm(ctx, a)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -210,7 +211,7 @@ func (b *Service) End(ctx context.Context, req farm.Request, id int64) (farm.Don
 		}
 		ended := a
 		ended.EndedAt = &tx.At
-		if _, err := tx.SaveAlarm(ctx, ended); err != nil {
+		if _, err := probesrows.On(tx).SaveAlarm(ctx, ended); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Alarm, id), journal.Undo{asBefore.Of(a)}, "No alarm any more: %s.",
@@ -219,7 +220,7 @@ func (b *Service) End(ctx context.Context, req farm.Request, id int64) (farm.Don
 }
 
 func one(ctx context.Context, tx *farm.Tx, id int64) (Alarm, error) {
-	rows, err := tx.Alarmed(ctx, 0)
+	rows, err := probesrows.On(tx).Alarmed(ctx, 0)
 	if err != nil {
 		return Alarm{}, err
 	}
@@ -296,7 +297,7 @@ func Says(a Alarm, m *farm.Member, machines map[int64]farm.Machine) string {
 // See keeps that somebody saw an alarm ring: it is not told again.
 func (b *Service) See(ctx context.Context, req farm.Request, ringID int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		return farm.Done{Said: "Seen."}, tx.SeeRing(ctx, ringID, tx.At, req.PersonID)
+		return farm.Done{Said: "Seen."}, probesrows.On(tx).SeeRing(ctx, ringID, tx.At, req.PersonID)
 	})
 }
 
@@ -376,7 +377,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 // spanOf says when something was found.
-func spanOf(i store.Incident, m *farm.Member) string {
+func spanOf(i probesrows.Incident, m *farm.Member) string {
 	to := "until now"
 	if i.ToAt != nil {
 		to = "to " + m.Hours(*i.ToAt)
@@ -386,13 +387,13 @@ func spanOf(i store.Incident, m *farm.Member) string {
 
 var (
 	drop = journal.NewKind("alarm", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropAlarm(ctx, id)
+		return probesrows.On(tx).DropAlarm(ctx, id)
 	})
 	asBefore = journal.NewKind("alarm_back", func(ctx context.Context, tx *farm.Tx, before Alarm) error {
-		_, err := tx.SaveAlarm(ctx, before)
+		_, err := probesrows.On(tx).SaveAlarm(ctx, before)
 		return err
 	})
 	unsaid = journal.NewKind("incident_said", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.SayIncident(ctx, id, nil)
+		return probesrows.On(tx).SayIncident(ctx, id, nil)
 	})
 )

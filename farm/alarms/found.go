@@ -10,6 +10,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/hatch"
+	probesrows "metrogon/store/probes"
 )
 
 // What somebody says of what was found.
@@ -26,7 +28,7 @@ func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said stri
 		if err != nil {
 			return farm.Done{}, err
 		}
-		i, err := tx.Incident(ctx, id)
+		i, err := probesrows.On(tx).Incident(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -36,7 +38,7 @@ func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said stri
 		if i.Said != nil {
 			return farm.Done{}, farm.Problemf("said", "Somebody said already what it was.")
 		}
-		if err := tx.SayIncident(ctx, id, &said); err != nil {
+		if err := probesrows.On(tx).SayIncident(ctx, id, &said); err != nil {
 			return farm.Done{}, err
 		}
 		u := journal.Undo{unsaid.Of(id)}
@@ -49,7 +51,7 @@ func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said stri
 		if i.Kind == string(climate.LidAjar) {
 			what = "the lid was ajar"
 			minutes := int(math.Round(min(1440, endOf(i, tx.At).Sub(i.FromAt).Minutes())))
-			opening, err := tx.AddOpening(ctx, store.LidOpening{
+			opening, err := hatch.On(tx).AddOpening(ctx, store.LidOpening{
 				MachineID: i.MachineID, At: i.FromAt, Minutes: minutes, Why: "left ajar, by the readings",
 			}, req.PersonID)
 			if err != nil {
@@ -65,7 +67,7 @@ func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said stri
 
 // Found is something that was found, as the page of power cuts begins with it.
 type Found struct {
-	store.Incident
+	probesrows.Incident
 	Machine string
 }
 
@@ -76,7 +78,7 @@ func (b *Service) FoundOne(ctx context.Context, m *farm.Member, id int64) (f Fou
 		if err != nil {
 			return err
 		}
-		if f.Incident, err = tx.Incident(ctx, id); err != nil {
+		if f.Incident, err = probesrows.On(tx).Incident(ctx, id); err != nil {
 			return err
 		}
 		f.Machine = w.MachineByID[f.MachineID].Name
@@ -86,7 +88,7 @@ func (b *Service) FoundOne(ctx context.Context, m *farm.Member, id int64) (f Fou
 }
 
 var dropOpening = journal.NewKind("ajar", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.DropHatch(ctx, "lid_openings", []int64{id})
+	return hatch.On(tx).DropHatch(ctx, "lid_openings", []int64{id})
 })
 
 // Tried is what an alarm would have done.
@@ -110,7 +112,7 @@ func (b *Service) Try(ctx context.Context, m *farm.Member, a Alarm) (t Tried, er
 			return err
 		}
 		t = Tried{Alarm: a, From: w.Now.AddDate(0, 0, -triedDays)}
-		watched, err := tx.Watched(ctx, t.From)
+		watched, err := probesrows.On(tx).Watched(ctx, t.From)
 		if err != nil {
 			return err
 		}
@@ -143,7 +145,7 @@ func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
 		counted := false
 		for _, by := range s.rules(t.Alarm, in) {
 			step := max(time.Minute, min(5*time.Minute, (by.Delay/6).Truncate(time.Minute)))
-			points, err := tx.Points(ctx, []int64{p.InstrumentID}, t.From, s.now.Add(time.Minute), step)
+			points, err := probesrows.On(tx).Points(ctx, []int64{p.InstrumentID}, t.From, s.now.Add(time.Minute), step)
 			if err != nil {
 				return err
 			}
@@ -162,9 +164,9 @@ func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
 
 // tried is what a rule would have rung for by a probe.
 func (s sight) tried(a Alarm, by rule, in farm.Machine, id int64, told []climate.Told) (all []Ring) {
-	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
+	at := slices.IndexFunc(s.Gauges.Instruments, func(x probesrows.Instrument) bool { return x.ID == id })
 	for _, r := range by.Rings(told, s.now, func(at time.Time) bool { return s.holds(a.Phase, in.ID, at) }) {
-		ring := Ring{store.AlarmRing{
+		ring := Ring{probesrows.AlarmRing{
 			MachineID: in.ID, InstrumentID: id, Level: by.level, BeganAt: r.Began, RangAt: r.Rang, Worst: r.Worst,
 		}, a, in.Name, s.Gauges.Instruments[at].Name}
 		if !r.Ended.IsZero() {

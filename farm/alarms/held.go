@@ -9,7 +9,9 @@ import (
 	"metrogon/core/climate"
 	"metrogon/core/storage"
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/clutch"
+	"metrogon/store/probes"
+	"metrogon/store/weigh"
 )
 
 // What counts of how a batch was held: hours of a cold spell are told as such, and not as its machine’s fault.
@@ -30,7 +32,7 @@ func (s *sight) batches(ctx context.Context, tx *farm.Tx) error {
 		if v.Kind.IsReptile() {
 			continue
 		}
-		h := store.Held{
+		h := probes.Held{
 			BatchID: v.ID, OffsetC: v.OffsetC, OffsetSure: v.OffsetSure, OffsetDays: v.OffsetDays, SwingC: v.SwingC,
 			LockRHPct: v.LockRHPct,
 		}
@@ -42,7 +44,7 @@ func (s *sight) batches(ctx context.Context, tx *farm.Tx) error {
 		if len(ids) == 0 {
 			continue
 		}
-		hours, err := tx.Points(ctx, ids, since, s.now, time.Hour)
+		hours, err := probes.On(tx).Points(ctx, ids, since, s.now, time.Hour)
 		if err != nil {
 			return err
 		}
@@ -75,13 +77,13 @@ func (s *sight) clutches(ctx context.Context, tx *farm.Tx) error {
 	if len(ids) == 0 {
 		return nil
 	}
-	rows, err := tx.ClutchRows(ctx, ids)
+	rows, err := clutch.On(tx).ClutchRows(ctx, ids)
 	if err != nil {
 		return err
 	}
 	for _, c := range rows.Clutches {
 		v := s.open[slices.IndexFunc(s.open, func(v farm.BatchView) bool { return v.ID == c.BatchID })]
-		var temps []store.ClutchTemp
+		var temps []clutch.ClutchTemp
 		for _, t := range rows.Temps {
 			if t.BatchID == c.BatchID {
 				temps = append(temps, t)
@@ -112,7 +114,7 @@ func (s sight) probesIn(machineID int64) (lays map[int64][]farm.Lay, ids []int64
 }
 
 // warmth is the mean over the hours in which something was told, and the span that holds nine of ten of them.
-func (s sight) warmth(h *store.Held, hours []store.Point, lays map[int64][]farm.Lay, wantC float64) {
+func (s sight) warmth(h *probes.Held, hours []probes.Point, lays map[int64][]farm.Lay, wantC float64) {
 	var all []float64
 	sum, n, sure := 0.0, 0.0, math.Inf(1)
 	told := map[time.Time]bool{}
@@ -140,7 +142,7 @@ func (s sight) warmth(h *store.Held, hours []store.Point, lays map[int64][]farm.
 }
 
 // moisture is the mean humidity of the hours in which a checked hygrometer told one; nil where that is under six.
-func (s sight) moisture(hours []store.Point, lays map[int64][]farm.Lay) *float64 {
+func (s sight) moisture(hours []probes.Point, lays map[int64][]farm.Lay) *float64 {
 	sum, n := 0.0, 0.0
 	for _, p := range hours {
 		k := s.corrections(p.InstrumentID)
@@ -162,14 +164,14 @@ func rounded(v float64) *float64 {
 	return &r
 }
 
-func alike(h store.Held, v farm.BatchView) bool {
+func alike(h probes.Held, v farm.BatchView) bool {
 	same := func(a, b *float64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 	return same(h.OffsetC, v.OffsetC) && same(h.OffsetSure, v.OffsetSure) && same(h.OffsetDays, v.OffsetDays) &&
 		same(h.SwingC, v.SwingC) && same(h.LockRHPct, v.LockRHPct)
 }
 
 // humidity is what each machine’s checked hygrometers told over the last day.
-func (s *sight) humidity(lies map[int64]farm.Machine, ids []int64, points []store.Point) {
+func (s *sight) humidity(lies map[int64]farm.Machine, ids []int64, points []probes.Point) {
 	sum, n := map[int64]float64{}, map[int64]float64{}
 	for _, id := range ids {
 		k := s.corrections(id)
@@ -194,7 +196,7 @@ const (
 
 // responses reads what was changed and nobody looked at since.
 func (s *sight) responses(
-	ctx context.Context, tx *farm.Tx, lies map[int64]farm.Machine, ids []int64, points []store.Point,
+	ctx context.Context, tx *farm.Tx, lies map[int64]farm.Machine, ids []int64, points []probes.Point,
 ) error {
 	read := map[int64]bool{}
 	for _, id := range ids {
@@ -203,7 +205,7 @@ func (s *sight) responses(
 			continue
 		}
 		read[in] = true
-		all, err := tx.Responses(ctx, in)
+		all, err := weigh.On(tx).Responses(ctx, in)
 		if err != nil {
 			return err
 		}
@@ -236,12 +238,12 @@ type placed struct {
 func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
 	read := map[int64]bool{}
 	for _, p := range s.Probes {
-		i := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
+		i := slices.IndexFunc(s.Gauges.Instruments, func(x probes.Instrument) bool { return x.ID == p.InstrumentID })
 		x := s.Gauges.Instruments[i]
 		if x.PlaceID == nil || x.UntilOn != nil {
 			continue
 		}
-		hours, err := tx.Points(ctx, []int64{x.ID}, s.now.Add(-48*time.Hour), s.now, time.Hour)
+		hours, err := probes.On(tx).Points(ctx, []int64{x.ID}, s.now.Add(-48*time.Hour), s.now, time.Hour)
 		if err != nil {
 			return err
 		}
@@ -260,7 +262,7 @@ func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
 
 // placeOf is how warm and humid it was over the last day, and for how many of the last 48 hours too warm. An instrument
 // that nobody checked counts as too warm only where it shows more than it may be wrong.
-func placeOf(hours []store.Point, k farm.Corrections, now time.Time) (t placed) {
+func placeOf(hours []probes.Point, k farm.Corrections, now time.Time) (t placed) {
 	sum, n := 0.0, 0.0
 	moist, times := 0.0, 0.0
 	for _, h := range hours {

@@ -16,6 +16,10 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/clutch"
+	"metrogon/store/probes"
+	"metrogon/store/stock"
+	"metrogon/store/weigh"
 )
 
 // How often it is looked, and over how long.
@@ -34,7 +38,7 @@ func (b *Service) LookNow(ctx context.Context) error { return b.round(ctx, false
 func (b *Service) SearchNow(ctx context.Context) error { return b.round(ctx, true) }
 
 func (b *Service) round(ctx context.Context, search bool) error {
-	farms, err := b.DB.Probed(ctx)
+	farms, err := probes.Of(b.DB).Probed(ctx)
 	if err != nil {
 		return err
 	}
@@ -53,7 +57,7 @@ func (b *Service) round(ctx context.Context, search bool) error {
 }
 
 func (b *Service) look(ctx context.Context, farmID int64, search bool) error {
-	keeper, err := b.DB.Keeper(ctx, farmID)
+	keeper, err := probes.Of(b.DB).Keeper(ctx, farmID)
 	if errors.Is(err, farm.ErrNone) { // nobody is there
 		return nil
 	}
@@ -91,11 +95,11 @@ func (b *Service) look(ctx context.Context, farmID int64, search bool) error {
 type change struct {
 	member *farm.Member
 	begun  []begun
-	worse  []store.AlarmRing
-	found  []store.Incident
-	held   []store.Held
+	worse  []probes.AlarmRing
+	found  []probes.Incident
+	held   []probes.Held
 	moist  []moist
-	did    []store.Response
+	did    []weigh.Response
 	places []placed
 	due    []store.Batch // clutches of which the days are others than was thought
 }
@@ -107,7 +111,7 @@ func (c change) empty() bool {
 // keep writes what was found, and gives what is told to people: what is new.
 func (c change) keep(ctx context.Context, tx *farm.Tx) (told []farm.Notice, err error) {
 	for _, r := range c.begun {
-		fresh, err := tx.AddRing(ctx, r.AlarmRing)
+		fresh, err := probes.On(tx).AddRing(ctx, r.AlarmRing)
 		if err != nil {
 			return nil, err
 		}
@@ -116,37 +120,37 @@ func (c change) keep(ctx context.Context, tx *farm.Tx) (told []farm.Notice, err 
 		}
 	}
 	for _, r := range c.worse {
-		if err := tx.SetRing(ctx, r.ID, r.Worst, r.EndedAt); err != nil {
+		if err := probes.On(tx).SetRing(ctx, r.ID, r.Worst, r.EndedAt); err != nil {
 			return nil, err
 		}
 	}
 	for _, i := range c.found {
-		if err := tx.PutIncident(ctx, i); err != nil {
+		if err := probes.On(tx).PutIncident(ctx, i); err != nil {
 			return nil, err
 		}
 	}
 	for _, h := range c.held {
-		if err := tx.SetHeld(ctx, h); err != nil {
+		if err := probes.On(tx).SetHeld(ctx, h); err != nil {
 			return nil, err
 		}
 	}
 	for _, x := range c.moist {
-		if err := tx.SetToldRH(ctx, x.machineID, x.rhPct, tx.At); err != nil {
+		if err := probes.On(tx).SetToldRH(ctx, x.machineID, x.rhPct, tx.At); err != nil {
 			return nil, err
 		}
 	}
 	for _, b := range c.due {
-		if err := tx.SetDue(ctx, b); err != nil {
+		if err := clutch.On(tx).SetDue(ctx, b); err != nil {
 			return nil, err
 		}
 	}
 	for _, x := range c.places {
-		if err := tx.TellPlace(ctx, x.placeID, x.tempC, x.rhPct, x.warmH); err != nil {
+		if err := stock.On(tx).TellPlace(ctx, x.placeID, x.tempC, x.rhPct, x.warmH); err != nil {
 			return nil, err
 		}
 	}
 	for _, r := range c.did {
-		if err := tx.ReadResponse(ctx, r.ID, r.ToPct, r.Minutes); err != nil {
+		if err := weigh.On(tx).ReadResponse(ctx, r.ID, r.ToPct, r.Minutes); err != nil {
 			return nil, err
 		}
 	}
@@ -179,7 +183,7 @@ type begun struct {
 
 // sight is a farm as it is looked at.
 type sight struct {
-	store.Watched
+	probes.Watched
 	w    *farm.Snapshot
 	open []farm.BatchView
 	now  time.Time
@@ -189,7 +193,7 @@ type sight struct {
 func gather(
 	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView, search bool,
 ) (change, error) {
-	watched, err := tx.Watched(ctx, w.Now.Add(-searchOver-24*time.Hour))
+	watched, err := probes.On(tx).Watched(ctx, w.Now.Add(-searchOver-24*time.Hour))
 	if err != nil {
 		return change{}, err
 	}
@@ -218,7 +222,7 @@ func gather(
 func (s sight) lies() map[int64]farm.Machine {
 	all := map[int64]farm.Machine{}
 	for _, p := range s.Probes {
-		i := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == p.InstrumentID })
+		i := slices.IndexFunc(s.Gauges.Instruments, func(x probes.Instrument) bool { return x.ID == p.InstrumentID })
 		if x := s.Gauges.Instruments[i]; x.MachineID != nil && x.UntilOn == nil {
 			all[x.ID] = s.w.MachineByID[*x.MachineID]
 		}
@@ -251,17 +255,17 @@ func (s *sight) alarms(ctx context.Context, tx *farm.Tx, search bool) error {
 			}
 		}
 	}
-	points, err := tx.Points(ctx, ids, s.now.Add(-over), s.now.Add(time.Minute), time.Minute)
+	points, err := probes.On(tx).Points(ctx, ids, s.now.Add(-over), s.now.Add(time.Minute), time.Minute)
 	if err != nil {
 		return err
 	}
-	var coarse []store.Point
+	var coarse []probes.Point
 	if search && long > 0 {
-		if coarse, err = tx.Points(ctx, ids, s.now.Add(-long), s.now.Add(time.Minute), longStep); err != nil {
+		if coarse, err = probes.On(tx).Points(ctx, ids, s.now.Add(-long), s.now.Add(time.Minute), longStep); err != nil {
 			return err
 		}
 	}
-	last, err := tx.LastTold(ctx, s.now.AddDate(0, 0, -silentMost))
+	last, err := probes.On(tx).LastTold(ctx, s.now.AddDate(0, 0, -silentMost))
 	if err != nil {
 		return err
 	}
@@ -294,7 +298,7 @@ type ringing struct {
 	level                      string
 }
 
-func ringingOf(r store.AlarmRing) ringing {
+func ringingOf(r probes.AlarmRing) ringing {
 	return ringing{r.AlarmID, r.MachineID, r.InstrumentID, r.Level}
 }
 
@@ -336,12 +340,13 @@ const thermometer = 0.3
 
 // ruled looks at an alarm by one probe, the worst level first: what is worse than another of its side is told alone.
 func (s *sight) ruled(
-	a Alarm, in farm.Machine, id int64, search bool, told, means []climate.Told, last []store.Point, stay map[ringing]bool,
+	a Alarm, in farm.Machine, id int64, search bool, told, means []climate.Told, last []probes.Point,
+	stay map[ringing]bool,
 ) {
 	worse := map[climate.Alert]bool{}
 	for _, r := range s.rules(a, in) {
 		at := ringing{a.ID, in.ID, id, r.level}
-		open := slices.ContainsFunc(s.Open, func(o store.AlarmRing) bool { return ringingOf(o) == at })
+		open := slices.ContainsFunc(s.Open, func(o probes.AlarmRing) bool { return ringingOf(o) == at })
 		by := told
 		if r.Delay >= longDelay {
 			if by = means; !search { // not looked at
@@ -365,7 +370,7 @@ func (s sight) stands(id int64) bool {
 // silentMost is how many days a probe that told something is missed.
 const silentMost = 7
 
-func (s sight) told(id int64, points []store.Point) (all []climate.Told) {
+func (s sight) told(id int64, points []probes.Point) (all []climate.Told) {
 	k := farm.CorrectionsOf(id, s.Gauges.Checks)
 	for _, p := range points {
 		if p.InstrumentID == id {
@@ -377,10 +382,10 @@ func (s sight) told(id int64, points []store.Point) (all []climate.Told) {
 
 // rings tells whether a rule rings now by what a probe told.
 func (s sight) rings(
-	by rule, phase string, in farm.Machine, id int64, told []climate.Told, last []store.Point,
+	by rule, phase string, in farm.Machine, id int64, told []climate.Told, last []probes.Point,
 ) (r climate.Ring, ok bool) {
 	if by.What == climate.Silent {
-		i := slices.IndexFunc(last, func(p store.Point) bool { return p.InstrumentID == id })
+		i := slices.IndexFunc(last, func(p probes.Point) bool { return p.InstrumentID == id })
 		if i < 0 {
 			return r, false
 		}
@@ -419,10 +424,10 @@ func (s sight) holds(phase string, machineID int64, at time.Time) bool {
 
 // rung keeps what rings: as new, or as worse than it was.
 func (s *sight) rung(a Alarm, by rule, r climate.Ring, id int64, in farm.Machine) {
-	row := store.AlarmRing{
+	row := probes.AlarmRing{
 		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, Level: by.level, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
 	}
-	i := slices.IndexFunc(s.Open, func(o store.AlarmRing) bool { return ringingOf(o) == ringingOf(row) })
+	i := slices.IndexFunc(s.Open, func(o probes.AlarmRing) bool { return ringingOf(o) == ringingOf(row) })
 	if i >= 0 {
 		if o := s.Open[i]; by.What != climate.Silent && math.Abs(o.Worst-r.Worst) >= 0.05 {
 			o.Worst = r.Worst
@@ -430,8 +435,8 @@ func (s *sight) rung(a Alarm, by rule, r climate.Ring, id int64, in farm.Machine
 		}
 		return
 	}
-	at := slices.IndexFunc(s.Gauges.Instruments, func(x store.Instrument) bool { return x.ID == id })
-	same := func(o store.AlarmRing) bool {
+	at := slices.IndexFunc(s.Gauges.Instruments, func(x probes.Instrument) bool { return x.ID == id })
+	same := func(o probes.AlarmRing) bool {
 		return o.AlarmID == a.ID && o.MachineID == in.ID && o.Level == by.level
 	}
 	echo := slices.ContainsFunc(s.Open, same) ||
@@ -454,7 +459,7 @@ func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
 		return nil
 	}
 	from := s.now.Add(-searchOver)
-	points, err := tx.Points(ctx, ids, from, s.now.Add(time.Minute), time.Minute)
+	points, err := probes.On(tx).Points(ctx, ids, from, s.now.Add(time.Minute), time.Minute)
 	if err != nil {
 		return err
 	}
@@ -464,7 +469,7 @@ func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
 	}
 	for _, id := range ids {
 		in := lies[id]
-		log, err := tx.MachineLog(ctx, in.ID, from, s.now)
+		log, err := probes.On(tx).MachineLog(ctx, in.ID, from, s.now)
 		if err != nil {
 			return err
 		}
@@ -479,7 +484,7 @@ func (s *sight) search(ctx context.Context, tx *farm.Tx) error {
 
 // known tells whether the farm knows of it already: eggs came or went, the lid was opened for long, or the power cut
 // was written down.
-func known(x climate.Incident, log store.MachineLog, now time.Time) bool {
+func known(x climate.Incident, log probes.MachineLog, now time.Time) bool {
 	to := x.To
 	if to.IsZero() {
 		to = now
@@ -505,7 +510,7 @@ func known(x climate.Incident, log store.MachineLog, now time.Time) bool {
 
 // found adds an incident, or how one went on that another probe or an earlier look found.
 func (s *sight) found(x climate.Incident, id, machineID int64) {
-	row := store.Incident{
+	row := probes.Incident{
 		MachineID: machineID, InstrumentID: id, Kind: string(x.Kind), FromAt: x.From, LowC: math.Round(10*x.LowC) / 10,
 	}
 	if !x.To.IsZero() {
@@ -523,7 +528,7 @@ func (s *sight) found(x climate.Incident, id, machineID int64) {
 	s.c.found = append(s.c.found, row)
 }
 
-func endOf(i store.Incident, now time.Time) time.Time {
+func endOf(i probes.Incident, now time.Time) time.Time {
 	if i.ToAt == nil {
 		return now
 	}

@@ -9,16 +9,17 @@ import (
 
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/archive"
 )
 
 // Service holds the use cases.
 type Service struct{ *farm.Service }
 
 // Incoming is an archive as it is read.
-type Incoming = store.Incoming
+type Incoming = archive.Incoming
 
 // IncomingPerson is somebody of an archive.
-type IncomingPerson = store.IncomingPerson
+type IncomingPerson = archive.IncomingPerson
 
 // The parts of an archive that are no tables of the farm's rows.
 const (
@@ -27,19 +28,19 @@ const (
 )
 
 // Parts are what an archive holds, in that order.
-func Parts() []string { return append([]string{FarmPart, PeoplePart}, store.Archived()...) }
+func Parts() []string { return append([]string{FarmPart, PeoplePart}, archive.Archived()...) }
 
 // Dump gives the whole farm as it stands at one moment, row by row: each is a JSON object.
 func (b *Service) Dump(ctx context.Context, m *farm.Member, put func(part string, row json.RawMessage) error) error {
 	if err := m.Refuse(farm.Owning); err != nil {
 		return err
 	}
-	people, err := b.DB.Everybody(ctx, m.FarmID)
+	people, err := archive.Of(b.DB).Everybody(ctx, m.FarmID)
 	if err != nil {
 		return err
 	}
 	return b.Read(ctx, m, func(tx *farm.Tx) error {
-		own, err := tx.DumpFarm(ctx)
+		own, err := archive.On(tx).DumpFarm(ctx)
 		if err != nil {
 			return err
 		}
@@ -55,8 +56,8 @@ func (b *Service) Dump(ctx context.Context, m *farm.Member, put func(part string
 				return err
 			}
 		}
-		for _, table := range store.Archived() {
-			if err := tx.Dump(ctx, table, func(row json.RawMessage) error { return put(table, row) }); err != nil {
+		for _, table := range archive.Archived() {
+			if err := archive.On(tx).Dump(ctx, table, func(row json.RawMessage) error { return put(table, row) }); err != nil {
 				return err
 			}
 		}
@@ -70,11 +71,11 @@ func Restore(ctx context.Context, owner *store.DB, m *farm.Member, in Incoming) 
 	if err := m.Refuse(farm.Owning); err != nil {
 		return err
 	}
-	err := owner.RestoreFarm(ctx, m.FarmID, m.PersonID, in)
-	if errors.Is(err, store.ErrNotEmpty) {
+	err := archive.Of(owner).RestoreFarm(ctx, m.FarmID, m.PersonID, in)
+	if errors.Is(err, archive.ErrNotEmpty) {
 		return farm.Problemf("file", "An archive goes into an empty farm, and this one has records.")
 	}
-	var malformed store.MalformedError
+	var malformed archive.MalformedError
 	if errors.As(err, &malformed) {
 		return farm.Problemf("file", "Nothing was restored: %s.", malformed.Says)
 	}

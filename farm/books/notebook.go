@@ -18,6 +18,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/books"
+	"metrogon/store/stock"
 )
 
 // PastBatch is a line of a breeder's old notebook: eggs of one pen that were set together, and what became
@@ -48,7 +50,7 @@ type Notebook struct {
 }
 
 var droppedPast = journal.NewKind("past", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-	return tx.ForgetPast(ctx, ids)
+	return rows.On(tx).ForgetPast(ctx, ids)
 })
 
 // Bring brings the batches of an old notebook in, all or none: as closed batches, of which is known what
@@ -141,7 +143,7 @@ func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *farm.S
 			bad("set on", "it may be from 1990 on")
 		}
 	}
-	known, err := tx.KnownLines(ctx, keys)
+	known, err := rows.On(tx).KnownLines(ctx, keys)
 	if err != nil {
 		return nil, err
 	}
@@ -239,7 +241,7 @@ func past(
 		return tx.Member.Hour.On(time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, tx.Member.Place), 0, tx.Member.Place)
 	}
 	laid := l.SetOn.AddDate(0, 0, -stored)
-	if _, err := tx.Collect(ctx, []store.Collection{{
+	if _, err := stock.On(tx).Collect(ctx, []stock.Collection{{
 		PenID: pen.ID, LaidOn: laid, Eggs: l.Set, Washing: "unwashed", Note: "from a notebook", ImportKey: &l.key,
 	}}); err != nil {
 		return 0, err
@@ -251,7 +253,7 @@ func past(
 	if id, _, err = tx.AddBatch(ctx, batch, kind.Short, l.SetOn.Year()); err != nil {
 		return 0, err
 	}
-	ids, err := tx.EggsOfImport(ctx, l.key, id)
+	ids, err := rows.On(tx).EggsOfImport(ctx, l.key, id)
 	if err != nil {
 		return 0, err
 	}
@@ -274,7 +276,7 @@ func past(
 // looked calls so many eggs clear and takes them out, and the others live: a notebook that counts the clear
 // ones looked at all. It gives those that stayed in.
 func looked(ctx context.Context, tx *farm.Tx, batch int64, ids []int64, clear int, at time.Time) ([]int64, error) {
-	session, err := tx.BatchLooked(ctx, batch, at)
+	session, err := rows.On(tx).BatchLooked(ctx, batch, at)
 	if err != nil {
 		return nil, err
 	}
@@ -332,10 +334,10 @@ func (b *Service) Columns(
 		if err != nil {
 			return nil, err
 		}
-		return columns, b.Write(ctx, m, func(tx *farm.Tx) error { return tx.KeepColumns(ctx, what, name, text) })
+		return columns, b.Write(ctx, m, func(tx *farm.Tx) error { return rows.On(tx).KeepColumns(ctx, what, name, text) })
 	}
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		text, err := tx.ColumnsOf(ctx, what, name)
+		text, err := rows.On(tx).ColumnsOf(ctx, what, name)
 		if errors.Is(err, farm.ErrNone) {
 			return nil
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"metrogon/farm"
+	rows "metrogon/store/books"
 )
 
 // Sheet is a kind of record as other programs read it.
@@ -24,5 +25,5 @@ const Rates = "rates"
 func (b *Service) Sheet(
 	ctx context.Context, m *farm.Member, id string, head func([]string) error, row func([]any) error,
 ) error {
-	return b.Read(ctx, m, func(tx *farm.Tx) error { return tx.Sheet(ctx, id, m.Zone, head, row) })
+	return b.Read(ctx, m, func(tx *farm.Tx) error { return rows.On(tx).Sheet(ctx, id, m.Zone, head, row) })
 }

@@ -6,11 +6,11 @@ import (
 	"slices"
 
 	"metrogon/farm"
-	"metrogon/store"
+	breedersrows "metrogon/store/breeders"
 )
 
 // Egg is one of those behind a figure.
-type Egg = store.EggBehind
+type Egg = breedersrows.EggBehind
 
 // Behind is what stands behind the figures of one group.
 type Behind struct {
@@ -24,7 +24,7 @@ type Behind struct {
 
 // BehindBatch is what the group's eggs did in one batch.
 type BehindBatch struct {
-	store.BatchFacts
+	breedersrows.BatchFacts
 	Eggs int
 	farm.Rates
 }
@@ -55,14 +55,14 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 		all.Row = all.Table.Rows[i]
 		all.batches(s)
 		eggs := 0
-		var newest []store.Fact
+		var newest []breedersrows.Fact
 		for _, f := range slices.Backward(all.Row.rows) {
 			if eggs < mostEggs {
 				newest = append(newest, f.Fact)
 			}
 			eggs += f.Eggs
 		}
-		all.Eggs, err = tx.EggsBehind(ctx, newest, mostEggs)
+		all.Eggs, err = breedersrows.On(tx).EggsBehind(ctx, newest, mostEggs)
 		all.More = eggs - len(all.Eggs)
 		return err
 	})
@@ -71,7 +71,7 @@ func (b *Service) Behind(ctx context.Context, m *farm.Member, q Query, key strin
 
 // batches tells of the newest batches, the eggs of all pens in one together.
 func (all *Behind) batches(s *scene) {
-	facts := map[int64]*store.BatchFacts{}
+	facts := map[int64]*breedersrows.BatchFacts{}
 	for _, f := range all.Row.rows {
 		facts[f.BatchID] = f.Batch
 	}

@@ -13,7 +13,8 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/store"
+	breedersrows "metrogon/store/breeders"
+	stockrows "metrogon/store/stock"
 )
 
 // recentDays are those whose eggs tell of a pen as it is now [common practice].
@@ -26,7 +27,7 @@ type Fertile struct {
 	Batches  int
 	Rate     farm.Rate
 	Reading  *rates.Reading // nil: no eggs in that time
-	Limits   store.Thresholds
+	Limits   breedersrows.Thresholds
 	Unsure   int // eggs left out, since their sire is not certain
 	Former   int // eggs left out, since their sire is no longer in the pen
 }
@@ -92,8 +93,8 @@ type Statement struct {
 	On    time.Time
 	Pen   farm.Pen
 	Kind  *species.Profile
-	Males []store.Bird // with the hens now
-	Sure  time.Time    // from when eggs are surely theirs; zero: they are
+	Males []breedersrows.Bird // with the hens now
+	Sure  time.Time           // from when eggs are surely theirs; zero: they are
 	// Hatch is what its eggs did here, hatched of all set, of batches that are done.
 	Hatch farm.Rate
 }
@@ -226,7 +227,7 @@ func (d *Decisions) wait(
 	ctx context.Context, tx *farm.Tx, r *reader, pen farm.Pen, kind *species.Profile, b farm.Beliefs,
 ) error {
 	today := r.w.Member.Date(r.w.Now)
-	laid, err := tx.Laying(ctx, today.AddDate(0, 0, -laying.Days), today)
+	laid, err := stockrows.On(tx).Laying(ctx, today.AddDate(0, 0, -laying.Days), today)
 	if err != nil {
 		return err
 	}
@@ -266,7 +267,7 @@ func (d *Decisions) wait(
 func (d *Decisions) even(
 	ctx context.Context, tx *farm.Tx, r *reader, pen farm.Pen, b farm.Beliefs, eggs int,
 ) error {
-	baskets, err := tx.Baskets(ctx, pen.ID)
+	baskets, err := stockrows.On(tx).Baskets(ctx, pen.ID)
 	if err != nil {
 		return err
 	}
@@ -316,7 +317,7 @@ type Reason struct {
 
 // Cull is a bird with what speaks for and against keeping it.
 type Cull struct {
-	store.Bird
+	breedersrows.Bird
 	Kind    *species.Profile
 	Pen     farm.Pen
 	InPen   bool

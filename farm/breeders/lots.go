@@ -7,7 +7,7 @@ import (
 
 	"metrogon/core/rates"
 	"metrogon/farm"
-	"metrogon/store"
+	breedersrows "metrogon/store/breeders"
 )
 
 // Lot is the eggs of one pen in one batch, with what they did: the rates of a pen add up from its lots.
@@ -17,7 +17,7 @@ type Lot struct {
 }
 
 // Batch is the batch that it was set in.
-func (l Lot) Batch() *store.BatchFacts { return l.rows[0].Batch }
+func (l Lot) Batch() *breedersrows.BatchFacts { return l.rows[0].Batch }
 
 // Count is what tells of a rate: so many of so many. Where nobody could see each egg, a part of one counts.
 func (l Lot) Count(rate string) (c rates.Count) {

@@ -14,6 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	breedersrows "metrogon/store/breeders"
 )
 
 // Service holds the use cases.
@@ -152,7 +153,7 @@ func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
 	}
 	uses := func(id string) bool { return q.By == id || q.Only[id] != "" }
 	if uses("basket") {
-		names, err := tx.BasketNames(ctx)
+		names, err := breedersrows.On(tx).BasketNames(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -169,7 +170,7 @@ func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
 
 // readCandlers reads who candled each batch: who made at least nine in ten of its calls.
 func (s *scene) readCandlers(ctx context.Context, tx *farm.Tx) error {
-	all, err := tx.Candlers(ctx)
+	all, err := breedersrows.On(tx).Candlers(ctx)
 	if err != nil {
 		return err
 	}

@@ -14,30 +14,33 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	breedersrows "metrogon/store/breeders"
+	stockrows "metrogon/store/stock"
 )
 
 // Steps of fertility tests.
 var (
 	dropTest = journal.NewKind("drop_test", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropTest(ctx, id)
+		return breedersrows.On(tx).DropTest(ctx, id)
 	})
-	testBefore = journal.NewKind("test", func(ctx context.Context, tx *farm.Tx, before store.FertilityTest) error {
-		_, err := tx.SaveTest(ctx, before)
+	testBefore = journal.NewKind("test", func(ctx context.Context, tx *farm.Tx, before breedersrows.FertilityTest) error {
+		_, err := breedersrows.On(tx).SaveTest(ctx, before)
 		return err
 	})
-	limitsBefore = journal.NewKind("thresholds", func(ctx context.Context, tx *farm.Tx, before store.Thresholds) error {
-		return tx.SetThresholds(ctx, before)
-	})
+	limitsBefore = journal.NewKind("thresholds",
+		func(ctx context.Context, tx *farm.Tx, before breedersrows.Thresholds) error {
+			return breedersrows.On(tx).SetThresholds(ctx, before)
+		})
 )
 
 // Asked is a fertility test as it is asked for.
-type Asked = store.FertilityTest
+type Asked = breedersrows.FertilityTest
 
 // Thresholds are the farm's own.
-type Thresholds = store.Thresholds
+type Thresholds = breedersrows.Thresholds
 
 // AskTest plans a fertility test of so many eggs of a pen; a retest names the one before it.
-func (b *Service) AskTest(ctx context.Context, req farm.Request, t store.FertilityTest) (farm.Done, error) {
+func (b *Service) AskTest(ctx context.Context, req farm.Request, t breedersrows.FertilityTest) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -54,7 +57,7 @@ func (b *Service) AskTest(ctx context.Context, req farm.Request, t store.Fertili
 			return farm.Done{}, err
 		}
 		if t.RetestOf != nil {
-			before, err := tx.FertilityTest(ctx, *t.RetestOf)
+			before, err := breedersrows.On(tx).FertilityTest(ctx, *t.RetestOf)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -63,7 +66,7 @@ func (b *Service) AskTest(ctx context.Context, req farm.Request, t store.Fertili
 			}
 		}
 		t.ID, t.AskedOn, t.BatchID, t.EndedOn, t.Decision = 0, w.Member.Date(w.Now), nil, nil, ""
-		id, err := tx.SaveTest(ctx, t)
+		id, err := breedersrows.On(tx).SaveTest(ctx, t)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -74,7 +77,7 @@ func (b *Service) AskTest(ctx context.Context, req farm.Request, t store.Fertili
 
 // MarkTest says which batch holds a test's eggs; with none it is open again.
 func (b *Service) MarkTest(ctx context.Context, req farm.Request, id, batchID int64) (farm.Done, error) {
-	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error) {
 		if batchID == 0 {
 			t.BatchID = nil
 			return fmt.Sprintf("The fertility test of %s waits for its eggs.", pen.Name), nil
@@ -99,7 +102,7 @@ func (b *Service) MarkTest(ctx context.Context, req farm.Request, id, batchID in
 func (b *Service) EndTest(
 	ctx context.Context, req farm.Request, id int64, decision string,
 ) (farm.Done, error) {
-	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error) {
 		var p farm.Problems
 		t.Decision = p.Name("decision", "What was decided", decision, 120, false)
 		on := req.Date(tx.At)
@@ -114,14 +117,14 @@ func (b *Service) EndTest(
 
 func (b *Service) change(
 	ctx context.Context, req farm.Request, id int64,
-	change func(tx *farm.Tx, pen farm.Pen, t *store.FertilityTest) (string, error),
+	change func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		t, err := tx.FertilityTest(ctx, id)
+		t, err := breedersrows.On(tx).FertilityTest(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -133,7 +136,7 @@ func (b *Service) change(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if _, err := tx.SaveTest(ctx, t); err != nil {
+		if _, err := breedersrows.On(tx).SaveTest(ctx, t); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Pen, t.PenID), journal.Undo{testBefore.Of(before)}, "%s", said)
@@ -143,7 +146,7 @@ func (b *Service) change(
 // SetThresholds changes from which share of fertile eggs on the farm sells, and below which a male
 // goes.
 func (b *Service) SetThresholds(
-	ctx context.Context, req farm.Request, t store.Thresholds,
+	ctx context.Context, req farm.Request, t breedersrows.Thresholds,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
@@ -155,11 +158,11 @@ func (b *Service) SetThresholds(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		before, err := tx.Thresholds(ctx)
+		before, err := breedersrows.On(tx).Thresholds(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SetThresholds(ctx, t); err != nil {
+		if err := breedersrows.On(tx).SetThresholds(ctx, t); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, nil, journal.Undo{limitsBefore.Of(before)},
@@ -169,7 +172,7 @@ func (b *Service) SetThresholds(
 
 // Test is a fertility test with what it tells.
 type Test struct {
-	store.FertilityTest
+	breedersrows.FertilityTest
 	Pen     farm.Pen
 	Kind    *species.Profile
 	Batch   *store.Batch
@@ -181,14 +184,14 @@ type Test struct {
 	Unsure  int       // eggs whose sire is not certain, or for whom it was too early
 	Before  *Test     // the one that it repeats
 	Change  *rates.Comparison
-	Offers  []store.BatchFacts // batches that may be it
-	Store   int                // sound eggs of the pen in store
+	Offers  []breedersrows.BatchFacts // batches that may be it
+	Store   int                       // sound eggs of the pen in store
 }
 
 // Tests are all fertility tests, with the farm's thresholds.
 type Tests struct {
 	Tests  []Test
-	Limits store.Thresholds
+	Limits breedersrows.Thresholds
 	Pens   []farm.Pen // that may be tested
 	Plans  []rates.Plan
 }
@@ -206,7 +209,7 @@ func (b *Service) Tests(ctx context.Context, m *farm.Member) (all Tests, err err
 		if err != nil {
 			return err
 		}
-		rows, err := tx.FertilityTests(ctx)
+		rows, err := breedersrows.On(tx).FertilityTests(ctx)
 		if err != nil {
 			return err
 		}
@@ -229,8 +232,8 @@ func (b *Service) Tests(ctx context.Context, m *farm.Member) (all Tests, err err
 type reader struct {
 	w      *farm.Snapshot
 	facts  *farm.Facts
-	limits store.Thresholds
-	stock  []store.Stock
+	limits breedersrows.Thresholds
+	stock  []stockrows.Stock
 }
 
 func newReader(ctx context.Context, tx *farm.Tx) (*reader, error) {
@@ -245,7 +248,7 @@ func newReader(ctx context.Context, tx *farm.Tx) (*reader, error) {
 	if r.stock, err = w.Stock(ctx, tx); err != nil {
 		return nil, err
 	}
-	r.limits, err = tx.Thresholds(ctx)
+	r.limits, err = breedersrows.On(tx).Thresholds(ctx)
 	return r, err
 }
 
@@ -265,7 +268,7 @@ func (r *reader) reading(f farm.Rate) *rates.Reading {
 }
 
 // read tells what a test says so far.
-func (r *reader) read(row store.FertilityTest, all []store.FertilityTest) Test {
+func (r *reader) read(row breedersrows.FertilityTest, all []breedersrows.FertilityTest) Test {
 	t := Test{FertilityTest: row, Pen: r.w.PenByID[row.PenID]}
 	t.Kind = r.w.Kinds[t.Pen.Species]
 	for _, s := range r.stock {
@@ -278,7 +281,7 @@ func (r *reader) read(row store.FertilityTest, all []store.FertilityTest) Test {
 		t.Why = "Its eggs are not set yet."
 		return t
 	}
-	i := slices.IndexFunc(r.facts.Batches, func(b store.BatchFacts) bool { return b.ID == *row.BatchID })
+	i := slices.IndexFunc(r.facts.Batches, func(b breedersrows.BatchFacts) bool { return b.ID == *row.BatchID })
 	if i < 0 {
 		t.Why = "Its batch was taken back."
 		return t
@@ -357,8 +360,8 @@ func (r *reader) mind(t *Test, former int) {
 }
 
 // against compares a retest with the test before it.
-func (r *reader) against(t *Test, all []store.FertilityTest) {
-	i := slices.IndexFunc(all, func(o store.FertilityTest) bool { return o.ID == *t.RetestOf })
+func (r *reader) against(t *Test, all []breedersrows.FertilityTest) {
+	i := slices.IndexFunc(all, func(o breedersrows.FertilityTest) bool { return o.ID == *t.RetestOf })
 	if i < 0 {
 		return
 	}

@@ -14,6 +14,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	broodrows "metrogon/store/brood"
+	"metrogon/store/season"
 )
 
 // Service holds the use cases.
@@ -34,9 +36,9 @@ type Comer struct {
 
 // Records as they are kept.
 type (
-	Brooder = store.Brooder
-	Heat    = store.Heat
-	Out     = store.BroodOut
+	Brooder = season.Brooder
+	Heat    = broodrows.Heat
+	Out     = broodrows.BroodOut
 )
 
 // Whys are why young leave a group, in the words of the trade.
@@ -92,7 +94,7 @@ func (b *Service) BringIn(ctx context.Context, req farm.Request, in Pulled) (far
 				return farm.Done{}, farm.Problemf("heads", "%d young, but of %s %d are out and in no brooder yet.",
 					heads, s.w.PenByID[u.PenID].Name, u.Young)
 			}
-			id, err := tx.AddBrood(ctx, store.Brood{
+			id, err := broodrows.On(tx).AddBrood(ctx, broodrows.Brood{
 				Species: batch.Species, BatchID: &batch.ID, PenID: &u.PenID, HatchedOn: hatchedOn, BeganOn: in.On, Heads: heads,
 				BrooderID: &to.ID,
 			})
@@ -159,7 +161,7 @@ func (b *Service) Buy(ctx context.Context, req farm.Request, in Bought) (farm.Do
 			return farm.Done{}, err
 		}
 		today := req.Date(tx.At)
-		id, err := tx.AddBrood(ctx, store.Brood{
+		id, err := broodrows.On(tx).AddBrood(ctx, broodrows.Brood{
 			Species: in.Species, HatchedOn: today.AddDate(0, 0, -in.AgeDays), BeganOn: today, Heads: in.Heads,
 			BrooderID: &to.ID,
 		})
@@ -210,7 +212,7 @@ func (b *Service) Leave(ctx context.Context, req farm.Request, id int64, l Leavi
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		out, err := tx.AddBroodOut(ctx, row, req.PersonID)
+		out, err := broodrows.On(tx).AddBroodOut(ctx, row, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -238,7 +240,7 @@ func (b *Service) Move(
 	return b.onBrood(ctx, req, id, func(tx *farm.Tx, s *scene, g Group) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("heads", "The number of young", heads, 1, g.Alive)
-		after := store.Brood{ID: id, Heads: g.Heads}
+		after := broodrows.Brood{ID: id, Heads: g.Heads}
 		where := ""
 		if to, ok := s.brooder(brooderID); ok {
 			after.BrooderID, where = &to.ID, to.Name
@@ -252,22 +254,22 @@ func (b *Service) Move(
 		if g.Where == where {
 			return farm.Done{}, farm.Problemf("place", "They are in %s already.", where)
 		}
-		before := store.Brood{ID: id, BrooderID: g.BrooderID, Place: g.Place, Heads: g.Heads}
+		before := broodrows.Brood{ID: id, BrooderID: g.BrooderID, Place: g.Place, Heads: g.Heads}
 		u, about := journal.Undo{putBack.Of(before)}, journal.On(journal.Brood, id)
 		if heads == g.Alive {
-			if err := tx.PutBrood(ctx, after); err != nil {
+			if err := broodrows.On(tx).PutBrood(ctx, after); err != nil {
 				return farm.Done{}, err
 			}
 		} else {
 			part := g.Brood
 			part.Heads, part.BrooderID, part.Place, part.SplitFrom = heads, after.BrooderID, after.Place, &id
-			partID, err := tx.AddBrood(ctx, part)
+			partID, err := broodrows.On(tx).AddBrood(ctx, part)
 			if err != nil {
 				return farm.Done{}, err
 			}
 			rest := before
 			rest.Heads -= heads
-			if err := tx.PutBrood(ctx, rest); err != nil {
+			if err := broodrows.On(tx).PutBrood(ctx, rest); err != nil {
 				return farm.Done{}, err
 			}
 			u, about = append(u, dropBroods.Of([]int64{partID})), about.And(journal.Brood, partID)
@@ -294,7 +296,7 @@ func (b *Service) Warm(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddHeat(ctx, Heat{BrooderID: to.ID, At: tx.At, TempC: tempC}, req.PersonID)
+		id, err := broodrows.On(tx).AddHeat(ctx, Heat{BrooderID: to.ID, At: tx.At, TempC: tempC}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -313,7 +315,7 @@ func (b *Service) onBrood(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row, err := tx.Brood(ctx, id)
+		row, err := broodrows.On(tx).Brood(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -330,19 +332,19 @@ func keeping(p *species.Profile) brooding.Keeping { return brooding.Of(p) }
 var (
 	dropBroods = journal.NewKind("broods", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
 		for _, id := range ids {
-			if err := tx.DropBrood(ctx, id); err != nil {
+			if err := broodrows.On(tx).DropBrood(ctx, id); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	putBack = journal.NewKind("brood_back", func(ctx context.Context, tx *farm.Tx, before store.Brood) error {
-		return tx.PutBrood(ctx, before)
+	putBack = journal.NewKind("brood_back", func(ctx context.Context, tx *farm.Tx, before broodrows.Brood) error {
+		return broodrows.On(tx).PutBrood(ctx, before)
 	})
 	dropOut = journal.NewKind("brood_out", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropBroodOut(ctx, id)
+		return broodrows.On(tx).DropBroodOut(ctx, id)
 	})
 	dropHeat = journal.NewKind("brooder_heat", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropHeat(ctx, id)
+		return broodrows.On(tx).DropHeat(ctx, id)
 	})
 )

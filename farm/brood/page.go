@@ -14,12 +14,13 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	broodrows "metrogon/store/brood"
 )
 
 // scene is the young as they are now.
 type scene struct {
 	w        *farm.Snapshot
-	rows     store.Raising
+	rows     broodrows.Raising
 	brooders []Brooder
 	codes    map[int64]string // of batches, by id
 	today    time.Time
@@ -39,7 +40,7 @@ func read(ctx context.Context, tx *farm.Tx) (*scene, error) {
 		return nil, err
 	}
 	s.brooders = book.Brooders
-	if s.rows, err = tx.Raising(ctx, w.Now.Add(-lookBack)); err != nil {
+	if s.rows, err = broodrows.On(tx).Raising(ctx, w.Now.Add(-lookBack)); err != nil {
 		return nil, err
 	}
 	var ids []int64
@@ -68,7 +69,7 @@ func (s *scene) brooder(id int64) (Brooder, bool) {
 
 // Group is young that are raised together.
 type Group struct {
-	store.Brood
+	broodrows.Brood
 	Kind  *species.Profile
 	Name  string // of its batch and pen
 	Days  int    // old
@@ -90,7 +91,7 @@ func (g Group) Old() string {
 // MayGoOut tells that they are old enough.
 func (g Group) MayGoOut() bool { return g.Days >= keeping(g.Kind).OutDays }
 
-func (s *scene) group(b store.Brood) Group {
+func (s *scene) group(b broodrows.Brood) Group {
 	kind := s.w.Kinds[b.Species]
 	g := Group{Brood: b, Kind: kind, Days: farm.AgeDays(b.HatchedOn, s.today), Where: b.Place}
 	g.Name = kind.Name + ", bought"
@@ -307,7 +308,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	s := &scene{
-		w: w, today: w.Member.Date(w.Now), brooders: up.Brooders, rows: store.Raising{Broods: up.Broods, Heats: up.Heats},
+		w: w, today: w.Member.Date(w.Now), brooders: up.Brooders, rows: broodrows.Raising{Broods: up.Broods, Heats: up.Heats},
 	}
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
@@ -347,7 +348,7 @@ func (s *scene) lowering(br Brooder) (c chores.Chore, due bool) {
 
 // housed tells whether young of a batch were brought in.
 func (s *scene) housed(batchID int64) bool {
-	return slices.ContainsFunc(s.rows.Broods, func(b store.Brood) bool {
+	return slices.ContainsFunc(s.rows.Broods, func(b broodrows.Brood) bool {
 		return b.BatchID != nil && *b.BatchID == batchID
 	})
 }

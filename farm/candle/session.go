@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/weigh"
 )
 
 // Session is a batch that is candled, in the dark.
@@ -136,7 +137,7 @@ func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchVie
 			lived[l.EggID] = w.Member.Counting().Day(calendar.Elapsed(in[i].SetAt, *l.At))
 		}
 	}
-	weighings, err := tx.Weighings(ctx, ids...)
+	weighings, err := weigh.On(tx).Weighings(ctx, ids...)
 	if err != nil {
 		return page, err
 	}
@@ -148,7 +149,7 @@ func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchVie
 }
 
 // lastCells tells of each egg whose air cell was read what it showed last.
-func lastCells(weighings []store.Weighing, m *farm.Member) map[int64]string {
+func lastCells(weighings []weigh.Weighing, m *farm.Member) map[int64]string {
 	cells := map[int64]string{}
 	for _, x := range weighings { // the oldest first
 		if x.EggID != nil && x.CellPct > 0 {

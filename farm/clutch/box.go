@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/clutch"
 )
 
 // Weighing is a box on the scale, with the water that was given back then.
@@ -26,10 +27,10 @@ type Weighing struct {
 // onBox runs an action on a box in use, with the open clutches in it.
 func (s *Service) onBox(
 	ctx context.Context, req farm.Request, needs farm.Right, id int64,
-	work func(tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch) (farm.Done, error),
+	work func(tx *farm.Tx, box store.Box, about journal.Subjects, open []rows.Clutch) (farm.Done, error),
 ) (farm.Done, error) {
 	return s.Act(ctx, req, needs, func(tx *farm.Tx) (farm.Done, error) {
-		boxes, open, err := tx.BoxesByID(ctx, []int64{id})
+		boxes, open, err := rows.On(tx).BoxesByID(ctx, []int64{id})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -63,7 +64,7 @@ func when(tx *farm.Tx, box store.Box, told time.Time) (time.Time, error) {
 // Weigh keeps what a box weighed, and the water that was given back.
 func (s *Service) Weigh(ctx context.Context, req farm.Request, boxID int64, x Weighing) (farm.Done, error) {
 	return s.onBox(ctx, req, farm.Helping, boxID, func(
-		tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch,
+		tx *farm.Tx, box store.Box, about journal.Subjects, open []rows.Clutch,
 	) (farm.Done, error) {
 		var p farm.Problems
 		u := req.Units()
@@ -94,7 +95,7 @@ func (s *Service) Weigh(ctx context.Context, req farm.Request, boxID int64, x We
 			}
 		}
 		anew := x.Anew || state.changedSince(at)
-		id, err := tx.AddBoxLog(ctx, store.BoxLog{
+		id, err := rows.On(tx).AddBoxLog(ctx, rows.BoxLog{
 			BoxID: boxID, At: at, Kind: "weighed", MassG: &x.MassG, GaveG: x.GaveG, Anew: anew,
 		}, req.PersonID)
 		if err != nil {
@@ -113,7 +114,7 @@ func (s *Service) Air(
 	ctx context.Context, req farm.Request, boxID int64, mould int, told time.Time,
 ) (farm.Done, error) {
 	return s.onBox(ctx, req, farm.Helping, boxID, func(
-		tx *farm.Tx, box store.Box, about journal.Subjects, _ []store.Clutch,
+		tx *farm.Tx, box store.Box, about journal.Subjects, _ []rows.Clutch,
 	) (farm.Done, error) {
 		var p farm.Problems
 		p.Count("mould", "The number of eggs with mould", mould, 0, box.Cols*box.Rows)
@@ -124,7 +125,7 @@ func (s *Service) Air(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddBoxLog(ctx, store.BoxLog{BoxID: boxID, At: at, Kind: "aired", Mould: mould}, req.PersonID)
+		id, err := rows.On(tx).AddBoxLog(ctx, rows.BoxLog{BoxID: boxID, At: at, Kind: "aired", Mould: mould}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -141,7 +142,7 @@ func (s *Service) Move(
 	ctx context.Context, req farm.Request, boxID, machineID int64,
 ) (farm.Done, error) {
 	return s.onBox(ctx, req, farm.Keeping, boxID, func(
-		tx *farm.Tx, box store.Box, about journal.Subjects, open []store.Clutch,
+		tx *farm.Tx, box store.Box, about journal.Subjects, open []rows.Clutch,
 	) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -164,7 +165,7 @@ func (s *Service) Move(
 			}
 			u.Moves = append(u.Moves, id)
 		}
-		if err := tx.MoveBox(ctx, boxID, machineID); err != nil {
+		if err := rows.On(tx).MoveBox(ctx, boxID, machineID); err != nil {
 			return farm.Done{}, err
 		}
 		if err := w.RefreshClutches(ctx, tx, machineID); err != nil {
@@ -178,7 +179,7 @@ func (s *Service) Move(
 // InBox is an open clutch in a box; ErrNone where there is none.
 func (s *Service) InBox(ctx context.Context, m *farm.Member, boxID int64) (batchID int64, err error) {
 	err = s.Read(ctx, m, func(tx *farm.Tx) error {
-		_, open, err := tx.BoxesByID(ctx, []int64{boxID})
+		_, open, err := rows.On(tx).BoxesByID(ctx, []int64{boxID})
 		if err != nil {
 			return err
 		}
@@ -208,7 +209,7 @@ type BoxState struct {
 
 // waterOf reads a box's state.
 func waterOf(ctx context.Context, tx *farm.Tx, box store.Box) (BoxState, error) {
-	logs, changes, err := tx.BoxLogs(ctx, box.ID)
+	logs, changes, err := rows.On(tx).BoxLogs(ctx, box.ID)
 	if err != nil {
 		return BoxState{}, err
 	}
@@ -216,7 +217,7 @@ func waterOf(ctx context.Context, tx *farm.Tx, box store.Box) (BoxState, error) 
 }
 
 // stateOf puts a box's logs together; changes are when eggs came or left.
-func stateOf(m *farm.Member, box store.Box, logs []store.BoxLog, changes []time.Time, now time.Time) (s BoxState) {
+func stateOf(m *farm.Member, box store.Box, logs []rows.BoxLog, changes []time.Time, now time.Time) (s BoxState) {
 	s.Box, s.changes = box, changes
 	last := box.BeganAt
 	shut := 0.0

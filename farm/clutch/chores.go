@@ -13,6 +13,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
 )
 
 // airEvery is how often the lid of a closed box is lifted [common practice: weekly].
@@ -30,7 +31,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if !slices.ContainsFunc(open, func(v farm.BatchView) bool { return v.Kind.IsReptile() }) {
 		return nil, nil
 	}
-	work, err := tx.ClutchWork(ctx)
+	work, err := clutchrows.On(tx).ClutchWork(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +61,7 @@ func chore(v farm.BatchView, kind string, day int, at time.Time) chores.Chore {
 }
 
 // dues are what falls on certain days of a clutch.
-func dues(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen, ticks []store.ChoreDone) (all []chores.Chore) {
+func dues(w *farm.Snapshot, v farm.BatchView, x clutchrows.ClutchSeen, ticks []store.ChoreDone) (all []chores.Chore) {
 	ticked := func(kind string, day int) bool {
 		return slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: kind, Day: day})
 	}
@@ -119,7 +120,7 @@ func peeks(since, now time.Time) int {
 }
 
 // over is what is left to do once no egg is left.
-func over(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen) []chores.Chore {
+func over(w *farm.Snapshot, v farm.BatchView, x clutchrows.ClutchSeen) []chores.Chore {
 	if x.Inside > 0 {
 		c := chore(v, chores.ClutchHatch, 0, time.Time{})
 		c.Title = fmt.Sprintf("%s in the box still", wording.Plural(x.Inside, "young"))
@@ -132,7 +133,7 @@ func over(w *farm.Snapshot, v farm.BatchView, x store.ClutchSeen) []chores.Chore
 }
 
 // boxChores are weighing and airing, of boxes with eggs in them.
-func boxChores(w *farm.Snapshot, rows store.BoxRows, inBox map[int64][]farm.BatchView) (all []chores.Chore) {
+func boxChores(w *farm.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]farm.BatchView) (all []chores.Chore) {
 	for _, b := range rows.Boxes {
 		eggs, near := 0, true
 		for _, v := range inBox[b.ID] {
@@ -183,7 +184,7 @@ func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 // warmthChores are temperatures that were planned, of which nobody said that they are set; clutches that change at one
 // time on one shelf are one.
 func warmthChores(
-	w *farm.Snapshot, planned []store.ClutchTemp, open []farm.BatchView, ticks []store.ChoreDone,
+	w *farm.Snapshot, planned []clutchrows.ClutchTemp, open []farm.BatchView, ticks []store.ChoreDone,
 ) (all []chores.Chore) {
 	for _, t := range planned {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == t.BatchID })

@@ -18,6 +18,9 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/books"
+	clutchrows "metrogon/store/clutch"
+	"metrogon/store/stock"
 )
 
 // Whose eggs they are.
@@ -150,8 +153,8 @@ func (t Temp) check(req farm.Request, p *farm.Problems, w *farm.Snapshot, kind *
 }
 
 // row is how it is kept.
-func (t Temp) row(batchID int64, from time.Time) store.ClutchTemp {
-	row := store.ClutchTemp{BatchID: batchID, FromAt: from, TempC: t.C, NightFrom: t.NightFrom.String()}
+func (t Temp) row(batchID int64, from time.Time) clutchrows.ClutchTemp {
+	row := clutchrows.ClutchTemp{BatchID: batchID, FromAt: from, TempC: t.C, NightFrom: t.NightFrom.String()}
 	if t.NightC != nil {
 		row.NightC, row.NightH = t.NightC, t.NightH
 	}
@@ -207,7 +210,7 @@ func (f Found) slugs(
 		return farm.Done{}, farm.Problemf("machine", "Name an incubator for reptiles first.")
 	}
 	setAt := f.LaidTo.Truncate(time.Minute)
-	collections, err := tx.Collect(ctx, []store.Collection{f.gathered(flock, tx.Member.Date(setAt))})
+	collections, err := stock.On(tx).Collect(ctx, []stock.Collection{f.gathered(flock, tx.Member.Date(setAt))})
 	if err != nil {
 		return farm.Done{}, err
 	}
@@ -225,7 +228,7 @@ func (f Found) slugs(
 	if err := tx.MoveBatch(ctx, batch); err != nil {
 		return farm.Done{}, err
 	}
-	if err := tx.AddClutch(ctx, f.clutch(id, 0), nil); err != nil {
+	if err := clutchrows.On(tx).AddClutch(ctx, f.clutch(id, 0), nil); err != nil {
 		return farm.Done{}, err
 	}
 	undo := journal.Undo{dropFound.Of(found{Batch: id, Collections: collections})}
@@ -286,7 +289,7 @@ func (f Found) box(
 			wording.Plural(f.Good, "egg"))
 	}
 	for _, b := range boxes { // one that is empty is filled anew
-		full := slices.ContainsFunc(open, func(c store.Clutch) bool { return c.BoxID == b.ID })
+		full := slices.ContainsFunc(open, func(c clutchrows.Clutch) bool { return c.BoxID == b.ID })
 		if strings.EqualFold(b.Name, box.Name) && !full {
 			made.Ended = b.ID
 			if err := endBox(ctx, tx, b.ID, &box.BeganAt); err != nil {
@@ -294,7 +297,7 @@ func (f Found) box(
 			}
 		}
 	}
-	box.ID, err = tx.SaveBox(ctx, box)
+	box.ID, err = clutchrows.On(tx).SaveBox(ctx, box)
 	made.Box = box.ID
 	return box, spots, made, err
 }
@@ -325,8 +328,10 @@ func (n NewBox) check(w *farm.Snapshot, at time.Time) (box store.Box, err error)
 }
 
 // inUse are the boxes in use, the clutches in them, and which places are taken.
-func inUse(ctx context.Context, tx *farm.Tx) (boxes []store.Box, open []store.Clutch, used map[int64][]int, err error) {
-	rows, err := tx.OpenBoxes(ctx)
+func inUse(
+	ctx context.Context, tx *farm.Tx,
+) (boxes []store.Box, open []clutchrows.Clutch, used map[int64][]int, err error) {
+	rows, err := clutchrows.On(tx).OpenBoxes(ctx)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -335,10 +340,10 @@ func inUse(ctx context.Context, tx *farm.Tx) (boxes []store.Box, open []store.Cl
 	for i, b := range boxes {
 		ids[i] = b.ID
 	}
-	if _, open, err = tx.BoxesByID(ctx, ids); err != nil {
+	if _, open, err = clutchrows.On(tx).BoxesByID(ctx, ids); err != nil {
 		return nil, nil, nil, err
 	}
-	taken, err := tx.SpotsTaken(ctx, ids)
+	taken, err := clutchrows.On(tx).SpotsTaken(ctx, ids)
 	used = map[int64][]int{}
 	for _, e := range taken {
 		used[e.BoxID] = append(used[e.BoxID], e.Spot)
@@ -368,7 +373,7 @@ func (f Found) set(
 	half := f.LaidTo.Sub(f.LaidFrom) / 2
 	setAt := f.LaidFrom.Add(half).Truncate(time.Minute)
 	gathered := f.gathered(flock, tx.Member.Date(setAt))
-	if collections, err = tx.Collect(ctx, []store.Collection{gathered}); err != nil {
+	if collections, err = stock.On(tx).Collect(ctx, []stock.Collection{gathered}); err != nil {
 		return 0, nil, err
 	}
 	batchID, _, err = tx.AddBatch(ctx, store.Batch{
@@ -378,7 +383,7 @@ func (f Found) set(
 	if err != nil {
 		return 0, nil, err
 	}
-	laid, err := tx.CollectedEggs(ctx, collections)
+	laid, err := books.On(tx).CollectedEggs(ctx, collections)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -386,11 +391,12 @@ func (f Found) set(
 	for _, e := range laid[collections[0]] {
 		ids = append(ids, e.ID)
 	}
-	lot := store.Stock{PenID: f.PenID, LaidOn: gathered.LaidOn}
-	if _, err := tx.Put(ctx, batchID, lot, f.Good, ids, farm.Latest(tx.At, f.LaidTo)); err != nil {
+	lot := stock.Stock{PenID: f.PenID, LaidOn: gathered.LaidOn}
+	if _, err := stock.On(tx).Put(ctx, batchID, lot, f.Good, ids, farm.Latest(tx.At, f.LaidTo)); err != nil {
 		return 0, nil, err
 	}
-	if err := tx.AddClutch(ctx, f.clutch(batchID, box.ID), placed(ids, batchID, box.ID, spots, f.Stuck)); err != nil {
+	eggs := placed(ids, batchID, box.ID, spots, f.Stuck)
+	if err := clutchrows.On(tx).AddClutch(ctx, f.clutch(batchID, box.ID), eggs); err != nil {
 		return 0, nil, err
 	}
 	if err := f.told(ctx, tx, kind, batchID, setAt); err != nil {
@@ -403,8 +409,8 @@ func (f Found) set(
 }
 
 // gathered is the clutch as eggs that were gathered: slugs are none that are kept.
-func (f Found) gathered(flock farm.Flock, laidOn time.Time) store.Collection {
-	c := store.Collection{
+func (f Found) gathered(flock farm.Flock, laidOn time.Time) stock.Collection {
+	c := stock.Collection{
 		PenID: f.PenID, LaidOn: laidOn, At: &f.LaidTo, Eggs: f.Good, Rejected: f.Slugs, Washing: string(method.Unwashed),
 	}
 	if dam, ok := flock.Birds[f.DamID]; ok {
@@ -419,8 +425,8 @@ func (f Found) gathered(flock farm.Flock, laidOn time.Time) store.Collection {
 }
 
 // clutch is the row of a clutch.
-func (f Found) clutch(batchID, boxID int64) store.LaidClutch {
-	c := store.LaidClutch{PenID: f.PenID, Clutch: store.Clutch{
+func (f Found) clutch(batchID, boxID int64) clutchrows.LaidClutch {
+	c := clutchrows.LaidClutch{PenID: f.PenID, Clutch: clutchrows.Clutch{
 		BatchID: batchID, BoxID: boxID, Sired: f.Sired, LaidFrom: f.LaidFrom, LaidTo: f.LaidTo, Slugs: f.Slugs,
 		Marked: f.Marked, Permit: f.Permit,
 	}}
@@ -436,14 +442,14 @@ func (f Found) clutch(batchID, boxID int64) store.LaidClutch {
 // told keeps the weight of the eggs and how warm they are kept.
 func (f Found) told(ctx context.Context, tx *farm.Tx, kind *species.Profile, batchID int64, setAt time.Time) error {
 	if f.MassG != nil {
-		mass := store.ClutchMass{BatchID: batchID, At: f.LaidTo, Eggs: f.Good, MassG: *f.MassG}
-		if _, err := tx.AddClutchMass(ctx, mass, tx.Member.PersonID); err != nil {
+		mass := clutchrows.ClutchMass{BatchID: batchID, At: f.LaidTo, Eggs: f.Good, MassG: *f.MassG}
+		if _, err := clutchrows.On(tx).AddClutchMass(ctx, mass, tx.Member.PersonID); err != nil {
 			return err
 		}
 	}
 	for _, t := range f.temps(kind, batchID, setAt) {
 		t.Planned = t.FromAt.After(tx.At)
-		if _, err := tx.AddClutchTemp(ctx, t, tx.Member.PersonID); err != nil {
+		if _, err := clutchrows.On(tx).AddClutchTemp(ctx, t, tx.Member.PersonID); err != nil {
 			return err
 		}
 	}
@@ -456,7 +462,7 @@ func settle(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) e
 	if err != nil {
 		return err
 	}
-	rows, err := tx.ClutchRows(ctx, []int64{batchID})
+	rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{batchID})
 	if err != nil {
 		return err
 	}
@@ -468,18 +474,18 @@ func settle(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) e
 	if !ok {
 		return farm.Problemf("temp", "So cool nothing develops. Say from when on it is warmer again, or pick another.")
 	}
-	return tx.SetDue(ctx, due)
+	return clutchrows.On(tx).SetDue(ctx, due)
 }
 
 // placed puts the eggs in their places: the first ones are those that stick together.
-func placed(ids []int64, batchID, boxID int64, spots, stuck []int) (all []store.ClutchEgg) {
+func placed(ids []int64, batchID, boxID int64, spots, stuck []int) (all []clutchrows.ClutchEgg) {
 	group, left := 0, 0
 	for i, id := range ids {
 		if left == 0 && group < len(stuck) {
 			group++
 			left = stuck[group-1]
 		}
-		e := store.ClutchEgg{EggID: id, BatchID: batchID, BoxID: boxID, Spot: spots[i]}
+		e := clutchrows.ClutchEgg{EggID: id, BatchID: batchID, BoxID: boxID, Spot: spots[i]}
 		if left > 0 {
 			e.Stuck = group
 			left--
@@ -490,9 +496,9 @@ func placed(ids []int64, batchID, boxID int64, spots, stuck []int) (all []store.
 }
 
 // temps are the temperatures from the laying on, with the cool rest of the kind where it is asked for.
-func (f Found) temps(kind *species.Profile, batchID int64, setAt time.Time) (all []store.ClutchTemp) {
+func (f Found) temps(kind *species.Profile, batchID int64, setAt time.Time) (all []clutchrows.ClutchTemp) {
 	if !f.Rest || !kind.Diapause.Rests() {
-		return []store.ClutchTemp{f.Temp.row(batchID, setAt)}
+		return []clutchrows.ClutchTemp{f.Temp.row(batchID, setAt)}
 	}
 	at := setAt
 	for i, step := range kind.Diapause.Steps {

@@ -11,11 +11,12 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
+	"metrogon/store/hatch"
 )
 
 // Hatchling is a young of a clutch that was told apart.
-type Hatchling = store.Hatchling
+type Hatchling = clutchrows.Hatchling
 
 // earlyDays before the earliest that is usual somebody is asked.
 const earlyDays = 7
@@ -35,11 +36,11 @@ func (s *Service) Pip(
 		}
 		var signs []int64
 		for _, id := range ids {
-			if slices.ContainsFunc(x.rows.Pips, func(p store.HatchSign) bool { return *p.EggID == id }) {
+			if slices.ContainsFunc(x.rows.Pips, func(p hatch.HatchSign) bool { return *p.EggID == id }) {
 				continue
 			}
 			pen := x.eggs[id].PenID
-			sign, err := x.tx.AddSign(ctx, store.HatchSign{
+			sign, err := hatch.On(x.tx).AddSign(ctx, hatch.HatchSign{
 				BatchID: batchID, PenID: &pen, EggID: &id, Kind: string(hatching.Pip), N: 1, At: at,
 			}, req.PersonID)
 			if err != nil {
@@ -87,11 +88,11 @@ func (s *Service) Out(
 		}
 		var young []int64
 		for _, id := range ids {
-			y := store.OneYoung{BatchID: batchID, PenID: x.eggs[id].PenID, EggID: &id, At: at}
+			y := hatch.OneYoung{BatchID: batchID, PenID: x.eggs[id].PenID, EggID: &id, At: at}
 			if helped {
 				y.Signs = []string{"assisted"}
 			}
-			made, err := x.tx.AddOneYoung(ctx, y)
+			made, err := hatch.On(x.tx).AddOneYoung(ctx, y)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -110,7 +111,7 @@ func (s *Service) Left(
 	ctx context.Context, req farm.Request, batchID int64, young []int64, told time.Time,
 ) (farm.Done, error) {
 	return s.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		rows, err := tx.ClutchRows(ctx, []int64{batchID})
+		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{batchID})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -131,7 +132,7 @@ func (s *Service) Left(
 			if y.LeftAt = &at; at.Before(y.At) {
 				return farm.Done{}, farm.Problemf("when", "One of them was not out before %s.", tx.Member.Moment(y.At))
 			}
-			if err := tx.SaveHatchling(ctx, y); err != nil {
+			if err := clutchrows.On(tx).SaveHatchling(ctx, y); err != nil {
 				return farm.Done{}, err
 			}
 		}
@@ -148,11 +149,11 @@ func (s *Service) Hatchling(
 	ctx context.Context, req farm.Request, batchID int64, h Hatchling,
 ) (farm.Done, error) {
 	return s.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		rows, err := tx.ClutchRows(ctx, []int64{batchID})
+		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{batchID})
 		if err != nil {
 			return farm.Done{}, err
 		}
-		i := slices.IndexFunc(rows.Young, func(y store.Hatchling) bool { return y.ID == h.ID })
+		i := slices.IndexFunc(rows.Young, func(y clutchrows.Hatchling) bool { return y.ID == h.ID })
 		if i < 0 || len(rows.Clutches) == 0 {
 			return farm.Done{}, farm.ErrNone
 		}
@@ -161,7 +162,7 @@ func (s *Service) Hatchling(
 			return farm.Done{}, err
 		}
 		h.Signs = before.Signs
-		if err := tx.SaveHatchling(ctx, h); err != nil {
+		if err := clutchrows.On(tx).SaveHatchling(ctx, h); err != nil {
 			return farm.Done{}, err
 		}
 		b, err := tx.Batch(ctx, batchID)
@@ -173,7 +174,7 @@ func (s *Service) Hatchling(
 	})
 }
 
-func checkHatchling(tx *farm.Tx, h *Hatchling, before store.Hatchling) error {
+func checkHatchling(tx *farm.Tx, h *Hatchling, before clutchrows.Hatchling) error {
 	var p farm.Problems
 	p.Mass(tx.Member.Units(), "weight", "The weight of a young", h.WeightG, 0.1, 1999)
 	if !slices.Contains([]string{"", farm.Male, farm.Female}, h.Sex) {
@@ -195,7 +196,7 @@ func checkHatchling(tx *farm.Tx, h *Hatchling, before store.Hatchling) error {
 	return p.Err()
 }
 
-func hatchlingSays(m *farm.Member, h store.Hatchling) string {
+func hatchlingSays(m *farm.Member, h clutchrows.Hatchling) string {
 	says := "written down"
 	if h.Band != "" {
 		says = h.Band

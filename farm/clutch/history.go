@@ -7,12 +7,12 @@ import (
 
 	"metrogon/core/species"
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/clutch"
 )
 
 // laidClutch is a clutch with its number in its season.
 type laidClutch struct {
-	store.Clutch
+	rows.Clutch
 	Number int
 }
 
@@ -27,7 +27,7 @@ type damHistory struct {
 const seasonGap = 150 * 24 * time.Hour
 
 // histories sorts all clutches of the farm by who laid them.
-func histories(w *farm.Snapshot, flock farm.Flock, clutches []store.LaidClutch) (all []damHistory) {
+func histories(w *farm.Snapshot, flock farm.Flock, clutches []rows.LaidClutch) (all []damHistory) {
 	at := map[string]int{}
 	for _, c := range clutches {
 		pen := w.PenByID[c.PenID]
@@ -92,7 +92,7 @@ type NextClutch struct {
 }
 
 // sireSays names who sired a clutch.
-func sireSays(f farm.Flock, c store.Clutch) string {
+func sireSays(f farm.Flock, c rows.Clutch) string {
 	switch {
 	case c.SireID != nil:
 		return f.Birds[*c.SireID].Name

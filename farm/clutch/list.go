@@ -11,6 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
+	rows "metrogon/store/clutch"
 )
 
 // Shelf is a machine with its boxes.
@@ -87,7 +88,7 @@ const pageOf = 40
 // List shows all clutches.
 func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, err error) {
 	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		boxes, err := tx.OpenBoxes(ctx)
+		boxes, err := rows.On(tx).OpenBoxes(ctx)
 		if err != nil {
 			return err
 		}
@@ -95,7 +96,7 @@ func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, e
 		if err != nil {
 			return err
 		}
-		all, err := tx.AllClutches(ctx)
+		all, err := rows.On(tx).AllClutches(ctx)
 		if err != nil {
 			return err
 		}
@@ -113,7 +114,7 @@ func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, e
 }
 
 // changesOf are those of one box.
-func changesOf(all []store.BoxChange, boxID int64) (at []time.Time) {
+func changesOf(all []rows.BoxChange, boxID int64) (at []time.Time) {
 	for _, c := range all {
 		if c.BoxID == boxID {
 			at = append(at, c.At)
@@ -165,7 +166,7 @@ func (l *List) dams(w *farm.Snapshot, history []damHistory) {
 
 // past lists the clutches that are over.
 func (l *List) past(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, cards map[int64]card, skip int) error {
-	done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.ClosedClutches(ctx, pageOf+1, skip) })
+	done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return rows.On(tx).ClosedClutches(ctx, pageOf+1, skip) })
 	for i, v := range done {
 		if i == pageOf {
 			l.More = true

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
 )
 
 // Look is what was seen of some eggs, which were not moved.
@@ -49,7 +50,7 @@ func (s *Service) Look(ctx context.Context, req farm.Request, batchID int64, l L
 			return farm.Done{}, farm.Problemf("take_out", "By that alone none is lost: it is taken out only where it is "+
 				"caved in, yellow and mouldy, or smells.")
 		}
-		signs, err := x.tx.AddEggSigns(ctx, signsOf(ids, l.Signs, at), req.PersonID)
+		signs, err := clutchrows.On(x.tx).AddEggSigns(ctx, signsOf(ids, l.Signs, at), req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -89,10 +90,10 @@ func (l Look) check() error {
 	return nil
 }
 
-func signsOf(ids []int64, signs []reptile.Sign, at time.Time) (all []store.EggSign) {
+func signsOf(ids []int64, signs []reptile.Sign, at time.Time) (all []clutchrows.EggSign) {
 	for _, id := range ids {
 		for _, s := range signs {
-			all = append(all, store.EggSign{EggID: id, Sign: string(s), At: at})
+			all = append(all, clutchrows.EggSign{EggID: id, Sign: string(s), At: at})
 		}
 	}
 	return all
@@ -132,7 +133,8 @@ func (s *Service) WeighEggs(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if first := slices.IndexFunc(x.rows.Masses, func(w store.ClutchMass) bool { return w.At.Before(at) }); first >= 0 {
+		if first := slices.IndexFunc(x.rows.Masses,
+			func(w clutchrows.ClutchMass) bool { return w.At.Before(at) }); first >= 0 {
 			was := x.rows.Masses[first].MassG / float64(x.rows.Masses[first].Eggs)
 			if share := massG / float64(eggs) / was; share < 0.5 || share > 3 {
 				p.Doubtf(
@@ -143,7 +145,9 @@ func (s *Service) WeighEggs(
 				return farm.Done{}, err
 			}
 		}
-		id, err := x.tx.AddClutchMass(ctx, store.ClutchMass{BatchID: batchID, At: at, Eggs: eggs, MassG: massG}, req.PersonID)
+		id, err := clutchrows.On(x.tx).AddClutchMass(
+			ctx, clutchrows.ClutchMass{BatchID: batchID, At: at, Eggs: eggs, MassG: massG}, req.PersonID,
+		)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -220,7 +224,7 @@ func (s *Service) Open(ctx context.Context, req farm.Request, batchID int64, o O
 		}
 		said := fmt.Sprintf("%s looked into: %s", wording.Plural(len(in)+len(out), "egg"), o.Stage)
 		if o.Cause != "" {
-			if err := x.tx.SetCause(ctx, append(in, out...), string(o.Cause)); err != nil {
+			if err := clutchrows.On(x.tx).SetCause(ctx, append(in, out...), string(o.Cause)); err != nil {
 				return farm.Done{}, err
 			}
 			u, said = append(u, dropCauses.Of(append(in, out...))), said+", "+string(o.Cause)

@@ -11,7 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/clutch"
 )
 
 // Place is a choice of the form for a new clutch.
@@ -59,7 +59,7 @@ func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time
 		for _, b := range boxes {
 			card := BoxCard{BoxState: BoxState{Box: b}}
 			for _, v := range open {
-				if slices.ContainsFunc(clutches, func(c store.Clutch) bool { return c.BoxID == b.ID && c.BatchID == v.ID }) {
+				if slices.ContainsFunc(clutches, func(c rows.Clutch) bool { return c.BoxID == b.ID && c.BatchID == v.ID }) {
 					card.Clutches = append(card.Clutches, Card{BatchView: v})
 				}
 			}

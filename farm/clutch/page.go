@@ -12,6 +12,7 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/farm"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
 )
 
 // EggView is an egg in its place.
@@ -29,7 +30,7 @@ type EggView struct {
 
 // MassView is a weighing of eggs with what it tells.
 type MassView struct {
-	store.ClutchMass
+	clutchrows.ClutchMass
 	EachG       float64
 	Share       float64 // of the first
 	Grown       float64
@@ -40,7 +41,7 @@ type MassView struct {
 // Page is one clutch.
 type Page struct {
 	farm.BatchView
-	Clutch     store.Clutch
+	Clutch     clutchrows.Clutch
 	Dam, Sire  string
 	Pen        farm.Pen
 	Number     int // of the season, of its dam
@@ -59,7 +60,7 @@ type Page struct {
 	Stage      reptile.Stage
 	Expect     string
 	Masses     []MassView
-	Young      []store.Hatchling
+	Young      []clutchrows.Hatchling
 	Why        []reptile.Reason // of what did not hatch, where something is known
 	Journal    []store.Entry
 	Notes      []store.Note
@@ -75,7 +76,7 @@ type Shift struct {
 // Clutch shows one clutch.
 func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
 	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		rows, err := tx.ClutchRows(ctx, []int64{id})
+		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
 		if err != nil {
 			return err
 		}
@@ -116,11 +117,11 @@ func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Pa
 }
 
 // boxed adds the box, what else lies in it, and its shelf.
-func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows store.ClutchRows) {
+func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows clutchrows.ClutchRows) {
 	box := farm.BoxOf(rows, p.Clutch)
 	p.Box = stateOf(w.Member, box, rows.Logs, changesOf(rows.Changes, box.ID), w.Now)
 	for _, v := range open {
-		if v.ID != p.ID && slices.ContainsFunc(rows.Others, func(c store.Clutch) bool { return c.BatchID == v.ID }) {
+		if v.ID != p.ID && slices.ContainsFunc(rows.Others, func(c clutchrows.Clutch) bool { return c.BatchID == v.ID }) {
 			p.Beside = append(p.Beside, v)
 		}
 	}
@@ -128,7 +129,7 @@ func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows store.ClutchR
 }
 
 // warmed adds what the temperatures tell.
-func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows store.ClutchRows) (err error) {
+func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows clutchrows.ClutchRows) (err error) {
 	if p.Warmth, err = w.Warmth(ctx, tx, p.Batch, farm.BoxOf(rows, p.Clutch), rows.Temps); err != nil {
 		return err
 	}
@@ -164,8 +165,8 @@ func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows s
 }
 
 // laid puts the eggs in their places.
-func (p *Page) laid(eggs []store.Egg, rows store.ClutchRows) {
-	places := map[int64]store.ClutchEgg{}
+func (p *Page) laid(eggs []store.Egg, rows clutchrows.ClutchRows) {
+	places := map[int64]clutchrows.ClutchEgg{}
 	for _, e := range rows.Eggs {
 		places[e.EggID] = e
 		if e.BatchID != p.ID {
@@ -202,7 +203,7 @@ func (p *Page) laid(eggs []store.Egg, rows store.ClutchRows) {
 }
 
 // weighed adds what weighings of eggs tell.
-func (p *Page) weighed(rows store.ClutchRows) {
+func (p *Page) weighed(rows clutchrows.ClutchRows) {
 	for i, x := range rows.Masses {
 		v := MassView{ClutchMass: x, EachG: x.MassG / float64(x.Eggs), Share: 1}
 		v.Grown = p.Warmth.Course.Grown(x.At)
@@ -255,7 +256,7 @@ func (p *Page) why() []reptile.Reason {
 
 // parents names who laid and sired, which clutch of the season it is, and when the next may come.
 func (p *Page) parents(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs []store.Egg, all []store.LaidClutch,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs []store.Egg, all []clutchrows.LaidClutch,
 ) error {
 	flock, err := w.Flock(ctx, tx)
 	if err != nil {

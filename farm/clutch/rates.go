@@ -11,6 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
 )
 
 // Gave is what some clutches gave.
@@ -50,7 +51,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 		if err != nil {
 			return err
 		}
-		laid, err := tx.AllClutches(ctx)
+		laid, err := clutchrows.On(tx).AllClutches(ctx)
 		if err != nil {
 			return err
 		}

@@ -10,6 +10,9 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
+	"metrogon/store/hatch"
+	"metrogon/store/stock"
 )
 
 // Service does it.
@@ -25,7 +28,7 @@ type found struct {
 // temps are temperatures that were added, and those that they took the place of.
 type temps struct {
 	Added []int64
-	Taken []store.ClutchTemp
+	Taken []clutchrows.ClutchTemp
 }
 
 // moved is a box that was moved.
@@ -39,11 +42,11 @@ var (
 		if err := tx.DropBatch(ctx, f.Batch); err != nil {
 			return err
 		}
-		if _, err := tx.DropCollections(ctx, f.Collections); err != nil {
+		if _, err := stock.On(tx).DropCollections(ctx, f.Collections); err != nil {
 			return err
 		}
 		if f.Box != 0 {
-			if err := tx.DropClutchRows(ctx, "boxes", []int64{f.Box}); err != nil {
+			if err := clutchrows.On(tx).DropClutchRows(ctx, "boxes", []int64{f.Box}); err != nil {
 				return err
 			}
 		}
@@ -53,7 +56,7 @@ var (
 		return nil
 	})
 	tempsBefore = journal.NewKind("clutch-temps", func(ctx context.Context, tx *farm.Tx, t temps) error {
-		gone, err := tx.TakeTemps(ctx, t.Added)
+		gone, err := clutchrows.On(tx).TakeTemps(ctx, t.Added)
 		if err != nil {
 			return err
 		}
@@ -62,7 +65,7 @@ var (
 			batches[x.BatchID] = true
 		}
 		for _, x := range t.Taken {
-			if _, err := tx.AddClutchTemp(ctx, x, 0); err != nil {
+			if _, err := clutchrows.On(tx).AddClutchTemp(ctx, x, 0); err != nil {
 				return err
 			}
 		}
@@ -74,7 +77,7 @@ var (
 				return err
 			}
 		}
-		if err := tx.MoveBox(ctx, m.Box, m.From); err != nil {
+		if err := clutchrows.On(tx).MoveBox(ctx, m.Box, m.From); err != nil {
 			return err
 		}
 		w, err := tx.Snapshot(ctx)
@@ -84,28 +87,28 @@ var (
 		return w.RefreshClutches(ctx, tx, m.From)
 	})
 	dropLogs = journal.NewKind("box-log", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropClutchRows(ctx, "box_logs", ids)
+		return clutchrows.On(tx).DropClutchRows(ctx, "box_logs", ids)
 	})
 	dropSigns = journal.NewKind("egg-signs", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropClutchRows(ctx, "egg_signs", ids)
+		return clutchrows.On(tx).DropClutchRows(ctx, "egg_signs", ids)
 	})
 	dropMasses = journal.NewKind("clutch-mass", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropClutchRows(ctx, "clutch_masses", ids)
+		return clutchrows.On(tx).DropClutchRows(ctx, "clutch_masses", ids)
 	})
 	dropLookCalls = journal.NewKind("clutch-calls", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
 		return tx.DropCalls(ctx, ids)
 	})
 	dropPips = journal.NewKind("clutch-pips", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropHatch(ctx, "hatch_signs", ids)
+		return hatch.On(tx).DropHatch(ctx, "hatch_signs", ids)
 	})
 	dropHatchlings = journal.NewKind("hatchlings", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropHatch(ctx, "young", ids)
+		return hatch.On(tx).DropHatch(ctx, "young", ids)
 	})
-	hatchlingBefore = journal.NewKind("hatchling", func(ctx context.Context, tx *farm.Tx, h store.Hatchling) error {
-		return tx.SaveHatchling(ctx, h)
+	hatchlingBefore = journal.NewKind("hatchling", func(ctx context.Context, tx *farm.Tx, h clutchrows.Hatchling) error {
+		return clutchrows.On(tx).SaveHatchling(ctx, h)
 	})
 	dropCauses = journal.NewKind("leftover-cause", func(ctx context.Context, tx *farm.Tx, eggs []int64) error {
-		return tx.SetCause(ctx, eggs, "")
+		return clutchrows.On(tx).SetCause(ctx, eggs, "")
 	})
 )
 
@@ -129,12 +132,12 @@ func refresh(ctx context.Context, tx *farm.Tx, batches map[int64]bool) error {
 
 // endBox ends a box, or, with nil, takes it into use again.
 func endBox(ctx context.Context, tx *farm.Tx, id int64, at *time.Time) error {
-	boxes, _, err := tx.BoxesByID(ctx, []int64{id})
+	boxes, _, err := clutchrows.On(tx).BoxesByID(ctx, []int64{id})
 	if err != nil || len(boxes) == 0 {
 		return err
 	}
 	boxes[0].EndedAt = at
-	_, err = tx.SaveBox(ctx, boxes[0])
+	_, err = clutchrows.On(tx).SaveBox(ctx, boxes[0])
 	return err
 }
 
@@ -147,7 +150,7 @@ func (s *Service) on(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		rows, err := tx.ClutchRows(ctx, []int64{id})
+		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -165,8 +168,8 @@ type at struct {
 	w    *farm.Snapshot
 	v    farm.BatchView
 	eggs farm.Eggs
-	rows store.ClutchRows
-	c    store.Clutch
+	rows clutchrows.ClutchRows
+	c    clutchrows.Clutch
 }
 
 func (x *at) record(u journal.Undo, format string, args ...any) (farm.Done, error) {

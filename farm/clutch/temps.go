@@ -8,6 +8,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	clutchrows "metrogon/store/clutch"
 )
 
 // Warming is a temperature that a clutch is kept at from a moment on, which may be to come.
@@ -100,7 +101,7 @@ func (x Warming) says(c *at, clutches int) string {
 
 // keep writes it down for one clutch.
 func (x Warming) keep(ctx context.Context, tx *farm.Tx, b store.Batch, u *temps) error {
-	rows, err := tx.ClutchTemps(ctx, []int64{b.ID})
+	rows, err := clutchrows.On(tx).ClutchTemps(ctx, []int64{b.ID})
 	if err != nil {
 		return err
 	}
@@ -123,12 +124,12 @@ func (x Warming) keep(ctx context.Context, tx *farm.Tx, b store.Batch, u *temps)
 			gone = append(gone, r.ID)
 		}
 	}
-	taken, err := tx.TakeTemps(ctx, gone)
+	taken, err := clutchrows.On(tx).TakeTemps(ctx, gone)
 	if err != nil {
 		return err
 	}
 	u.Taken = append(u.Taken, taken...)
-	add := []store.ClutchTemp{x.row(b.ID, from)}
+	add := []clutchrows.ClutchTemp{x.row(b.ID, from)}
 	if !x.Until.IsZero() {
 		again := before
 		again.FromAt = x.Until
@@ -136,7 +137,7 @@ func (x Warming) keep(ctx context.Context, tx *farm.Tx, b store.Batch, u *temps)
 	}
 	for _, r := range add {
 		r.Planned = r.FromAt.After(tx.At)
-		id, err := tx.AddClutchTemp(ctx, r, tx.Member.PersonID)
+		id, err := clutchrows.On(tx).AddClutchTemp(ctx, r, tx.Member.PersonID)
 		if err != nil {
 			return err
 		}

@@ -9,7 +9,7 @@ import (
 	"unicode"
 
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/books"
 )
 
 // Service holds the use case.
@@ -18,11 +18,11 @@ type Service struct{ *farm.Service }
 // Found is what goes by some words.
 type Found struct {
 	Words string
-	store.Found
+	books.Found
 }
 
 // Name is something that was found by its name.
-type Name = store.FoundName
+type Name = books.FoundName
 
 // None tells that nothing does.
 func (f Found) None() bool {
@@ -37,7 +37,7 @@ func (b *Service) Find(ctx context.Context, m *farm.Member, words string) (f Fou
 		return f, p.Err()
 	}
 	err = b.Read(ctx, m, func(tx *farm.Tx) (err error) {
-		f.Found, err = tx.Find(ctx, f.Words, codeOf(f.Words))
+		f.Found, err = books.On(tx).Find(ctx, f.Words, codeOf(f.Words))
 		return err
 	})
 	return f, err
@@ -57,7 +57,7 @@ func codeOf(words string) string {
 }
 
 // Where tells where a found egg is.
-func Where(e store.FoundEgg) string {
+func Where(e books.FoundEgg) string {
 	laid := fmt.Sprintf("%s, laid %s", e.Pen, e.LaidOn.Format("2 Jan"))
 	switch {
 	case e.BatchID != nil && e.Fate != nil:

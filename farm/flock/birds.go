@@ -11,11 +11,11 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // checkBird says what is wrong with a bird as it was typed, among those that are known.
-func checkBird(w *farm.Snapshot, f farm.Flock, b store.Bird) (store.Bird, error) {
+func checkBird(w *farm.Snapshot, f farm.Flock, b breeders.Bird) (breeders.Bird, error) {
 	var p farm.Problems
 	b.Name = p.Name("name", "The bird's name or band", b.Name, 40, true)
 	b.Mark = p.Name("mark", "The mark", b.Mark, 30, false)
@@ -55,7 +55,7 @@ func checkBird(w *farm.Snapshot, f farm.Flock, b store.Bird) (store.Bird, error)
 	return b, p.Err()
 }
 
-func checkParent(p *farm.Problems, f farm.Flock, b store.Bird, field, sex string, id int64) {
+func checkParent(p *farm.Problems, f farm.Flock, b breeders.Bird, field, sex string, id int64) {
 	of, known := f.Birds[id]
 	switch {
 	case !known || of.Sex != sex || of.Species != b.Species || id == b.ID:
@@ -66,7 +66,7 @@ func checkParent(p *farm.Problems, f farm.Flock, b store.Bird, field, sex string
 }
 
 // SaveBird makes a bird (ID 0) or changes one. Whoever is gone leaves its pen on that day.
-func (s *Service) SaveBird(ctx context.Context, req farm.Request, b store.Bird) (farm.Done, error) {
+func (s *Service) SaveBird(ctx context.Context, req farm.Request, b breeders.Bird) (farm.Done, error) {
 	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
 		before, known := f.Birds[b.ID]
 		if b.ID != 0 && !known {
@@ -86,7 +86,7 @@ func (s *Service) SaveBird(ctx context.Context, req farm.Request, b store.Bird) 
 			return farm.Done{}, farm.Problemf("gone", "Say on the bird's page that it is gone.")
 		}
 		b.GoneOn, b.Gone = before.GoneOn, before.Gone
-		id, err := tx.SaveBird(ctx, b)
+		id, err := breeders.On(tx).SaveBird(ctx, b)
 		if err != nil {
 			return farm.Done{}, taken(err)
 		}
@@ -104,7 +104,7 @@ func taken(err error) error {
 }
 
 // aboutBird names the bird and its parents: a parent is not taken back before its young.
-func aboutBird(b store.Bird, id int64) journal.Subjects {
+func aboutBird(b breeders.Bird, id int64) journal.Subjects {
 	about := journal.On(journal.Bird, id)
 	for _, parent := range []*int64{b.SireID, b.DamID} {
 		if parent != nil {
@@ -133,13 +133,13 @@ func (s *Service) owned(
 }
 
 func hasYoung(f farm.Flock, bird int64) bool {
-	return slices.ContainsFunc(f.ByName, func(b store.Bird) bool {
+	return slices.ContainsFunc(f.ByName, func(b breeders.Bird) bool {
 		of := farm.ParentsOf(b)
 		return of.Sire == bird || of.Dam == bird
 	})
 }
 
-func staysOf(f farm.Flock, bird int64) (all []store.BirdStay) {
+func staysOf(f farm.Flock, bird int64) (all []breeders.BirdStay) {
 	for _, s := range f.Stays {
 		if s.BirdID == bird {
 			all = append(all, s)
@@ -158,7 +158,7 @@ const (
 // PutIn is a bird put into a pen.
 type PutIn struct {
 	PenID int64
-	Bird  store.Bird // one that is known by its ID, or a new one
+	Bird  breeders.Bird // one that is known by its ID, or a new one
 	On    time.Time
 	How   string
 }
@@ -189,7 +189,7 @@ func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.D
 				return farm.Done{}, err
 			}
 		}
-		id, err := tx.SaveStay(ctx, store.BirdStay{BirdID: bird.ID, PenID: pen.ID, FromOn: in.On})
+		id, err := breeders.On(tx).SaveStay(ctx, breeders.BirdStay{BirdID: bird.ID, PenID: pen.ID, FromOn: in.On})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -244,7 +244,7 @@ func (c *change) check(pen farm.Pen, in PutIn) error {
 }
 
 // bird finds the bird, or makes it.
-func (c *change) bird(ctx context.Context, pen farm.Pen, b store.Bird) (store.Bird, error) {
+func (c *change) bird(ctx context.Context, pen farm.Pen, b breeders.Bird) (breeders.Bird, error) {
 	if b.ID != 0 {
 		known, ok := c.f.Birds[b.ID]
 		switch {
@@ -268,7 +268,7 @@ func (c *change) bird(ctx context.Context, pen farm.Pen, b store.Bird) (store.Bi
 	if err != nil {
 		return b, err
 	}
-	if b.ID, err = c.tx.SaveBird(ctx, b); err != nil {
+	if b.ID, err = breeders.On(c.tx).SaveBird(ctx, b); err != nil {
 		return b, taken(err)
 	}
 	c.undo = append(c.undo, dropBird.Of(b.ID))
@@ -276,7 +276,7 @@ func (c *change) bird(ctx context.Context, pen farm.Pen, b store.Bird) (store.Bi
 }
 
 // leaveOther ends the bird's stay elsewhere.
-func (c *change) leaveOther(ctx context.Context, b store.Bird, pen farm.Pen) error {
+func (c *change) leaveOther(ctx context.Context, b breeders.Bird, pen farm.Pen) error {
 	for _, s := range staysOf(c.f, b.ID) {
 		switch {
 		case s.UntilOn != nil && !s.UntilOn.After(c.on):
@@ -296,10 +296,10 @@ func (c *change) leaveOther(ctx context.Context, b store.Bird, pen farm.Pen) err
 }
 
 // end ends a stay on the day of the change.
-func (c *change) end(ctx context.Context, s store.BirdStay) error {
+func (c *change) end(ctx context.Context, s breeders.BirdStay) error {
 	c.undo = append(c.undo, stayBefore.Of(s))
 	s.UntilOn = &c.on
-	_, err := c.tx.SaveStay(ctx, s)
+	_, err := breeders.On(c.tx).SaveStay(ctx, s)
 	return err
 }
 
@@ -318,12 +318,14 @@ func (c *change) out(ctx context.Context, pen farm.Pen) (names []string, err err
 	}
 	for n.Males > 0 { // those that nobody named were there from the pen's first day
 		name := c.nameFor(pen)
-		id, err := c.tx.SaveBird(ctx, store.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: farm.Male})
+		id, err := breeders.On(c.tx).SaveBird(
+			ctx, breeders.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: farm.Male},
+		)
 		if err != nil {
 			return nil, taken(err)
 		}
-		stay := store.BirdStay{BirdID: id, PenID: pen.ID, FromOn: pen.FromOn, UntilOn: &c.on}
-		if _, err := c.tx.SaveStay(ctx, stay); err != nil {
+		stay := breeders.BirdStay{BirdID: id, PenID: pen.ID, FromOn: pen.FromOn, UntilOn: &c.on}
+		if _, err := breeders.On(c.tx).SaveStay(ctx, stay); err != nil {
 			return nil, err
 		}
 		c.undo = append(c.undo, dropBird.Of(id)) // its stay goes with it
@@ -343,7 +345,7 @@ func (c *change) nameFor(pen farm.Pen) string {
 			end = fmt.Sprintf(" (%d)", i)
 		}
 		name := string(base[:min(len(base), 40-len(end))]) + end
-		has := func(b store.Bird) bool { return b.Name == name }
+		has := func(b breeders.Bird) bool { return b.Name == name }
 		if !slices.ContainsFunc(c.f.ByName, has) && !slices.Contains(c.made, name) {
 			return name
 		}
@@ -396,7 +398,7 @@ func (c *change) saveCounts(ctx context.Context) error {
 			continue
 		}
 		c.undo = append(c.undo, countsBefore.Of(c.before[i]))
-		if err := c.tx.SetPenCounts(ctx, n.Pen, int(n.Males), int(n.Females)); err != nil {
+		if err := breeders.On(c.tx).SetPenCounts(ctx, n.Pen, int(n.Males), int(n.Females)); err != nil {
 			return err
 		}
 	}
@@ -450,7 +452,7 @@ func (s *Service) Leave(ctx context.Context, req farm.Request, in Leave) (farm.D
 			}
 			c.undo = append(c.undo, birdBefore.Of(b))
 			b.GoneOn, b.Gone = &in.On, in.Gone
-			if _, err := tx.SaveBird(ctx, b); err != nil {
+			if _, err := breeders.On(tx).SaveBird(ctx, b); err != nil {
 				return farm.Done{}, err
 			}
 			said += ": " + in.Gone

@@ -11,11 +11,12 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // BirdRow is a bird as it is listed.
 type BirdRow struct {
-	store.Bird
+	breeders.Bird
 	Kind       *species.Profile
 	Pen        *farm.Pen // where it is now
 	Sire, Dam  string    // names; "": not known
@@ -45,7 +46,7 @@ type registry struct {
 	w        *farm.Snapshot
 	flock    farm.Flock
 	pedigree *breeding.Pedigree[int64]
-	young    map[int64][]store.Bird
+	young    map[int64][]breeders.Bird
 }
 
 func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm.Tx, *registry) error) error {
@@ -58,7 +59,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 		if err != nil {
 			return err
 		}
-		r := &registry{w: w, flock: flock, young: map[int64][]store.Bird{}}
+		r := &registry{w: w, flock: flock, young: map[int64][]breeders.Bird{}}
 		if r.pedigree, err = breeding.NewPedigree(flock.Pedigree()); err != nil {
 			return err
 		}
@@ -74,7 +75,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 	})
 }
 
-func (r *registry) row(b store.Bird) BirdRow {
+func (r *registry) row(b breeders.Bird) BirdRow {
 	of := farm.ParentsOf(b)
 	row := BirdRow{
 		Bird: b, Kind: r.w.Kinds[b.Species], Sire: r.flock.Birds[of.Sire].Name, Dam: r.flock.Birds[of.Dam].Name,
@@ -95,13 +96,13 @@ const Generations = 4
 // parents of number n are 2n and 2n+1.
 type Relative struct {
 	Generation, No int
-	Bird           *store.Bird // nil: not known
-	Again          bool        // it stands further up in the family as well
+	Bird           *breeders.Bird // nil: not known
+	Again          bool           // it stands further up in the family as well
 }
 
 // StayRow is a bird's time in a pen.
 type StayRow struct {
-	store.BirdStay
+	breeders.BirdStay
 	Pen farm.Pen
 }
 
@@ -119,7 +120,7 @@ type Family struct {
 
 // Choices are what a bird's form offers.
 type Choices struct {
-	Sires, Dams []store.Bird
+	Sires, Dams []breeders.Bird
 	Pens        []farm.Pen
 }
 
@@ -190,7 +191,7 @@ func (r *registry) choices(speciesID string, but int64) (c Choices) {
 
 // NewBird is what the form of a new bird begins with.
 type NewBird struct {
-	store.Bird
+	breeders.Bird
 	Choices
 	Batch    *store.Batch
 	Why      string // why a parent is not filled in

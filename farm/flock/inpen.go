@@ -9,13 +9,14 @@ import (
 
 	"metrogon/core/breeding"
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/breeders"
+	"metrogon/store/stock"
 )
 
 // PenBird is a bird in a pen, now or before.
 type PenBird struct {
-	store.Bird
-	Stay store.BirdStay
+	breeders.Bird
+	Stay breeders.BirdStay
 	// Change is what follows of a male's coming, as long as it matters; nil: it does no more.
 	Change *breeding.Change
 	Others []string // males whose eggs may still be among his
@@ -36,7 +37,7 @@ type InPen struct {
 	Spans   []SireSpan
 	HenAge  float64 // mean age in years of its named hens whose hatch date is known; 0: of none
 	Fell    string  // that laying fell when a male came in
-	Choices []store.Bird
+	Choices []breeders.Bird
 }
 
 // The sires of eggs are drawn for so many days back and ahead.
@@ -105,7 +106,7 @@ func (in *InPen) fill(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.T
 }
 
 // matters gives what follows of a male's coming, until his eggs are surely his.
-func matters(changes []breeding.Change, s store.BirdStay, today time.Time) *breeding.Change {
+func matters(changes []breeding.Change, s breeders.BirdStay, today time.Time) *breeding.Change {
 	for _, c := range changes {
 		if c.Male == s.BirdID && c.From.Equal(s.FromOn) && (c.Surely.IsZero() || c.Surely.After(today)) {
 			return &c
@@ -164,7 +165,7 @@ func fell(
 		return "", nil
 	}
 	count := func(from, to time.Time) (int, error) {
-		all, err := tx.Laying(ctx, from, to)
+		all, err := stock.On(tx).Laying(ctx, from, to)
 		for _, s := range all {
 			if s.PenID == pen.ID {
 				return s.Eggs, err

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/laying"
 	"metrogon/farm"
+	"metrogon/store/stock"
 )
 
 // Pace is how a pen lays, in words.
@@ -26,7 +27,7 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen) (p
 	}
 	p.Hens = hensSay(pen, today)
 	from := today.AddDate(0, 0, -laying.Lately-laying.Usual)
-	laid, err := tx.LaidByDay(ctx, from, today)
+	laid, err := stock.On(tx).LaidByDay(ctx, from, today)
 	if err != nil {
 		return p, err
 	}

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // PenBatch is what a pen's eggs did in one batch.
@@ -48,7 +49,7 @@ type Part struct {
 // lots are a pen's eggs as far as they are told apart, with the groups that they
 // belong to.
 type lots struct {
-	all    []store.PenLot
+	all    []breeders.PenLot
 	ledger farm.Ledger
 	kind   *species.Profile
 }
@@ -62,12 +63,12 @@ func (l lots) byBatch(penID int64) []farm.Told {
 
 // parts sums the eggs that were set by a name that their lots have, "" for none.
 // Hatch is told of a group only where all its eggs have the name.
-func (l lots) parts(name func(store.PenLot) string) (all []Part, leftOut int) {
+func (l lots) parts(name func(breeders.PenLot) string) (all []Part, leftOut int) {
 	type cell struct {
 		key  farm.GroupKey
 		name string
 	}
-	cells := map[cell]store.PenLot{}
+	cells := map[cell]breeders.PenLot{}
 	var order []cell
 	var names []string
 	for _, x := range l.all {
@@ -120,8 +121,8 @@ func (p *PenPage) count(l lots) {
 
 // compare sorts the eggs by hen, by what was done to their shells, and those on trial.
 func (p *PenPage) compare(l lots) {
-	ordinary := func(name func(store.PenLot) string) func(store.PenLot) string {
-		return func(x store.PenLot) string {
+	ordinary := func(name func(breeders.PenLot) string) func(breeders.PenLot) string {
+		return func(x breeders.PenLot) string {
 			if x.Trial {
 				return ""
 			}
@@ -129,12 +130,12 @@ func (p *PenPage) compare(l lots) {
 		}
 	}
 	var outOfHens, outOfShells int
-	p.Hens, outOfHens = l.parts(ordinary(func(x store.PenLot) string { return x.Hen }))
-	if p.Shells, outOfShells = l.parts(ordinary(func(x store.PenLot) string { return x.Washing })); len(p.Shells) < 2 {
+	p.Hens, outOfHens = l.parts(ordinary(func(x breeders.PenLot) string { return x.Hen }))
+	if p.Shells, outOfShells = l.parts(ordinary(func(x breeders.PenLot) string { return x.Washing })); len(p.Shells) < 2 {
 		p.Shells, outOfShells = nil, 0 // nothing to compare
 	}
 	p.LeftOut = max(outOfHens, outOfShells)
-	p.Trials, _ = l.parts(func(x store.PenLot) string {
+	p.Trials, _ = l.parts(func(x breeders.PenLot) string {
 		if !x.Trial {
 			return ""
 		}
@@ -149,7 +150,7 @@ func (p *PenPage) compare(l lots) {
 const newest = 60
 
 // plus adds one record to another.
-func plus(a, b store.Record) store.Record {
+func plus(a, b breeders.Record) breeders.Record {
 	a.Set += b.Set
 	a.Examined += b.Examined
 	a.Fertile += b.Fertile

@@ -6,6 +6,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/breeders"
 )
 
 // counts are how many birds a pen had.
@@ -21,20 +22,20 @@ var (
 		return farm.Taken(err, "name", "Another pen has that name now.")
 	})
 	dropBird = journal.NewKind("drop_bird", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropBird(ctx, id)
+		return breeders.On(tx).DropBird(ctx, id)
 	})
-	birdBefore = journal.NewKind("bird", func(ctx context.Context, tx *farm.Tx, before store.Bird) error {
-		_, err := tx.SaveBird(ctx, before)
+	birdBefore = journal.NewKind("bird", func(ctx context.Context, tx *farm.Tx, before breeders.Bird) error {
+		_, err := breeders.On(tx).SaveBird(ctx, before)
 		return err
 	})
 	dropStay = journal.NewKind("drop_stay", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropStay(ctx, id)
+		return breeders.On(tx).DropStay(ctx, id)
 	})
-	stayBefore = journal.NewKind("stay", func(ctx context.Context, tx *farm.Tx, before store.BirdStay) error {
-		_, err := tx.SaveStay(ctx, before)
+	stayBefore = journal.NewKind("stay", func(ctx context.Context, tx *farm.Tx, before breeders.BirdStay) error {
+		_, err := breeders.On(tx).SaveStay(ctx, before)
 		return err
 	})
 	countsBefore = journal.NewKind("pen_counts", func(ctx context.Context, tx *farm.Tx, c counts) error {
-		return tx.SetPenCounts(ctx, c.Pen, int(c.Males), int(c.Females))
+		return breeders.On(tx).SetPenCounts(ctx, c.Pen, int(c.Males), int(c.Females))
 	})
 )

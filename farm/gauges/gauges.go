@@ -18,13 +18,15 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/probes"
+	"metrogon/store/stock"
 )
 
 // Service holds the use cases.
 type Service struct{ *farm.Service }
 
 // Instrument is one as it is kept.
-type Instrument = store.Instrument
+type Instrument = probes.Instrument
 
 // Gauge is an instrument with what its checks say.
 type Gauge struct {
@@ -33,7 +35,7 @@ type Gauge struct {
 	Lies     string     // where
 	Again    *time.Time // when it is to be checked again; nil: it never was
 	Late     bool
-	Checks   []store.InstrumentCheck // the newest first
+	Checks   []probes.InstrumentCheck // the newest first
 }
 
 // Shows tells what it shows.
@@ -71,7 +73,7 @@ func Lay(x Instrument, in string) Instrument {
 	return x
 }
 
-func gaugeOf(w *farm.Snapshot, x Instrument, checks []store.InstrumentCheck) Gauge {
+func gaugeOf(w *farm.Snapshot, x Instrument, checks []probes.InstrumentCheck) Gauge {
 	g := Gauge{Instrument: x, Lies: x.Spot}
 	if x.MachineID != nil {
 		g.Lies = w.MachineByID[*x.MachineID].Name
@@ -82,7 +84,7 @@ func gaugeOf(w *farm.Snapshot, x Instrument, checks []store.InstrumentCheck) Gau
 	var all []instrument.Check
 	for _, c := range checks {
 		if c.InstrumentID == x.ID {
-			g.Checks = append([]store.InstrumentCheck{c}, g.Checks...)
+			g.Checks = append([]probes.InstrumentCheck{c}, g.Checks...)
 			all = append(all, farm.CheckOf(c))
 		}
 	}
@@ -103,7 +105,7 @@ type List struct {
 	Now      time.Time
 	Gauges   []Gauge
 	Machines []farm.Machine
-	Places   []store.StoragePlace // where eggs wait
+	Places   []stock.StoragePlace // where eggs wait
 }
 
 // All lists them.
@@ -113,7 +115,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 		if err != nil {
 			return err
 		}
-		rows, err := tx.Gauges(ctx, 0, w.Now, 0)
+		rows, err := probes.On(tx).Gauges(ctx, 0, w.Now, 0)
 		if err != nil {
 			return err
 		}
@@ -128,7 +130,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 		}
 		l.Places, err = placesOf(ctx, tx, w)
 		for i, g := range l.Gauges {
-			at := slices.IndexFunc(l.Places, func(p store.StoragePlace) bool { return g.PlaceID != nil && p.ID == *g.PlaceID })
+			at := slices.IndexFunc(l.Places, func(p stock.StoragePlace) bool { return g.PlaceID != nil && p.ID == *g.PlaceID })
 			if at >= 0 {
 				l.Gauges[i].Lies = strings.TrimSuffix(l.Places[at].Name+", "+g.Spot, ", ")
 			}
@@ -154,7 +156,7 @@ func (b *Service) Lies(
 	ctx context.Context, req farm.Request, id int64, in, spot string, since time.Time,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		rows, err := probes.On(tx).Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -188,16 +190,16 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 	if err != nil {
 		return farm.Done{}, err
 	}
-	if x.PlaceID != nil && !slices.ContainsFunc(places, func(o store.StoragePlace) bool { return o.ID == *x.PlaceID }) {
+	if x.PlaceID != nil && !slices.ContainsFunc(places, func(o stock.StoragePlace) bool { return o.ID == *x.PlaceID }) {
 		p.Addf("machine", "Pick the place in which it lies.")
 	}
 	if err := p.Err(); err != nil {
 		return farm.Done{}, err
 	}
 	var u journal.Undo
-	stay := store.InstrumentStay{MachineID: x.MachineID, FromAt: ever}
+	stay := probes.InstrumentStay{MachineID: x.MachineID, FromAt: ever}
 	if x.ID != 0 {
-		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		rows, err := probes.On(tx).Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -210,15 +212,15 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 			stay.FromAt = tx.At
 		}
 		if same(x.MachineID, rows.Instruments[i].MachineID) {
-			stay = store.InstrumentStay{}
+			stay = probes.InstrumentStay{}
 		}
 	}
-	id, err := tx.SaveInstrument(ctx, x)
+	id, err := probes.On(tx).SaveInstrument(ctx, x)
 	if err != nil {
 		return farm.Done{}, farm.Taken(err, "name", "There is an instrument of that name already.")
 	}
 	if stay.InstrumentID = id; !stay.FromAt.IsZero() {
-		if err := tx.AddInstrumentStay(ctx, stay); err != nil {
+		if err := probes.On(tx).AddInstrumentStay(ctx, stay); err != nil {
 			return farm.Done{}, err
 		}
 		u = append(u, dropStay.Of(stay))
@@ -229,7 +231,7 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 	return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
 }
 
-func placesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]store.StoragePlace, error) {
+func placesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]stock.StoragePlace, error) {
 	up, err := w.Upkeep(ctx, tx)
 	return up.Places, err
 }
@@ -254,7 +256,7 @@ func (b *Service) Check(ctx context.Context, req farm.Request, in Checking) (far
 		if err != nil {
 			return farm.Done{}, err
 		}
-		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		rows, err := probes.On(tx).Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -285,7 +287,7 @@ func (b *Service) Check(ctx context.Context, req farm.Request, in Checking) (far
 		if c.Of == instrument.Temperature && !g.Thermo || c.Of == instrument.Humidity && !g.Hygro {
 			return farm.Done{}, farm.Problemf("how", "%s shows only %s.", g.Name, g.Shows())
 		}
-		id, err := tx.AddCheck(ctx, store.InstrumentCheck{
+		id, err := probes.On(tx).AddCheck(ctx, probes.InstrumentCheck{
 			InstrumentID: g.ID, Of: string(c.Of), How: c.How, At: c.At, Shown: c.Shown, Truth: c.True, Sure: c.Sure,
 		}, req.PersonID)
 		if err != nil {
@@ -355,18 +357,18 @@ func (b *Service) TakeReading(
 		if r.At.After(tx.At.Add(time.Minute)) || tx.At.Sub(r.At) > 60*24*time.Hour {
 			p.Addf("when", "A reading lies in the last two months.")
 		}
-		var rows []store.MachineReading
+		var rows []probes.MachineReading
 		if r.TempC != nil || r.RHPct != nil {
 			id := r.InstrumentID
 			if id == 0 {
 				p.Addf("instrument", "Pick the instrument that showed it.")
 			}
-			rows = append(rows, store.MachineReading{
+			rows = append(rows, probes.MachineReading{
 				MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct, Wet: r.WetC != nil,
 			})
 		}
 		if r.DisplayC != nil || r.DisplayRHPct != nil {
-			rows = append(rows, store.MachineReading{MachineID: machineID, At: r.At, TempC: r.DisplayC, RHPct: r.DisplayRHPct})
+			rows = append(rows, probes.MachineReading{MachineID: machineID, At: r.At, TempC: r.DisplayC, RHPct: r.DisplayRHPct})
 		}
 		if len(rows) == 0 {
 			p.Addf("temp", "Type what was read.")
@@ -374,7 +376,7 @@ func (b *Service) TakeReading(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		all, err := tx.Gauges(ctx, machineID, tx.At.Add(-together), 1)
+		all, err := probes.On(tx).Gauges(ctx, machineID, tx.At.Add(-together), 1)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -385,7 +387,7 @@ func (b *Service) TakeReading(
 				return farm.Done{}, farm.ErrNone
 			}
 		}
-		ids, err := tx.AddMachineReadings(ctx, rows, req.PersonID)
+		ids, err := probes.On(tx).AddMachineReadings(ctx, rows, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -407,12 +409,12 @@ func refreshClutches(ctx context.Context, tx *farm.Tx, machineID int64) error {
 }
 
 // besideDisplay is what a probe in the machine told when its display was read: so that the two are compared.
-func besideDisplay(all store.Gauges, machineID int64, at time.Time) (rows []store.MachineReading) {
+func besideDisplay(all probes.Gauges, machineID int64, at time.Time) (rows []probes.MachineReading) {
 	for _, p := range all.Told {
 		i := slices.IndexFunc(all.Instruments, func(x Instrument) bool { return x.ID == p.InstrumentID })
 		x := all.Instruments[i]
 		if x.MachineID != nil && *x.MachineID == machineID && p.TempC != nil && at.Sub(p.At).Abs() <= together {
-			rows = append(rows, store.MachineReading{
+			rows = append(rows, probes.MachineReading{
 				MachineID: machineID, InstrumentID: &x.ID, At: at, TempC: p.TempC, RHPct: p.RHPct,
 			})
 		}
@@ -460,19 +462,19 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 
 var (
 	drop = journal.NewKind("instrument", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropInstrument(ctx, id)
+		return probes.On(tx).DropInstrument(ctx, id)
 	})
 	asBefore = journal.NewKind("instrument_back", func(ctx context.Context, tx *farm.Tx, before Instrument) error {
-		_, err := tx.SaveInstrument(ctx, before)
+		_, err := probes.On(tx).SaveInstrument(ctx, before)
 		return err
 	})
-	dropStay = journal.NewKind("instrument_stay", func(ctx context.Context, tx *farm.Tx, s store.InstrumentStay) error {
-		return tx.DropInstrumentStay(ctx, s.InstrumentID, s.FromAt)
+	dropStay = journal.NewKind("instrument_stay", func(ctx context.Context, tx *farm.Tx, s probes.InstrumentStay) error {
+		return probes.On(tx).DropInstrumentStay(ctx, s.InstrumentID, s.FromAt)
 	})
 	dropCheck = journal.NewKind("instrument_check", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.DropCheck(ctx, id)
+		return probes.On(tx).DropCheck(ctx, id)
 	})
 	dropReadings = journal.NewKind("machine_readings", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropMachineReadings(ctx, ids)
+		return probes.On(tx).DropMachineReadings(ctx, ids)
 	})
 )

@@ -8,7 +8,7 @@ import (
 
 	"metrogon/core/instrument"
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/probes"
 )
 
 // Read is what was read, corrected.
@@ -56,7 +56,7 @@ const (
 // MachineOf reads a machine through its instruments, as a part of its page.
 func MachineOf(machineID int64, to *Machine) farm.Part {
 	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		rows, err := tx.Gauges(ctx, machineID, w.Now.Add(-lookBack), mostRead)
+		rows, err := probes.On(tx).Gauges(ctx, machineID, w.Now.Add(-lookBack), mostRead)
 		if err != nil {
 			return err
 		}
@@ -65,7 +65,7 @@ func MachineOf(machineID int64, to *Machine) farm.Part {
 	}
 }
 
-func machineOf(w *farm.Snapshot, rows store.Gauges, open []farm.BatchView, machineID int64) (x Machine) {
+func machineOf(w *farm.Snapshot, rows probes.Gauges, open []farm.BatchView, machineID int64) (x Machine) {
 	by := map[int64]Gauge{}
 	for _, one := range rows.Instruments {
 		g := gaugeOf(w, one, rows.Checks)
@@ -92,7 +92,7 @@ func machineOf(w *farm.Snapshot, rows store.Gauges, open []farm.BatchView, machi
 }
 
 // told puts what a probe in it told before what was read by hand, where it is newer.
-func (x *Machine) told(w *farm.Snapshot, last []store.Point, by map[int64]Gauge, in func(Gauge) bool) {
+func (x *Machine) told(w *farm.Snapshot, last []probes.Point, by map[int64]Gauge, in func(Gauge) bool) {
 	for _, p := range last {
 		g := by[p.InstrumentID]
 		if !in(g) || w.Now.Sub(p.At) >= 24*time.Hour {
@@ -100,7 +100,7 @@ func (x *Machine) told(w *farm.Snapshot, last []store.Point, by map[int64]Gauge,
 		}
 		x.Sends = true
 		if x.Now == nil || p.At.After(x.Now.At) {
-			read := g.corrected(store.MachineReading{At: p.At, TempC: p.TempC, RHPct: p.RHPct})
+			read := g.corrected(probes.MachineReading{At: p.At, TempC: p.TempC, RHPct: p.RHPct})
 			x.Now = &read
 		}
 	}
@@ -110,7 +110,7 @@ func (x *Machine) told(w *farm.Snapshot, last []store.Point, by map[int64]Gauge,
 const wetSure = 3.0
 
 // corrected is a reading as it is taken to have been.
-func (g Gauge) corrected(r store.MachineReading) Read {
+func (g Gauge) corrected(r probes.MachineReading) Read {
 	read := Read{At: r.At, By: g.Name}
 	if r.TempC != nil {
 		c := g.Temp.True(*r.TempC)

@@ -14,6 +14,8 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/people"
+	"metrogon/store/remind"
 )
 
 // Service holds the use cases.
@@ -41,7 +43,7 @@ type Day struct {
 
 // List is a list as it stands.
 type List struct {
-	store.Handover
+	remind.Handover
 	Farm string
 	Days []Day
 	Over bool // it ended, or was withdrawn
@@ -68,7 +70,7 @@ const MostDays = 31
 // Make makes a list, and gives the secret of its link: it is shown now and never again. Asked twice by one form it is
 // made once, and the second answer has no secret.
 func (b *Service) Make(
-	ctx context.Context, req farm.Request, h store.Handover,
+	ctx context.Context, req farm.Request, h remind.Handover,
 ) (link string, done farm.Done, err error) {
 	made, digest := farm.NewLink()
 	done, err = b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
@@ -90,7 +92,7 @@ func (b *Service) Make(
 			return farm.Done{}, err
 		}
 		h.MadeBy, h.MadeAt = req.PersonID, tx.At
-		id, err := tx.AddHandover(ctx, h, digest)
+		id, err := remind.On(tx).AddHandover(ctx, h, digest)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -102,24 +104,24 @@ func (b *Service) Make(
 }
 
 var withdrawn = journal.NewKind("withdraw_list", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.WithdrawHandover(ctx, id, &tx.At)
+	return remind.On(tx).WithdrawHandover(ctx, id, &tx.At)
 })
 
 var reopened = journal.NewKind("reopen_list", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.WithdrawHandover(ctx, id, nil)
+	return remind.On(tx).WithdrawHandover(ctx, id, nil)
 })
 
 // Withdraw ends a list: its link shows nothing any more.
 func (b *Service) Withdraw(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		h, err := tx.Handover(ctx, id)
+		h, err := remind.On(tx).Handover(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		if h.WithdrawnAt != nil {
 			return farm.Done{}, farm.Problemf("list", "It was withdrawn already.")
 		}
-		if err := tx.WithdrawHandover(ctx, id, &tx.At); err != nil {
+		if err := remind.On(tx).WithdrawHandover(ctx, id, &tx.At); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, nil, journal.Undo{reopened.Of(id)}, "Withdrew the list for %s.", h.Name)
@@ -129,7 +131,7 @@ func (b *Service) Withdraw(ctx context.Context, req farm.Request, id int64) (far
 // Lists gives the lists of the last month and those to come.
 func (b *Service) Lists(ctx context.Context, m *farm.Member) (all []List, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		rows, err := tx.Handovers(ctx, m.Date(tx.At).AddDate(0, 0, -MostDays))
+		rows, err := remind.On(tx).Handovers(ctx, m.Date(tx.At).AddDate(0, 0, -MostDays))
 		if err != nil {
 			return err
 		}
@@ -147,11 +149,11 @@ func (b *Service) Lists(ctx context.Context, m *farm.Member) (all []List, err er
 
 // Linked finds the list of a link, with whoever made it; ErrNone if it was withdrawn or is long over.
 func (b *Service) Linked(ctx context.Context, link string) (m *farm.Member, l List, err error) {
-	to, err := b.DB.HandoverOf(ctx, farm.LinkDigest(link))
+	to, err := remind.Of(b.DB).HandoverOf(ctx, farm.LinkDigest(link))
 	if err != nil {
 		return nil, l, err
 	}
-	by, err := b.DB.MemberByPerson(ctx, to.MadeBy, to.FarmID, "")
+	by, err := people.Of(b.DB).MemberByPerson(ctx, to.MadeBy, to.FarmID, "")
 	if err != nil {
 		return nil, l, err
 	}
@@ -162,7 +164,7 @@ func (b *Service) Linked(ctx context.Context, link string) (m *farm.Member, l Li
 		return nil, l, farm.ErrNone
 	}
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		h, err := tx.Handover(ctx, to.ID)
+		h, err := remind.On(tx).Handover(ctx, to.ID)
 		if err != nil {
 			return err
 		}
@@ -177,7 +179,7 @@ func (b *Service) Linked(ctx context.Context, link string) (m *farm.Member, l Li
 
 // list works a list out as the farm stands: what was done meanwhile, by whomever, is gone from it, but
 // for what was ticked on it.
-func (b *Service) list(ctx context.Context, tx *farm.Tx, h store.Handover) (l List, err error) {
+func (b *Service) list(ctx context.Context, tx *farm.Tx, h remind.Handover) (l List, err error) {
 	l = List{Handover: h, Farm: tx.Member.FarmName}
 	today := tx.Member.Date(tx.At)
 	l.Over = h.WithdrawnAt != nil || h.ToOn.AddDate(0, 0, 1).Before(today)
@@ -192,7 +194,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h store.Handover) (l Li
 	if err != nil {
 		return l, err
 	}
-	ticks, err := tx.Ticks(ctx, h.ID)
+	ticks, err := remind.On(tx).Ticks(ctx, h.ID)
 	if err != nil {
 		return l, err
 	}
@@ -273,7 +275,7 @@ func (b *Service) Tick(ctx context.Context, link string, req farm.Request, item 
 			return farm.Done{Said: "Open again."}, reopen(ctx, tx, l.ID, item)
 		}
 		done.Said = wording.Capital(e.Title) + ": done."
-		t := store.Tick{Item: item, At: tx.At}
+		t := remind.Tick{Item: item, At: tx.At}
 		today := e.On.Equal(m.Date(tx.At))
 		if e.Ticked == nil && today && slices.Contains(care, e.Kind) {
 			c := store.Care{Kind: e.Kind}
@@ -288,13 +290,13 @@ func (b *Service) Tick(ctx context.Context, link string, req farm.Request, item 
 			}
 			t.EntryID = &recorded.Entry
 		}
-		return done, tx.SetTick(ctx, l.ID, t)
+		return done, remind.On(tx).SetTick(ctx, l.ID, t)
 	})
 }
 
 // reopen unticks an item, and takes back what was written down with it.
 func reopen(ctx context.Context, tx *farm.Tx, listID int64, item string) error {
-	ticks, err := tx.Ticks(ctx, listID)
+	ticks, err := remind.On(tx).Ticks(ctx, listID)
 	if err != nil {
 		return err
 	}
@@ -305,7 +307,7 @@ func reopen(ctx context.Context, tx *farm.Tx, listID int64, item string) error {
 			}
 		}
 	}
-	return tx.DropTick(ctx, listID, item)
+	return remind.On(tx).DropTick(ctx, listID, item)
 }
 
 func (l List) find(item string) (Entry, bool) {

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/hatch"
 )
 
 // Opened is one egg that did not hatch, and what it showed.
@@ -86,11 +87,11 @@ func (b *Service) BreakOut(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row := store.BreakOut{EggID: o.EggID, At: at, Findings: []string{}, PersonID: req.PersonID}
+		row := rows.BreakOut{EggID: o.EggID, At: at, Findings: []string{}, PersonID: req.PersonID}
 		for _, f := range o.Findings {
 			row.Findings = append(row.Findings, string(f))
 		}
-		if err := tx.AddBreakOut(ctx, row); err != nil {
+		if err := rows.On(tx).AddBreakOut(ctx, row); err != nil {
 			return farm.Done{}, err
 		}
 		if err := farm.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
@@ -131,7 +132,7 @@ func (o Opened) keep(
 		ended, err := tx.End(ctx, end.Eggs, string(end.Fate), stage, at)
 		return journal.Undo{journal.Revive.Of(ended)}, err
 	case fate == outcome.Unhatched && e.Stage != nil && candling.Stage(*e.Stage) == candling.NotOpened:
-		_, err := tx.SetStage(ctx, e.ID, string(candling.NotOpened), stage)
+		_, err := rows.On(tx).SetStage(ctx, e.ID, string(candling.NotOpened), stage)
 		return journal.Undo{stageBack.Of(stagedEgg{e.ID, stage})}, err
 	case fate == outcome.Removed && e.Opened == nil:
 		opened, err := tx.SetOpened(ctx, []int64{e.ID}, stage)
@@ -191,7 +192,7 @@ func (b *Service) BreakOutOf(ctx context.Context, m *farm.Member, batchID int64)
 		if err != nil {
 			return err
 		}
-		outs, err := tx.BreakOuts(ctx, batchID)
+		outs, err := rows.On(tx).BreakOuts(ctx, batchID)
 		if err != nil {
 			return err
 		}

@@ -4,7 +4,7 @@ package hatch
 
 import (
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/hatch"
 )
 
 // Service holds the use cases.
@@ -12,7 +12,7 @@ type Service struct{ *farm.Service }
 
 // Records of a hatch as they are kept.
 type (
-	OneYoung   = store.OneYoung
-	BasketName = store.HatchBasket
-	Sign       = store.HatchSign
+	OneYoung   = rows.OneYoung
+	BasketName = rows.HatchBasket
+	Sign       = rows.HatchSign
 )

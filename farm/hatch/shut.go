@@ -18,6 +18,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	hatchrows "metrogon/store/hatch"
 )
 
 // LockPage is a batch that goes into lockdown, with the machine that it would hatch in.
@@ -69,7 +70,7 @@ func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64)
 
 // inside are the eggs that go in, by pen, and what of the list is done.
 func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error {
-	rows, err := tx.Hatch(ctx, p.Into.ID, []int64{p.ID}, []string{p.Species}, w.Now)
+	rows, err := hatchrows.On(tx).Hatch(ctx, p.Into.ID, []int64{p.ID}, []string{p.Species}, w.Now)
 	if err != nil {
 		return err
 	}
@@ -150,8 +151,8 @@ func steps(v farm.BatchView, into int64) []hatching.Step {
 type Shutting struct {
 	HatcherID int64
 	At        time.Time // zero: now
-	Baskets   []store.HatchBasket
-	Pipped    []store.HatchSign // eggs that had pipped by then, so many of a pen
+	Baskets   []hatchrows.HatchBasket
+	Pipped    []hatchrows.HatchSign // eggs that had pipped by then, so many of a pen
 }
 
 // Shut locks a batch down, names its baskets, and notes eggs that have pipped already: no alarm.
@@ -169,17 +170,17 @@ func (b *Service) Shut(ctx context.Context, req farm.Request, id int64, s Shutti
 			if err := p.Err(); err != nil {
 				return farm.Done{}, err
 			}
-			if err := tx.NameBasket(ctx, k); err != nil {
+			if err := hatchrows.On(tx).NameBasket(ctx, k); err != nil {
 				return farm.Done{}, err
 			}
 		}
 		for _, x := range s.Pipped {
 			t := Tap{Pen: *x.PenID, Trial: x.Trial, N: x.N}
-			sign := store.HatchSign{BatchID: id, Kind: hatching.Pip, N: 1, At: at}
+			sign := hatchrows.HatchSign{BatchID: id, Kind: hatching.Pip, N: 1, At: at}
 			if _, err := whose(&sign, t, pens); err != nil {
 				return farm.Done{}, err
 			}
-			one, err := tx.AddSign(ctx, sign, req.PersonID)
+			one, err := hatchrows.On(tx).AddSign(ctx, sign, req.PersonID)
 			if err != nil {
 				return farm.Done{}, err
 			}

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	hatchrows "metrogon/store/hatch"
 )
 
 // What can be done beside a machine that hatches, besides a pip, a zip and a young out.
@@ -102,13 +103,13 @@ func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Tim
 		if err != nil {
 			return farm.Done{}, err
 		}
-		s, of := store.HatchSign{BatchID: batch.ID, Kind: t.Kind, N: 1, At: at}, ""
+		s, of := hatchrows.HatchSign{BatchID: batch.ID, Kind: t.Kind, N: 1, At: at}, ""
 		if t.Kind != Look {
 			if of, err = whose(&s, t, pens); err != nil {
 				return farm.Done{}, err
 			}
 		}
-		id, err := tx.AddSign(ctx, s, req.PersonID)
+		id, err := hatchrows.On(tx).AddSign(ctx, s, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -122,7 +123,7 @@ func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Tim
 }
 
 // whose puts into a sign which egg it is of, or how many of which pen, and names them.
-func whose(s *store.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
+func whose(s *hatchrows.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 	for _, p := range pens {
 		if t.Egg == 0 && p.ID == t.Pen && p.Trial == t.Trial {
 			var problems farm.Problems
@@ -155,7 +156,7 @@ func (b *Service) opened(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddOpening(
+		id, err := hatchrows.On(tx).AddOpening(
 			ctx, store.LidOpening{MachineID: machineID, At: at, Minutes: t.Minutes, Why: why}, req.PersonID,
 		)
 		if err != nil {
@@ -179,7 +180,7 @@ func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Tim
 		if i < 0 {
 			return farm.Done{}, farm.ErrNone
 		}
-		rows, err := tx.Hatch(ctx, batch.HatcherID, []int64{batch.ID}, nil, batch.SetAt)
+		rows, err := hatchrows.On(tx).Hatch(ctx, batch.HatcherID, []int64{batch.ID}, nil, batch.SetAt)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -192,7 +193,7 @@ func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Tim
 		}
 		var ids []int64
 		for range t.N {
-			id, err := tx.AddOneYoung(ctx, one)
+			id, err := hatchrows.On(tx).AddOneYoung(ctx, one)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -206,7 +207,7 @@ func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Tim
 }
 
 // left is how many young of a pen are out and not told apart yet.
-func (t Tap) left(p farm.PenEggs, told []store.OneYoung) int {
+func (t Tap) left(p farm.PenEggs, told []hatchrows.OneYoung) int {
 	n := p.Hatched
 	for _, y := range told {
 		n -= farm.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
@@ -218,7 +219,7 @@ func (t Tap) left(p farm.PenEggs, told []store.OneYoung) int {
 func (t Tap) isOut(e store.Egg) bool { return e.ID == t.Egg && farm.FateOf(e) == outcome.Hatched }
 
 // young is a row of what is told, of which so many more can be.
-func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.OneYoung, err error) {
+func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one hatchrows.OneYoung, err error) {
 	var p farm.Problems
 	switch {
 	case left <= 0:
@@ -231,7 +232,7 @@ func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one store.One
 	if x.Band != "" && t.N != 1 {
 		p.Addf("band", "A band belongs to one young.")
 	}
-	one = store.OneYoung{
+	one = hatchrows.OneYoung{
 		BatchID: batchID, PenID: t.Pen, Trial: t.Trial, At: at, Sex: x.Sex, Signs: x.Signs,
 		Colour: p.Name("colour", "The colour", x.Colour, 40, false),
 		Band:   p.Name("band", "The band or mark", x.Band, 30, false),
@@ -292,7 +293,7 @@ func (b *Service) takeOut(ctx context.Context, req farm.Request, t Tap, at time.
 		if err != nil {
 			return farm.Done{}, err
 		}
-		rows, err := tx.Hatch(ctx, batch.HatcherID, []int64{batch.ID}, nil, batch.SetAt)
+		rows, err := hatchrows.On(tx).Hatch(ctx, batch.HatcherID, []int64{batch.ID}, nil, batch.SetAt)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -312,7 +313,9 @@ func (b *Service) takeOut(ctx context.Context, req farm.Request, t Tap, at time.
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddTaken(ctx, store.Taken{BatchID: batch.ID, At: at, Young: t.N, Place: place}, req.PersonID)
+		id, err := hatchrows.On(tx).AddTaken(
+			ctx, hatchrows.Taken{BatchID: batch.ID, At: at, Young: t.N, Place: place}, req.PersonID,
+		)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	hatchrows "metrogon/store/hatch"
 )
 
 // WatchPage is a machine with all that stands in lockdown in it.
@@ -33,8 +34,8 @@ type LoadView struct {
 	InLockdown int     // eggs that went in and were not taken out dead
 	Usual      float64 // % of these that usually hatch, here
 	Looked     time.Time
-	Young      []store.OneYoung
-	Taken      []store.Taken
+	Young      []hatchrows.OneYoung
+	Taken      []hatchrows.Taken
 	TakenSum   int
 	Held, Told int // forecasts of past loads that came true, of so many
 	Shifts     int // past loads of this kind that tell when it comes
@@ -106,7 +107,7 @@ func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (p
 		for _, v := range in {
 			since = farm.Earliest(since, *v.LockedAt)
 		}
-		rows, err := tx.Hatch(ctx, machineID, ids, kinds, since)
+		rows, err := hatchrows.On(tx).Hatch(ctx, machineID, ids, kinds, since)
 		if err != nil {
 			return err
 		}
@@ -165,7 +166,7 @@ func (l LoadView) UsualSays() string {
 }
 
 // loadView puts together what is known of one batch.
-func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows store.Hatch) LoadView {
+func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows hatchrows.Hatch) LoadView {
 	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
 	l := w.Load(records, w.Beliefs(records), v, pens, rows)
 	view := LoadView{
@@ -199,7 +200,7 @@ func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows 
 }
 
 // youngOf adds the counted young of a batch up, by pen.
-func youngOf(batchID int64, counts []store.YoungCount) (all []store.Young) {
+func youngOf(batchID int64, counts []hatchrows.YoungCount) (all []store.Young) {
 	for _, c := range counts {
 		if c.BatchID != batchID {
 			continue
@@ -215,7 +216,7 @@ func youngOf(batchID int64, counts []store.YoungCount) (all []store.Young) {
 }
 
 func basket(
-	w *farm.Snapshot, p farm.PenEggs, v farm.BatchView, clocks map[int64]*hatching.EggWatch, rows store.Hatch,
+	w *farm.Snapshot, p farm.PenEggs, v farm.BatchView, clocks map[int64]*hatching.EggWatch, rows hatchrows.Hatch,
 ) Basket {
 	x := Basket{PenEggs: p, Band: w.Band(p.ID), Extra: p.Counted}
 	for _, e := range p.Eggs {
@@ -253,7 +254,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if err != nil {
 		return nil, err
 	}
-	rows, err := tx.Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, v.SetAt)
+	rows, err := hatchrows.On(tx).Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, v.SetAt)
 	if err != nil {
 		return nil, err
 	}
@@ -265,12 +266,12 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if l == nil {
 		return nil, nil
 	}
-	return journal.Undo{unlearn.Of(v.ID)}, tx.SaveLesson(ctx, *l)
+	return journal.Undo{unlearn.Of(v.ID)}, hatchrows.On(tx).SaveLesson(ctx, *l)
 }
 
 // lesson is what a load that is over told: only where it was written down while it hatched, which
 // is where pips or young have more than one time.
-func lesson(l *hatching.Load, v farm.BatchView) *store.Lesson {
+func lesson(l *hatching.Load, v farm.BatchView) *hatchrows.Lesson {
 	times := map[time.Time]bool{}
 	var outs []time.Time
 	var first time.Time
@@ -291,7 +292,7 @@ func lesson(l *hatching.Load, v farm.BatchView) *store.Lesson {
 	before.Events, before.Now, before.Looked = nil, *v.LockedAt, time.Time{}
 	f := before.Forecast()
 	all := l.Forecast()
-	x := &store.Lesson{
+	x := &hatchrows.Lesson{
 		BatchID: v.ID, Species: v.Species, MachineID: v.HatcherID, ShiftH: math.Round(100*all.Shift) / 100,
 	}
 	held := func(m *hatching.Moment, at time.Time) *bool {

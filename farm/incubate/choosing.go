@@ -11,7 +11,7 @@ import (
 	"metrogon/core/machine"
 	"metrogon/core/storage"
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/stock"
 )
 
 // Wish is what a set is wanted for; the zero value wants the machine full of the
@@ -90,7 +90,7 @@ func (p SetPage) room(s Setting) int {
 
 // lots are the eggs that may be set in so many days, with those of the days
 // until then among them: not past their days, not resting, of the wished pen.
-func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []store.Stock) (lots []choice.Lot, of []farm.Lot) {
+func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []stock.Stock) (lots []choice.Lot, of []farm.Lot) {
 	add := func(pen int64, age, eggs int, l farm.Lot) {
 		if k := storage.KeepingAt(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
 			lots = append(lots, choice.Lot{
@@ -152,7 +152,7 @@ func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
 }
 
 // later compares filling the machine today with waiting two days.
-func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []store.Stock) *Later {
+func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []stock.Stock) *Later {
 	const days = 2
 	l := &Later{Days: days}
 	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/stock"
 )
 
 // Nest is eggs that are taken over part-incubated, from an abandoned nest or another farm: how long they were
@@ -70,19 +71,19 @@ func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.
 			return farm.Done{}, err
 		}
 		laid := req.Date(setAt)
-		rows := []store.Collection{{
+		rows := []stock.Collection{{
 			PenID: pen.ID, LaidOn: laid, Washing: string(method.Unwashed), Reasons: map[string]int{grading.Begun: n.Eggs},
 		}}
-		gathered, err := tx.Collect(ctx, rows)
+		gathered, err := stock.On(tx).Collect(ctx, rows)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		eggs, err := tx.OnTrial(ctx, gathered[0], grading.Begun, n.Eggs)
+		eggs, err := stock.On(tx).OnTrial(ctx, gathered[0], grading.Begun, n.Eggs)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		lot := store.Stock{PenID: pen.ID, LaidOn: laid, Trial: true}
-		if _, err := tx.Put(ctx, id, lot, n.Eggs, eggs, tx.At); err != nil {
+		lot := stock.Stock{PenID: pen.ID, LaidOn: laid, Trial: true}
+		if _, err := stock.On(tx).Put(ctx, id, lot, n.Eggs, eggs, tx.At); err != nil {
 			return farm.Done{}, err
 		}
 		if _, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
@@ -173,7 +174,7 @@ var (
 		return tx.SetClock(ctx, c.Batch, c.SetAt, c.Unsure)
 	})
 	dropNest = journal.NewKind("nest", func(ctx context.Context, tx *farm.Tx, collections []int64) error {
-		n, err := tx.DropCollections(ctx, collections)
+		n, err := stock.On(tx).DropCollections(ctx, collections)
 		if err == nil && n < len(collections) {
 			err = fmt.Errorf("the eggs of a nest are not all in store")
 		}

@@ -19,6 +19,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	seasonrows "metrogon/store/season"
+	stockrows "metrogon/store/stock"
 )
 
 // Pick is so many eggs of one pen and lay day; where Only names single eggs,
@@ -146,7 +148,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		if s.SetterID == 0 {
 			return nil
 		}
-		laying, err := tx.Laying(ctx, room.Today.AddDate(0, 0, -layingDays), room.Today)
+		laying, err := stockrows.On(tx).Laying(ctx, room.Today.AddDate(0, 0, -layingDays), room.Today)
 		if err != nil {
 			return err
 		}
@@ -366,7 +368,7 @@ func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Do
 			return farm.Done{}, err
 		}
 		kind := w.Kinds[batch.Species]
-		stock, err := tx.Stock(ctx, s.SetAt)
+		stock, err := stockrows.On(tx).Stock(ctx, s.SetAt)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -396,8 +398,8 @@ func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Do
 		var gone farm.Problems
 		eggs := 0
 		for _, pick := range s.Picks {
-			from := store.Stock{PenID: pick.PenID, LaidOn: pick.LaidOn, Trial: pick.Trial}
-			n, err := tx.Put(ctx, id, from, pick.Eggs, pick.Only, restedAt)
+			from := stockrows.Stock{PenID: pick.PenID, LaidOn: pick.LaidOn, Trial: pick.Trial}
+			n, err := stockrows.On(tx).Put(ctx, id, from, pick.Eggs, pick.Only, restedAt)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -439,7 +441,7 @@ func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Do
 // asPlanned notes of which planned batch a batch is; taken back with the batch, the plan stands
 // again.
 func asPlanned(ctx context.Context, tx *farm.Tx, plannedID, batchID int64) error {
-	p, err := tx.Planned(ctx, plannedID)
+	p, err := seasonrows.On(tx).Planned(ctx, plannedID)
 	if err != nil {
 		return err
 	}
@@ -447,14 +449,14 @@ func asPlanned(ctx context.Context, tx *farm.Tx, plannedID, batchID int64) error
 		return farm.Problemf("planned", "That planned batch is set already, or not planned any more.")
 	}
 	p.BatchID = &batchID
-	_, err = tx.SavePlanned(ctx, p)
+	_, err = seasonrows.On(tx).SavePlanned(ctx, p)
 	return err
 }
 
 // went says which eggs of a pick somebody else has taken.
 func went(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pick Pick, left int) string {
 	if len(pick.Only) > 0 {
-		if gone, err := tx.GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
+		if gone, err := stockrows.On(tx).GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
 			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.PenByID[pick.PenID].Name)
 		}
 	}
@@ -467,9 +469,9 @@ func went(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pick Pick, left in
 // SingleEggs lists the eggs in store of a pen and lay day, one by one.
 func (b *Service) SingleEggs(
 	ctx context.Context, m *farm.Member, penID int64, laidOn time.Time, trial bool,
-) (eggs []store.StoredEgg, err error) {
+) (eggs []stockrows.StoredEgg, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		eggs, err = tx.StoredEggs(ctx, penID, laidOn, trial, b.Now())
+		eggs, err = stockrows.On(tx).StoredEggs(ctx, penID, laidOn, trial, b.Now())
 		return err
 	})
 	return

@@ -6,6 +6,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/archive"
 )
 
 // Entry is one line of the journal.
@@ -25,8 +26,8 @@ type Query struct {
 type Page struct {
 	Query
 	Lines  []store.CodedEntry
-	Older  int64         // lines older than this one follow; 0: none
-	People []store.Named // who did something, or may have
+	Older  int64           // lines older than this one follow; 0: none
+	People []archive.Named // who did something, or may have
 }
 
 const pageLines = 100
@@ -57,7 +58,7 @@ func Read(ctx context.Context, b *farm.Service, m *farm.Member, q Query) (page P
 		page.Lines = page.Lines[:pageLines]
 		page.Older = page.Lines[pageLines-1].ID
 	}
-	page.People, err = b.DB.EverOn(ctx, m.FarmID)
+	page.People, err = archive.Of(b.DB).EverOn(ctx, m.FarmID)
 	return page, err
 }
 

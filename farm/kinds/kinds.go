@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/people"
 )
 
 // KindPage is what is known of a kind: the shipped figures, the farm's own
@@ -238,7 +239,7 @@ func (b *Service) AddKind(ctx context.Context, req farm.Request, like, name stri
 		case len(req.OwnKinds) >= mostKinds:
 			return farm.Done{}, farm.Problemf("name", "A farm may have %d kinds of its own.", mostKinds)
 		}
-		if err := tx.SetOwnKinds(ctx, append(slices.Clone(req.OwnKinds), id)); err != nil {
+		if err := people.On(tx).SetOwnKinds(ctx, append(slices.Clone(req.OwnKinds), id)); err != nil {
 			return farm.Done{}, err
 		}
 		base, err := species.Find(like)

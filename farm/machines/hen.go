@@ -13,6 +13,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/snapshot"
 )
 
 // Hen is the card of a broody hen.
@@ -54,7 +55,7 @@ func swapOn(w *farm.Snapshot, v farm.BatchView) (time.Time, bool) {
 	return swapHour.On(look.At, 0, w.Member.Place), ok && turns && !v.Kind.IsReptile()
 }
 
-func henOf(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {
+func henOf(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {
 	if !machine.Broody(x.Kind) {
 		return nil
 	}
@@ -86,7 +87,7 @@ func henOf(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView, x farm.Mach
 }
 
 // pending are the swaps of open batches of which nothing has gone under the hen yet.
-func pending(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []Swap) {
+func pending(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []Swap) {
 	for _, s := range up.Swaps {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
 		if i < 0 {
@@ -103,7 +104,7 @@ func pending(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []Sw
 }
 
 // swapChores are eggs that go under a hen tonight, or soon.
-func swapChores(w *farm.Snapshot, up store.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func swapChores(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []chores.Chore) {
 	for _, s := range pending(w, up, open) {
 		v, hen := s.Batch, w.MachineByID[s.HenID]
 		n := min(s.Eggs, v.Alive)

@@ -14,6 +14,8 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/snapshot"
+	"metrogon/store/weigh"
 )
 
 // Water is what is known of a machine's water.
@@ -23,7 +25,7 @@ type Water struct {
 }
 
 // waterOf reads a machine's log.
-func waterOf(w *farm.Snapshot, up store.Upkeep, x farm.Machine) (all Water) {
+func waterOf(w *farm.Snapshot, up snapshot.Upkeep, x farm.Machine) (all Water) {
 	for _, e := range up.Water {
 		if e.MachineID == x.ID {
 			all.Log = append(all.Log, watering.Event{At: e.At, Kind: watering.Kind(e.Kind), ML: e.ML})
@@ -143,7 +145,9 @@ func (b *Service) Watered(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddWater(ctx, store.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, req.PersonID)
+		id, err := weigh.On(tx).AddWater(
+			ctx, weigh.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, req.PersonID,
+		)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -154,5 +158,5 @@ func (b *Service) Watered(
 }
 
 var dropWater = journal.NewKind("water", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.DropWater(ctx, id)
+	return weigh.On(tx).DropWater(ctx, id)
 })

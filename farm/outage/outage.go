@@ -14,7 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/outage"
 )
 
 // Service holds the use cases.
@@ -89,16 +89,16 @@ func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done
 		if err := c.overlaps(ctx, tx, w); err != nil {
 			return farm.Done{}, err
 		}
-		row := store.Outage{FromAt: c.From, RoomC: c.RoomC}
-		var on []store.OutageMachine
+		row := rows.Outage{FromAt: c.From, RoomC: c.RoomC}
+		var on []rows.OutageMachine
 		about := journal.Subjects{}
 		for _, x := range w.Machines {
 			if box, took := c.Boxes[x.ID]; took {
-				on = append(on, store.OutageMachine{MachineID: x.ID, Box: string(box)})
+				on = append(on, rows.OutageMachine{MachineID: x.ID, Box: string(box)})
 				about = about.And(journal.Machine, x.ID)
 			}
 		}
-		id, err := tx.AddOutage(ctx, row, on, req.PersonID)
+		id, err := rows.On(tx).AddOutage(ctx, row, on, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -120,7 +120,7 @@ func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done
 
 // overlaps refuses a cut that is written down already.
 func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error {
-	all, err := tx.Outages(ctx, 30)
+	all, err := rows.On(tx).Outages(ctx, 30)
 	if err != nil {
 		return err
 	}
@@ -132,7 +132,7 @@ func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error 
 		if !o.FromAt.Before(to) || o.ToAt != nil && !o.ToAt.After(c.From) {
 			continue
 		}
-		one, err := tx.Outage(ctx, o.ID)
+		one, err := rows.On(tx).Outage(ctx, o.ID)
 		if err != nil {
 			return err
 		}
@@ -153,7 +153,7 @@ func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.
 		if err != nil {
 			return farm.Done{}, err
 		}
-		one, err := tx.Outage(ctx, id)
+		one, err := rows.On(tx).Outage(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -189,10 +189,10 @@ func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.
 func (b *Service) end(
 	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, id int64, at time.Time, about journal.Subjects,
 ) (journal.Subjects, string, error) {
-	if err := tx.EndOutage(ctx, id, &at); err != nil {
+	if err := rows.On(tx).EndOutage(ctx, id, &at); err != nil {
 		return about, "", err
 	}
-	one, err := tx.Outage(ctx, id)
+	one, err := rows.On(tx).Outage(ctx, id)
 	if err != nil {
 		return about, "", err
 	}
@@ -208,7 +208,7 @@ func (b *Service) end(
 	}
 	for _, c := range all {
 		look := tx.Member.Date(calendar.After(c.Batch.SetAt, c.LookDay))
-		if err := tx.Chill(ctx, store.OutageBatch{
+		if err := rows.On(tx).Chill(ctx, rows.OutageBatch{
 			OutageID: id, BatchID: c.Batch.ID, MachineID: c.MachineID, Eggs: c.Outage.Eggs, Hours: c.Outage.Hours,
 			LateH: min(240, c.DelayH), Risk: string(c.Risk), LookOn: look,
 		}); err != nil {
@@ -228,7 +228,7 @@ func (b *Service) Read(
 	ctx context.Context, req farm.Request, id, machineID int64, at time.Time, eggC float64,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		one, err := tx.Outage(ctx, id)
+		one, err := rows.On(tx).Outage(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -237,7 +237,7 @@ func (b *Service) Read(
 		}
 		r := req.Units()
 		switch {
-		case one.ID == 0 || !slices.ContainsFunc(one.Machines, func(x store.OutageMachine) bool {
+		case one.ID == 0 || !slices.ContainsFunc(one.Machines, func(x rows.OutageMachine) bool {
 			return x.MachineID == machineID
 		}):
 			return farm.Done{}, farm.ErrNone
@@ -248,7 +248,7 @@ func (b *Service) Read(
 		case !(eggC >= -5 && eggC <= 45):
 			return farm.Done{}, farm.Problemf("egg_c", "Eggs may be read at %s to %s.", r.Temp(-5), r.Temp(45))
 		}
-		row, err := tx.AddOutageReading(ctx, id, store.OutageReading{MachineID: machineID, At: at, EggC: eggC})
+		row, err := rows.On(tx).AddOutageReading(ctx, id, rows.OutageReading{MachineID: machineID, At: at, EggC: eggC})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -273,7 +273,7 @@ func hours(d time.Duration) string {
 }
 
 // names lists the machines that a cut took.
-func names(w *farm.Snapshot, on []store.OutageMachine) string {
+func names(w *farm.Snapshot, on []rows.OutageMachine) string {
 	var all []string
 	for _, x := range on {
 		all = append(all, w.MachineByID[x.MachineID].Name)
@@ -295,15 +295,15 @@ func waited(ctx context.Context, tx *farm.Tx, err error) error {
 
 var (
 	dropOutage = journal.NewKind("outage", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return waited(ctx, tx, tx.DropOutage(ctx, id))
+		return waited(ctx, tx, rows.On(tx).DropOutage(ctx, id))
 	})
 	reopen = journal.NewKind("power_away", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return waited(ctx, tx, tx.EndOutage(ctx, id, nil))
+		return waited(ctx, tx, rows.On(tx).EndOutage(ctx, id, nil))
 	})
 	unchill = journal.NewKind("unchill", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return tx.Unchill(ctx, id)
+		return rows.On(tx).Unchill(ctx, id)
 	})
 	dropReading = journal.NewKind("outage_reading", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		return waited(ctx, tx, tx.DropOutageReading(ctx, id))
+		return waited(ctx, tx, rows.On(tx).DropOutageReading(ctx, id))
 	})
 )

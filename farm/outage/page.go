@@ -12,6 +12,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/store"
+	"metrogon/store/clutch"
+	outagerows "metrogon/store/outage"
 )
 
 // Chilled is a batch in a cut, with what is reckoned of it.
@@ -34,7 +36,7 @@ func (c Chilled) Do() []string {
 // chills reckons a cut for every batch that stood in its machines, as if the power was away until
 // a moment, or until the batch was moved elsewhere.
 func chills(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one store.OneOutage, views []farm.BatchView, until time.Time,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one outagerows.OneOutage, views []farm.BatchView, until time.Time,
 ) (all []Chilled, err error) {
 	boxes := map[int64]climate.Box{}
 	for _, x := range one.Machines {
@@ -80,10 +82,10 @@ func chills(
 
 // clutchIn reckons a cut for a clutch: its box cools, and the embryos wait.
 func clutchIn(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one store.OneOutage, v farm.BatchView, machineID int64,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one outagerows.OneOutage, v farm.BatchView, machineID int64,
 	until time.Time,
 ) (x Chilled, err error) {
-	rows, err := tx.ClutchRows(ctx, []int64{v.ID})
+	rows, err := clutch.On(tx).ClutchRows(ctx, []int64{v.ID})
 	if err != nil || len(rows.Clutches) == 0 {
 		return x, err
 	}
@@ -91,7 +93,7 @@ func clutchIn(
 	if err != nil {
 		return x, err
 	}
-	cut := store.CutIn{Outage: one.Outage}
+	cut := outagerows.CutIn{Outage: one.Outage}
 	for _, m := range one.Machines {
 		if m.MachineID == machineID {
 			cut.Box = m.Box
@@ -127,11 +129,11 @@ func (c Chilled) Look() (at time.Time, ok bool) {
 
 // Page is one cut.
 type Page struct {
-	store.Outage
+	outagerows.Outage
 	Now      time.Time
 	Machines []Machine
 	Batches  []Chilled
-	Kept     map[int64]store.OutageBatch // what was written down when it was over, by batch
+	Kept     map[int64]outagerows.OutageBatch // what was written down when it was over, by batch
 }
 
 // Hours is how long it lasted, or has lasted.
@@ -147,20 +149,20 @@ type Machine struct {
 	farm.Machine
 	Box      climate.Box
 	Eggs     int
-	Readings []store.OutageReading
+	Readings []outagerows.OutageReading
 }
 
 // One shows a cut: while it lasts as far as it has come, afterwards what it did.
 func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
 	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		one, err := tx.Outage(ctx, id)
+		one, err := outagerows.On(tx).Outage(ctx, id)
 		if err != nil {
 			return err
 		}
 		if one.ID == 0 {
 			return farm.ErrNone
 		}
-		p = Page{Outage: one.Outage, Now: w.Now, Kept: map[int64]store.OutageBatch{}}
+		p = Page{Outage: one.Outage, Now: w.Now, Kept: map[int64]outagerows.OutageBatch{}}
 		until := w.Now
 		if one.ToAt != nil {
 			until = *one.ToAt
@@ -184,7 +186,7 @@ func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, er
 }
 
 // Kept is a cut as it was written down.
-type Kept = store.Outage
+type Kept = outagerows.Outage
 
 // List is the cuts that were written down, and the machines that one can take.
 type List struct {
@@ -209,7 +211,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 			}
 			l.Machines = append(l.Machines, on)
 		}
-		l.Cuts, err = tx.Outages(ctx, 30)
+		l.Cuts, err = outagerows.On(tx).Outages(ctx, 30)
 		return err
 	})
 	return l, err

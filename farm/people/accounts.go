@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/people"
 )
 
 // Member finds who a person is, on the first of their farms.
@@ -32,7 +33,7 @@ type SignedIn struct {
 // Signed finds who is signed in and on which farm. ErrNone: on none any more, or the sign-in was
 // ended.
 func (b *Service) Signed(ctx context.Context, in SignedIn) (*farm.Member, error) {
-	m, err := b.DB.MemberByPerson(ctx, in.PersonID, in.FarmID, in.ID)
+	m, err := rows.Of(b.DB).MemberByPerson(ctx, in.PersonID, in.FarmID, in.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +45,7 @@ func (b *Service) Signed(ctx context.Context, in SignedIn) (*farm.Member, error)
 func (b *Service) Owner(ctx context.Context, named string) (*farm.Member, error) {
 	id, err := strconv.ParseInt(strings.TrimPrefix(named, "#"), 10, 64)
 	if !strings.HasPrefix(named, "#") || err != nil {
-		all, err := b.DB.FarmsByName(ctx, named)
+		all, err := rows.Of(b.DB).FarmsByName(ctx, named)
 		if err != nil {
 			return nil, err
 		}
@@ -63,11 +64,11 @@ func (b *Service) Owner(ctx context.Context, named string) (*farm.Member, error)
 			)
 		}
 	}
-	people, err := b.DB.People(ctx, id)
+	people, err := rows.Of(b.DB).People(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	i := slices.IndexFunc(people, func(p store.Member) bool { return p.Role == farm.OwnerRole })
+	i := slices.IndexFunc(people, func(p rows.Member) bool { return p.Role == farm.OwnerRole })
 	if i < 0 {
 		return nil, farm.ErrNone
 	}
@@ -75,7 +76,7 @@ func (b *Service) Owner(ctx context.Context, named string) (*farm.Member, error)
 }
 
 // Populated tells whether anybody has an account yet.
-func (b *Service) Populated(ctx context.Context) (bool, error) { return b.DB.Populated(ctx) }
+func (b *Service) Populated(ctx context.Context) (bool, error) { return rows.Of(b.DB).Populated(ctx) }
 
 // NewFarm is what the first-run set-up asks.
 type NewFarm struct {
@@ -89,7 +90,7 @@ type NewFarm struct {
 // anybody has an account already.
 func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID int64, err error) {
 	if firstRun {
-		some, err := b.DB.Populated(ctx)
+		some, err := rows.Of(b.DB).Populated(ctx)
 		if err != nil {
 			return 0, err
 		}
@@ -117,18 +118,18 @@ func (b *Service) SetUp(ctx context.Context, n NewFarm, firstRun bool) (personID
 	if owner.PasswordHash, err = b.hashing.hash(ctx, n.Password); err != nil {
 		return 0, err
 	}
-	fresh := store.Farm{Name: n.Farm, Zone: n.Zone, Kinds: n.Kinds}
-	_, personID, err = b.DB.AddFarm(ctx, fresh, owner, b.Now(), firstRun)
+	fresh := rows.Farm{Name: n.Farm, Zone: n.Zone, Kinds: n.Kinds}
+	_, personID, err = rows.Of(b.DB).AddFarm(ctx, fresh, owner, b.Now(), firstRun)
 	return personID, farm.Taken(err, "email", "That e-mail address has an account already.")
 }
 
-func person(p *farm.Problems, name, email string) store.Person {
+func person(p *farm.Problems, name, email string) rows.Person {
 	name = p.Name("name", "Your name", name, 80, true)
 	email = p.Name("email", "The e-mail address", email, 200, true)
 	if a, err := mail.ParseAddress(email); email != "" && (err != nil || a.Address != email) {
 		p.Addf("email", "%q is no e-mail address; it may look like anna@example.org.", email)
 	}
-	return store.Person{Email: email, Name: name}
+	return rows.Person{Email: email, Name: name}
 }
 
 // AddPerson gives somebody an account on the member's farm.
@@ -147,7 +148,7 @@ func (b *Service) AddPerson(ctx context.Context, m *farm.Member, name, email, pa
 	if person.PasswordHash, err = b.hashing.hash(ctx, password); err != nil {
 		return err
 	}
-	_, err = b.DB.AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
+	_, err = rows.Of(b.DB).AddPerson(ctx, m.FarmID, person, role, func(tx *store.Tx, id int64) error {
 		_, err := journal.Record(
 			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, id), nil,
 			"Made an account for %s, %s.", person.Name, role,
@@ -163,7 +164,7 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 	if err := m.Refuse(farm.Owning); err != nil {
 		return err
 	}
-	people, err := b.DB.People(ctx, m.FarmID)
+	people, err := rows.Of(b.DB).People(ctx, m.FarmID)
 	if err != nil {
 		return err
 	}
@@ -172,7 +173,7 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 		return farm.Problemf("person", "Nobody such is on the farm, or not any more.")
 	}
 	person := people[i]
-	err = b.DB.EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
+	err = rows.Of(b.DB).EndMembership(ctx, m.FarmID, personID, b.Now(), func(tx *store.Tx) error {
 		_, err := journal.Record(
 			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, personID), nil,
 			"%s is no longer on the farm.", person.Name,
@@ -188,7 +189,7 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 // SetPassword replaces the password of the account with this address and ends its
 // sessions.
 func (b *Service) SetPassword(ctx context.Context, email, password string) error {
-	person, err := b.DB.PersonByEmail(ctx, email)
+	person, err := rows.Of(b.DB).PersonByEmail(ctx, email)
 	if err != nil {
 		return err
 	}
@@ -197,7 +198,7 @@ func (b *Service) SetPassword(ctx context.Context, email, password string) error
 }
 
 func (b *Service) setPassword(
-	ctx context.Context, person store.Person, password, farmName string,
+	ctx context.Context, person rows.Person, password, farmName string,
 ) (epoch int, err error) {
 	var p farm.Problems
 	checkPassword(&p, password, person.Name, person.Email, farmName)
@@ -208,17 +209,17 @@ func (b *Service) setPassword(
 	if err != nil {
 		return 0, err
 	}
-	return b.DB.SetPassword(ctx, person.ID, hash)
+	return rows.Of(b.DB).SetPassword(ctx, person.ID, hash)
 }
 
 // ChangePassword replaces the member's own password, if the one before is known.
 // Every session of theirs ends but the one that is given the epoch returned.
 func (b *Service) ChangePassword(ctx context.Context, m *farm.Member, before, password string) (epoch int, err error) {
-	person, err := b.DB.PersonByID(ctx, m.PersonID)
+	person, err := rows.Of(b.DB).PersonByID(ctx, m.PersonID)
 	if err != nil {
 		return 0, err
 	}
-	wait, err := b.DB.TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
+	wait, err := rows.Of(b.DB).TakeTry(ctx, tryOf("own", person.Email, 5), b.Now())
 	if err != nil {
 		return 0, err
 	}
@@ -232,7 +233,7 @@ func (b *Service) ChangePassword(ctx context.Context, m *farm.Member, before, pa
 	if !right {
 		return 0, farm.Problemf("before", "That is not your password until now.")
 	}
-	if err := b.DB.ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
+	if err := rows.Of(b.DB).ForgetTries(ctx, []string{tryOf("own", person.Email, 5).Who}, b.Now()); err != nil {
 		return 0, err
 	}
 	return b.setPassword(ctx, person, password, m.FarmName)
@@ -240,7 +241,7 @@ func (b *Service) ChangePassword(ctx context.Context, m *farm.Member, before, pa
 
 // SignOutEverywhere ends every session of the member.
 func (b *Service) SignOutEverywhere(ctx context.Context, m *farm.Member) error {
-	_, err := b.DB.EndSessions(ctx, m.PersonID)
+	_, err := rows.Of(b.DB).EndSessions(ctx, m.PersonID)
 	return err
 }
 
@@ -258,12 +259,12 @@ func (b *Service) SaveUnits(ctx context.Context, m *farm.Member, u Units) error 
 	if u.check(&p); p != nil {
 		return p
 	}
-	person := store.Person{ID: m.PersonID}
+	person := rows.Person{ID: m.PersonID}
 	u.onto(&person)
-	return b.DB.SetUnits(ctx, person)
+	return rows.Of(b.DB).SetUnits(ctx, person)
 }
 
-func (u Units) onto(p *store.Person) {
+func (u Units) onto(p *rows.Person) {
 	p.Temperature, p.Mass, p.Clock, p.CountFrom = u.Temperature, u.Mass, u.Clock, u.CountFrom
 }
 
@@ -315,9 +316,9 @@ func (b *Service) SaveFarm(ctx context.Context, req farm.Request, r Rules) (farm
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SaveFarm(
+		if err := rows.On(tx).SaveFarm(
 			ctx,
-			store.Farm{
+			rows.Farm{
 				Name: r.Name, Zone: r.Zone, ChoreAt: r.ChoreAt, WarmHours: r.WarmHours, RestHours: r.RestHours,
 				OutCalls: out, AltitudeM: r.AltitudeM, Tilts: r.Tilts, DryHours: r.DryHours,
 			},
@@ -330,5 +331,5 @@ func (b *Service) SaveFarm(ctx context.Context, req farm.Request, r Rules) (farm
 
 // People lists who is on the member's farm.
 func (b *Service) People(ctx context.Context, m *farm.Member) ([]farm.Person, error) {
-	return b.DB.People(ctx, m.FarmID)
+	return rows.Of(b.DB).People(ctx, m.FarmID)
 }

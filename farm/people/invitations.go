@@ -12,13 +12,14 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/people"
 )
 
 // Invitation asks somebody onto a farm.
-type Invitation = store.Invitation
+type Invitation = rows.Invitation
 
 // Device is one on which somebody is signed in.
-type Device = store.SignedIn
+type Device = rows.SignedIn
 
 // How long links hold.
 const (
@@ -40,8 +41,8 @@ func (b *Service) Invite(ctx context.Context, m *farm.Member, name, role string)
 	}
 	link, digest := farm.NewLink()
 	now := b.Now()
-	in := store.Invitation{FarmID: m.FarmID, Name: name, Role: role, MadeAt: now, UntilAt: now.Add(invitationHolds)}
-	_, err = b.DB.Invite(ctx, in, m.PersonID, digest, func(tx *store.Tx, _ int64) error {
+	in := rows.Invitation{FarmID: m.FarmID, Name: name, Role: role, MadeAt: now, UntilAt: now.Add(invitationHolds)}
+	_, err = rows.Of(b.DB).Invite(ctx, in, m.PersonID, digest, func(tx *store.Tx, _ int64) error {
 		_, err := journal.Record(ctx, b.In(tx, farm.NewRequest(m)), nil, nil, "Invited %s, %s.", name, role)
 		return err
 	})
@@ -53,7 +54,7 @@ func (b *Service) Invitations(ctx context.Context, m *farm.Member) ([]Invitation
 	if !m.Owner() {
 		return nil, nil
 	}
-	return b.DB.Invitations(ctx, m.FarmID, b.Now())
+	return rows.Of(b.DB).Invitations(ctx, m.FarmID, b.Now())
 }
 
 // Withdraw ends an invitation before it is taken.
@@ -61,7 +62,7 @@ func (b *Service) Withdraw(ctx context.Context, m *farm.Member, id int64) error 
 	if err := m.Refuse(farm.Owning); err != nil {
 		return err
 	}
-	err := b.DB.Withdraw(ctx, m.FarmID, id, b.Now(), func(tx *store.Tx) error {
+	err := rows.Of(b.DB).Withdraw(ctx, m.FarmID, id, b.Now(), func(tx *store.Tx) error {
 		_, err := journal.Record(ctx, b.In(tx, farm.NewRequest(m)), nil, nil, "Withdrew an invitation.")
 		return err
 	})
@@ -73,7 +74,7 @@ func (b *Service) Withdraw(ctx context.Context, m *farm.Member, id int64) error 
 
 // Invited gives what a link asks to, if it still holds.
 func (b *Service) Invited(ctx context.Context, link string) (Invitation, error) {
-	in, err := b.DB.Invitation(ctx, farm.LinkDigest(link))
+	in, err := rows.Of(b.DB).Invitation(ctx, farm.LinkDigest(link))
 	if err == nil && (in.TakenAt != nil || in.WithdrawnAt != nil || !in.UntilAt.After(b.Now())) {
 		return in, farm.ErrNone
 	}
@@ -107,16 +108,16 @@ func (b *Service) JoinSigned(ctx context.Context, m *farm.Member, link string) (
 	if err != nil {
 		return 0, err
 	}
-	_, err = b.join(ctx, link, m.PersonID, store.Person{Name: m.Name}, in)
+	_, err = b.join(ctx, link, m.PersonID, rows.Person{Name: m.Name}, in)
 	return in.FarmID, err
 }
 
 func (b *Service) join(
-	ctx context.Context, link string, personID int64, p store.Person, in store.Invitation,
+	ctx context.Context, link string, personID int64, p rows.Person, in rows.Invitation,
 ) (int64, error) {
-	return b.DB.Join(ctx, farm.LinkDigest(link), personID, p, b.Now(), func(tx *store.Tx, id int64) error {
+	return rows.Of(b.DB).Join(ctx, farm.LinkDigest(link), personID, p, b.Now(), func(tx *store.Tx, id int64) error {
 		about := journal.On(journal.Person, id)
-		by := &farm.Member{Member: store.Member{PersonID: id, FarmID: in.FarmID}}
+		by := &farm.Member{Member: rows.Member{PersonID: id, FarmID: in.FarmID}}
 		_, err := journal.Record(
 			ctx, b.In(tx, farm.NewRequest(by)), about, nil, "%s came onto the farm, %s.", p.Name, in.Role,
 		)
@@ -126,7 +127,7 @@ func (b *Service) join(
 
 // on finds somebody on the member's farm.
 func (b *Service) on(ctx context.Context, m *farm.Member, personID int64) (farm.Person, error) {
-	all, err := b.DB.People(ctx, m.FarmID)
+	all, err := rows.Of(b.DB).People(ctx, m.FarmID)
 	if err != nil {
 		return farm.Person{}, err
 	}
@@ -151,7 +152,7 @@ func (b *Service) ChangeRole(ctx context.Context, m *farm.Member, personID int64
 		return farm.Done{}, err
 	}
 	done := farm.Done{Said: fmt.Sprintf("%s is %s now.", who.Name, role)}
-	err = b.DB.SetRole(ctx, m.FarmID, personID, role, func(tx *store.Tx) error {
+	err = rows.Of(b.DB).SetRole(ctx, m.FarmID, personID, role, func(tx *store.Tx) error {
 		_, err := journal.Record(
 			ctx, b.In(tx, farm.NewRequest(m)), journal.On(journal.Person, personID), nil, "%s", done.Said,
 		)
@@ -181,7 +182,7 @@ func (b *Service) PasswordLink(ctx context.Context, m *farm.Member, personID int
 	}
 	link, digest := farm.NewLink()
 	now := b.Now()
-	if err := b.DB.PasswordLink(ctx, m.FarmID, personID, digest, now, now.Add(passwordHolds)); err != nil {
+	if err := rows.Of(b.DB).PasswordLink(ctx, m.FarmID, personID, digest, now, now.Add(passwordHolds)); err != nil {
 		return "", "", err
 	}
 	err = b.Write(ctx, m, func(tx *farm.Tx) error {
@@ -194,13 +195,13 @@ func (b *Service) PasswordLink(ctx context.Context, m *farm.Member, personID int
 
 // OfLink finds whose password a link changes.
 func (b *Service) OfLink(ctx context.Context, link string) (name string, err error) {
-	p, err := b.DB.PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
+	p, err := rows.Of(b.DB).PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
 	return p.Name, err
 }
 
 // NewPassword replaces the password of whom a link is for.
 func (b *Service) NewPassword(ctx context.Context, link, password string) (personID int64, epoch int, err error) {
-	who, err := b.DB.PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
+	who, err := rows.Of(b.DB).PersonOfLink(ctx, farm.LinkDigest(link), b.Now())
 	if err != nil {
 		return 0, 0, err
 	}
@@ -213,12 +214,12 @@ func (b *Service) NewPassword(ctx context.Context, link, password string) (perso
 	if err != nil {
 		return 0, 0, err
 	}
-	return b.DB.UseLink(ctx, farm.LinkDigest(link), hash, b.Now())
+	return rows.Of(b.DB).UseLink(ctx, farm.LinkDigest(link), hash, b.Now())
 }
 
 // Farms lists those that the member is on.
 func (b *Service) Farms(ctx context.Context, m *farm.Member) ([]farm.Person, error) {
-	return b.DB.MembershipsOf(ctx, m.PersonID)
+	return rows.Of(b.DB).MembershipsOf(ctx, m.PersonID)
 }
 
 // sessionHolds is how long a device stays signed in.
@@ -228,16 +229,18 @@ const sessionHolds = 30 * 24 * time.Hour
 // the sign-in.
 func (b *Service) NoteSignIn(ctx context.Context, personID int64, device string) (string, error) {
 	named := []rune(strings.ToValidUTF8(strings.ReplaceAll(device, "\x00", ""), "?"))
-	in := store.SignedIn{ID: rand.Text(), Device: string(named[:min(200, len(named))]), At: b.Now()}
-	return in.ID, b.DB.NoteSignIn(ctx, personID, in)
+	in := rows.SignedIn{ID: rand.Text(), Device: string(named[:min(200, len(named))]), At: b.Now()}
+	return in.ID, rows.Of(b.DB).NoteSignIn(ctx, personID, in)
 }
 
 // Seen keeps when a sign-in was used last.
-func (b *Service) Seen(ctx context.Context, id string) error { return b.DB.NoteSeen(ctx, id, b.Now()) }
+func (b *Service) Seen(ctx context.Context, id string) error {
+	return rows.Of(b.DB).NoteSeen(ctx, id, b.Now())
+}
 
 // SignIns lists on which devices the member is signed in.
 func (b *Service) SignIns(ctx context.Context, m *farm.Member) ([]Device, error) {
-	return b.DB.SignedIns(ctx, m.PersonID, b.Now().Add(-sessionHolds))
+	return rows.Of(b.DB).SignedIns(ctx, m.PersonID, b.Now().Add(-sessionHolds))
 }
 
 // EndSignIn signs the member out on one device.
@@ -247,7 +250,7 @@ func (b *Service) EndSignIn(ctx context.Context, m *farm.Member, id string) erro
 	if p != nil {
 		return p
 	}
-	err := b.DB.EndSignIn(ctx, m.PersonID, id, b.Now())
+	err := rows.Of(b.DB).EndSignIn(ctx, m.PersonID, id, b.Now())
 	if errors.Is(err, farm.ErrNone) {
 		return farm.Problemf("device", "It is signed out already.")
 	}
@@ -260,7 +263,7 @@ func (b *Service) Forget(ctx context.Context, m *farm.Member, email string) erro
 	if !strings.EqualFold(strings.TrimSpace(email), m.Email) {
 		return farm.Problemf("email", "To delete your account for good, type its address: %s.", m.Email)
 	}
-	err := b.DB.ForgetPerson(ctx, m.PersonID, b.Now())
+	err := rows.Of(b.DB).ForgetPerson(ctx, m.PersonID, b.Now())
 	if errors.Is(err, farm.ErrNone) {
 		return farm.Problemf(
 			"person", "You are the last owner of a farm: make somebody else one first, or delete the farm.",

@@ -16,6 +16,7 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/store"
+	rows "metrogon/store/people"
 )
 
 // ErrWrong says that address and password do not go together.
@@ -48,9 +49,9 @@ type Admitted struct {
 }
 
 // tryOf counts the tries of one kind: who after so many free ones has to wait.
-func tryOf(kind, who string, free int) store.Try {
+func tryOf(kind, who string, free int) rows.Try {
 	sum := sha256.Sum256([]byte(kind + "\x00" + strings.ToLower(strings.TrimSpace(who))))
-	return store.Try{Who: hex.EncodeToString(sum[:]), Free: free, Most: 15 * time.Minute, Reset: time.Hour}
+	return rows.Try{Who: hex.EncodeToString(sum[:]), Free: free, Most: 15 * time.Minute, Reset: time.Hour}
 }
 
 // SignIn checks an address and a password. Tries are counted before they are made,
@@ -62,17 +63,17 @@ func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error
 	if len(a.Email) > 200 || len(a.Password) > 200 || !utf8.ValidString(a.Email) || strings.ContainsRune(a.Email, 0) {
 		return in, ErrWrong
 	}
-	secret, err := b.DB.Secret(ctx, "devices", []byte(rand.Text()))
+	secret, err := rows.Of(b.DB).Secret(ctx, "devices", []byte(rand.Text()))
 	if err != nil {
 		return in, err
 	}
 	device := readDevice(a.Device)
-	tries := []store.Try{tryOf("address", a.Email, 5), tryOf("network", a.Network, 30)}
+	tries := []rows.Try{tryOf("address", a.Email, 5), tryOf("network", a.Network, 30)}
 	if device.knows(secret, a.Email) {
-		tries = []store.Try{tryOf("device "+device.id, a.Email, 5)}
+		tries = []rows.Try{tryOf("device "+device.id, a.Email, 5)}
 	}
 	for _, t := range tries {
-		wait, err := b.DB.TakeTry(ctx, t, b.Now())
+		wait, err := rows.Of(b.DB).TakeTry(ctx, t, b.Now())
 		if err != nil {
 			return in, err
 		}
@@ -80,7 +81,7 @@ func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error
 			return in, ErrWait{wait}
 		}
 	}
-	p, err := b.DB.PersonByEmail(ctx, strings.TrimSpace(a.Email))
+	p, err := rows.Of(b.DB).PersonByEmail(ctx, strings.TrimSpace(a.Email))
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return in, err
 	}
@@ -91,11 +92,11 @@ func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error
 	if !right || p.ID == 0 {
 		return in, ErrWrong
 	}
-	if err := b.DB.ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
+	if err := rows.Of(b.DB).ForgetTries(ctx, []string{tries[0].Who}, b.Now()); err != nil {
 		return in, err
 	}
 	for _, t := range tries[1:] {
-		if err := b.DB.GiveBackTry(ctx, t, b.Now()); err != nil {
+		if err := rows.Of(b.DB).GiveBackTry(ctx, t, b.Now()); err != nil {
 			return in, err
 		}
 	}
@@ -104,7 +105,7 @@ func (b *Service) SignIn(ctx context.Context, a Attempt) (in Admitted, err error
 		if err != nil {
 			return in, err
 		}
-		if err := b.DB.Rehash(ctx, p.ID, p.PasswordHash, fresh); err != nil {
+		if err := rows.Of(b.DB).Rehash(ctx, p.ID, p.PasswordHash, fresh); err != nil {
 			return in, err
 		}
 	}

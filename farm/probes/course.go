@@ -10,7 +10,8 @@ import (
 
 	"metrogon/core/climate"
 	"metrogon/farm"
-	"metrogon/store"
+	"metrogon/store/outage"
+	probesrows "metrogon/store/probes"
 )
 
 // Point is what an instrument told over a step of time, corrected; nil where it told nothing of that.
@@ -24,7 +25,7 @@ type Point struct {
 
 // Curve is an instrument over time.
 type Curve struct {
-	Instrument store.Instrument
+	Instrument probesrows.Instrument
 	Sure       float64 // ± °C near what was told
 	SureRH     float64 // ± points
 	ByHand     bool    // read by hand: single points
@@ -56,8 +57,8 @@ type Course struct {
 	Wants    []Want
 	Marks    []Mark
 
-	known  []store.Instrument
-	checks []store.InstrumentCheck
+	known  []probesrows.Instrument
+	checks []probesrows.InstrumentCheck
 }
 
 // steps are what a course is drawn in, so that it has at most mostSteps of them.
@@ -119,7 +120,7 @@ func (b *Service) CourseOf(
 		if err := c.read(ctx, tx); err != nil {
 			return err
 		}
-		log, err := tx.MachineLog(ctx, machineID, from, to)
+		log, err := probesrows.On(tx).MachineLog(ctx, machineID, from, to)
 		if err != nil {
 			return err
 		}
@@ -130,12 +131,12 @@ func (b *Service) CourseOf(
 
 // read reads the curves.
 func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
-	rows, err := tx.Gauges(ctx, c.Machine.ID, c.From, 0)
+	rows, err := probesrows.On(tx).Gauges(ctx, c.Machine.ID, c.From, 0)
 	if err != nil {
 		return err
 	}
 	c.known, c.checks = rows.Instruments, rows.Checks
-	stays, err := tx.InstrumentStays(ctx)
+	stays, err := probesrows.On(tx).InstrumentStays(ctx)
 	if err != nil {
 		return err
 	}
@@ -150,12 +151,12 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	if len(ids) == 0 {
 		return nil
 	}
-	points, err := tx.Points(ctx, ids, c.From, c.To.Add(time.Second), c.Step) // with the last moment
+	points, err := probesrows.On(tx).Points(ctx, ids, c.From, c.To.Add(time.Second), c.Step) // with the last moment
 	if err != nil {
 		return err
 	}
 	for _, id := range ids {
-		i := slices.IndexFunc(rows.Instruments, func(o store.Instrument) bool { return o.ID == id })
+		i := slices.IndexFunc(rows.Instruments, func(o probesrows.Instrument) bool { return o.ID == id })
 		curve := Curve{Instrument: rows.Instruments[i]}
 		k := farm.CorrectionsOf(id, rows.Checks)
 		for _, p := range points {
@@ -174,7 +175,7 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 func (c *Curve) add(p Point) { c.Points = append(c.Points, p) }
 
 // pointOf corrects what was told.
-func pointOf(k farm.Corrections, p store.Point) Point {
+func pointOf(k farm.Corrections, p probesrows.Point) Point {
 	return Point{
 		p.At, k.Warmth(p.TempC), k.Warmth(p.LowC), k.Warmth(p.TopC), k.Moisture(p.RHPct), k.Moisture(p.LowPct),
 		k.Moisture(p.TopPct),
@@ -182,7 +183,7 @@ func pointOf(k farm.Corrections, p store.Point) Point {
 }
 
 // tell adds what the eggs wanted, what was read by hand and what happened.
-func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
+func (c *Course) tell(w *farm.Snapshot, log probesrows.MachineLog) error {
 	for _, row := range log.Batches {
 		v, err := w.View(row)
 		if err != nil {
@@ -213,7 +214,7 @@ func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
 		mark := Mark{x.FromAt, until(x.ToAt), "ajar", "lid ajar, as it looks"}
 		if x.Kind == string(climate.PowerAway) {
 			mark.Kind, mark.Says = "power", "power away, as it looks"
-			if slices.ContainsFunc(log.Cuts, func(o store.Outage) bool {
+			if slices.ContainsFunc(log.Cuts, func(o outage.Outage) bool {
 				return o.FromAt.Before(mark.To) && until(o.ToAt).After(mark.At)
 			}) {
 				continue // it is written down
@@ -226,15 +227,15 @@ func (c *Course) tell(w *farm.Snapshot, log store.MachineLog) error {
 }
 
 // addByHand adds the readings that people took, each instrument a curve of single points.
-func (c *Course) addByHand(rows []store.MachineReading) {
+func (c *Course) addByHand(rows []probesrows.MachineReading) {
 	for _, r := range rows {
 		i := slices.IndexFunc(c.Curves, func(x Curve) bool { return x.ByHand && x.Instrument.ID == *r.InstrumentID })
 		if i < 0 {
-			at := slices.IndexFunc(c.known, func(o store.Instrument) bool { return o.ID == *r.InstrumentID })
+			at := slices.IndexFunc(c.known, func(o probesrows.Instrument) bool { return o.ID == *r.InstrumentID })
 			i, c.Curves = len(c.Curves), append(c.Curves, Curve{Instrument: c.known[at], ByHand: true})
 		}
 		k := farm.CorrectionsOf(*r.InstrumentID, c.checks)
-		p := pointOf(k, store.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
+		p := pointOf(k, probesrows.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
 		if r.Wet {
 			p.RHPct = r.RHPct
 		}
@@ -317,7 +318,7 @@ func (c Course) Recovery() *Recovery {
 
 // Shelf is how a curve lies beside the others of its machine.
 type Shelf struct {
-	Instrument store.Instrument
+	Instrument probesrows.Instrument
 	MeanC      float64
 	BesideC    float64 // the mean of all
 	Hours      float64 // over which they were told together

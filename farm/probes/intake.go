@@ -8,6 +8,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/store"
+	probesrows "metrogon/store/probes"
 )
 
 // Told is what a probe told at a moment, as it showed it.
@@ -47,7 +48,7 @@ func check(all []Told, now time.Time) error {
 // intake gathers what probes send while what came before is written, so that many small packs are kept at once. Nobody
 // is told that a pack was taken before it is kept.
 type intake struct {
-	keep func(ctx context.Context, farmID int64, all []store.Sample) error
+	keep func(ctx context.Context, farmID int64, all []probesrows.Sample) error
 	// at a time, so that pages find a connection
 	lanes chan struct{}
 	mu    sync.Mutex
@@ -62,7 +63,7 @@ type pile struct {
 }
 
 type pack struct {
-	rows []store.Sample
+	rows []probesrows.Sample
 	kept chan error
 }
 
@@ -72,12 +73,12 @@ const (
 	keepWithin  = 30 * time.Second
 )
 
-func newIntake(keep func(context.Context, int64, []store.Sample) error) *intake {
+func newIntake(keep func(context.Context, int64, []probesrows.Sample) error) *intake {
 	return &intake{keep: keep, lanes: make(chan struct{}, intakeLanes), piles: map[int64]*pile{}}
 }
 
 // take keeps rows of a farm and returns once they are kept.
-func (k *intake) take(ctx context.Context, farmID int64, rows []store.Sample) error {
+func (k *intake) take(ctx context.Context, farmID int64, rows []probesrows.Sample) error {
 	p := pack{rows, make(chan error, 1)}
 	if err := k.put(farmID, p); err != nil {
 		return err
@@ -135,7 +136,7 @@ func (k *intake) work(farmID int64, at *pile) {
 func (k *intake) write(farmID int64, packs []pack) {
 	ctx, cancel := context.WithTimeout(context.Background(), keepWithin)
 	defer cancel()
-	var rows []store.Sample
+	var rows []probesrows.Sample
 	for _, p := range packs {
 		rows = append(rows, p.rows...)
 	}
@@ -159,25 +160,25 @@ func (b *Service) Take(ctx context.Context, key string, all []Told) error {
 	return b.take(ctx, from, all)
 }
 
-func (b *Service) take(ctx context.Context, from store.Sender, all []Told) error {
+func (b *Service) take(ctx context.Context, from probesrows.Sender, all []Told) error {
 	if err := check(all, b.Now()); err != nil {
 		return err
 	}
-	rows := make([]store.Sample, len(all))
+	rows := make([]probesrows.Sample, len(all))
 	for i, t := range all {
-		rows[i] = store.Sample{InstrumentID: from.InstrumentID, At: t.At, TempC: t.TempC, RHPct: t.RHPct}
+		rows[i] = probesrows.Sample{InstrumentID: from.InstrumentID, At: t.At, TempC: t.TempC, RHPct: t.RHPct}
 	}
 	return b.intake.take(ctx, from.FarmID, rows)
 }
 
 // keep writes samples and tells those who watch.
-func (b *Service) keep(ctx context.Context, farmID int64, rows []store.Sample) error {
-	fresh, err := b.DB.KeepSamples(ctx, farmID, rows, b.Now())
+func (b *Service) keep(ctx context.Context, farmID int64, rows []probesrows.Sample) error {
+	fresh, err := probesrows.Of(b.DB).KeepSamples(ctx, farmID, rows, b.Now())
 	if err != nil {
 		return fmt.Errorf("readings of farm %d: %w", farmID, err)
 	}
 	if fresh > 0 {
-		_ = b.DB.TellRead(ctx, farmID) // who watches looks again by themselves
+		_ = probesrows.Of(b.DB).TellRead(ctx, farmID) // who watches looks again by themselves
 	}
 	return nil
 }
@@ -189,13 +190,13 @@ type senders struct {
 }
 
 type known struct {
-	store.Sender
+	probesrows.Sender
 	until time.Time
 }
 
 const keyKnownFor = 5 * time.Second
 
-func (b *Service) sender(ctx context.Context, key string) (store.Sender, error) {
+func (b *Service) sender(ctx context.Context, key string) (probesrows.Sender, error) {
 	digest := farm.LinkDigest(key)
 	s := &b.senders
 	s.mu.Lock()
@@ -204,7 +205,7 @@ func (b *Service) sender(ctx context.Context, key string) (store.Sender, error) 
 	if ok && time.Now().Before(k.until) {
 		return k.Sender, nil
 	}
-	from, err := b.DB.SenderOf(ctx, digest)
+	from, err := probesrows.Of(b.DB).SenderOf(ctx, digest)
 	if err != nil {
 		return from, err
 	}

@@ -8,12 +8,12 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/probes"
 )
 
 // Looked is a logger’s file as it would come in.
 type Looked struct {
-	Instrument store.Instrument
+	Instrument rows.Instrument
 	N, There   int // moments, and of these those that are there already
 	From, To   time.Time
 	LowC, TopC *float64
@@ -46,7 +46,7 @@ func (b *Service) LookAt(ctx context.Context, m *farm.Member, id int64, all []To
 		for i, t := range all {
 			at[i] = t.At
 		}
-		l.There, err = tx.SamplesThere(ctx, id, at)
+		l.There, err = rows.On(tx).SamplesThere(ctx, id, at)
 		return err
 	})
 	return l, err
@@ -60,7 +60,7 @@ func (b *Service) Bring(ctx context.Context, req farm.Request, id int64, all []T
 	if err := b.Read(ctx, req.Member, func(tx *farm.Tx) error { _, err := find(ctx, tx, id); return err }); err != nil {
 		return farm.Done{}, err
 	}
-	if err := b.take(ctx, store.Sender{FarmID: req.FarmID, InstrumentID: id}, all); err != nil {
+	if err := b.take(ctx, rows.Sender{FarmID: req.FarmID, InstrumentID: id}, all); err != nil {
 		return farm.Done{}, err
 	}
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
@@ -86,7 +86,7 @@ func (b *Service) Forget(
 		if !from.Before(to) {
 			return farm.Done{}, farm.Problemf("forget_to", "It ends after it begins.")
 		}
-		if err := tx.ForgetSamples(ctx, id, from, to); err != nil {
+		if err := rows.On(tx).ForgetSamples(ctx, id, from, to); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "What %s told from %s to %s is forgotten.", x.Name,

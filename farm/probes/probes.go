@@ -12,7 +12,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	probesrows "metrogon/store/probes"
 )
 
 // Service holds the use cases.
@@ -31,7 +31,7 @@ func New(on *farm.Service) *Service {
 
 // Probe is an instrument that sends by itself.
 type Probe struct {
-	store.Probe
+	probesrows.Probe
 	Name string
 	Last *time.Time // it told something
 	Late bool       // for longer than is usual
@@ -43,30 +43,30 @@ const lateAfter = 30 * time.Minute
 // All are the farm's probes, and its broker.
 type All struct {
 	Probes  []Probe
-	Broker  store.Broker // empty: none
-	Without []store.Instrument
+	Broker  probesrows.Broker // empty: none
+	Without []probesrows.Instrument
 }
 
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (all All, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+		rows, err := probesrows.On(tx).Gauges(ctx, 0, tx.At, 0)
 		if err != nil {
 			return err
 		}
-		probes, err := tx.Probes(ctx)
+		probes, err := probesrows.On(tx).Probes(ctx)
 		if err != nil {
 			return err
 		}
-		last, err := tx.LastTold(ctx, tx.At.Add(-store.Exact))
+		last, err := probesrows.On(tx).LastTold(ctx, tx.At.Add(-probesrows.Exact))
 		if err != nil {
 			return err
 		}
-		if all.Broker, err = tx.Broker(ctx); err != nil && !errors.Is(err, farm.ErrNone) {
+		if all.Broker, err = probesrows.On(tx).Broker(ctx); err != nil && !errors.Is(err, farm.ErrNone) {
 			return err
 		}
 		for _, i := range rows.Instruments {
-			at := slices.IndexFunc(probes, func(p store.Probe) bool { return p.InstrumentID == i.ID })
+			at := slices.IndexFunc(probes, func(p probesrows.Probe) bool { return p.InstrumentID == i.ID })
 			if at < 0 {
 				if i.UntilOn == nil {
 					all.Without = append(all.Without, i)
@@ -87,12 +87,12 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (all All, err error) 
 }
 
 // find finds one of the farm's.
-func find(ctx context.Context, tx *farm.Tx, id int64) (x store.Instrument, err error) {
-	rows, err := tx.Gauges(ctx, 0, tx.At, 0)
+func find(ctx context.Context, tx *farm.Tx, id int64) (x probesrows.Instrument, err error) {
+	rows, err := probesrows.On(tx).Gauges(ctx, 0, tx.At, 0)
 	if err != nil {
 		return x, err
 	}
-	i := slices.IndexFunc(rows.Instruments, func(o store.Instrument) bool { return o.ID == id })
+	i := slices.IndexFunc(rows.Instruments, func(o probesrows.Instrument) bool { return o.ID == id })
 	if i < 0 {
 		return x, farm.ErrNone
 	}
@@ -110,7 +110,7 @@ func (b *Service) Key(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SetProbeKey(ctx, id, digest, tx.At); err != nil {
+		if err := probesrows.On(tx).SetProbeKey(ctx, id, digest, tx.At); err != nil {
 			return farm.Done{}, err
 		}
 		secret = made
@@ -134,7 +134,7 @@ func (b *Service) Topic(ctx context.Context, req farm.Request, id int64, topic s
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SetProbeTopic(ctx, id, topic, tx.At); err != nil {
+		if err := probesrows.On(tx).SetProbeTopic(ctx, id, topic, tx.At); err != nil {
 			return farm.Done{}, farm.Taken(err, "topic", "Another instrument is heard on that topic.")
 		}
 		if topic == "" {
@@ -151,7 +151,7 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.DropProbe(ctx, id); err != nil {
+		if err := probesrows.On(tx).DropProbe(ctx, id); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Gauge, id), nil, "%s sends no more.", x.Name)
@@ -160,12 +160,12 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 
 // Age sums what is old; to be done once a day.
 func (b *Service) Age(ctx context.Context) error {
-	_, err := b.DB.Age(ctx, b.Now())
+	_, err := probesrows.Of(b.DB).Age(ctx, b.Now())
 	return err
 }
 
 // Broker is from where a farm’s probes are heard.
-type Broker = store.Broker
+type Broker = probesrows.Broker
 
 // brokerSchemes are how a broker is reached.
 var brokerSchemes = []string{"tcp", "mqtt", "ssl", "mqtts", "tls"}
@@ -195,10 +195,10 @@ func (b *Service) SaveBroker(ctx context.Context, req farm.Request, x Broker, lo
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		if before, err := tx.Broker(ctx); err == nil && x.Password == "" && before.URL == x.URL {
+		if before, err := probesrows.On(tx).Broker(ctx); err == nil && x.Password == "" && before.URL == x.URL {
 			x.Password = before.Password // it is never shown, and so comes back empty
 		}
-		if err := tx.SaveBroker(ctx, x); err != nil {
+		if err := probesrows.On(tx).SaveBroker(ctx, x); err != nil {
 			return farm.Done{}, err
 		}
 		if x.URL == "" {

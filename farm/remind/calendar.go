@@ -12,7 +12,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	"metrogon/store/people"
+	rows "metrogon/store/remind"
 )
 
 // Service holds the use cases.
@@ -22,7 +23,7 @@ type Service struct {
 }
 
 // Feed is a person's own calendar of a farm.
-type Feed = store.Feed
+type Feed = rows.Feed
 
 // What a calendar holds.
 const (
@@ -55,7 +56,7 @@ func (b *Service) MakeFeed(
 			p.Addf("machine", "Pick the machine.")
 		}
 		p.Count("alarm", "The alarm in minutes before", f.AlarmMin, -1, 7*24*60)
-		if _, err := tx.Feed(ctx, req.PersonID); errors.Is(err, farm.ErrNone) && !fresh {
+		if _, err := rows.On(tx).Feed(ctx, req.PersonID); errors.Is(err, farm.ErrNone) && !fresh {
 			p.Addf("scope", "There is no calendar yet.")
 		} else if err != nil && !errors.Is(err, farm.ErrNone) {
 			return farm.Done{}, err
@@ -65,7 +66,7 @@ func (b *Service) MakeFeed(
 		}
 		f.PersonID, f.MadeAt = req.PersonID, tx.At
 		link = made
-		return farm.Done{Said: "Your calendar is kept."}, tx.SaveFeed(ctx, f, sum)
+		return farm.Done{Said: "Your calendar is kept."}, rows.On(tx).SaveFeed(ctx, f, sum)
 	})
 	return link, done, err
 }
@@ -73,14 +74,14 @@ func (b *Service) MakeFeed(
 // DropFeed ends the member's calendar: its address shows nothing any more.
 func (b *Service) DropFeed(ctx context.Context, req farm.Request) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
-		return farm.Done{Said: "The calendar’s address holds no more."}, tx.DropFeed(ctx, req.PersonID)
+		return farm.Done{Said: "The calendar’s address holds no more."}, rows.On(tx).DropFeed(ctx, req.PersonID)
 	})
 }
 
 // FeedOf gives the member's calendar, nil if there is none.
 func (b *Service) FeedOf(ctx context.Context, m *farm.Member) (feed *Feed, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		f, err := tx.Feed(ctx, m.PersonID)
+		f, err := rows.On(tx).Feed(ctx, m.PersonID)
 		if errors.Is(err, farm.ErrNone) {
 			return nil
 		}
@@ -92,11 +93,11 @@ func (b *Service) FeedOf(ctx context.Context, m *farm.Member) (feed *Feed, err e
 
 // Linked finds whose calendar an address is.
 func (b *Service) Linked(ctx context.Context, link string) (*farm.Member, error) {
-	of, err := b.DB.FeedOf(ctx, farm.LinkDigest(link))
+	of, err := rows.Of(b.DB).FeedOf(ctx, farm.LinkDigest(link))
 	if err != nil {
 		return nil, err
 	}
-	by, err := b.DB.MemberByPerson(ctx, of.PersonID, of.FarmID, "")
+	by, err := people.Of(b.DB).MemberByPerson(ctx, of.PersonID, of.FarmID, "")
 	if err != nil {
 		return nil, err
 	}
@@ -134,10 +135,10 @@ func (b *Service) Calendar(ctx context.Context, m *farm.Member, feed *Feed) (c C
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		if feed != nil {
 			c.Feed = *feed
-		} else if c.Feed, err = tx.Feed(ctx, m.PersonID); err != nil {
+		} else if c.Feed, err = rows.On(tx).Feed(ctx, m.PersonID); err != nil {
 			return err
 		}
-		last, err := tx.LastChange(ctx)
+		last, err := rows.On(tx).LastChange(ctx)
 		if err != nil && !errors.Is(err, farm.ErrNone) {
 			return err
 		}
@@ -186,7 +187,7 @@ func event(m *farm.Member, i chores.Item) Event {
 func filter(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, f Feed) (func(chores.Item) bool, error) {
 	switch f.Scope {
 	case Mine:
-		own, err := tx.SetBy(ctx, tx.Member.PersonID)
+		own, err := rows.On(tx).SetBy(ctx, tx.Member.PersonID)
 		return func(i chores.Item) bool {
 			return i.About.Kind == journal.Batch && slices.Contains(own, i.About.ID)
 		}, err

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/store"
+	rows "metrogon/store/remind"
 )
 
 // LookEvery is how often chores are looked at.
@@ -31,7 +32,7 @@ const LookQueue = "remind"
 // Round asks for a look at each farm where somebody wants to be reminded: a job a farm, so that none waits for what
 // another takes, and what a killed process left is done by the next.
 func (b *Service) Round(ctx context.Context) error {
-	farms, err := b.DB.WishingFarms(ctx)
+	farms, err := rows.Of(b.DB).WishingFarms(ctx)
 	if err != nil {
 		return err
 	}
@@ -74,7 +75,7 @@ func (b *Service) remind(ctx context.Context, to taker) error {
 		keys[i] = t.key
 	}
 	return b.Write(ctx, to.Member, func(tx *farm.Tx) error {
-		new, err := tx.NotYet(ctx, to.PersonID, keys, tx.At)
+		new, err := rows.On(tx).NotYet(ctx, to.PersonID, keys, tx.At)
 		if err != nil {
 			return err
 		}
@@ -82,7 +83,7 @@ func (b *Service) remind(ctx context.Context, to taker) error {
 		if len(due) > 0 {
 			to.send(tx.Tx, message(to.Member, due), time.Now())
 		}
-		return tx.ForgetReminded(ctx, tx.At.AddDate(0, -3, 0))
+		return rows.On(tx).ForgetReminded(ctx, tx.At.AddDate(0, -3, 0))
 	})
 }
 

@@ -10,6 +10,8 @@ import (
 
 	"metrogon/farm"
 	"metrogon/store"
+	"metrogon/store/people"
+	rows "metrogon/store/remind"
 )
 
 // Message is what somebody is told.
@@ -55,7 +57,7 @@ type Outside interface {
 }
 
 // PushPlace is where a person's browser takes messages.
-type PushPlace = store.PushPlace
+type PushPlace = rows.PushPlace
 
 // ErrGone says that a browser takes no messages any more.
 var ErrGone = errors.New("the browser takes no messages any more")
@@ -71,12 +73,14 @@ func (b *Service) TakePush(ctx context.Context, m *farm.Member, p PushPlace) (fa
 		!utf8.ValidString(p.Endpoint+p.P256dh+p.Auth) {
 		return farm.Done{}, farm.Problemf("push", "This browser’s address for messages cannot be kept.")
 	}
-	return farm.Done{Said: "Messages come to this device."}, b.DB.SavePush(ctx, m.PersonID, p, b.Now(), mostPlaces)
+	return farm.Done{Said: "Messages come to this device."}, rows.Of(b.DB).SavePush(
+		ctx, m.PersonID, p, b.Now(), mostPlaces,
+	)
 }
 
 // PushPlaces tells on how many devices the member takes messages.
 func (b *Service) PushPlaces(ctx context.Context, m *farm.Member) (int, error) {
-	all, err := b.DB.PushPlaces(ctx, m.PersonID)
+	all, err := rows.Of(b.DB).PushPlaces(ctx, m.PersonID)
 	return len(all), err
 }
 
@@ -86,7 +90,7 @@ func (b *Service) Keys(ctx context.Context, fresh func() ([]byte, error)) ([]byt
 	if err != nil {
 		return nil, err
 	}
-	return b.DB.Secret(ctx, "vapid", made)
+	return people.Of(b.DB).Secret(ctx, "vapid", made)
 }
 
 // taker is somebody of a farm who takes messages, and where.
@@ -98,12 +102,12 @@ type taker struct {
 
 // takers lists those of a farm who take messages.
 func (b *Service) takers(ctx context.Context, farmID int64) (all []taker, err error) {
-	wishes, err := b.DB.WishesOf(ctx, farmID)
+	wishes, err := rows.Of(b.DB).WishesOf(ctx, farmID)
 	if err != nil {
 		return nil, err
 	}
 	for _, w := range wishes {
-		by, err := b.DB.MemberByPerson(ctx, w.PersonID, farmID, "")
+		by, err := people.Of(b.DB).MemberByPerson(ctx, w.PersonID, farmID, "")
 		if errors.Is(err, farm.ErrNone) || err == nil && by.FarmID != farmID { // not on the farm any more
 			continue
 		}
@@ -115,7 +119,7 @@ func (b *Service) takers(ctx context.Context, farmID int64) (all []taker, err er
 			return nil, err
 		}
 		if w.ByPush {
-			if to.places, err = b.DB.PushPlaces(ctx, w.PersonID); err != nil {
+			if to.places, err = rows.Of(b.DB).PushPlaces(ctx, w.PersonID); err != nil {
 				return nil, err
 			}
 		}
@@ -154,7 +158,7 @@ func (b *Service) Mail(ctx context.Context, outside Outside, l Letter) error {
 	if time.Now().After(l.Until) {
 		return nil
 	}
-	who, err := b.DB.PersonByID(ctx, l.PersonID)
+	who, err := people.Of(b.DB).PersonByID(ctx, l.PersonID)
 	if errors.Is(err, farm.ErrNone) {
 		return nil
 	}
@@ -169,7 +173,7 @@ func (b *Service) Push(ctx context.Context, outside Outside, p Ping) error {
 	if time.Now().After(p.Until) {
 		return nil
 	}
-	places, err := b.DB.PushPlaces(ctx, p.PersonID)
+	places, err := rows.Of(b.DB).PushPlaces(ctx, p.PersonID)
 	if err != nil {
 		return err
 	}
@@ -179,7 +183,7 @@ func (b *Service) Push(ctx context.Context, outside Outside, p Ping) error {
 		}
 		err := outside.Push(ctx, place, p.Message)
 		if errors.Is(err, ErrGone) {
-			return b.DB.DropPush(ctx, place.Endpoint)
+			return rows.Of(b.DB).DropPush(ctx, place.Endpoint)
 		}
 		return err
 	}

@@ -9,11 +9,11 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/farm"
 	"metrogon/farm/chores"
-	"metrogon/store"
+	rows "metrogon/store/remind"
 )
 
 // Wish is of what a person is reminded on a farm, when, and how.
-type Wish = store.Wish
+type Wish = rows.Wish
 
 // mostQuiet is how long quiet hours may last, so that some of every day is left in which something is said.
 const mostQuiet = 20 * time.Hour
@@ -21,7 +21,7 @@ const mostQuiet = 20 * time.Hour
 // Wish gives of what the member wants to be reminded, or what is usual.
 func (b *Service) Wish(ctx context.Context, m *farm.Member) (w Wish, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err = tx.Wish(ctx, m.PersonID)
+		w, err = rows.On(tx).Wish(ctx, m.PersonID)
 		if errors.Is(err, farm.ErrNone) {
 			w, err = Wish{Evening: true, Late: true, QuietFrom: "22:00", QuietTo: "06:00"}, nil
 		}
@@ -57,7 +57,7 @@ func (b *Service) SaveWish(ctx context.Context, req farm.Request, w Wish) (farm.
 			return farm.Done{}, err
 		}
 		w.PersonID = req.PersonID
-		return farm.Done{Said: "Your reminders are kept."}, tx.SaveWish(ctx, w)
+		return farm.Done{Said: "Your reminders are kept."}, rows.On(tx).SaveWish(ctx, w)
 	})
 }
 

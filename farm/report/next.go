@@ -11,6 +11,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/hatch"
 )
 
 // mostNext may stand for a kind at once: a list that nobody reads helps nobody.
@@ -39,7 +40,7 @@ func (b *Service) TryNext(
 		if len(all) == 0 {
 			return farm.Done{}, farm.Problemf("says", "Tick what you mean to try.")
 		}
-		standing, err := tx.NextTimes(ctx)
+		standing, err := hatch.On(tx).NextTimes(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -51,7 +52,7 @@ func (b *Service) TryNext(
 			return farm.Done{}, farm.Problemf("says", "%d things may be on the list of a kind; %s stand already.",
 				mostNext, wording.Plural(n, "one"))
 		}
-		ids, err := tx.AddNextTimes(ctx, batch.Species, all, batchID, tx.At, req.PersonID)
+		ids, err := hatch.On(tx).AddNextTimes(ctx, batch.Species, all, batchID, tx.At, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -66,7 +67,7 @@ func (b *Service) TryNext(
 // EndNext takes something from the list: it is habit by now, or given up.
 func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		says, err := tx.EndNextTime(ctx, id, &tx.At)
+		says, err := hatch.On(tx).EndNextTime(ctx, id, &tx.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -80,7 +81,7 @@ func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm
 // NextDone ticks off, for one batch, what was to be done otherwise.
 func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id int64) (farm.Done, error) {
 	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		standing, err := tx.NextTimes(ctx)
+		standing, err := hatch.On(tx).NextTimes(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -126,10 +127,10 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 
 var (
 	dropNext = journal.NewKind("next_times", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		return tx.DropNextTimes(ctx, ids)
+		return hatch.On(tx).DropNextTimes(ctx, ids)
 	})
 	againNext = journal.NewKind("next_time_again", func(ctx context.Context, tx *farm.Tx, id int64) error {
-		_, err := tx.EndNextTime(ctx, id, nil)
+		_, err := hatch.On(tx).EndNextTime(ctx, id, nil)
 		return err
 	})
 )

@@ -11,6 +11,9 @@ import (
 	"metrogon/core/hatching"
 	"metrogon/farm"
 	"metrogon/store"
+	hatchrows "metrogon/store/hatch"
+	"metrogon/store/outage"
+	"metrogon/store/weigh"
 )
 
 // Service holds the use cases. What other rooms know is asked of them.
@@ -18,7 +21,7 @@ type Service struct {
 	*farm.Service
 	// Loss tells what a batch's eggs lost by lockdown, % of their fresh mass, and the goal.
 	Loss func(
-		w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []store.Weighing,
+		w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []weigh.Weighing,
 	) (lossPct, goalPct float64, ok bool)
 	// Patterns tells by what batches of a kind differ by more than chance.
 	Patterns func(ctx context.Context, tx *farm.Tx, species string) ([]Pattern, error)
@@ -32,7 +35,7 @@ type Pattern struct {
 }
 
 // NextTime is something that somebody means to do otherwise.
-type NextTime = store.NextTime
+type NextTime = hatchrows.NextTime
 
 // Page is the report of a batch.
 type Page struct {
@@ -48,7 +51,7 @@ type Page struct {
 	Outs      []Out
 	FirstPip  *time.Time
 	Notes     []store.Note
-	Outages   []store.OutageBatch
+	Outages   []outage.OutageBatch
 	NextTimes []NextTime // that stand for this kind
 	Patterns  []Pattern  // over the batches of this kind
 	Opened    int        // eggs of which somebody saw what they showed
@@ -103,8 +106,8 @@ type gathered struct {
 	v       farm.BatchView
 	eggs    []store.Egg
 	pens    []farm.PenEggs
-	hatch   store.Hatch
-	after   store.Aftermath
+	hatch   hatchrows.Hatch
+	after   hatchrows.Aftermath
 	ledger  farm.Ledger
 	flock   farm.Flock
 	lossPct *float64
@@ -120,7 +123,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if v.LockedAt != nil {
 		since = *v.LockedAt
 	}
-	if g.hatch, err = tx.Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, since); err != nil {
+	if g.hatch, err = hatchrows.On(tx).Hatch(ctx, v.HatcherID, []int64{v.ID}, []string{v.Species}, since); err != nil {
 		return err
 	}
 	g.eggs = g.hatch.Eggs[v.ID]
@@ -129,7 +132,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if v.LockedAt != nil {
 		until = *v.LockedAt
 	}
-	if g.after, err = tx.Aftermath(ctx, v.Batch, until, mostNotes); err != nil {
+	if g.after, err = hatchrows.On(tx).Aftermath(ctx, v.Batch, until, mostNotes); err != nil {
 		return err
 	}
 	if g.ledger, err = farm.ReadLedger(ctx, tx); err != nil {
@@ -147,7 +150,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 }
 
 // counted adds up young that were counted, by pen.
-func counted(counts []store.YoungCount) (all []store.Young) {
+func counted(counts []hatchrows.YoungCount) (all []store.Young) {
 	for _, c := range counts {
 		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
 		if i < 0 {

@@ -16,15 +16,16 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	peoplerows "metrogon/store/people"
+	rows "metrogon/store/season"
 )
 
 // upsets are what goes otherwise than was planned, enough to plan the rest again: settings for a
 // promise whose machine died or whose day is one away, and promises that are short and get fewer
 // young than was planned, because fewer eggs were laid or set, or more of them were clear. Stuck are
 // all planned batches that cannot stay where they are, for a promise or not.
-func (s *scene) upsets() (all []store.Upset, stuck []int64) {
-	all = []store.Upset{}
+func (s *scene) upsets() (all []rows.Upset, stuck []int64) {
+	all = []rows.Upset{}
 	known, reserved := s.supply, s.reserved
 	defer func() { s.supply, s.reserved = known, reserved }()
 	s.supply, s.reserved = known.copy(), nil
@@ -36,7 +37,7 @@ func (s *scene) upsets() (all []store.Upset, stuck []int64) {
 			if t.Reason == planner.ClosedReason || t.Reason == planner.AwayReason {
 				stuck = append(stuck, p.ID)
 				if len(p.For) > 0 {
-					all = append(all, store.Upset{What: plannedID(p.ID), Lacks: float64(p.Count), Says: p.Label() + ": " + t.Says})
+					all = append(all, rows.Upset{What: plannedID(p.ID), Lacks: float64(p.Count), Says: p.Label() + ": " + t.Says})
 				}
 				break
 			}
@@ -50,7 +51,7 @@ func (s *scene) upsets() (all []store.Upset, stuck []int64) {
 			}
 		}
 		if lost := planned - p.Covered; p.Short() > 0 && lost > max(1, planned/10) {
-			all = append(all, store.Upset{What: orderID(p.ID), Lacks: lost, Says: fmt.Sprintf(
+			all = append(all, rows.Upset{What: orderID(p.ID), Lacks: lost, Says: fmt.Sprintf(
 				"%s for %s: about %.0f to be expected, %.0f were planned.",
 				wording.Capital(thing(p.Order, p.Kind)), p.Who, p.Covered, planned,
 			)})
@@ -100,9 +101,9 @@ func mayMove(p farm.Planned, loose []int64) bool {
 }
 
 // worse tells whether something is upset that was not yet, or much less, when a plan was made.
-func worse(now, then []store.Upset) bool {
-	return slices.ContainsFunc(now, func(u store.Upset) bool {
-		i := slices.IndexFunc(then, func(o store.Upset) bool { return o.What == u.What })
+func worse(now, then []rows.Upset) bool {
+	return slices.ContainsFunc(now, func(u rows.Upset) bool {
+		i := slices.IndexFunc(then, func(o rows.Upset) bool { return o.What == u.What })
 		return i < 0 || u.Lacks > then[i].Lacks+max(1, then[i].Lacks/4)
 	})
 }
@@ -133,7 +134,7 @@ const (
 // HoldsNow looks after the plans of all farms: where one does not hold any more, the rest is planned again. Nothing
 // moves by it: the plan waits to be accepted.
 func (b *Service) HoldsNow(ctx context.Context) error {
-	farms, err := b.DB.FarmsAhead(ctx, b.Now().AddDate(0, 0, -pastDays))
+	farms, err := rows.Of(b.DB).FarmsAhead(ctx, b.Now().AddDate(0, 0, -pastDays))
 	if err != nil {
 		return err
 	}
@@ -159,7 +160,7 @@ func (b *Service) holds(ctx context.Context, id int64) error {
 	}
 	now := seen{date: m.Date(b.Now())}
 	err = b.Read(ctx, m, func(tx *farm.Tx) (err error) {
-		now.entry, err = tx.LastEntry(ctx)
+		now.entry, err = rows.On(tx).LastEntry(ctx)
 		return err
 	})
 	if err != nil || b.held.as(id) == now {
@@ -189,7 +190,7 @@ func (h *held) keep(farmID int64, s seen) {
 
 // ownerOf finds one of a farm's owners, nil if it has none.
 func (b *Service) ownerOf(ctx context.Context, farmID int64) (*farm.Member, error) {
-	people, err := b.DB.People(ctx, farmID)
+	people, err := peoplerows.Of(b.DB).People(ctx, farmID)
 	if err != nil {
 		return nil, err
 	}
@@ -204,7 +205,7 @@ func (b *Service) ownerOf(ctx context.Context, farmID int64) (*farm.Member, erro
 // Again asks for a plan if something is upset for which none was made yet; one that waits to be
 // accepted is withdrawn once nothing is upset any more.
 func (b *Service) Again(ctx context.Context, m *farm.Member) error {
-	var ask, idle *store.Plan
+	var ask, idle *rows.Plan
 	err := b.Read(ctx, m, func(tx *farm.Tx) (err error) {
 		ask, idle, err = upsetting(ctx, tx)
 		return err
@@ -226,7 +227,7 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 	once := uuid.NewSHA1(uuid.NameSpaceOID, key).String()
 	_, err = b.Act(ctx, farm.Request{Member: m, Key: once, Sure: true}, farm.Keeping,
 		func(tx *farm.Tx) (farm.Done, error) {
-			open, err := tx.OpenPlans(ctx)
+			open, err := rows.On(tx).OpenPlans(ctx)
 			if err == nil && open >= mostOpen {
 				err = farm.Later(HoldsEvery) // the next look asks
 			}
@@ -240,8 +241,8 @@ func (b *Service) Again(ctx context.Context, m *farm.Member) error {
 }
 
 // upsetting finds the plan that is to be asked for, or the one that nothing upsets any more.
-func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *store.Plan, err error) {
-	last, err := tx.LastPlan(ctx)
+func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *rows.Plan, err error) {
+	last, err := rows.On(tx).LastPlan(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -261,7 +262,7 @@ func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *store.Plan, err err
 		return nil, idle, nil
 	}
 	for _, says := range void {
-		s.upset = append(s.upset, store.Upset{What: remade, Says: says})
+		s.upset = append(s.upset, rows.Upset{What: remade, Says: says})
 	}
 	if len(void) == 0 && len(last) == 1 && !worse(s.upset, last[0].Because) || s.askable(nil) != nil {
 		return nil, nil, nil
@@ -271,7 +272,7 @@ func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *store.Plan, err err
 }
 
 // void tells what has changed of the last plan, if some of it still waited to be accepted.
-func (s *scene) void(last []store.Plan) ([]string, error) {
+func (s *scene) void(last []rows.Plan) ([]string, error) {
 	if len(last) == 0 || last[0].ThrownAt != nil {
 		return nil, nil
 	}
@@ -282,13 +283,13 @@ func (s *scene) void(last []store.Plan) ([]string, error) {
 	return v.Void, nil
 }
 
-func (b *Service) withdraw(ctx context.Context, m *farm.Member, row store.Plan) error {
+func (b *Service) withdraw(ctx context.Context, m *farm.Member, row rows.Plan) error {
 	return b.Write(ctx, m, func(tx *farm.Tx) error {
-		if err := tx.EndPlan(ctx, row.ID, Cancelled, nil, ""); err != nil {
+		if err := rows.On(tx).EndPlan(ctx, row.ID, Cancelled, nil, ""); err != nil {
 			return err
 		}
 		row.ThrownAt = &tx.At
-		return tx.SetPlanState(ctx, row.Status())
+		return rows.On(tx).SetPlanState(ctx, row.Status())
 	})
 }
 
@@ -298,7 +299,7 @@ func (b *Service) withdrawIfIdle(ctx context.Context, w Work) error {
 	if err != nil || m == nil {
 		return err
 	}
-	var row store.Plan
+	var row rows.Plan
 	left := 0
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		var v PlanView

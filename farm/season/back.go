@@ -17,7 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	seasonrows "metrogon/store/season"
 )
 
 // Back is what has to be done for a day that is wished for: reckoned back from it.
@@ -276,7 +276,7 @@ func (s *scene) option(
 		), nil
 	}
 	eggs := s.eggsBut(0)
-	p := farm.Planned{Planned: store.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
+	p := farm.Planned{Planned: seasonrows.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
 	free := map[int64]int{}
 	for _, pen := range s.w.Pens {
 		if pen.Species == kind.ID && (len(pens) == 0 || pens[pen.ID] || !s.anyOf(pens, kind)) {
@@ -286,7 +286,7 @@ func (s *scene) option(
 	for pen, n := range s.enough(w, kind, free) {
 		p.Eggs = append(p.Eggs, eggs.copy().take(pen, s.day(setOn), maxAge(kind), n, nil)...)
 	}
-	slices.SortFunc(p.Eggs, func(a, b store.PlannedEggs) int {
+	slices.SortFunc(p.Eggs, func(a, b seasonrows.PlannedEggs) int {
 		return cmp.Or(cmp.Compare(a.PenID, b.PenID), a.LaidOn.Compare(b.LaidOn))
 	})
 	if p, err = s.place(p, kind, eggs); err != nil {

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	seasonrows "metrogon/store/season"
 )
 
 // Board is the farm over the days: machines and brooders as lanes, what stands in them, what
@@ -23,7 +24,7 @@ type Board struct {
 	Lanes    []Lane
 	Brooders *BroodLane
 	Promises []Promise
-	Away     []store.Away
+	Away     []seasonrows.Away
 	Eggs     []EggDay // from today on
 	Clashes  []Clash  // of what stands
 	Stranded []farm.Stranded
@@ -193,7 +194,7 @@ func (s *scene) plannedBars(page *Board) (bars []Bar) {
 }
 
 // givenBack is what is left with these eggs back among them.
-func (x supply) givenBack(s *scene, eggs []store.PlannedEggs) supply {
+func (x supply) givenBack(s *scene, eggs []seasonrows.PlannedEggs) supply {
 	c := x.copy()
 	for _, e := range eggs {
 		day := s.day(e.LaidOn)
@@ -242,7 +243,7 @@ func (s *scene) otherHatchers(y planner.Yard, v farm.BatchView) (all []farm.Mach
 // lastPlan is the newest that is not thrown away, nil if there is none.
 func (s *scene) lastPlan() (*PlanView, error) {
 	rows := s.plans
-	i := slices.IndexFunc(rows, func(p store.Plan) bool { return p.WhatIf == nil })
+	i := slices.IndexFunc(rows, func(p seasonrows.Plan) bool { return p.WhatIf == nil })
 	if i < 0 || rows[i].State == Cancelled {
 		return nil, nil
 	}
@@ -258,7 +259,7 @@ func (s *scene) proposedBars(page Board) (bars []Bar) {
 		if p.Taken || p.Gone != "" || p.Count == 0 || p.Replaces != nil {
 			continue
 		}
-		one := farm.Planned{Planned: store.Planned{
+		one := farm.Planned{Planned: seasonrows.Planned{
 			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs}
 		if err := s.w.WorkOut(&one); err != nil {

@@ -14,7 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // Trouble is what stands against a planned batch, in a sentence.
@@ -70,7 +70,7 @@ func (s *scene) yard() planner.Yard {
 }
 
 // young is what is to be expected of eggs set at a moment.
-func (s *scene) young(eggs []store.PlannedEggs, at time.Time) (sum float64) {
+func (s *scene) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
 	for _, n := range s.youngOf(eggs, s.w.Member.Date(at)) {
 		sum += n
 	}
@@ -247,13 +247,13 @@ func (s *scene) on(p farm.Planned, c Cure) (farm.Planned, error) {
 }
 
 // fewer leaves so many eggs, from each pen its share, the freshest in store: they keep longest.
-func fewer(eggs []store.PlannedEggs, n int) (left []store.PlannedEggs) {
+func fewer(eggs []rows.PlannedEggs, n int) (left []rows.PlannedEggs) {
 	eggs = slices.Clone(eggs)
 	all := 0
 	for _, e := range eggs {
 		all += e.Eggs
 	}
-	slices.SortStableFunc(eggs, func(a, b store.PlannedEggs) int { return a.LaidOn.Compare(b.LaidOn) })
+	slices.SortStableFunc(eggs, func(a, b rows.PlannedEggs) int { return a.LaidOn.Compare(b.LaidOn) })
 	for all > n {
 		last := len(eggs) - 1
 		drop := min(eggs[last].Eggs, all-n)

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // Chores are the settings that are planned, and the promises that come due.
@@ -103,7 +104,7 @@ func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (
 }
 
 // byPen counts eggs by pen: "Barred 14, Speckled 14".
-func (s *scene) byPen(eggs []store.PlannedEggs) string {
+func (s *scene) byPen(eggs []rows.PlannedEggs) string {
 	var names []string
 	n := map[string]int{}
 	for _, e := range eggs {

@@ -10,6 +10,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // owner runs a change of what binds the planning.
@@ -30,9 +31,9 @@ var ofSeason = journal.Subjects{}
 
 // Binds is what binds the planning besides eggs and machines.
 type Binds struct {
-	Away     []store.Away
+	Away     []rows.Away
 	Closures []ShutMachine
-	Brooders []store.Brooder
+	Brooders []rows.Brooder
 	Bans     []BanOf
 	Machines []farm.Machine
 	Today    time.Time
@@ -46,7 +47,7 @@ type ShutMachine struct {
 
 // BanOf is a setting that the next plan may not make.
 type BanOf struct {
-	store.Ban
+	rows.Ban
 	Kind    *species.Profile
 	Machine farm.Machine
 }
@@ -75,7 +76,7 @@ func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err err
 }
 
 // AddAway notes days on which some work cannot be done.
-func (b *Service) AddAway(ctx context.Context, req farm.Request, a store.Away) (farm.Done, error) {
+func (b *Service) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		a.Why = p.Name("why", "What it is for", a.Why, 60, false)
@@ -91,8 +92,8 @@ func (b *Service) AddAway(ctx context.Context, req farm.Request, a store.Away) (
 		if err := p.Err(); err != nil {
 			return nil, "", err
 		}
-		id, err := tx.SaveAway(ctx, a)
-		return journal.Undo{awayBack.Of(kept[store.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
+		id, err := rows.On(tx).SaveAway(ctx, a)
+		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
 	})
 }
 
@@ -127,7 +128,7 @@ func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) 
 		if err := p.Err(); err != nil {
 			return nil, "", err
 		}
-		id, err := tx.SaveClosure(ctx, c)
+		id, err := rows.On(tx).SaveClosure(ctx, c)
 		if err != nil {
 			return nil, "", err
 		}
@@ -142,7 +143,7 @@ func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) 
 }
 
 // SaveBrooder makes a brooder or changes one.
-func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br store.Brooder) (farm.Done, error) {
+func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Brooder) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		br.Name = p.Name("name", "The brooder's name", br.Name, 60, true)
@@ -150,19 +151,19 @@ func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br store.Br
 		if err := p.Err(); err != nil {
 			return nil, "", err
 		}
-		before := kept[store.Brooder]{ID: br.ID}
+		before := kept[rows.Brooder]{ID: br.ID}
 		if br.ID != 0 {
-			all, err := tx.Season(ctx, tx.Member.Date(tx.At))
+			all, err := rows.On(tx).Season(ctx, tx.Member.Date(tx.At))
 			if err != nil {
 				return nil, "", err
 			}
-			i := slices.IndexFunc(all.Brooders, func(x store.Brooder) bool { return x.ID == br.ID })
+			i := slices.IndexFunc(all.Brooders, func(x rows.Brooder) bool { return x.ID == br.ID })
 			if i < 0 {
 				return nil, "", farm.ErrNone
 			}
 			before.Before = &all.Brooders[i]
 		}
-		id, err := tx.SaveBrooder(ctx, br)
+		id, err := rows.On(tx).SaveBrooder(ctx, br)
 		if err != nil {
 			return nil, "", farm.Taken(err, "name", "There is a brooder of that name already.")
 		}
@@ -173,15 +174,15 @@ func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br store.Br
 
 // DropAway takes days away back.
 func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, req, "away", id, func(s store.Season) []store.Away { return s.Away },
-		func(a store.Away) (int64, journal.Step, string) {
-			return a.ID, awayBack.Of(kept[store.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
+	return dropOne(ctx, b, req, "away", id, func(s rows.Season) []rows.Away { return s.Away },
+		func(a rows.Away) (int64, journal.Step, string) {
+			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 
 // DropClosure opens a machine again.
 func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, req, "closures", id, func(s store.Season) []store.Closure { return s.Closures },
+	return dropOne(ctx, b, req, "closures", id, func(s rows.Season) []store.Closure { return s.Closures },
 		func(c store.Closure) (int64, journal.Step, string) {
 			return c.ID, closureBack.Of(kept[store.Closure]{c.ID, &c}), "The machine takes eggs again."
 		})
@@ -189,34 +190,34 @@ func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (
 
 // DropBrooder forgets a brooder.
 func (b *Service) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, req, "brooders", id, func(s store.Season) []store.Brooder { return s.Brooders },
-		func(x store.Brooder) (int64, journal.Step, string) {
+	return dropOne(ctx, b, req, "brooders", id, func(s rows.Season) []rows.Brooder { return s.Brooders },
+		func(x rows.Brooder) (int64, journal.Step, string) {
 			again := x
 			again.ID = 0
-			return x.ID, brooderBack.Of(kept[store.Brooder]{x.ID, &again}), x.Name + " is no brooder any more."
+			return x.ID, brooderBack.Of(kept[rows.Brooder]{x.ID, &again}), x.Name + " is no brooder any more."
 		})
 }
 
 // DropBan lets the next plan make a setting again.
 func (b *Service) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return dropOne(ctx, b, req, "bans", id, func(s store.Season) []store.Ban { return s.Bans },
-		func(x store.Ban) (int64, journal.Step, string) {
-			return x.ID, banBack.Of(kept[store.Ban]{x.ID, &x}), "The next plan may set that again."
+	return dropOne(ctx, b, req, "bans", id, func(s rows.Season) []rows.Ban { return s.Bans },
+		func(x rows.Ban) (int64, journal.Step, string) {
+			return x.ID, banBack.Of(kept[rows.Ban]{x.ID, &x}), "The next plan may set that again."
 		})
 }
 
 func dropOne[T any](
-	ctx context.Context, b *Service, req farm.Request, table string, id int64, of func(store.Season) []T,
+	ctx context.Context, b *Service, req farm.Request, table string, id int64, of func(rows.Season) []T,
 	step func(T) (int64, journal.Step, string),
 ) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
-		all, err := tx.Season(ctx, tx.Member.Date(tx.At).AddDate(-5, 0, 0))
+		all, err := rows.On(tx).Season(ctx, tx.Member.Date(tx.At).AddDate(-5, 0, 0))
 		if err != nil {
 			return nil, "", err
 		}
 		for _, row := range of(all) {
 			if n, back, said := step(row); n == id {
-				return journal.Undo{back}, said, tx.DropOf(ctx, table, id)
+				return journal.Undo{back}, said, rows.On(tx).DropOf(ctx, table, id)
 			}
 		}
 		return nil, "", farm.ErrNone

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // made is what a plan is made of besides the eggs: of each part what there is, each with the last date on which it
@@ -95,13 +95,13 @@ func (m made) changed(now made, today time.Time) (says []string) {
 const remade = "made-of"
 
 // isRemade tells a plan of that kind.
-func isRemade(row store.Plan) bool {
-	return slices.ContainsFunc(row.Because, func(u store.Upset) bool { return u.What == remade })
+func isRemade(row rows.Plan) bool {
+	return slices.ContainsFunc(row.Because, func(u rows.Upset) bool { return u.What == remade })
 }
 
 // Change is what accepting makes of a promise.
 type Change struct {
-	store.Order
+	rows.Order
 	Says  string // "Mosswick, 40 chicks: covered → 34 of 40"
 	Worse bool   // it was covered, and would be short
 }
@@ -121,7 +121,7 @@ func (s *scene) changes(v PlanView, which []int) (all []Change) {
 		if p.Count == 0 {
 			continue
 		}
-		one := farm.Planned{Planned: store.Planned{
+		one := farm.Planned{Planned: rows.Planned{
 			ID: -int64(p.No), Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs, For: p.For}
 		if err := s.w.WorkOut(&one); err == nil { // else its kind is gone

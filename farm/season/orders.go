@@ -14,7 +14,8 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/season"
+	"metrogon/store/stock"
 )
 
 // What is promised.
@@ -26,7 +27,7 @@ const (
 
 // Promise is an order with how well it is covered.
 type Promise struct {
-	store.Order
+	rows.Order
 	Kind    *species.Profile
 	Pens    []farm.Pen // that may serve it
 	Covered float64    // expected of what stands and what is planned; eggs: there or to be laid
@@ -63,7 +64,7 @@ func (p Promise) Over(today time.Time) bool { return p.ToOn.Before(today) }
 // chickens".
 func (p Promise) Thing() string { return thing(p.Order, p.Kind) }
 
-func thing(o store.Order, kind *species.Profile) string {
+func thing(o rows.Order, kind *species.Profile) string {
 	switch {
 	case kind == nil:
 		return wording.Plural(o.Count, "young")
@@ -85,15 +86,15 @@ func plural(one string, n int) string {
 }
 
 // SaveOrder makes a promise or changes one.
-func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o store.Order) (farm.Done, error) {
+func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o rows.Order) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		before := kept[store.Order]{ID: o.ID}
+		before := kept[rows.Order]{ID: o.ID}
 		if o.ID != 0 {
-			was, err := tx.Order(ctx, o.ID)
+			was, err := rows.On(tx).Order(ctx, o.ID)
 			if err != nil {
 				return farm.Done{}, err
 			}
@@ -102,7 +103,7 @@ func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o store.Order
 		if err := checkOrder(w, &o); err != nil {
 			return farm.Done{}, err
 		}
-		if before.ID, err = tx.SaveOrder(ctx, o); err != nil {
+		if before.ID, err = rows.On(tx).SaveOrder(ctx, o); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(
@@ -113,14 +114,14 @@ func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o store.Order
 }
 
 // window writes the days between which a promise is kept.
-func window(o store.Order) string {
+func window(o rows.Order) string {
 	if o.FromOn.Equal(o.ToOn) {
 		return o.ToOn.Format("Mon 2 Jan 2006")
 	}
 	return o.FromOn.Format("2 Jan") + " to " + o.ToOn.Format("2 Jan 2006")
 }
 
-func checkOrder(w *farm.Snapshot, o *store.Order) error {
+func checkOrder(w *farm.Snapshot, o *rows.Order) error {
 	var p farm.Problems
 	o.Who = p.Name("who", "Whom it is for", o.Who, 80, true)
 	o.Note = p.Name("note", "The note", o.Note, 500, false)
@@ -161,7 +162,7 @@ func (b *Service) Deliver(
 	ctx context.Context, req farm.Request, id int64, n int, end bool,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		o, err := tx.Order(ctx, id)
+		o, err := rows.On(tx).Order(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -173,13 +174,13 @@ func (b *Service) Deliver(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		before := kept[store.Order]{ID: id, Before: &o}
+		before := kept[rows.Order]{ID: id, Before: &o}
 		now := o
 		now.Delivered += n
 		if today := req.Date(tx.At); end || now.Delivered >= now.Count {
 			now.EndedOn = &today
 		}
-		if _, err := tx.SaveOrder(ctx, now); err != nil {
+		if _, err := rows.On(tx).SaveOrder(ctx, now); err != nil {
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf("Handed %d over to %s, %d of %d in all.", n, o.Who, now.Delivered, o.Count)
@@ -200,7 +201,7 @@ func (b *Service) Deliver(
 }
 
 // handOut takes eggs that were promised out of the store, the freshest first, and names them.
-func handOut(ctx context.Context, tx *farm.Tx, o store.Order, n int) (eggs []int64, of string, err error) {
+func handOut(ctx context.Context, tx *farm.Tx, o rows.Order, n int) (eggs []int64, of string, err error) {
 	s, err := see(ctx, tx)
 	if err != nil {
 		return nil, "", err
@@ -212,7 +213,7 @@ func handOut(ctx context.Context, tx *farm.Tx, o store.Order, n int) (eggs []int
 				if l.day != day || l.ready > 0 || len(eggs) == n {
 					continue
 				}
-				ids, err := tx.HandOut(ctx, p.ID, l.on, min(l.eggs, n-len(eggs)), tx.At)
+				ids, err := stock.On(tx).HandOut(ctx, p.ID, l.on, min(l.eggs, n-len(eggs)), tx.At)
 				if err != nil {
 					return nil, "", err
 				}
@@ -231,7 +232,7 @@ func handOut(ctx context.Context, tx *farm.Tx, o store.Order, n int) (eggs []int
 
 // target is how many young are to be expected for a promise so that it is kept as surely as it
 // has to be, if they come of one batch; of several they are surer still.
-func (s *scene) target(o store.Order) float64 {
+func (s *scene) target(o rows.Order) float64 {
 	want := float64(max(0, o.Count-o.Delivered))
 	pens := s.pensFor(o)
 	if len(pens) == 0 || want == 0 {
@@ -248,7 +249,7 @@ func (s *scene) target(o store.Order) float64 {
 
 // layingOff is how far the eggs of a setting for a promise may lie off what is expected, as a
 // share: a week's eggs of its pens, where they are still to be laid.
-func (s *scene) layingOff(o store.Order) float64 {
+func (s *scene) layingOff(o rows.Order) float64 {
 	kind := s.w.Kinds[o.Species]
 	if s.day(o.ToOn) < int(kind.HatchDays.At)+week {
 		return 0
@@ -259,7 +260,7 @@ func (s *scene) layingOff(o store.Order) float64 {
 const week = 7 // days
 
 // counts is how much of one young counts for a promise.
-func counts(o store.Order) float64 {
+func counts(o rows.Order) float64 {
 	if o.What == PulletsOrder {
 		return 0.5
 	}
@@ -270,8 +271,8 @@ func counts(o store.Order) float64 {
 type covering struct {
 	Cover
 	pull  time.Time
-	young map[int64]float64  // by pen
-	first []store.PlannedFor // that it was planned for
+	young map[int64]float64 // by pen
+	first []rows.PlannedFor // that it was planned for
 }
 
 // coverings are what stands and what is planned.
@@ -419,7 +420,7 @@ func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, e
 				}
 			}
 		}
-		ended, err := tx.EndedOrders(ctx, 20)
+		ended, err := rows.On(tx).EndedOrders(ctx, 20)
 		for _, o := range ended {
 			all.Ended = append(all.Ended, Promise{Order: o, Kind: s.w.Kinds[o.Species], Chance: -1})
 		}

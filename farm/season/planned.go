@@ -14,7 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // PlannedPage is one planned batch with all that follows from where it is.
@@ -138,7 +138,7 @@ func (s *scene) page(p farm.Planned, eggs supply) (page PlannedPage) {
 }
 
 // expect is the distribution of the young of eggs set together on a date, as Set reckons it.
-func (s *scene) expect(eggs []store.PlannedEggs, on time.Time) rates.Young {
+func (s *scene) expect(eggs []rows.PlannedEggs, on time.Time) rates.Young {
 	var lots []choice.Lot
 	take := make([]int, len(eggs))
 	rho := 0.0
@@ -166,7 +166,7 @@ func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error)
 		p.Eggs = nil
 		for _, pen := range s.w.Pens { // by name
 			if n := to.Pens[pen.ID]; n > 0 {
-				p.Eggs = append(p.Eggs, store.PlannedEggs{PlannedID: p.ID, PenID: pen.ID, LaidOn: p.SetOn, Eggs: n})
+				p.Eggs = append(p.Eggs, rows.PlannedEggs{PlannedID: p.ID, PenID: pen.ID, LaidOn: p.SetOn, Eggs: n})
 			}
 		}
 	}
@@ -180,7 +180,7 @@ func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error)
 
 // chosen are the eggs of a planned batch by lay day, as they are there on its day; what will
 // not be there stays planned, as if it were laid on that day.
-func (s *scene) chosen(p farm.Planned, eggs supply) []store.PlannedEggs {
+func (s *scene) chosen(p farm.Planned, eggs supply) []rows.PlannedEggs {
 	all := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
 	for _, e := range p.Eggs {
 		lacks := 0
@@ -202,7 +202,7 @@ func (s *scene) chosen(p farm.Planned, eggs supply) []store.PlannedEggs {
 		case at >= 0:
 			all[at].Eggs += lacks
 		default:
-			all = append(all, store.PlannedEggs{PenID: e.PenID, LaidOn: p.SetOn, Eggs: lacks})
+			all = append(all, rows.PlannedEggs{PenID: e.PenID, LaidOn: p.SetOn, Eggs: lacks})
 		}
 	}
 	return all
@@ -299,14 +299,14 @@ func (b *Service) change(
 func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, about journal.Subjects, err error) {
 	for _, r := range all {
 		r.ID = 0
-		id, err := tx.SavePlanned(ctx, r.Planned)
+		id, err := rows.On(tx).SavePlanned(ctx, r.Planned)
 		if err != nil {
 			return nil, nil, err
 		}
-		if err := tx.SetPlannedEggs(ctx, id, r.Eggs); err != nil {
+		if err := rows.On(tx).SetPlannedEggs(ctx, id, r.Eggs); err != nil {
 			return nil, nil, err
 		}
-		if err := tx.SetPlannedFor(ctx, id, r.For); err != nil {
+		if err := rows.On(tx).SetPlannedFor(ctx, id, r.For); err != nil {
 			return nil, nil, err
 		}
 		u = append(u, plannedBefore.Of(kept[plannedRows]{ID: id}))
@@ -318,7 +318,7 @@ func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, a
 // ToSet is what a planned batch takes today: the eggs that are there.
 type ToSet struct {
 	farm.Planned
-	Picks []store.PlannedEggs
+	Picks []rows.PlannedEggs
 }
 
 // Due gives the eggs with which a planned batch is set now.

@@ -10,7 +10,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // States of a plan.
@@ -50,7 +50,7 @@ func (b *Service) Ask(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		open, err := tx.OpenPlans(ctx)
+		open, err := rows.On(tx).OpenPlans(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -66,8 +66,8 @@ func (b *Service) Ask(
 }
 
 // asked is a plan that is asked for, with the problem that it is to solve.
-func (s *scene) asked(seconds int, what *WhatIf) (row store.Plan, err error) {
-	row = store.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
+func (s *scene) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
+	row = rows.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
 	if row.MadeOf, err = json.Marshal(s.madeOf()); err != nil {
 		return row, err
 	}
@@ -131,10 +131,10 @@ func (x supply) forget() {
 // Cancel calls a plan off that is worked on.
 func (b *Service) Cancel(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	done, err := b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		if _, err := tx.Plan(ctx, id); err != nil {
+		if _, err := rows.On(tx).Plan(ctx, id); err != nil {
 			return farm.Done{}, err
 		}
-		return farm.Done{Said: "Stopped planning."}, tx.EndPlan(ctx, id, Cancelled, nil, "")
+		return farm.Done{Said: "Stopped planning."}, rows.On(tx).EndPlan(ctx, id, Cancelled, nil, "")
 	})
 	if err == nil {
 		if stop, ok := b.working.Load(id); ok {
@@ -189,7 +189,7 @@ func (b *Service) Accept(ctx context.Context, req farm.Request, id int64, which 
 		if err := b.keepMade(ctx, tx, &row); err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.SetPlanState(ctx, row.Status()); err != nil {
+		if err := rows.On(tx).SetPlanState(ctx, row.Status()); err != nil {
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf("Accepted %d settings, %d eggs in all. Today tells you when each is due.", n, eggs)
@@ -201,7 +201,7 @@ func (b *Service) Accept(ctx context.Context, req farm.Request, id int64, which 
 }
 
 // keepMade makes a plan one of what there is now, since what has changed is its own doing.
-func (b *Service) keepMade(ctx context.Context, tx *farm.Tx, row *store.Plan) error {
+func (b *Service) keepMade(ctx context.Context, tx *farm.Tx, row *rows.Plan) error {
 	s, err := see(ctx, tx)
 	if err != nil {
 		return err
@@ -227,13 +227,13 @@ func (b *Service) Changes(ctx context.Context, m *farm.Member, id int64, which [
 // Throw throws a plan away; what was accepted of it stays.
 func (b *Service) Throw(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		row, err := tx.Plan(ctx, id)
+		row, err := rows.On(tx).Plan(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		u := journal.Undo{planBefore.Of(row.Status())}
 		row.ThrownAt = &tx.At
-		if err := tx.SetPlanState(ctx, row.Status()); err != nil {
+		if err := rows.On(tx).SetPlanState(ctx, row.Status()); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Plan, id), u, "Threw the plan away.")
@@ -251,12 +251,12 @@ func (b *Service) Forbid(ctx context.Context, req farm.Request, id int64, no int
 			if one.No != no || one.Kind == nil {
 				continue
 			}
-			ban := store.Ban{Species: one.Kind.ID, MachineID: one.Setter.ID, FromOn: one.SetOn, ToOn: one.SetOn}
-			if ban.ID, err = tx.SaveBan(ctx, ban); err != nil {
+			ban := rows.Ban{Species: one.Kind.ID, MachineID: one.Setter.ID, FromOn: one.SetOn, ToOn: one.SetOn}
+			if ban.ID, err = rows.On(tx).SaveBan(ctx, ban); err != nil {
 				return farm.Done{}, err
 			}
 			return journal.Record(
-				ctx, tx, journal.On(journal.Plan, id), journal.Undo{banBack.Of(kept[store.Ban]{ID: ban.ID})},
+				ctx, tx, journal.On(journal.Plan, id), journal.Undo{banBack.Of(kept[rows.Ban]{ID: ban.ID})},
 				"The next plan sets no %s in %s on %s.", one.Kind.Name, one.Setter.Name, one.SetOn.Format("Mon 2 Jan"),
 			)
 		}
@@ -268,7 +268,7 @@ func (b *Service) Forbid(ctx context.Context, req farm.Request, id int64, no int
 // that anybody can check it.
 func (b *Service) Export(ctx context.Context, m *farm.Member, id int64) (problem, plan []byte, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		row, err := tx.Plan(ctx, id)
+		row, err := rows.On(tx).Plan(ctx, id)
 		if err != nil {
 			return err
 		}

@@ -11,7 +11,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // What a plan weighs, beside the price of a young: an egg set could have been sold or eaten,
@@ -219,7 +219,7 @@ func (s *scene) addPlanned(r *planner.Request) {
 }
 
 // batches are those of a planned batch as the planner knows them, a source each.
-func (s *scene) batches(p farm.Planned, day int, eggs []store.PlannedEggs) (all []planner.Batch) {
+func (s *scene) batches(p farm.Planned, day int, eggs []rows.PlannedEggs) (all []planner.Batch) {
 	for _, e := range eggs {
 		id, laid := s.source(e)
 		at := slices.IndexFunc(all, func(b planner.Batch) bool { return b.Source == id })
@@ -236,7 +236,7 @@ func (s *scene) batches(p farm.Planned, day int, eggs []store.PlannedEggs) (all 
 
 // source is where eggs of a pen and lay date come from, and on which day they were laid as the
 // planner counts: eggs that rest were as good as laid when they have rested.
-func (s *scene) source(e store.PlannedEggs) (id string, laid int) {
+func (s *scene) source(e rows.PlannedEggs) (id string, laid int) {
 	for _, l := range s.supply[e.PenID] {
 		if l.on.Equal(e.LaidOn) && l.ready > l.day {
 			return parcelID(e.PenID, l.on), l.ready
@@ -399,7 +399,7 @@ func joined(all []planner.Batch, b planner.Batch) []planner.Batch {
 	return append(all, b)
 }
 
-func (s *scene) addBan(r *planner.Request, b store.Ban) {
+func (s *scene) addBan(r *planner.Request, b rows.Ban) {
 	from, to := s.day(b.FromOn), s.day(b.ToOn)
 	for _, src := range r.Sources {
 		if src.Species == b.Species {

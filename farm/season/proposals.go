@@ -16,7 +16,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // PlanView is a plan as far as it is.
@@ -36,7 +36,7 @@ type PlanView struct {
 	Fragile      string   // which promise hangs on a thread, and what would help
 	Left         int      // proposals that can still be accepted
 	Differs      []string // of a what-if, in what
-	Because      []store.Upset
+	Because      []rows.Upset
 	Alone        bool     // made again by itself, because of those
 	Lost         int      // proposals that could be accepted, had nothing changed
 	Void         []string // what of it has changed since it was made: nothing of it can be accepted
@@ -52,9 +52,9 @@ type Proposal struct {
 	Kind            *species.Profile
 	SetOn, PullOn   time.Time
 	Setter, Hatcher farm.Machine
-	Eggs            []store.PlannedEggs
+	Eggs            []rows.PlannedEggs
 	Count           int
-	For             []store.PlannedFor
+	For             []rows.PlannedFor
 	Says            string
 	Taken           bool
 	Gone            string        // why it cannot be accepted any more
@@ -64,7 +64,7 @@ type Proposal struct {
 
 // Result is what a plan makes of a promise.
 type Result struct {
-	store.Order
+	rows.Order
 	Thing     string
 	Planned   float64 // young expected for it
 	Chance    float64 // of all that is promised; below 0: not reckoned
@@ -178,12 +178,12 @@ func (v *PlanView) beside(plan *PlanView) {
 }
 
 // proposed reads a plan with its proposals.
-func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, store.Plan, PlanView, error) {
+func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, rows.Plan, PlanView, error) {
 	s, err := see(ctx, tx)
 	if err != nil {
-		return nil, store.Plan{}, PlanView{}, err
+		return nil, rows.Plan{}, PlanView{}, err
 	}
-	row, err := tx.Plan(ctx, id)
+	row, err := rows.On(tx).Plan(ctx, id)
 	if err != nil {
 		return nil, row, PlanView{}, err
 	}
@@ -192,7 +192,7 @@ func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, 
 }
 
 // view reads a plan.
-func (s *scene) view(row store.Plan) (v PlanView, err error) {
+func (s *scene) view(row rows.Plan) (v PlanView, err error) {
 	v = PlanView{ID: row.ID, State: row.State, Seconds: row.Seconds, From: row.FromOn, Says: row.Says}
 	v.Because, v.Alone = row.Because, row.Alone
 	if row.Score != nil {
@@ -236,10 +236,10 @@ func (s *scene) view(row store.Plan) (v PlanView, err error) {
 }
 
 // order finds an open promise by the planner's id.
-func (s *scene) order(id string) (store.Order, bool) {
-	i := slices.IndexFunc(s.book.Orders, func(o store.Order) bool { return orderID(o.ID) == id })
+func (s *scene) order(id string) (rows.Order, bool) {
+	i := slices.IndexFunc(s.book.Orders, func(o rows.Order) bool { return orderID(o.ID) == id })
 	if i < 0 {
-		return store.Order{}, false
+		return rows.Order{}, false
 	}
 	return s.book.Orders[i], true
 }
@@ -295,7 +295,7 @@ func (v *PlanView) results(s *scene, r *planner.Request, a answer) {
 
 // fragile names the promise that the plan fills and chance leaves unfilled most, with the fewest
 // eggs more that help.
-func (s *scene) fragile(a answer, o store.Order, from time.Time) string {
+func (s *scene) fragile(a answer, o rows.Order, from time.Time) string {
 	i := slices.IndexFunc(a.Simulated, func(x planner.Outcome) bool { return x.Order == a.Fragile })
 	if i < 0 {
 		return ""
@@ -331,7 +331,7 @@ func InTen(chance float64) string {
 
 // settings puts the batches of a plan together that are set as one, in order of time, beside
 // what she expects.
-func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row store.Plan) {
+func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row rows.Plan) {
 	for _, b := range a.Batches {
 		eggs := beyondPins(b, r.Fixed)
 		if eggs.Count() == 0 {
@@ -433,15 +433,15 @@ func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []
 	p := &v.Proposals[i]
 	for _, l := range eggs {
 		pen, laid := layOf(b.Source, l.Laid, v.From)
-		p.Eggs = append(p.Eggs, store.PlannedEggs{PenID: pen, LaidOn: laid, Eggs: int(l.Eggs)})
+		p.Eggs = append(p.Eggs, rows.PlannedEggs{PenID: pen, LaidOn: laid, Eggs: int(l.Eggs)})
 		p.Count += int(l.Eggs)
 	}
 	for _, g := range b.Orders {
 		id := numberOf(g.Order)
-		at := slices.IndexFunc(p.For, func(f store.PlannedFor) bool { return f.OrderID == id })
+		at := slices.IndexFunc(p.For, func(f rows.PlannedFor) bool { return f.OrderID == id })
 		if at < 0 {
 			at = len(p.For)
-			p.For = append(p.For, store.PlannedFor{OrderID: id})
+			p.For = append(p.For, rows.PlannedFor{OrderID: id})
 		}
 		p.For[at].Young += g.Young
 	}
@@ -517,7 +517,7 @@ func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *scene) (journal.Undo
 		return nil, nil, r.save(ctx, tx)
 	}
 	return add(ctx, tx, []plannedRows{{
-		store.Planned{
+		rows.Planned{
 			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn, Pinned: true, Says: p.Says,
 		}, p.Eggs, p.For,
 	}})

@@ -10,6 +10,8 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/store"
+	seasonrows "metrogon/store/season"
+	stockrows "metrogon/store/stock"
 )
 
 // scene is the farm as planning sees it on one day: what stands, what is planned, what is
@@ -17,7 +19,7 @@ import (
 type scene struct {
 	w         *farm.Snapshot
 	today     time.Time // a date
-	book      store.Season
+	book      seasonrows.Season
 	open      []farm.BatchView // birds' batches in machines
 	stands    map[int64]farm.Standing
 	ahead     []farm.Planned
@@ -25,10 +27,10 @@ type scene struct {
 	kinds     []*species.Profile      // birds that are kept, in the usual order
 	lays      map[int64]laying.Forecast
 	supply    supply
-	plans     []store.Plan   // not thrown away
-	collected map[int64]bool // pens of which today's eggs are written down
-	yesterday bool           // somebody wrote yesterday's down
-	upset     []store.Upset
+	plans     []seasonrows.Plan // not thrown away
+	collected map[int64]bool    // pens of which today's eggs are written down
+	yesterday bool              // somebody wrote yesterday's down
+	upset     []seasonrows.Upset
 	stuck     []int64 // planned batches whose machine is shut, or whose day is one away
 	loose     []int64 // these, and those that lack eggs on their day
 	// of promised hatching eggs, how many are there; nil: not seen after yet
@@ -51,7 +53,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err
 	}
-	rows, err := tx.Scene(ctx, w.Now, s.today.AddDate(0, 0, -laying.Days), s.today.AddDate(0, 0, 1))
+	rows, err := seasonrows.On(tx).Scene(ctx, w.Now, s.today.AddDate(0, 0, -laying.Days), s.today.AddDate(0, 0, 1))
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +88,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 
 // layings forecasts each pen. Days before the first egg written down are not days without eggs;
 // today counts once somebody has collected.
-func (s *scene) layings(laid []store.Stock) {
+func (s *scene) layings(laid []stockrows.Stock) {
 	records := map[int64]laying.Record{}
 	for _, r := range laid {
 		day := s.day(r.LaidOn)
@@ -111,7 +113,7 @@ func (s *scene) layings(laid []store.Stock) {
 func (s *scene) inUse(p farm.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
 
 // kept are the kinds of birds that lay, wait, stand or are planned, in the usual order.
-func (s *scene) kept(stock []store.Stock, open []farm.BatchView) (ids []string) {
+func (s *scene) kept(stock []stockrows.Stock, open []farm.BatchView) (ids []string) {
 	all := map[string]bool{}
 	for _, p := range s.w.Pens {
 		all[p.Species] = all[p.Species] || s.inUse(p)
@@ -160,7 +162,7 @@ func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
 func maxAge(kind *species.Profile) int { return int(kind.StorageLimitDays.At) }
 
 // pensFor are the pens that may serve a promise.
-func (s *scene) pensFor(o store.Order) (all []farm.Pen) {
+func (s *scene) pensFor(o seasonrows.Order) (all []farm.Pen) {
 	for _, p := range s.w.Pens {
 		if p.Species == o.Species && (len(o.Pens) == 0 || slices.Contains(o.Pens, p.ID)) {
 			all = append(all, p)
@@ -175,7 +177,7 @@ func (s *scene) yield(penID int64) float64 {
 }
 
 // youngOf is what is to be expected of eggs set on a date, by pen.
-func (s *scene) youngOf(eggs []store.PlannedEggs, on time.Time) map[int64]float64 {
+func (s *scene) youngOf(eggs []seasonrows.PlannedEggs, on time.Time) map[int64]float64 {
 	young := map[int64]float64{}
 	for _, e := range eggs {
 		kind := s.w.Kinds[s.w.PenByID[e.PenID].Species]

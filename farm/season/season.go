@@ -10,6 +10,8 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/season"
+	"metrogon/store/stock"
 )
 
 // Service holds the use cases.
@@ -31,71 +33,71 @@ type kept[T any] struct {
 
 // Steps that are taken back.
 var (
-	orderBefore = journal.NewKind("order", func(ctx context.Context, tx *farm.Tx, o kept[store.Order]) error {
+	orderBefore = journal.NewKind("order", func(ctx context.Context, tx *farm.Tx, o kept[rows.Order]) error {
 		if o.Before == nil {
-			return tx.DropOrder(ctx, o.ID)
+			return rows.On(tx).DropOrder(ctx, o.ID)
 		}
-		_, err := tx.SaveOrder(ctx, *o.Before)
+		_, err := rows.On(tx).SaveOrder(ctx, *o.Before)
 		return err
 	})
 	eggsBack = journal.NewKind("order_eggs", func(ctx context.Context, tx *farm.Tx, eggs []int64) error {
-		return tx.PutBack(ctx, eggs)
+		return stock.On(tx).PutBack(ctx, eggs)
 	})
 	plannedBefore = journal.NewKind("planned", func(ctx context.Context, tx *farm.Tx, p kept[plannedRows]) error {
 		if p.Before == nil {
-			return tx.DropPlanned(ctx, []int64{p.ID})
+			return rows.On(tx).DropPlanned(ctx, []int64{p.ID})
 		}
 		return p.Before.save(ctx, tx)
 	})
-	planBefore = journal.NewKind("plan", func(ctx context.Context, tx *farm.Tx, p store.PlanState) error {
-		return tx.SetPlanState(ctx, p)
+	planBefore = journal.NewKind("plan", func(ctx context.Context, tx *farm.Tx, p rows.PlanState) error {
+		return rows.On(tx).SetPlanState(ctx, p)
 	})
-	awayBack = journal.NewKind("away", func(ctx context.Context, tx *farm.Tx, r kept[store.Away]) error {
+	awayBack = journal.NewKind("away", func(ctx context.Context, tx *farm.Tx, r kept[rows.Away]) error {
 		if r.Before == nil {
-			return tx.DropOf(ctx, "away", r.ID)
+			return rows.On(tx).DropOf(ctx, "away", r.ID)
 		}
-		_, err := tx.SaveAway(ctx, *r.Before)
+		_, err := rows.On(tx).SaveAway(ctx, *r.Before)
 		return err
 	})
 	closureBack = journal.NewKind("closure", func(ctx context.Context, tx *farm.Tx, r kept[store.Closure]) error {
 		if r.Before == nil {
-			return tx.DropOf(ctx, "closures", r.ID)
+			return rows.On(tx).DropOf(ctx, "closures", r.ID)
 		}
-		_, err := tx.SaveClosure(ctx, *r.Before)
+		_, err := rows.On(tx).SaveClosure(ctx, *r.Before)
 		return err
 	})
-	brooderBack = journal.NewKind("brooder", func(ctx context.Context, tx *farm.Tx, r kept[store.Brooder]) error {
+	brooderBack = journal.NewKind("brooder", func(ctx context.Context, tx *farm.Tx, r kept[rows.Brooder]) error {
 		if r.Before == nil {
-			return tx.DropOf(ctx, "brooders", r.ID)
+			return rows.On(tx).DropOf(ctx, "brooders", r.ID)
 		}
-		_, err := tx.SaveBrooder(ctx, *r.Before)
+		_, err := rows.On(tx).SaveBrooder(ctx, *r.Before)
 		return err
 	})
-	banBack = journal.NewKind("ban", func(ctx context.Context, tx *farm.Tx, r kept[store.Ban]) error {
+	banBack = journal.NewKind("ban", func(ctx context.Context, tx *farm.Tx, r kept[rows.Ban]) error {
 		if r.Before == nil {
-			return tx.DropOf(ctx, "bans", r.ID)
+			return rows.On(tx).DropOf(ctx, "bans", r.ID)
 		}
-		_, err := tx.SaveBan(ctx, *r.Before)
+		_, err := rows.On(tx).SaveBan(ctx, *r.Before)
 		return err
 	})
 )
 
 // plannedRows is a planned batch with its eggs and whom it is for, as it is kept.
 type plannedRows struct {
-	store.Planned
-	Eggs []store.PlannedEggs
-	For  []store.PlannedFor
+	rows.Planned
+	Eggs []rows.PlannedEggs
+	For  []rows.PlannedFor
 }
 
 func rowsOf(p farm.Planned) plannedRows { return plannedRows{p.Planned, p.Eggs, p.For} }
 
 func (r plannedRows) save(ctx context.Context, tx *farm.Tx) error {
-	id, err := tx.SavePlanned(ctx, r.Planned)
+	id, err := rows.On(tx).SavePlanned(ctx, r.Planned)
 	if err != nil {
 		return err
 	}
-	if err := tx.SetPlannedEggs(ctx, id, r.Eggs); err != nil {
+	if err := rows.On(tx).SetPlannedEggs(ctx, id, r.Eggs); err != nil {
 		return err
 	}
-	return tx.SetPlannedFor(ctx, id, r.For)
+	return rows.On(tx).SetPlannedFor(ctx, id, r.For)
 }

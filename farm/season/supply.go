@@ -6,7 +6,8 @@ import (
 	"time"
 
 	"metrogon/farm"
-	"metrogon/store"
+	rows "metrogon/store/season"
+	stockrows "metrogon/store/stock"
 )
 
 // lay is eggs of a pen and lay day that may be set; from Ready on, which is later than laid
@@ -23,7 +24,7 @@ type lay struct {
 type supply map[int64][]lay
 
 // inStore takes up what is in store and not on trial.
-func (x supply) inStore(s *scene, stock []store.Stock) {
+func (x supply) inStore(s *scene, stock []stockrows.Stock) {
 	for _, l := range stock {
 		kind := s.w.Kinds[s.w.PenByID[l.PenID].Species]
 		if kind == nil || kind.IsReptile() || l.Trial {
@@ -73,7 +74,7 @@ func (x supply) free(pen int64, day, maxAge int) (n int) {
 
 // take takes up to n eggs of a pen that may be set on a day: those of the lay days wanted
 // first, then the oldest, since the fresh ones keep.
-func (x supply) take(pen int64, day, maxAge, n int, wanted []store.PlannedEggs) (all []store.PlannedEggs) {
+func (x supply) take(pen int64, day, maxAge, n int, wanted []rows.PlannedEggs) (all []rows.PlannedEggs) {
 	from := func(i, most int) {
 		l := &x[pen][i]
 		if most = min(most, l.eggs, n); most <= 0 || l.ready > day || l.day > day || day-l.day > maxAge {
@@ -81,9 +82,9 @@ func (x supply) take(pen int64, day, maxAge, n int, wanted []store.PlannedEggs) 
 		}
 		l.eggs -= most
 		n -= most
-		at := slices.IndexFunc(all, func(e store.PlannedEggs) bool { return e.LaidOn.Equal(l.on) })
+		at := slices.IndexFunc(all, func(e rows.PlannedEggs) bool { return e.LaidOn.Equal(l.on) })
 		if at < 0 {
-			all = append(all, store.PlannedEggs{PenID: pen, LaidOn: l.on})
+			all = append(all, rows.PlannedEggs{PenID: pen, LaidOn: l.on})
 			at = len(all) - 1
 		}
 		all[at].Eggs += most
@@ -161,8 +162,8 @@ const freshDays = 4
 
 // planned takes the eggs of the planned batches out, and gives what is there for each. A
 // batch that is late is set today.
-func (x supply) planned(s *scene, ahead []farm.Planned) map[int64][]store.PlannedEggs {
-	got := map[int64][]store.PlannedEggs{}
+func (x supply) planned(s *scene, ahead []farm.Planned) map[int64][]rows.PlannedEggs {
+	got := map[int64][]rows.PlannedEggs{}
 	for _, p := range ahead {
 		got[p.ID] = x.forPlanned(s, p, max(0, s.day(p.SetOn)))
 	}
@@ -170,7 +171,7 @@ func (x supply) planned(s *scene, ahead []farm.Planned) map[int64][]store.Planne
 }
 
 // forPlanned takes the eggs of one planned batch, pen by pen as many as it wants.
-func (x supply) forPlanned(s *scene, p farm.Planned, day int) (all []store.PlannedEggs) {
+func (x supply) forPlanned(s *scene, p farm.Planned, day int) (all []rows.PlannedEggs) {
 	var pens []int64
 	wants := map[int64]int{}
 	for _, e := range p.Eggs {

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // Kinds of what-if.
@@ -63,10 +64,10 @@ func (w *WhatIf) before(s *scene) {
 	switch w.Kind {
 	case IfBrooder:
 		if len(s.book.Brooders) > 0 {
-			s.book.Brooders = append(s.book.Brooders, store.Brooder{Places: w.N})
+			s.book.Brooders = append(s.book.Brooders, rows.Brooder{Places: w.N})
 		}
 	case IfAway:
-		s.book.Away = append(s.book.Away, store.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+		s.book.Away = append(s.book.Away, rows.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
 	case IfHens:
 		f, females := s.lays[w.PenID], float64(s.w.PenByID[w.PenID].Females)
 		f.PerDay *= (females + float64(w.N)) / females
@@ -129,17 +130,17 @@ func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Do
 		var step journal.Step
 		switch w := v.WhatIf; w.Kind {
 		case IfAway:
-			n, err := tx.SaveAway(ctx, store.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+			n, err := rows.On(tx).SaveAway(ctx, rows.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
 			if err != nil {
 				return farm.Done{}, err
 			}
-			step = awayBack.Of(kept[store.Away]{ID: n})
+			step = awayBack.Of(kept[rows.Away]{ID: n})
 		case IfBrooder:
-			n, err := tx.SaveBrooder(ctx, store.Brooder{Name: freshName("New brooder", s.brooderNames()), Places: w.N})
+			n, err := rows.On(tx).SaveBrooder(ctx, rows.Brooder{Name: freshName("New brooder", s.brooderNames()), Places: w.N})
 			if err != nil {
 				return farm.Done{}, err
 			}
-			step = brooderBack.Of(kept[store.Brooder]{ID: n})
+			step = brooderBack.Of(kept[rows.Brooder]{ID: n})
 		case IfHatcher:
 			n, err := s.addHatcher(ctx, tx, w.N)
 			if err != nil {
@@ -155,7 +156,7 @@ func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Do
 		if err := b.keepMade(ctx, tx, &row); err != nil {
 			return farm.Done{}, err
 		}
-		if err := tx.AdoptPlan(ctx, row); err != nil {
+		if err := rows.On(tx).AdoptPlan(ctx, row); err != nil {
 			return farm.Done{}, err
 		}
 		if u != nil {

@@ -11,6 +11,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/farm"
 	"metrogon/store"
+	rows "metrogon/store/season"
 )
 
 // Work is a plan that is to be worked on.
@@ -40,8 +41,8 @@ const (
 )
 
 // addPlan keeps a plan that is asked for, with the job that works on it.
-func addPlan(ctx context.Context, tx *farm.Tx, row store.Plan, personID int64) (id int64, err error) {
-	if id, err = tx.AddPlan(ctx, row, personID); err == nil {
+func addPlan(ctx context.Context, tx *farm.Tx, row rows.Plan, personID int64) (id int64, err error) {
+	if id, err = rows.On(tx).AddPlan(ctx, row, personID); err == nil {
 		tx.Later(store.Job{What: Work{tx.FarmID, id}, Queue: PlanQueue})
 	}
 	return id, err
@@ -49,7 +50,7 @@ func addPlan(ctx context.Context, tx *farm.Tx, row store.Plan, personID int64) (
 
 // LeftBehind takes up the plans that a process left that is gone.
 func (b *Service) LeftBehind(ctx context.Context) error {
-	left, err := b.DB.LeftPlans(ctx, overdue)
+	left, err := rows.Of(b.DB).LeftPlans(ctx, overdue)
 	jobs := make([]store.Job, len(left))
 	for i, l := range left {
 		jobs[i] = store.Job{What: Work{l.FarmID, l.ID}, Queue: PlanQueue, Once: overdue}
@@ -76,16 +77,16 @@ func (b *Service) Plan(ctx context.Context, w Work) error {
 	write := func(work func(tx *store.Tx) error) error { return b.DB.Write(whole, w.FarmID, work) }
 	a, err := b.solve(ctx, *row, w, stop)
 	if ctx.Err() != nil { // called off, or the process ends: then whoever comes next begins again
-		return write(func(tx *store.Tx) error { return tx.ReleasePlan(whole, w.PlanID) })
+		return write(func(tx *store.Tx) error { return rows.On(tx).ReleasePlan(whole, w.PlanID) })
 	}
 	if err != nil {
-		return write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.PlanID, Failed, nil, err.Error()) })
+		return write(func(tx *store.Tx) error { return rows.On(tx).EndPlan(whole, w.PlanID, Failed, nil, err.Error()) })
 	}
 	text, err := json.Marshal(a)
 	if err != nil {
 		return err
 	}
-	err = write(func(tx *store.Tx) error { return tx.EndPlan(whole, w.PlanID, Finished, text, "") })
+	err = write(func(tx *store.Tx) error { return rows.On(tx).EndPlan(whole, w.PlanID, Finished, text, "") })
 	if err == nil && row.Alone {
 		err = b.withdrawIfIdle(whole, w)
 	}
@@ -93,16 +94,16 @@ func (b *Service) Plan(ctx context.Context, w Work) error {
 }
 
 // claim takes a plan that waits; nil: there is nothing to do. busy: another one of the farm is worked on.
-func (b *Service) claim(ctx context.Context, w Work) (row *store.Plan, busy bool, err error) {
+func (b *Service) claim(ctx context.Context, w Work) (row *rows.Plan, busy bool, err error) {
 	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) error {
-		if busy, err = tx.PlanInWork(ctx, w.PlanID); err != nil || busy {
+		if busy, err = rows.On(tx).PlanInWork(ctx, w.PlanID); err != nil || busy {
 			return err
 		}
-		mine, err := tx.ClaimPlan(ctx, w.PlanID)
+		mine, err := rows.On(tx).ClaimPlan(ctx, w.PlanID)
 		if err != nil || !mine {
 			return err
 		}
-		p, err := tx.Plan(ctx, w.PlanID)
+		p, err := rows.On(tx).Plan(ctx, w.PlanID)
 		row = &p
 		return err
 	})
@@ -116,7 +117,7 @@ func (b *Service) beat(ctx context.Context, w Work, p planner.Progress) (on bool
 		bound = &p.Bound
 	}
 	err = b.DB.Write(ctx, w.FarmID, func(tx *store.Tx) (err error) {
-		on, err = tx.BeatPlan(ctx, w.PlanID, int64(p.Steps), p.Score, bound)
+		on, err = rows.On(tx).BeatPlan(ctx, w.PlanID, int64(p.Steps), p.Score, bound)
 		return err
 	})
 	return on, err
@@ -124,7 +125,7 @@ func (b *Service) beat(ctx context.Context, w Work, p planner.Progress) (on bool
 
 // solve works on a plan in turn with the others, telling now and then how far it is. Sentences keep the planner's ids
 // and days; they are written when they are read, in the names of then.
-func (b *Service) solve(ctx context.Context, row store.Plan, w Work, stop func()) (a answer, err error) {
+func (b *Service) solve(ctx context.Context, row rows.Plan, w Work, stop func()) (a answer, err error) {
 	r, err := planner.ReadRequest(row.Request)
 	if err != nil {
 		return a, fmt.Errorf("the problem: %w", err)

@@ -10,12 +10,13 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	"metrogon/store/snapshot"
+	stockrows "metrogon/store/stock"
 )
 
 // BasketView is what is left in store of one collection.
 type BasketView struct {
-	store.Basket
+	stockrows.Basket
 	farm.Pen
 	farm.Lot
 	Hours int // of age, from the hour of gathering; from noon where it is not known
@@ -37,7 +38,7 @@ func (b *Service) Baskets(
 			return err
 		}
 		places = w.StorePlaces(up)
-		baskets, err := tx.Baskets(ctx, penID)
+		baskets, err := stockrows.On(tx).Baskets(ctx, penID)
 		if err != nil {
 			return err
 		}
@@ -60,7 +61,7 @@ func (b *Service) Baskets(
 }
 
 // basket works one out.
-func basket(w *farm.Snapshot, x store.Basket) (v BasketView, err error) {
+func basket(w *farm.Snapshot, x stockrows.Basket) (v BasketView, err error) {
 	kind, err := w.Kind(w.PenByID[x.PenID].Species)
 	if err != nil {
 		return v, err
@@ -73,7 +74,7 @@ func basket(w *farm.Snapshot, x store.Basket) (v BasketView, err error) {
 		Basket: x, Pen: w.PenByID[x.PenID],
 		Lot: farm.LotOn(
 			kind,
-			store.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
+			stockrows.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
 			w.Member.Date(w.Now),
 		),
 	}
@@ -88,7 +89,7 @@ func basket(w *farm.Snapshot, x store.Basket) (v BasketView, err error) {
 // RejectView is rejected eggs that still lie about and are young enough to be set on
 // trial.
 type RejectView struct {
-	store.Reject
+	stockrows.Reject
 	farm.Pen
 	Name string // of the reason
 	Age  int
@@ -96,7 +97,7 @@ type RejectView struct {
 
 func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectView, err error) {
 	today := w.Member.Date(w.Now)
-	rows, err := tx.Rejects(ctx, today.AddDate(0, 0, -14))
+	rows, err := stockrows.On(tx).Rejects(ctx, today.AddDate(0, 0, -14))
 	if err != nil {
 		return nil, err
 	}
@@ -129,17 +130,17 @@ func (b *Service) MoveBaskets(
 		ids = slices.Compact(ids)
 		name, to := "no place in particular", (*int64)(nil)
 		if placeID != 0 {
-			up, err := tx.Upkeep(ctx, b.Now(), b.Now())
+			up, err := snapshot.On(tx).Upkeep(ctx, b.Now(), b.Now())
 			if err != nil {
 				return farm.Done{}, err
 			}
-			i := slices.IndexFunc(up.Places, func(p store.StoragePlace) bool { return p.ID == placeID })
+			i := slices.IndexFunc(up.Places, func(p stockrows.StoragePlace) bool { return p.ID == placeID })
 			if i < 0 {
 				return farm.Done{}, farm.ErrNone
 			}
 			name, to = up.Places[i].Name, &placeID
 		}
-		n, err := tx.MoveBasket(ctx, ids, to)
+		n, err := stockrows.On(tx).MoveBasket(ctx, ids, to)
 		if err != nil {
 			return farm.Done{}, err
 		}

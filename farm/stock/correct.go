@@ -10,14 +10,14 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	stockrows "metrogon/store/stock"
 )
 
 // Gathered is a collection with what depends on it.
 type Gathered struct {
-	store.Gathered
-	Set  []store.SetFrom // batches in which eggs of it were set
-	Pens []farm.Pen      // from which it may have been
+	stockrows.Gathered
+	Set  []stockrows.SetFrom // batches in which eggs of it were set
+	Pens []farm.Pen          // from which it may have been
 }
 
 // Gathered finds a collection, to be put right.
@@ -34,7 +34,7 @@ func (b *Service) Gathered(ctx context.Context, m *farm.Member, id int64) (g Gat
 }
 
 func gatheredOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, id int64) (g Gathered, err error) {
-	if g.Gathered, err = tx.Gathered(ctx, id); err != nil {
+	if g.Gathered, err = stockrows.On(tx).Gathered(ctx, id); err != nil {
 		return g, err
 	}
 	for _, p := range w.Pens {
@@ -42,7 +42,7 @@ func gatheredOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, id int64) (g
 			g.Pens = append(g.Pens, p)
 		}
 	}
-	g.Set, err = tx.SetFrom(ctx, id)
+	g.Set, err = stockrows.On(tx).SetFrom(ctx, id)
 	return g, err
 }
 
@@ -77,18 +77,18 @@ type struck struct{ Rows json.RawMessage }
 
 // Steps of putting a collection right.
 var (
-	gatheringBefore = journal.NewKind("gathering", func(ctx context.Context, tx *farm.Tx, g store.Gathering) error {
-		return tx.PutRight(ctx, g)
+	gatheringBefore = journal.NewKind("gathering", func(ctx context.Context, tx *farm.Tx, g stockrows.Gathering) error {
+		return stockrows.On(tx).PutRight(ctx, g)
 	})
 	addedEggs = journal.NewKind("added_eggs", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		n, err := tx.ForgetEggs(ctx, ids)
+		n, err := stockrows.On(tx).ForgetEggs(ctx, ids)
 		if err == nil && n < len(ids) {
 			err = errMeanwhile
 		}
 		return err
 	})
 	struckEggs = journal.NewKind("struck_eggs", func(ctx context.Context, tx *farm.Tx, s struck) error {
-		return tx.RestoreEggs(ctx, s.Rows)
+		return stockrows.On(tx).RestoreEggs(ctx, s.Rows)
 	})
 )
 
@@ -111,13 +111,13 @@ func (b *Service) PutRight(
 			return done, err
 		}
 		back := journal.Undo{gatheringBefore.Of(g.Gathering)}
-		if err := tx.PutRight(ctx, after); err != nil {
+		if err := stockrows.On(tx).PutRight(ctx, after); err != nil {
 			return done, err
 		}
 		said := []string{fmt.Sprintf("Put right: %s.", change(w, g, after, c.Eggs))}
 		switch more := c.Eggs - g.Eggs; {
 		case more > 0:
-			ids, err := tx.AddEggs(ctx, id, more)
+			ids, err := stockrows.On(tx).AddEggs(ctx, id, more)
 			if err != nil {
 				return done, err
 			}
@@ -127,7 +127,7 @@ func (b *Service) PutRight(
 			}
 			back, said = append(back, addedEggs.Of(ids)), append(said, toMark(codes)...)
 		case more < 0:
-			rows, err := tx.StrikeEggs(ctx, id, -more)
+			rows, err := stockrows.On(tx).StrikeEggs(ctx, id, -more)
 			if err != nil {
 				return done, err
 			}
@@ -144,7 +144,7 @@ func (b *Service) PutRight(
 	})
 }
 
-func (c Correction) check(m *farm.Member, w *farm.Snapshot, g Gathered) (after store.Gathering, err error) {
+func (c Correction) check(m *farm.Member, w *farm.Snapshot, g Gathered) (after stockrows.Gathering, err error) {
 	var p farm.Problems
 	after = g.Gathering
 	after.PenID, after.LaidOn, after.Hen = c.PenID, c.LaidOn, p.Name("hen", "The hen", c.Hen, 30, false)
@@ -167,8 +167,8 @@ func (c Correction) check(m *farm.Member, w *farm.Snapshot, g Gathered) (after s
 }
 
 // change says what a collection was, and what it is now.
-func change(w *farm.Snapshot, before Gathered, after store.Gathering, eggs int) string {
-	say := func(g store.Gathering, eggs int) string {
+func change(w *farm.Snapshot, before Gathered, after stockrows.Gathering, eggs int) string {
+	say := func(g stockrows.Gathering, eggs int) string {
 		said := fmt.Sprintf("%s from %s, laid %s", wording.Plural(eggs, "egg"), w.PenByID[g.PenID].Name,
 			g.LaidOn.Format("2 Jan"))
 		if g.Hen != "" {

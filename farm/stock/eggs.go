@@ -15,7 +15,8 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	"metrogon/store/snapshot"
+	stockrows "metrogon/store/stock"
 )
 
 // EggRoom shows the stock by pen and age, where it lies, and the newest
@@ -29,7 +30,7 @@ func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room farm.EggRoo
 		if room, err = w.EggRoom(ctx, tx); err != nil {
 			return err
 		}
-		if room.Gatherings, err = tx.Gatherings(ctx, 12); err != nil {
+		if room.Gatherings, err = stockrows.On(tx).Gatherings(ctx, 12); err != nil {
 			return err
 		}
 		room.Next = next(room)
@@ -72,7 +73,7 @@ func (b *Service) OnTrial(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		ids, err := tx.OnTrial(ctx, collectionID, reason, eggs)
+		ids, err := stockrows.On(tx).OnTrial(ctx, collectionID, reason, eggs)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -127,14 +128,14 @@ func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collecte
 		if err != nil {
 			return farm.Done{}, err
 		}
-		weighed, err := tx.Weighed(ctx)
+		weighed, err := stockrows.On(tx).Weighed(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		var p farm.Problems
 		var said []string
 		var about journal.Subjects
-		rows := make([]store.Collection, len(all))
+		rows := make([]stockrows.Collection, len(all))
 		for i, c := range all {
 			rows[i] = collection(&p, w, up, c)
 			about = about.And(journal.Pen, c.PenID)
@@ -153,7 +154,7 @@ func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collecte
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		ids, err := tx.Collect(ctx, rows)
+		ids, err := stockrows.On(tx).Collect(ctx, rows)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -183,7 +184,7 @@ func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *
 	case farm.AgeDays(c.LaidOn, today) > months:
 		p.Doubtf(tx.Request, "date", "Laid %d days ago?", farm.AgeDays(c.LaidOn, today))
 	}
-	again, err := tx.SaidSince(ctx, w.Member.PersonID, w.Now.Add(-time.Minute), line)
+	again, err := stockrows.On(tx).SaidSince(ctx, w.Member.PersonID, w.Now.Add(-time.Minute), line)
 	if again {
 		p.Doubtf(tx.Request, "eggs", "You entered the same a moment ago: %s Once more?", line)
 	}
@@ -223,14 +224,14 @@ func toMark(codes []string) []string {
 }
 
 // collection checks one gathering and gives its row.
-func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected) store.Collection {
+func collection(p *farm.Problems, w *farm.Snapshot, up snapshot.Upkeep, c Collected) stockrows.Collection {
 	pen, ok := w.PenByID[c.PenID]
 	if !ok || pen.Supplier {
 		p.Addf("pen", "Pick the pen that the eggs are from.")
 	} else if w.IsReptiles(pen) {
 		p.Addf("pen", "Clutches of reptiles are set on the day on which they are found, under Clutches.")
 	}
-	row := store.Collection{
+	row := stockrows.Collection{
 		PenID: c.PenID, LaidOn: c.LaidOn, Eggs: c.Eggs, Rejected: c.Rejected, Reasons: c.Reasons, MassG: c.MassG,
 		LengthMM: c.LengthMM, BreadthMM: c.Breadth,
 	}
@@ -247,7 +248,7 @@ func collection(p *farm.Problems, w *farm.Snapshot, up store.Upkeep, c Collected
 	}
 	row.Washing, row.WashWith = c.shells(p, ok)
 	if c.PlaceID != 0 {
-		if !slices.ContainsFunc(up.Places, func(x store.StoragePlace) bool { return x.ID == c.PlaceID }) {
+		if !slices.ContainsFunc(up.Places, func(x stockrows.StoragePlace) bool { return x.ID == c.PlaceID }) {
 			p.Addf("place", "Pick where the eggs are kept.")
 		}
 		row.PlaceID = &c.PlaceID
@@ -283,7 +284,7 @@ func (c Collected) size(p *farm.Problems, r units.Reader) {
 }
 
 // gathered says one gathering in words.
-func gathered(w *farm.Snapshot, c Collected, weighed []store.Weighed) string {
+func gathered(w *farm.Snapshot, c Collected, weighed []stockrows.Weighed) string {
 	pen := w.PenByID[c.PenID]
 	said := fmt.Sprintf("%s from %s", wording.Plural(c.Eggs, "egg"), pen.Name)
 	if c.Hen != "" {

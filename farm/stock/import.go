@@ -14,7 +14,8 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	"metrogon/store/books"
+	rows "metrogon/store/stock"
 )
 
 // ImportLine is one line of a file of collections.
@@ -79,7 +80,7 @@ func keysOf(lines []ImportLine) []string {
 
 // sift counts the lines that are new.
 func (d *Imported) sift(ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string) error {
-	known, err := tx.KnownLines(ctx, keys)
+	known, err := books.On(tx).KnownLines(ctx, keys)
 	if err != nil {
 		return err
 	}
@@ -158,9 +159,9 @@ func (d *Imported) bring(
 	ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string, pens map[string]farm.Pen,
 ) (farm.Done, error) {
 	var about journal.Subjects
-	all := make([]store.Collection, len(lines))
+	all := make([]rows.Collection, len(lines))
 	for i, l := range lines {
-		all[i] = store.Collection{
+		all[i] = rows.Collection{
 			PenID: pens[strings.ToLower(l.Pen)].ID, LaidOn: l.Date, Eggs: l.Eggs, Rejected: l.Rejected,
 			Note: strings.TrimSpace(l.Note), ImportKey: &keys[i],
 		}
@@ -168,7 +169,7 @@ func (d *Imported) bring(
 	}
 	var ids []int64
 	for some := range slices.Chunk(all, linesAtOnce) {
-		made, err := tx.Collect(ctx, some)
+		made, err := rows.On(tx).Collect(ctx, some)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/stock"
 )
 
 // Whys are why eggs leave the store other than to be set, in the words of the trade.
@@ -34,7 +35,7 @@ func (b *Service) TakeOut(ctx context.Context, req farm.Request, out Out) (farm.
 		if err := out.check(tx); err != nil {
 			return farm.Done{}, err
 		}
-		eggs, err := tx.PickStored(ctx, out.Marks, out.PenID, out.LaidOn, out.Eggs)
+		eggs, err := rows.On(tx).PickStored(ctx, out.Marks, out.PenID, out.LaidOn, out.Eggs)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -49,7 +50,9 @@ func (b *Service) TakeOut(ctx context.Context, req farm.Request, out Out) (farm.
 				about = about.And(journal.Pen, e.PenID)
 			}
 		}
-		id, err := tx.TakeOut(ctx, ids, store.EggOut{At: tx.At, Why: out.Why, Who: out.Who, Price: out.Price}, req.PersonID)
+		id, err := rows.On(tx).TakeOut(
+			ctx, ids, rows.EggOut{At: tx.At, Why: out.Why, Who: out.Who, Price: out.Price}, req.PersonID,
+		)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -82,10 +85,10 @@ func (o *Out) check(tx *farm.Tx) error {
 }
 
 // missing tells which of the eggs asked for are not in store.
-func (o Out) missing(eggs []store.PickedEgg) error {
+func (o Out) missing(eggs []rows.PickedEgg) error {
 	var gone []string
 	for _, mark := range o.Marks {
-		if !slices.ContainsFunc(eggs, func(e store.PickedEgg) bool { return e.Mark != nil && *e.Mark == mark }) {
+		if !slices.ContainsFunc(eggs, func(e rows.PickedEgg) bool { return e.Mark != nil && *e.Mark == mark }) {
 			gone = append(gone, mark)
 		}
 	}
@@ -101,7 +104,7 @@ func (o Out) missing(eggs []store.PickedEgg) error {
 }
 
 // says tells what went, by its codes.
-func (o Out) says(eggs []store.PickedEgg) string {
+func (o Out) says(eggs []rows.PickedEgg) string {
 	var codes []string
 	for _, e := range eggs {
 		if e.Mark != nil {
@@ -124,13 +127,13 @@ func (o Out) says(eggs []store.PickedEgg) string {
 }
 
 var dropOut = journal.NewKind("egg_out", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.DropOut(ctx, id)
+	return rows.On(tx).DropOut(ctx, id)
 })
 
 // Outs lists what left the store lately.
-func (b *Service) Outs(ctx context.Context, m *farm.Member) (all []store.EggOut, err error) {
+func (b *Service) Outs(ctx context.Context, m *farm.Member) (all []rows.EggOut, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		all, err = tx.Outs(ctx, 30)
+		all, err = rows.On(tx).Outs(ctx, 30)
 		return err
 	})
 	return all, err

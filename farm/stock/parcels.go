@@ -11,7 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/stock"
 )
 
 // ParcelPage is the newest parcels, with what an order has to know.
@@ -46,7 +46,7 @@ func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage,
 }
 
 // Order notes eggs that a supplier is to send.
-func (b *Service) Order(ctx context.Context, req farm.Request, o store.Parcel) (farm.Done, error) {
+func (b *Service) Order(ctx context.Context, req farm.Request, o rows.Parcel) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := tx.Snapshot(ctx)
 		if err != nil {
@@ -69,7 +69,7 @@ func (b *Service) Order(ctx context.Context, req farm.Request, o store.Parcel) (
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddParcel(ctx, o)
+		id, err := rows.On(tx).AddParcel(ctx, o)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -80,7 +80,7 @@ func (b *Service) Order(ctx context.Context, req farm.Request, o store.Parcel) (
 	})
 }
 
-func expected(o store.Parcel) string {
+func expected(o rows.Parcel) string {
 	if o.ExpectedOn == nil {
 		return ""
 	}
@@ -117,7 +117,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		if err != nil {
 			return farm.Done{}, err
 		}
-		parcel, err := tx.Parcel(ctx, id)
+		parcel, err := rows.On(tx).Parcel(ctx, id)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -139,7 +139,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		if err != nil {
 			return farm.Done{}, err
 		}
-		row := store.Collection{
+		row := rows.Collection{
 			PenID: parcel.PenID, LaidOn: a.LaidOn, At: &a.At, Eggs: a.Sent - a.Broken,
 			Reasons: map[string]int{grading.Broken: a.Broken}, Note: a.Note,
 		}
@@ -154,7 +154,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		}
 		ready := a.At.Add(time.Duration(a.RestHours) * time.Hour)
 		row.ReadyAt = &ready
-		ids, err := tx.Collect(ctx, []store.Collection{row})
+		ids, err := rows.On(tx).Collect(ctx, []rows.Collection{row})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -165,7 +165,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		before := parcel
 		parcel.Sent, parcel.Broken, parcel.Loose, parcel.Displaced = &a.Sent, &a.Broken, &a.Loose, &a.Displaced
 		parcel.ArrivedAt, parcel.CollectionID, parcel.Note = &a.At, &ids[0], a.Note
-		if err := tx.SaveParcel(ctx, parcel); err != nil {
+		if err := rows.On(tx).SaveParcel(ctx, parcel); err != nil {
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf(

@@ -7,12 +7,14 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/snapshot"
+	rows "metrogon/store/stock"
 )
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
 // and hygrometer read.
 func (b *Service) SaveStoragePlace(
-	ctx context.Context, req farm.Request, place store.StoragePlace,
+	ctx context.Context, req farm.Request, place rows.StoragePlace,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		var p farm.Problems
@@ -23,7 +25,7 @@ func (b *Service) SaveStoragePlace(
 			return farm.Done{}, err
 		}
 		var err error
-		if place.ID, err = tx.SaveStoragePlace(ctx, place); err != nil {
+		if place.ID, err = rows.On(tx).SaveStoragePlace(ctx, place); err != nil {
 			return farm.Done{}, farm.Taken(err, "name", "There is a place of that name already.")
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Place, place.ID), nil, "Saved the place %s.", place.Name)
@@ -58,11 +60,11 @@ func (b *Service) StoragePlace(
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Service) Tilted(ctx context.Context, req farm.Request, placeID int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		up, err := tx.Upkeep(ctx, b.Now(), b.Now())
+		up, err := snapshot.On(tx).Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return farm.Done{}, err
 		}
-		i := slices.IndexFunc(up.Places, func(p store.StoragePlace) bool { return p.ID == placeID })
+		i := slices.IndexFunc(up.Places, func(p rows.StoragePlace) bool { return p.ID == placeID })
 		if i < 0 {
 			return farm.Done{}, farm.ErrNone
 		}

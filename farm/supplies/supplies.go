@@ -15,13 +15,14 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	"metrogon/store/stock"
 )
 
 // Service holds the use cases.
 type Service struct{ *farm.Service }
 
 // Supply is one thing to have at hand.
-type Supply = store.Supply
+type Supply = stock.Supply
 
 // Before what things are put ready; each has its number where it is ticked off.
 const (
@@ -52,7 +53,7 @@ const daysAhead = 3
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (all []Supply, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		all, err = tx.Supplies(ctx)
+		all, err = stock.On(tx).Supplies(ctx)
 		return err
 	})
 	return all, err
@@ -75,7 +76,7 @@ func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm
 				p.Addf("species", "Pick the kind, or any.")
 			}
 		}
-		all, err := tx.Supplies(ctx)
+		all, err := stock.On(tx).Supplies(ctx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -85,7 +86,7 @@ func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		ids, err := tx.AddSupplies(ctx, add)
+		ids, err := stock.On(tx).AddSupplies(ctx, add)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -103,7 +104,7 @@ func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm
 // Drop takes one off the list.
 func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		gone, err := tx.DropSupplies(ctx, []int64{id})
+		gone, err := stock.On(tx).DropSupplies(ctx, []int64{id})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -191,11 +192,11 @@ func listOf(all []Supply, before, species string) string {
 
 var (
 	drop = journal.NewKind("supplies", func(ctx context.Context, tx *farm.Tx, ids []int64) error {
-		_, err := tx.DropSupplies(ctx, ids)
+		_, err := stock.On(tx).DropSupplies(ctx, ids)
 		return err
 	})
 	again = journal.NewKind("supplies_again", func(ctx context.Context, tx *farm.Tx, all []Supply) error {
-		_, err := tx.AddSupplies(ctx, all)
+		_, err := stock.On(tx).AddSupplies(ctx, all)
 		return err
 	})
 )

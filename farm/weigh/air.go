@@ -10,7 +10,7 @@ import (
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store"
+	rows "metrogon/store/weigh"
 )
 
 // MachineAir is the one air of a machine: what its batches would have, and what suits all of them best.
@@ -57,12 +57,12 @@ func airOf(
 		return a, nil
 	}
 	a.Troubles = w.AirTroubles(in)
-	changed, err := tx.Responses(ctx, machineID)
+	changed, err := rows.On(tx).Responses(ctx, machineID)
 	if err != nil {
 		return a, err
 	}
 	a.Changes = changesOf(changed, w.Now)
-	weighings, err := tx.Weighings(ctx, ids...)
+	weighings, err := rows.On(tx).Weighings(ctx, ids...)
 	if err != nil {
 		return a, err
 	}
@@ -90,10 +90,10 @@ func airOf(
 
 // weighed is what a batch's eggs have lost, by those of some weighings that are its own.
 func weighed(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, weighings []store.Weighing,
+	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, weighings []rows.Weighing,
 ) (Water, error) {
 	p := waterOf(w, v)
-	var mine []store.Weighing
+	var mine []rows.Weighing
 	for _, x := range weighings {
 		if x.BatchID == v.ID {
 			mine = append(mine, x)
@@ -194,7 +194,7 @@ func moreOrLess(x float64, more, less string) string {
 }
 
 var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id int64) error {
-	return tx.DropAir(ctx, id)
+	return rows.On(tx).DropAir(ctx, id)
 })
 
 // SetAir keeps to what a machine was set, °C and %; nil leaves one as it is.
@@ -219,7 +219,7 @@ func (b *Service) SetAir(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddAir(ctx, store.Air{
+		id, err := rows.On(tx).AddAir(ctx, rows.Air{
 			MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &req.PersonID,
 		})
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/weigh"
 )
 
 // Levers are what may be changed, in the words of the trade.
@@ -22,15 +23,15 @@ var Levers = []string{
 
 // Changes are what was changed in a machine to bring its humidity elsewhere.
 type Changes struct {
-	Past []store.Response // whose effect is known, the newest first
-	Open *store.Response  // that was not looked at since
-	Look time.Time        // when to look, with an open one
+	Past []rows.Response // whose effect is known, the newest first
+	Open *rows.Response  // that was not looked at since
+	Look time.Time       // when to look, with an open one
 }
 
 // forgotten is after how long nobody looks any more at what a change did.
 const forgotten = 12 * time.Hour
 
-func changesOf(all []store.Response, now time.Time) (c Changes) {
+func changesOf(all []rows.Response, now time.Time) (c Changes) {
 	var took []time.Duration
 	for i, r := range all {
 		if r.ToPct != nil {
@@ -46,7 +47,7 @@ func changesOf(all []store.Response, now time.Time) (c Changes) {
 }
 
 // Did tells what a change did.
-func Did(r store.Response) string {
+func Did(r rows.Response) string {
 	return fmt.Sprintf("%s gave %+.0f points in %d min", r.What, *r.ToPct-r.FromPct, *r.Minutes)
 }
 
@@ -56,7 +57,7 @@ func (b *Service) Change(
 	ctx context.Context, req farm.Request, machineID int64, what string, fromPct float64,
 ) (farm.Done, error) {
 	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
-		all, err := tx.Responses(ctx, x.ID)
+		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -73,7 +74,7 @@ func (b *Service) Change(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		id, err := tx.AddResponse(ctx, store.Response{MachineID: x.ID, At: tx.At, What: what, FromPct: fromPct})
+		id, err := rows.On(tx).AddResponse(ctx, rows.Response{MachineID: x.ID, At: tx.At, What: what, FromPct: fromPct})
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -87,7 +88,7 @@ func (b *Service) LookedAgain(
 	ctx context.Context, req farm.Request, machineID int64, toPct float64,
 ) (farm.Done, error) {
 	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
-		all, err := tx.Responses(ctx, x.ID)
+		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -102,7 +103,7 @@ func (b *Service) LookedAgain(
 		}
 		minutes := max(1, int(tx.At.Sub(c.Open.At).Minutes()))
 		c.Open.ToPct, c.Open.Minutes = &toPct, &minutes
-		if err := tx.ReadResponse(ctx, c.Open.ID, &toPct, &minutes); err != nil {
+		if err := rows.On(tx).ReadResponse(ctx, c.Open.ID, &toPct, &minutes); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{unread.Of(c.Open.ID)},
@@ -117,7 +118,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	for id, x := range w.MachineByID {
-		var mine []store.Response
+		var mine []rows.Response
 		for _, r := range up.Changes {
 			if r.MachineID == id {
 				mine = append(mine, r)

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/weigh"
 )
 
 // Run is hands-free weighing on its way: one thing after the other is put on
@@ -64,7 +65,7 @@ func (p ScalePage) Done() []Target { return p.Targets[:min(p.Next, len(p.Targets
 func (b *Service) HandsFree(
 	ctx context.Context, m *farm.Member, batchID int64, h Run, take bool,
 ) (page ScalePage, err error) {
-	var reading store.Reading
+	var reading rows.Reading
 	var eggs []farm.PlacedEgg
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := tx.Snapshot(ctx)
@@ -81,8 +82,8 @@ func (b *Service) HandsFree(
 			return err
 		}
 		if !take {
-			h.Seen, err = tx.LastReading(ctx)
-		} else if reading, err = tx.ReadingAfter(ctx, h.Seen); err == nil {
+			h.Seen, err = rows.On(tx).LastReading(ctx)
+		} else if reading, err = rows.On(tx).ReadingAfter(ctx, h.Seen); err == nil {
 			page.Heard = true
 		} else if errors.Is(err, farm.ErrNone) {
 			err = nil
@@ -150,7 +151,7 @@ func scaleKey(ctx context.Context, tx *farm.Tx) (string, error) {
 	if !tx.Member.Owner() {
 		return "", nil
 	}
-	return tx.ScaleKey(ctx)
+	return rows.On(tx).ScaleKey(ctx)
 }
 
 // ScaleKey gives an owner the key of the farm's scale; "" while there is none.
@@ -165,7 +166,7 @@ func (b *Service) ScaleKey(ctx context.Context, m *farm.Member) (key string, err
 // RenewScaleKey gives the farm's scale a new key; the one before opens nothing any more.
 func (b *Service) RenewScaleKey(ctx context.Context, req farm.Request) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Owning, func(tx *farm.Tx) (farm.Done, error) {
-		if err := tx.SetScaleKey(ctx, rand.Text()); err != nil {
+		if err := rows.On(tx).SetScaleKey(ctx, rand.Text()); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, nil, nil, "Gave the scale a new key.")
@@ -178,7 +179,7 @@ func (b *Service) RecordReading(ctx context.Context, scaleKey string, massG floa
 	if len(scaleKey) > 200 || !utf8.ValidString(scaleKey) || strings.ContainsRune(scaleKey, 0) {
 		return farm.ErrNone
 	}
-	farmID, err := b.DB.FarmOfScale(ctx, scaleKey)
+	farmID, err := rows.Of(b.DB).FarmOfScale(ctx, scaleKey)
 	if err != nil {
 		return err
 	}
@@ -186,5 +187,5 @@ func (b *Service) RecordReading(ctx context.Context, scaleKey string, massG floa
 	if p.Mass(units.Reader{}, "v", "The weight", &massG, .1, 200000); p != nil {
 		return p
 	}
-	return b.DB.Write(ctx, farmID, func(tx *store.Tx) error { return tx.AddReading(ctx, b.Now(), massG, pack) })
+	return b.DB.Write(ctx, farmID, func(tx *store.Tx) error { return rows.On(tx).AddReading(ctx, b.Now(), massG, pack) })
 }

@@ -17,6 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/store"
+	rows "metrogon/store/weigh"
 )
 
 // Water is what a batch's eggs have lost, and what to do about it.
@@ -31,7 +32,7 @@ type Water struct {
 	From, To float64 // its usual span
 	LastDay  float64 // lockdown
 	Shared   string  // what suits all that stand in its machine; "" where it stands alone
-	past     []store.Response
+	past     []rows.Response
 	altitude float64 // of the farm, m
 }
 
@@ -73,7 +74,7 @@ type DarkEgg struct {
 
 // WaterPoint is one weighing, with the loss that it shows.
 type WaterPoint struct {
-	store.Weighing
+	rows.Weighing
 	Day, MeanG, LossPct float64
 }
 
@@ -112,14 +113,14 @@ func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (p
 	if page.Trays, err = tx.Trays(ctx, page.Stands().ID); err != nil {
 		return page, err
 	}
-	if page.past, err = tx.Responses(ctx, page.Stands().ID); err != nil {
+	if page.past, err = rows.On(tx).Responses(ctx, page.Stands().ID); err != nil {
 		return page, err
 	}
 	eggs, err := tx.BatchEggs(ctx, batchID)
 	if err != nil {
 		return page, err
 	}
-	all, err := tx.Weighings(ctx, batchID)
+	all, err := rows.On(tx).Weighings(ctx, batchID)
 	if err != nil {
 		return page, err
 	}
@@ -145,7 +146,7 @@ func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
 // Loss tells what the eggs of a batch lost by lockdown, % of their fresh mass, from the weighings of most of
 // them; ok is false where nobody weighed them twice, or only in the first half.
 func Loss(
-	w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []store.Weighing,
+	w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []rows.Weighing,
 ) (lossPct, goalPct float64, ok bool) {
 	if v.Kind.IsReptile() {
 		return 0, 0, false
@@ -164,7 +165,7 @@ func Loss(
 }
 
 // gather sorts weighings by what lay on the scale, and works each lot out.
-func (p *Water) gather(all []store.Weighing, eggs []store.Egg) {
+func (p *Water) gather(all []rows.Weighing, eggs []store.Egg) {
 	byLoad := map[Load][]WaterPoint{}
 	var order []Load
 	for _, x := range all {
@@ -205,7 +206,7 @@ func (p *Water) gather(all []store.Weighing, eggs []store.Egg) {
 	})
 }
 
-func loadOf(x store.Weighing) (l Load) {
+func loadOf(x rows.Weighing) (l Load) {
 	l.Cells = x.CellPct > 0
 	if x.TrayID != nil {
 		l.TrayID = *x.TrayID
@@ -288,7 +289,7 @@ func (p Water) together() (s WaterSeries, ok bool) {
 	}
 	s.Name, s.single = fmt.Sprintf("%d eggs weighed one by one", len(core)), true
 	for k, x := range core[0].Weighings {
-		sum, all := WaterPoint{Weighing: store.Weighing{At: x.At, RHPct: x.RHPct, TempC: x.TempC}, Day: x.Day}, true
+		sum, all := WaterPoint{Weighing: rows.Weighing{At: x.At, RHPct: x.RHPct, TempC: x.TempC}, Day: x.Day}, true
 		for _, e := range core {
 			i := slices.IndexFunc(e.Weighings, func(y WaterPoint) bool { return y.At.Sub(x.At).Abs() < round })
 			if all = all && i >= 0; all {

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
+	rows "metrogon/store/weigh"
 )
 
 // Weighing is a weighing, or a look at the air cell, as it is typed.
@@ -72,7 +73,7 @@ func (b *Service) Record(
 		}
 		var p farm.Problems
 		row, usual := x.row(&p, page, eggs, req.Member)
-		all, err := tx.Weighings(ctx, batchID)
+		all, err := rows.On(tx).Weighings(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -86,7 +87,7 @@ func (b *Service) Record(
 		if odd := oddOf(row, before, usual, req.Units()); odd != "" && !x.Sure {
 			return farm.Done{}, farm.Problemf("sure", "%s", odd)
 		}
-		id, err := tx.AddWeighing(ctx, row)
+		id, err := rows.On(tx).AddWeighing(ctx, row)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -101,8 +102,8 @@ func (b *Service) Record(
 // usually weighs, in g.
 func (x Weighing) row(
 	p *farm.Problems, page Water, eggs farm.Eggs, m *farm.Member,
-) (row store.Weighing, usual float64) {
-	row = store.Weighing{BatchID: page.ID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
+) (row rows.Weighing, usual float64) {
+	row = rows.Weighing{BatchID: page.ID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
 	usual = page.Kind.EggG.At
 	if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
 		for _, e := range eggs {
@@ -144,7 +145,7 @@ func (x Weighing) row(
 }
 
 // newestOf is the newest weighing of the same eggs; nil if there is none.
-func newestOf(all []store.Weighing, l Load) (before *store.Weighing) {
+func newestOf(all []rows.Weighing, l Load) (before *rows.Weighing) {
 	for i, old := range all {
 		if loadOf(old) == l {
 			before = &all[i]
@@ -154,7 +155,7 @@ func newestOf(all []store.Weighing, l Load) (before *store.Weighing) {
 }
 
 // told says a weighing in words.
-func told(row store.Weighing, before *store.Weighing, page Water, eggs farm.Eggs, r units.Reader) string {
+func told(row rows.Weighing, before *rows.Weighing, page Water, eggs farm.Eggs, r units.Reader) string {
 	what := wording.Plural(row.Eggs, "egg")
 	if row.EggID != nil {
 		what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
@@ -172,7 +173,7 @@ func told(row store.Weighing, before *store.Weighing, page Water, eggs farm.Eggs
 }
 
 // oddOf asks about a figure that does not go with the one before.
-func oddOf(row store.Weighing, before *store.Weighing, usualG float64, r units.Reader) string {
+func oddOf(row rows.Weighing, before *rows.Weighing, usualG float64, r units.Reader) string {
 	mean, days := 0.0, 0.0
 	if before != nil {
 		mean, days = before.MassG/float64(before.Eggs), row.At.Sub(before.At).Hours()/24
