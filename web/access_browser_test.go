@@ -29,25 +29,27 @@ func TestEveryPageIsAccessibleAndOnTheSheet(t *testing.T) {
 	pages["New pen"], pages["New machine"], pages["Lost"] = "/pens/new", "/machines/new", "/nowhere"
 	pages["Start"] = "/start"
 	names := slices.Sorted(maps.Keys(pages))
-	for _, half := range [][]string{names[:len(names)/2], names[len(names)/2:]} { // two tabs take less than one
-		t.Run(half[0], func(t *testing.T) {
-			t.Parallel()
-			own := &site{TB: t, Server: s.Server, books: s.books, now: s.now}
-			h := own.hand(360, 780)
-			h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
-			for _, name := range half {
-				h.do(browser.Size(360, 780))
-				h.open(pages[name])
-				h.sound(script, name)
-				if name == "Today" {
-					tall := func() int { return ask[int](h, `document.documentElement.scrollHeight`) }
-					assert.LessOrEqual(t, tall(), 900, "the morning at a desk")
-					h.do(browser.Size(390, 844))
-					assert.LessOrEqual(t, tall(), 1800, "the morning on a phone")
+	t.Run("pages", func(t *testing.T) {
+		for _, half := range [][]string{names[:len(names)/2], names[len(names)/2:]} { // two tabs take less than one
+			t.Run(half[0], func(t *testing.T) {
+				t.Parallel()
+				own := &site{TB: t, Server: s.Server, books: s.books, now: s.now}
+				h := own.hand(360, 780)
+				h.do(browser.SignIn(s.URL, demo.Email, demo.Password))
+				for _, name := range half {
+					h.do(browser.Size(360, 780))
+					h.open(pages[name])
+					h.sound(script, name)
+					if name == "Today" {
+						tall := func() int { return ask[int](h, `document.documentElement.scrollHeight`) }
+						assert.LessOrEqual(t, tall(), 900, "the morning at a desk")
+						h.do(browser.Size(390, 844))
+						assert.LessOrEqual(t, tall(), 1800, "the morning on a phone")
+					}
 				}
-			}
-		})
-	}
+			})
+		}
+	})
 	h := s.hand(360, 780)
 	h.do(chromedp.Navigate(s.URL+"/sign-in"), browser.See("h1"))
 	h.sound(script, "The door")

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -123,15 +124,16 @@ func TestACrowdAtTheDoor(t *testing.T) {
 			}
 		})
 	}
-	slowest := time.Duration(0)
+	var took []time.Duration
 	for range 5 {
 		began := time.Now()
 		require.Equal(t, http.StatusOK, v.get("/pens").status)
-		slowest = max(slowest, time.Since(began))
+		took = append(took, time.Since(began))
 	}
+	slices.Sort(took)
 	all.Wait()
 	assert.Zero(t, odd.Load())
-	assert.Less(t, slowest, 3*time.Second, "a second on a quiet machine")
+	assert.Less(t, took[2], 3*time.Second, "the middle one of five: %v", took)
 	for range 80 { // no password of a set-up is hashed where there is a farm already
 		require.Equal(t, http.StatusSeeOther, s.visitor().post("/set-up", url.Values{"farm": {"X"}, "zone": {"UTC"},
 			"name":  {"X"},

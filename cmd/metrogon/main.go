@@ -129,6 +129,21 @@ func (o opened) close() {
 // ready starts the program's own server if no database is named, and brings the
 // tables up to date as their owner.
 func (d database) ready(ctx context.Context) (o opened, err error) {
+	for try := 0; ; try++ {
+		o, err = d.once(ctx)
+		if err == nil || try == 20 || !cluster.Leaving(err) {
+			return o, err
+		}
+		select { // another program stops the server just now; the next try starts it again
+		case <-ctx.Done():
+			return o, ctx.Err()
+		case <-time.After(500 * time.Millisecond):
+		}
+	}
+}
+
+// once makes the database ready, or says why it is not.
+func (d database) once(ctx context.Context) (o opened, err error) {
 	o.url, o.owner = d.DatabaseURL, cmp.Or(d.OwnerURL, d.DatabaseURL)
 	if o.url == "" {
 		if err := room(d.Data); err != nil {

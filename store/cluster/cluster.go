@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net"
 	"net/url"
@@ -21,6 +22,8 @@ import (
 	"sync/atomic"
 	"syscall"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Cluster is a running server.
@@ -77,6 +80,9 @@ func Start(dir string, settings ...string) (*Cluster, error) {
 	}
 	c.URL, c.Owner = c.address(server), c.address(owner)
 	if err := c.roles(context.Background()); err != nil {
+		if lock := c.lock.Swap(nil); lock != nil {
+			_ = lock.Close()
+		}
 		return nil, fmt.Errorf("the database in %s could not be made ready: %w", c.dir, err)
 	}
 	return c, nil
@@ -103,6 +109,15 @@ func (c *Cluster) joinOrStart() error {
 		}
 		time.Sleep(500 * time.Millisecond)
 	}
+}
+
+// Leaving tells of a server that somebody stops just now: shut down, shutting down, or gone amid a word.
+func Leaving(err error) bool {
+	var said *pgconn.PgError
+	if errors.As(err, &said) {
+		return said.Code == "57P01" || said.Code == "57P03" // admin_shutdown, cannot_connect_now
+	}
+	return errors.Is(err, syscall.ECONNREFUSED) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, io.ErrUnexpectedEOF)
 }
 
 // The roles of a cluster. The first makes the others and is used for nothing else.

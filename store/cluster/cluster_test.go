@@ -2,7 +2,9 @@ package cluster
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"os/exec"
@@ -12,6 +14,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -145,5 +148,16 @@ func TestWhoServesIsNoSuperuser(t *testing.T) {
 			t, conn.QueryRow(t.Context(), `select rolsuper from pg_roles where rolname = current_user`).Scan(&super),
 		)
 		assert.False(t, super, conn.Config().User)
+	}
+}
+
+// A server that somebody stops just now is told from one that is ill: the one is tried again, the other is not.
+func TestAServerThatLeaves(t *testing.T) {
+	for err, leaves := range map[error]bool{
+		fmt.Errorf("connect: %w", &pgconn.PgError{Code: "57P03"}): true, &pgconn.PgError{Code: "57P01"}: true,
+		syscall.ECONNREFUSED: true, io.ErrUnexpectedEOF: true,
+		&pgconn.PgError{Code: "53100"}: false, &pgconn.PgError{Code: "28P01"}: false, errors.New("no such folder"): false,
+	} {
+		assert.Equal(t, leaves, Leaving(err), err.Error())
 	}
 }
