@@ -16,12 +16,11 @@ type Tx struct {
 	Request
 	At     time.Time
 	memory *memory
-	// still tells that nothing is changed in this transaction, and so, once read, the
-	// version of the farm's eggs.
-	still       bool
-	seen        *Snapshot // the farm as it stands, once it was read
-	version     int64
-	versionRead bool
+	// still tells that nothing is changed in this transaction: what was read of the farm stays so.
+	still bool
+	read  map[any]any
+	// version is of the farm's eggs, once it was read.
+	version *int64
 }
 
 // Read runs a use case that changes nothing.
@@ -33,36 +32,19 @@ func (b *Service) Read(ctx context.Context, m *Member, work func(*Tx) error) err
 	})
 }
 
-// ReadOpen is Read on the farm as it stands, with the batches in its machines.
-func (b *Service) ReadOpen(
-	ctx context.Context, m *Member, work func(tx *Tx, w *Snapshot, open []BatchView) error,
-) error {
-	return b.Read(ctx, m, func(tx *Tx) error {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return err
+// Once reads what a transaction reads again and again, if it changes nothing: the key is of a type of its own.
+func Once[K comparable, V any](tx *Tx, key K, read func() (V, error)) (V, error) {
+	if known, ok := tx.read[key].(V); ok && tx.still {
+		return known, nil
+	}
+	found, err := read()
+	if err == nil {
+		if tx.read == nil {
+			tx.read = map[any]any{}
 		}
-		open, err := w.OpenBatches(ctx, tx)
-		if err != nil {
-			return err
-		}
-		return work(tx, w, open)
-	})
-}
-
-// Part is what a page shows of one room.
-type Part func(ctx context.Context, tx *Tx, w *Snapshot, open []BatchView) error
-
-// ReadParts reads the parts of a page, which see the farm of one moment.
-func (b *Service) ReadParts(ctx context.Context, m *Member, parts ...Part) error {
-	return b.ReadOpen(ctx, m, func(tx *Tx, w *Snapshot, open []BatchView) error {
-		for _, part := range parts {
-			if err := part(ctx, tx, w, open); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
+		tx.read[key] = found
+	}
+	return found, err
 }
 
 // ForFile marks the reading that is done in a context as for a file: whoever waits for an archive, a sheet or a report
@@ -137,24 +119,6 @@ func (b *Service) Act(
 		done = Done{}
 	}
 	return done, checked(err)
-}
-
-// OnMachine runs an action on a machine of the farm.
-func (b *Service) OnMachine(
-	ctx context.Context, req Request, needs Right, id int64,
-	work func(tx *Tx, x Machine) (Done, error),
-) (Done, error) {
-	return b.Act(ctx, req, needs, func(tx *Tx) (Done, error) {
-		w, err := tx.Snapshot(ctx)
-		if err != nil {
-			return Done{}, err
-		}
-		x, ok := w.MachineByID[id]
-		if !ok {
-			return Done{}, ErrNone
-		}
-		return work(tx, x)
-	})
 }
 
 // Ping tells whether the database answers.

@@ -38,7 +38,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 	chicken := set("chicken", hens, 40)
 	set("duck", ducks, 20)
 	air := func() (a weigh.MachineAir) {
-		require.NoError(t, y.ReadParts(ctx, y.m, weigh.AirOf(box, &a)))
+		require.NoError(t, farm.ReadParts(ctx, y.Service, y.m, weigh.AirOf(box, &a)))
 		return a
 	}
 	weighed := func(mass float64) {

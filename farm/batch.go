@@ -28,8 +28,8 @@ type Eggs map[int64]store.Egg
 
 // OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
-func (b *Service) OnBatch(
-	ctx context.Context, req Request, id int64,
+func OnBatch(
+	ctx context.Context, b *Service, req Request, id int64,
 	work func(tx *Tx, batch store.Batch, eggs Eggs) (Done, error),
 ) (Done, error) {
 	return b.Act(ctx, req, Helping, func(tx *Tx) (Done, error) {
@@ -108,7 +108,7 @@ func Living(ids []int64, eggs Eggs) error {
 
 // When is the moment at which something was done to a batch: the one that was told,
 // since people write things down later, or, if none was, now.
-func (tx *Tx) When(batch store.Batch, told time.Time) (time.Time, error) {
+func When(tx *Tx, batch store.Batch, told time.Time) (time.Time, error) {
 	now := tx.At
 	switch {
 	case told.IsZero():
@@ -279,8 +279,8 @@ func (v BatchView) Probed(m *Member) string {
 }
 
 // Viewed works a batch out, with the farm as it stands.
-func (tx *Tx) Viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchView, error) {
-	w, err := tx.Snapshot(ctx)
+func Viewed(ctx context.Context, tx *Tx, batch store.Batch) (*Snapshot, BatchView, error) {
+	w, err := Of(ctx, tx)
 	if err != nil {
 		return nil, BatchView{}, err
 	}
@@ -289,8 +289,8 @@ func (tx *Tx) Viewed(ctx context.Context, batch store.Batch) (*Snapshot, BatchVi
 }
 
 // Tallied works a batch out with its counts.
-func (tx *Tx) Tallied(ctx context.Context, batch store.Batch) (BatchView, error) {
-	w, err := tx.Snapshot(ctx)
+func Tallied(ctx context.Context, tx *Tx, batch store.Batch) (BatchView, error) {
+	w, err := Of(ctx, tx)
 	if err != nil {
 		return BatchView{}, err
 	}

@@ -29,7 +29,7 @@ type flockKey struct{}
 // Flock reads the farm's birds; in a use case that changes nothing they are read once for as long
 // as nothing is changed of them.
 func (w *Snapshot) Flock(ctx context.Context, tx *Tx) (Flock, error) {
-	return recall(ctx, tx, flockKey{}, func() (Flock, error) {
+	return Recall(ctx, tx, flockKey{}, func() (Flock, error) {
 		birds, stays, err := breeders.On(tx).Flock(ctx)
 		return newFlock(w.Pens, birds, stays), err
 	})

@@ -48,7 +48,7 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 	if err != nil {
 		return nil, err
 	}
-	return recall(ctx, tx, factsKey{}, func() (*Facts, error) {
+	return Recall(ctx, tx, factsKey{}, func() (*Facts, error) {
 		rows, batches, err := breeders.On(tx).Facts(ctx)
 		if err != nil {
 			return nil, err

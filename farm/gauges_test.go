@@ -27,7 +27,7 @@ func (s *shed) gauge(name string, in *int64) int64 {
 }
 
 func (s *shed) through(machine int64) (x gauges.Machine) {
-	require.NoError(s, s.ReadParts(s.Context(), s.m, gauges.MachineOf(machine, &x)))
+	require.NoError(s, farm.ReadParts(s.Context(), s.Service, s.m, gauges.MachineOf(machine, &x)))
 	return x
 }
 

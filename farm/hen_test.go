@@ -62,7 +62,7 @@ func TestAHenIsNoBox(t *testing.T) {
 	assert.Equal(t, 8, s.card(hen).Covers)
 	assert.Empty(t, s.card(hen).Swaps)
 	var air weigh.MachineAir
-	require.NoError(t, s.ReadParts(ctx, s.m, weigh.AirOf(hen, &air)))
+	require.NoError(t, farm.ReadParts(ctx, s.Service, s.m, weigh.AirOf(hen, &air)))
 	assert.Empty(t, air.Batches, "a hen has no humidity")
 	must(s.Candle.CandleRest(ctx, by(s.m), under.ID, time.Time{}))
 

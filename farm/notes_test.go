@@ -26,7 +26,7 @@ func TestWhatHappenedIsNoted(t *testing.T) {
 		return
 	}
 	ofBox := func() (all []notes.Note) {
-		require.NoError(t, y.ReadParts(ctx, y.m, notes.OfMachine(box, &all)))
+		require.NoError(t, farm.ReadParts(ctx, y.Service, y.m, notes.OfMachine(box, &all)))
 		return all
 	}
 	owner := y.m

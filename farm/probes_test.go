@@ -350,7 +350,7 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 	tell(3, 50)
 	assert.InDelta(t, 46, s.batch(s.batch1).HeldPct(), 0.6, "twelve hours of 40, three of 50, and 4 points")
 	var air weigh.MachineAir
-	require.NoError(t, s.ReadParts(ctx, s.m, weigh.AirOf(s.a, &air)))
+	require.NoError(t, farm.ReadParts(ctx, s.Service, s.m, weigh.AirOf(s.a, &air)))
 	require.Len(t, air.Changes.Past, 1, "it was read by itself")
 	assert.InDelta(t, 54, *air.Changes.Past[0].ToPct, 0.6)
 	assert.Empty(t, s.chores(chores.Humidity), "nobody has to look")

@@ -20,7 +20,7 @@ type Proof struct {
 
 // Proofs counts how the calls of a batch proved; calls of which nobody knows yet are
 // left out.
-func (tx *Tx) Proofs(ctx context.Context, v BatchView) (all []Proof, err error) {
+func Proofs(ctx context.Context, tx *Tx, v BatchView) (all []Proof, err error) {
 	said, err := tx.Said(ctx, v.ID)
 	for _, s := range said {
 		hatched := s.Fate != nil && outcome.Fate(*s.Fate) == outcome.Hatched

@@ -9,7 +9,7 @@ import (
 	"metrogon/core/machine"
 	"metrogon/core/readiness"
 	"metrogon/core/season"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 )
 
 // StepPrefix marks the care of a machine as a step of making it ready.
@@ -17,7 +17,7 @@ const StepPrefix = "ready:"
 
 // Ready tells how far a machine is from taking eggs. A kind that is not known
 // is an error.
-func (w *Snapshot) Ready(x Machine, up snapshot.Upkeep, running bool) (readiness.State, error) {
+func (w *Snapshot) Ready(x Machine, up upkeep.Upkeep, running bool) (readiness.State, error) {
 	kind, err := machine.Find(x.Kind)
 	if err != nil {
 		return readiness.State{}, err

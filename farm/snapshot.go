@@ -14,7 +14,7 @@ import (
 	"metrogon/store/breeders"
 	"metrogon/store/people"
 	seasonrows "metrogon/store/season"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
 )
 
@@ -56,7 +56,7 @@ type Snapshot struct {
 	LookAhead   int                         // for how many days chores are asked for; 0: as many as Today shows
 	methods     map[string]method.Method
 	batches     []BatchView // once asked for
-	kept        *snapshot.Upkeep
+	kept        *upkeep.Upkeep
 	season      *seasonrows.Season
 	stock       []stockrows.Stock
 	hatch       hatchRead
@@ -94,9 +94,9 @@ func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []stockrows.Stock, 
 func (w *Snapshot) OpenRead() []BatchView { return w.batches }
 
 // Upkeep is what was cared for since the day began, and the places of storage; read once.
-func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (snapshot.Upkeep, error) {
+func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (upkeep.Upkeep, error) {
 	if w.kept == nil {
-		up, err := snapshot.On(tx).Upkeep(ctx, w.DayBegan(), w.Now)
+		up, err := upkeep.On(tx).Upkeep(ctx, w.DayBegan(), w.Now)
 		if err != nil {
 			return up, err
 		}
@@ -105,15 +105,19 @@ func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (snapshot.Upkeep, error) 
 	return *w.kept, nil
 }
 
-func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
-	if tx.still && tx.seen != nil {
-		return tx.seen, nil
-	}
+// Of reads the farm as it stands; once where nothing is changed.
+func Of(ctx context.Context, tx *Tx) (*Snapshot, error) {
+	return Once(tx, snapshotKey{}, func() (*Snapshot, error) { return read(ctx, tx) })
+}
+
+type snapshotKey struct{}
+
+func read(ctx context.Context, tx *Tx) (*Snapshot, error) {
 	all, err := tx.Setup(ctx, tx.Member.Date(tx.At))
 	if err != nil {
 		return nil, err
 	}
-	tx.version, tx.versionRead = all.EggsVersion, true
+	tx.EggsAre(all.EggsVersion)
 	w := &Snapshot{
 		Member: tx.Member, Now: tx.At, PenByID: map[int64]Pen{}, Pens: all.Pens, MachineByID: map[int64]Machine{},
 		Machines: all.Machines, Rooms: map[int64]map[string]Room{}, methods: map[string]method.Method{},
@@ -136,7 +140,6 @@ func (tx *Tx) Snapshot(ctx context.Context) (*Snapshot, error) {
 			Mistings: x.Mistings, CoolMin: x.CoolMin, Late: method.Late(x.LateMist),
 		}
 	}
-	tx.seen = w
 	return w, nil
 }
 

@@ -12,7 +12,7 @@ import (
 	"metrogon/core/storage"
 	"metrogon/core/units"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
 	"metrogon/store/weigh"
 )
@@ -180,7 +180,7 @@ func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelV
 	return all, nil
 }
 
-func (w *Snapshot) PlaceName(up snapshot.Upkeep, id int64) string {
+func (w *Snapshot) PlaceName(up upkeep.Upkeep, id int64) string {
 	for _, p := range up.Places {
 		if p.ID == id {
 			return p.Name
@@ -215,9 +215,9 @@ type PlaceView struct {
 }
 
 // StorePlaces lists storage places in use, and nowhere in particular if eggs are there.
-func (w *Snapshot) StorePlaces(up snapshot.Upkeep) (all []PlaceView) {
+func (w *Snapshot) StorePlaces(up upkeep.Upkeep) (all []PlaceView) {
 	list := up.Places
-	if slices.ContainsFunc(up.Stored, func(s snapshot.Stored) bool { return s.PlaceID == nil }) {
+	if slices.ContainsFunc(up.Stored, func(s upkeep.Stored) bool { return s.PlaceID == nil }) {
 		list = append(slices.Clone(list), stockrows.StoragePlace{Name: "No place noted"})
 	}
 	for _, p := range list {

@@ -61,7 +61,7 @@ const mostRings = 40
 
 // Page reads it.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		rows, err := probesrows.On(tx).Alarmed(ctx, mostRings)
 		if err != nil {
 			return err
@@ -141,7 +141,7 @@ func keeps(w *farm.Snapshot) (birds, reptiles bool) {
 // StartWithUsual keeps the usual alarms on a farm that has none.
 func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -172,7 +172,7 @@ func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Do
 // Save makes an alarm or changes one.
 func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -201,7 +201,7 @@ func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Don
 // End ends an alarm; what it rang stays.
 func (b *Service) End(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -24,7 +24,7 @@ const (
 // cut is written down on its own page.
 func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said string) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -74,7 +74,7 @@ type Found struct {
 // FoundOne finds one.
 func (b *Service) FoundOne(ctx context.Context, m *farm.Member, id int64) (f Found, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -107,7 +107,7 @@ const (
 
 // Try tells when an alarm would have rung in the last month.
 func (b *Service) Try(ctx context.Context, m *farm.Member, a Alarm) (t Tried, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		if err := checked(w, &a); err != nil {
 			return err
 		}

@@ -69,7 +69,7 @@ func (b *Service) look(ctx context.Context, farmID int64, search bool) error {
 		return err
 	}
 	var change change
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		change, err = gather(ctx, tx, w, open, search)
 		return err
 	})

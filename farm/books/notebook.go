@@ -60,7 +60,7 @@ func (b *Service) Bring(ctx context.Context, req farm.Request, n Notebook) (out 
 	var fresh []keyed
 	err = b.TakeIn(ctx, req, n.Dry, &out.Listing, func(tx *farm.Tx) (err error) {
 		out.Batches, out.Eggs, out.Hatched = 0, 0, 0
-		if w, err = tx.Snapshot(ctx); err != nil {
+		if w, err = farm.Of(ctx, tx); err != nil {
 			return err
 		}
 		var p farm.Problems

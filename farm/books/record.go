@@ -47,7 +47,7 @@ func (b *Service) RecordYears(ctx context.Context, m *farm.Member) (years []int,
 func (b *Service) HatchRecord(ctx context.Context, m *farm.Member, year int) (r HatchRecord, err error) {
 	r = HatchRecord{Farm: m.FarmName, Year: year}
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -41,7 +41,7 @@ func (b *Service) Costs(ctx context.Context, m *farm.Member, q CostQuery) (c Cos
 	q.Eggs, q.PerYear = min(max(q.Eggs, 1), 2000), min(max(q.PerYear, 0), 100_000)
 	c.CostQuery = q
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -143,7 +143,7 @@ func (b *Service) Rates(ctx context.Context, m *farm.Member, q Query) (t Table, 
 }
 
 func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

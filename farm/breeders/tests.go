@@ -42,7 +42,7 @@ type Thresholds = breedersrows.Thresholds
 // AskTest plans a fertility test of so many eggs of a pen; a retest names the one before it.
 func (b *Service) AskTest(ctx context.Context, req farm.Request, t breedersrows.FertilityTest) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -120,7 +120,7 @@ func (b *Service) change(
 	change func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -237,7 +237,7 @@ type reader struct {
 }
 
 func newReader(ctx context.Context, tx *farm.Tx) (*reader, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

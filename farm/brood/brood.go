@@ -113,7 +113,7 @@ func (b *Service) BringIn(ctx context.Context, req farm.Request, in Pulled) (far
 
 // hatchedOn is the date on which most of a batch's young were seen out; no later than they were brought in.
 func hatchedOn(ctx context.Context, tx *farm.Tx, batch store.Batch, by time.Time) (time.Time, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return by, err
 	}

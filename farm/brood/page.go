@@ -30,7 +30,7 @@ type scene struct {
 const lookBack = 10 * 24 * time.Hour
 
 func read(ctx context.Context, tx *farm.Tx) (*scene, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

@@ -31,14 +31,14 @@ type Calling struct {
 // Candle records one call for these eggs.
 func (b *Service) Candle(ctx context.Context, req farm.Request, batchID int64, c Calling) (farm.Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
 		}
 		if err := farm.Living(ids, eggs); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := tx.When(batch, c.At)
+		at, err := farm.When(tx, batch, c.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -97,8 +97,8 @@ func seenAlive(
 func (b *Service) CandleRest(
 	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		at, err := tx.When(batch, told)
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+		at, err := farm.When(tx, batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}

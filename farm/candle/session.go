@@ -44,7 +44,7 @@ type SessionEgg struct {
 
 // Session lists the eggs of a batch to be candled.
 func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone
@@ -58,7 +58,7 @@ func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (p
 // Doubtful lists the eggs of a batch that are to be looked at again: of which the last call before these hours was
 // unsure, or that nothing could be seen.
 func (b *Service) Doubtful(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone
@@ -86,7 +86,7 @@ func (b *Service) Doubtful(ctx context.Context, m *farm.Member, batchID int64) (
 // Machine lists the eggs of all batches that turn in a machine and show something by now, in the order of
 // their places.
 func (b *Service) Machine(ctx context.Context, m *farm.Member, machineID int64) (page Sitting, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		var in []farm.BatchView
 		for _, v := range open {
 			shows := v.Alive > 0 && v.Day >= candling.Nothing && !v.Kind.IsReptile()
@@ -191,7 +191,7 @@ func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op
 	switch op.Kind {
 	case "call":
 		req.Sure = op.Sure || op.Call != candling.Clear // other calls are not asked about at the lamp
-		return b.OnBatch(ctx, req, batchID,
+		return farm.OnBatch(ctx, b.Service, req, batchID,
 			func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 				if !slices.Contains(candling.Calls, op.Call) {
 					return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
@@ -213,7 +213,7 @@ func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op
 	case "take-back":
 		return journal.TakeBackOf(ctx, b.Service, req, op.Of)
 	case "end":
-		return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return farm.Done{Said: "Candled."}, nil

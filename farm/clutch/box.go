@@ -144,7 +144,7 @@ func (s *Service) Move(
 	return s.onBox(ctx, req, farm.Keeping, boxID, func(
 		tx *farm.Tx, box store.Box, about journal.Subjects, open []rows.Clutch,
 	) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -164,7 +164,7 @@ func (t Temp) row(batchID int64, from time.Time) clutchrows.ClutchTemp {
 // Found sets a clutch on the day on which it was laid or found.
 func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Done, error) {
 	done, err := s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -57,7 +57,7 @@ func (s *Service) Pip(
 
 // hatchTime is when it was, and asks where it is long before the usual.
 func (x *at) hatchTime(told time.Time) (time.Time, error) {
-	at, err := x.tx.When(x.v.Batch, told)
+	at, err := farm.When(x.tx, x.v.Batch, told)
 	if err != nil {
 		return at, err
 	}
@@ -119,7 +119,7 @@ func (s *Service) Left(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		at, err := tx.When(b, told)
+		at, err := farm.When(tx, b, told)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -87,7 +87,7 @@ const pageOf = 40
 
 // List shows all clutches.
 func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, err error) {
-	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		boxes, err := rows.On(tx).OpenBoxes(ctx)
 		if err != nil {
 			return err

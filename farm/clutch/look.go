@@ -41,7 +41,7 @@ func (s *Service) Look(ctx context.Context, req farm.Request, batchID int64, l L
 		if err := l.check(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := x.tx.When(x.v.Batch, l.At)
+		at, err := farm.When(x.tx, x.v.Batch, l.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -129,7 +129,7 @@ func (s *Service) WeighEggs(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := x.tx.When(x.v.Batch, told)
+		at, err := farm.When(x.tx, x.v.Batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -187,7 +187,7 @@ func (s *Service) Open(ctx context.Context, req farm.Request, batchID int64, o O
 		if len(o.Eggs) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Mark the eggs first.")
 		}
-		at, err := x.tx.When(x.v.Batch, o.At)
+		at, err := farm.When(x.tx, x.v.Batch, o.At)
 		if err != nil {
 			return farm.Done{}, err
 		}

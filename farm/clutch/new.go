@@ -33,7 +33,7 @@ type New struct {
 // New shows what is needed to set a clutch of a dam ("pen-dam"; empty: the first) that was laid on a date: of males
 // those that were with her that day.
 func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time.Time) (n New, err error) {
-	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		flock, err := w.Flock(ctx, tx)
 		if err != nil {
 			return err

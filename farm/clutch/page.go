@@ -75,7 +75,7 @@ type Shift struct {
 
 // Clutch shows one clutch.
 func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
-	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
 		if err != nil {
 			return err

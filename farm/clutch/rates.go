@@ -47,7 +47,7 @@ type KindRates struct {
 // from the later ones.
 func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err error) {
 	err = s.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -80,7 +80,7 @@ var (
 		if err := clutchrows.On(tx).MoveBox(ctx, m.Box, m.From); err != nil {
 			return err
 		}
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -114,7 +114,7 @@ var (
 
 // refresh works the days of clutches out anew.
 func refresh(ctx context.Context, tx *farm.Tx, batches map[int64]bool) error {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -145,8 +145,8 @@ func endBox(ctx context.Context, tx *farm.Tx, id int64, at *time.Time) error {
 func (s *Service) on(
 	ctx context.Context, req farm.Request, id int64, work func(x *at) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.OnBatch(ctx, req, id, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		w, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, s.Service, req, id, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

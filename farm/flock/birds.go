@@ -120,7 +120,7 @@ func (s *Service) owned(
 	work func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error),
 ) (farm.Done, error) {
 	return s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -51,7 +51,7 @@ type registry struct {
 
 func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm.Tx, *registry) error) error {
 	return s.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

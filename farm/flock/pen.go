@@ -165,7 +165,7 @@ func plus(a, b breeders.Record) breeders.Record {
 // Pen shows one pen.
 func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -96,7 +96,7 @@ func (b *Service) Pens(ctx context.Context, m *farm.Member) ([]PenRates, error) 
 
 func (b *Service) pens(ctx context.Context, m *farm.Member) (all []PenRates, ledger farm.Ledger, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

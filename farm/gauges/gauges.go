@@ -111,7 +111,7 @@ type List struct {
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -171,7 +171,7 @@ func (b *Service) Lies(
 }
 
 func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm.Done, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return farm.Done{}, err
 	}
@@ -252,7 +252,7 @@ type Checking struct {
 // Check keeps a check, and says what has to be added from now on.
 func (b *Service) Check(ctx context.Context, req farm.Request, in Checking) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -342,7 +342,7 @@ type Reading struct {
 func (b *Service) TakeReading(
 	ctx context.Context, req farm.Request, machineID int64, r Reading,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if r.At.IsZero() {
 			r.At = tx.At
 		}
@@ -401,7 +401,7 @@ func (b *Service) TakeReading(
 
 // refreshClutches works out anew when clutches on its shelves hatch.
 func refreshClutches(ctx context.Context, tx *farm.Tx, machineID int64) error {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

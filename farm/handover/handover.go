@@ -186,7 +186,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h remind.Handover) (l L
 	if l.Over {
 		return l, nil
 	}
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return l, err
 	}

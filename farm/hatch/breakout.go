@@ -67,11 +67,11 @@ func (b *Service) BreakOut(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		at, err := tx.When(batch, o.At)
+		at, err := farm.When(tx, batch, o.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := tx.Viewed(ctx, batch)
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -183,7 +183,7 @@ func (b *Service) BreakOutOf(ctx context.Context, m *farm.Member, batchID int64)
 		if err != nil {
 			return err
 		}
-		w, v, err := tx.Viewed(ctx, batch)
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return err
 		}

@@ -27,7 +27,7 @@ type Young struct {
 // not known by that; it is when the batch is closed and no other egg is left.
 func (b *Service) Hatched(ctx context.Context, req farm.Request, batchID int64, y Young) (farm.Done, error) {
 	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := tx.When(batch, y.At)
+		at, err := farm.When(tx, batch, y.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -55,7 +55,7 @@ func (b *Service) Hatched(ctx context.Context, req farm.Request, batchID int64, 
 
 // soon asks about young that came days before the first usually do.
 func soon(ctx context.Context, tx *farm.Tx, batch store.Batch, at time.Time) error {
-	_, v, err := tx.Viewed(ctx, batch)
+	_, v, err := farm.Viewed(ctx, tx, batch)
 	if err != nil {
 		return err
 	}
@@ -100,8 +100,8 @@ func (b *Service) onPens(
 	ctx context.Context, req farm.Request, batchID int64,
 	work func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -167,7 +167,7 @@ func (b *Service) End(ctx context.Context, req farm.Request, batchID int64, e En
 		if err := e.check(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := tx.When(batch, e.At)
+		at, err := farm.When(tx, batch, e.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -252,7 +252,7 @@ func (b *Service) Close(
 	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
 	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := tx.When(batch, told)
+		at, err := farm.When(tx, batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -260,7 +260,7 @@ func (b *Service) Close(
 		for _, p := range pens {
 			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
 		}
-		v, err := tx.Tallied(ctx, batch)
+		v, err := farm.Tallied(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

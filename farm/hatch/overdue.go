@@ -17,7 +17,7 @@ type Late struct {
 
 // Late tells how long it is worth waiting for a batch's eggs; farm.ErrNone where it is none that hatches.
 func (b *Service) Late(ctx context.Context, m *farm.Member, batchID int64) (late Late, err error) {
-	err = b.ReadOpen(ctx, m, func(_ *farm.Tx, _ *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(_ *farm.Tx, _ *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
 		if i < 0 || open[i].Kind.IsReptile() {
 			return farm.ErrNone

@@ -47,7 +47,7 @@ type Sharing struct {
 
 // Lock shows a batch before its lockdown, in its own hatcher or another.
 func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64) (page LockPage, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id })
 		if i < 0 || open[i].Kind.IsReptile() || open[i].LockedAt != nil {
 			return farm.ErrNone
@@ -201,8 +201,8 @@ const ofLockdown = "lockdown-"
 func (b *Service) Tick(
 	ctx context.Context, req farm.Request, id int64, step string, is bool,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, b.Service, req, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		_, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -99,7 +99,7 @@ func (b *Service) tap(ctx context.Context, req farm.Request, machineID int64, t 
 // sign notes a pip, a zip, or that nothing new is to be seen.
 func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
 	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := tx.When(batch, at)
+		at, err := farm.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -149,7 +149,7 @@ func whose(s *hatchrows.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 func (b *Service) opened(
 	ctx context.Context, req farm.Request, machineID int64, t Tap, at time.Time,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		why := p.Name("why", "Why it was opened", t.Why, 60, true)
 		p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)
@@ -172,7 +172,7 @@ func (b *Service) opened(
 // tell notes what is seen of young that are out.
 func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
 	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := tx.When(batch, at)
+		at, err := farm.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -289,7 +289,7 @@ func (x Told) String() string {
 // takeOut notes that young went to where they are warm.
 func (b *Service) takeOut(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
 	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := tx.When(batch, at)
+		at, err := farm.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}

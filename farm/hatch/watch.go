@@ -97,7 +97,7 @@ func (s Slot) State() string {
 
 // Watch shows a machine in lockdown.
 func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (page WatchPage, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		x, ok := w.MachineByID[machineID]
 		if !ok {
 			return farm.ErrNone
@@ -127,7 +127,7 @@ func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (p
 // Known tells, by farm.ErrNone, of a machine that is not the farm's.
 func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
 	return b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -250,7 +250,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if v.LockedAt == nil || v.Kind.IsReptile() {
 		return nil, nil
 	}
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

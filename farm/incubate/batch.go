@@ -45,7 +45,7 @@ func (p Page) Counted() (n int) {
 
 // Batch shows one batch.
 func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		if i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id }); i >= 0 {
 			page.BatchView = open[i]
 		} else {
@@ -87,7 +87,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		for _, p := range page.Pens {
 			page.Bands[p.ID] = w.Band(p.ID)
 		}
-		if page.Proofs, err = tx.Proofs(ctx, page.BatchView); err != nil {
+		if page.Proofs, err = farm.Proofs(ctx, tx, page.BatchView); err != nil {
 			return err
 		}
 		if !page.Open() {
@@ -120,7 +120,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 // Batches lists what is in the machines, and one page of what was.
 func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, closed []farm.BatchView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -142,7 +142,7 @@ const PageOfBatches = 40
 func (b *Service) TickOff(
 	ctx context.Context, req farm.Request, batchID int64, kind string, day int,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}

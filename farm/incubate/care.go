@@ -67,8 +67,8 @@ var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "co
 
 // Care notes that a batch was turned, cooled or misted.
 func (b *Service) Care(ctx context.Context, req farm.Request, batchID int64, kind string) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		_, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -33,7 +33,7 @@ const mostUnsure = 15
 // span; all that follows of it is a span.
 func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -132,8 +132,8 @@ func (b *Service) Narrow(
 	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		_, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -191,7 +191,7 @@ type NestPage struct {
 // Nest shows what is needed to take eggs over.
 func (b *Service) Nest(ctx context.Context, m *farm.Member) (page NestPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

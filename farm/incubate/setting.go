@@ -100,7 +100,7 @@ const unset = -1
 // eggs that meet the wish. What is wrong is returned as Problems beside the page.
 func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page SetPage, problems error) {
 	err := b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -354,7 +354,7 @@ func onTheList(w *farm.Snapshot, s Setting) bool {
 // are not set unless s.Unrested says so, which is written down.
 func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

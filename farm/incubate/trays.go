@@ -17,7 +17,7 @@ import (
 // Trays shows where a batch's eggs lie.
 func (b *Service) Trays(ctx context.Context, m *farm.Member, batchID int64) (page farm.TrayPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -60,7 +60,7 @@ type Move struct {
 // MoveEggs does a move. Later eggs of several fill the places after the first.
 func (b *Service) MoveEggs(ctx context.Context, req farm.Request, batchID int64, mv Move) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -186,7 +186,7 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 // ArrangeByPen lays all eggs of a batch anew, each pen in a block.
 func (b *Service) ArrangeByPen(ctx context.Context, req farm.Request, batchID int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -49,7 +49,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 		if err != nil {
 			return farm.ErrNone
 		}
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -111,7 +111,7 @@ func extension(p *species.Profile, altitudeM int) (f species.Figure) {
 // List gives the kinds that the farm keeps, then the others, with its figures.
 func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []KindPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -198,7 +198,7 @@ func (b *Service) SaveKind(ctx context.Context, req farm.Request, id string, k K
 // onRunning gives the batches of a kind that run a new way where that was asked for, or keeps that by which
 // they ran before with each.
 func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 )
 
 // Hen is the card of a broody hen.
@@ -55,7 +55,7 @@ func swapOn(w *farm.Snapshot, v farm.BatchView) (time.Time, bool) {
 	return swapHour.On(look.At, 0, w.Member.Place), ok && turns && !v.Kind.IsReptile()
 }
 
-func henOf(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {
+func henOf(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {
 	if !machine.Broody(x.Kind) {
 		return nil
 	}
@@ -87,7 +87,7 @@ func henOf(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView, x farm.M
 }
 
 // pending are the swaps of open batches of which nothing has gone under the hen yet.
-func pending(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []Swap) {
+func pending(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []Swap) {
 	for _, s := range up.Swaps {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
 		if i < 0 {
@@ -104,7 +104,7 @@ func pending(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all [
 }
 
 // swapChores are eggs that go under a hen tonight, or soon.
-func swapChores(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func swapChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
 	for _, s := range pending(w, up, open) {
 		v, hen := s.Batch, w.MachineByID[s.HenID]
 		n := min(s.Eggs, v.Alive)
@@ -139,7 +139,7 @@ func (b *Service) PlanSwap(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := tx.Viewed(ctx, batch)
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -169,7 +169,7 @@ func (b *Service) onHen(
 	ctx context.Context, req farm.Request, needs farm.Right, id int64,
 	work func(tx *farm.Tx, x farm.Machine) (farm.Done, error),
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, needs, id, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, needs, id, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if !machine.Broody(x.Kind) {
 			return farm.Done{}, farm.Problemf("hen", "%s is no hen.", x.Name)
 		}

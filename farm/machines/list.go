@@ -30,7 +30,7 @@ func (b *Service) BringMachines(
 	about, back := journal.Subjects{}, journal.Undo{}
 	err = b.TakeIn(ctx, req, dry, &out, func(tx *farm.Tx) error {
 		names, about, back = nil, nil, nil
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -95,7 +95,7 @@ func (l Line) rooms(kept []*species.Profile) (rooms []farm.Room) {
 
 // hatchSomewhere notes lines whose eggs could hatch in no machine.
 func (b *Service) hatchSomewhere(ctx context.Context, tx *farm.Tx, lines []Line, out *farm.Listing) error {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

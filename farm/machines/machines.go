@@ -20,7 +20,7 @@ import (
 func (b *Service) MadeReady(
 	ctx context.Context, req farm.Request, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		kind, err := machine.Find(x.Kind)
 		if err != nil {
 			return farm.Done{}, err
@@ -92,7 +92,7 @@ func (b *Service) NameMachine(
 			about, back = about.And(journal.Machine, id), append(back, drop)
 			said = "Saved the machines " + x.Name + " and " + with.Name + "."
 		}
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return done, err
 		}
@@ -159,7 +159,7 @@ func (b *Service) save(
 	}
 	fresh := x.ID == 0
 	if !fresh {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return 0, back, err
 		}
@@ -206,7 +206,7 @@ type MachinePage struct {
 
 // List gives the machines.
 func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, err error) {
-	err = b.ReadParts(ctx, m, All(&all))
+	err = farm.ReadParts(ctx, b.Service, m, All(&all))
 	return all, err
 }
 

@@ -18,7 +18,7 @@ func (b *Service) SaveTray(
 	ctx context.Context, req farm.Request, t store.Tray, warm, cool string,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -10,7 +10,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 )
 
 // Turner is what is known of the turner of a machine.
@@ -38,7 +38,7 @@ func HasTurner(x farm.Machine) bool {
 
 // turnerOf tells of the turner of a machine in which eggs turn. One that stops whenever it is opened is asked
 // after: an hour without turning harms nobody, a night does.
-func turnerOf(up snapshot.Upkeep, x farm.Machine, turning bool) (t Turner) {
+func turnerOf(up upkeep.Upkeep, x farm.Machine, turning bool) (t Turner) {
 	for _, c := range up.Last {
 		if c.Kind == turns && c.MachineID != nil && *c.MachineID == x.ID {
 			t.Seen = c.At
@@ -67,7 +67,7 @@ func turning(open []farm.BatchView) map[int64]bool {
 }
 
 // turnerChores ask whether turners are on again after their machines were opened.
-func turnerChores(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func turnerChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
 	turn := turning(open)
 	for _, x := range w.Machines {
 		t := turnerOf(up, x, turn[x.ID])
@@ -85,7 +85,7 @@ func turnerChores(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (
 
 // Turns notes that the turner of a machine was seen to turn.
 func (b *Service) Turns(ctx context.Context, req farm.Request, machineID int64) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		if !HasTurner(x) {
 			return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
 		}

@@ -11,13 +11,13 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 )
 
 // warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown, and
 // setters for parcels that are expected, or rest.
 func warmChores(
-	w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView, parcels []farm.ParcelView,
+	w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView, parcels []farm.ParcelView,
 ) (all []chores.Chore, err error) {
 	add := func(x farm.Machine, by time.Time, what string) error {
 		ready, err := w.Ready(x, up, farm.HasEggs(open, x.ID))
@@ -72,7 +72,7 @@ func warmChores(
 }
 
 // fillChores ask for water for three days where eggs go into lockdown: the lid stays shut so long.
-func fillChores(w *farm.Snapshot, up snapshot.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func fillChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
 	for _, v := range open {
 		shut, locks := v.Milestone(calendar.Lockdown)
 		x := v.Hatcher

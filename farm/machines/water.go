@@ -14,7 +14,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	"metrogon/store/weigh"
 )
 
@@ -25,7 +25,7 @@ type Water struct {
 }
 
 // waterOf reads a machine's log.
-func waterOf(w *farm.Snapshot, up snapshot.Upkeep, x farm.Machine) (all Water) {
+func waterOf(w *farm.Snapshot, up upkeep.Upkeep, x farm.Machine) (all Water) {
 	for _, e := range up.Water {
 		if e.MachineID == x.ID {
 			all.Log = append(all.Log, watering.Event{At: e.At, Kind: watering.Kind(e.Kind), ML: e.ML})
@@ -127,7 +127,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func (b *Service) Watered(
 	ctx context.Context, req farm.Request, machineID int64, kind watering.Kind, ml float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said, ok := map[watering.Kind]string{
 			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",

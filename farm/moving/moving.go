@@ -170,8 +170,8 @@ type asked struct {
 func (s *Service) onEggs(
 	ctx context.Context, req farm.Request, batchID int64, a asked, do func(x *work) (farm.Done, error),
 ) (farm.Done, error) {
-	return s.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := tx.Viewed(ctx, batch)
+	return farm.OnBatch(ctx, s.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -187,7 +187,7 @@ func (s *Service) onEggs(
 		if a.from != 0 && a.from != v.Stands().ID {
 			return farm.Done{}, x.movedBefore("They stand in " + v.Stands().Name + " by now.")
 		}
-		if x.at, err = tx.When(batch, a.at); err != nil {
+		if x.at, err = farm.When(tx, batch, a.at); err != nil {
 			return farm.Done{}, err
 		}
 		since := batch.CameAt

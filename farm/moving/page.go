@@ -43,7 +43,7 @@ type Target struct {
 
 // Page shows where the eggs of an open batch may go.
 func (s *Service) Page(ctx context.Context, m *farm.Member, batchID int64) (page Page, err error) {
-	err = s.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone

@@ -91,7 +91,7 @@ func subject(ctx context.Context, tx *farm.Tx, n Note) (of string, about journal
 		batch, err := tx.Batch(ctx, *n.BatchID)
 		return batch.Code, journal.On(journal.Batch, batch.ID), err
 	}
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return "", nil, err
 	}

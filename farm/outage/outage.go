@@ -79,7 +79,7 @@ func (c Cut) check(tx *farm.Tx, w *farm.Snapshot) error {
 // Begin writes a cut down: one that is over, or one that lasts.
 func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -149,7 +149,7 @@ func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error 
 // Back says that the power is back, and when.
 func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.Time) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -286,7 +286,7 @@ func waited(ctx context.Context, tx *farm.Tx, err error) error {
 	if err != nil {
 		return err
 	}
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

@@ -154,7 +154,7 @@ type Machine struct {
 
 // One shows a cut: while it lasts as far as it has come, afterwards what it did.
 func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		one, err := outagerows.On(tx).Outage(ctx, id)
 		if err != nil {
 			return err
@@ -197,7 +197,7 @@ type List struct {
 
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		l.Now = w.Now
 		for _, x := range w.Machines {
 			if !Cooled(x) {

@@ -85,7 +85,7 @@ const longest = 11 * 366 * 24 * time.Hour
 // Known returns ErrNone where the farm has no such machine.
 func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
 	return b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -101,7 +101,7 @@ func (b *Service) CourseOf(
 	ctx context.Context, m *farm.Member, machineID int64, from, to time.Time,
 ) (c Course, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

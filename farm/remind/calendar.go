@@ -42,7 +42,7 @@ func (b *Service) MakeFeed(
 		made, sum = farm.NewLink()
 	}
 	done, err = b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -143,7 +143,7 @@ func (b *Service) Calendar(ctx context.Context, m *farm.Member, feed *Feed) (c C
 			return err
 		}
 		c.Farm, c.Version, c.Changed = m.FarmName, int(last.ID), last.At
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -102,7 +102,7 @@ const (
 
 // due lists of what a person is to be reminded at this moment, whether they were already or not.
 func (b *Service) due(ctx context.Context, tx *farm.Tx, w Wish) (all []told, err error) {
-	snapshot, err := tx.Snapshot(ctx)
+	snapshot, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

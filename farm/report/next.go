@@ -80,7 +80,7 @@ func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm
 
 // NextDone ticks off, for one batch, what was to be done otherwise.
 func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id int64) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		standing, err := hatch.On(tx).NextTimes(ctx)
 		if err != nil {
 			return farm.Done{}, err

@@ -75,7 +75,7 @@ type Loss struct {
 // Report tells of a batch.
 func (b *Service) Report(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

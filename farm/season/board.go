@@ -375,7 +375,7 @@ func (b *Service) ChangeHatcher(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := tx.Viewed(ctx, batch)
+		w, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -55,7 +55,7 @@ type BanOf struct {
 // Binds lists it.
 func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -110,7 +110,7 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
 	about := journal.On(journal.Machine, c.MachineID)
 	return b.owner(ctx, req, about, func(tx *farm.Tx) (journal.Undo, string, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return nil, "", err
 		}

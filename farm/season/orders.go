@@ -88,7 +88,7 @@ func plural(one string, n int) string {
 // SaveOrder makes a promise or changes one.
 func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o rows.Order) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -39,7 +39,7 @@ type scene struct {
 
 // see reads the farm.
 func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
-	w, err := tx.Snapshot(ctx)
+	w, err := farm.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
 )
 
@@ -29,7 +29,7 @@ func (b *Service) Baskets(
 	ctx context.Context, m *farm.Member, penID int64,
 ) (all []BasketView, places []farm.PlaceView, rejected []RejectView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -130,7 +130,7 @@ func (b *Service) MoveBaskets(
 		ids = slices.Compact(ids)
 		name, to := "no place in particular", (*int64)(nil)
 		if placeID != 0 {
-			up, err := snapshot.On(tx).Upkeep(ctx, b.Now(), b.Now())
+			up, err := upkeep.On(tx).Upkeep(ctx, b.Now(), b.Now())
 			if err != nil {
 				return farm.Done{}, err
 			}

@@ -23,7 +23,7 @@ type Gathered struct {
 // Gathered finds a collection, to be put right.
 func (b *Service) Gathered(ctx context.Context, m *farm.Member, id int64) (g Gathered, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -98,7 +98,7 @@ func (b *Service) PutRight(
 	ctx context.Context, req farm.Request, id int64, c Correction,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return done, err
 		}

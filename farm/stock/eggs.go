@@ -15,7 +15,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
 )
 
@@ -23,7 +23,7 @@ import (
 // collections.
 func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room farm.EggRoom, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -120,7 +120,7 @@ func (c Collected) rejects() (n int) {
 // says what is odd about its size.
 func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collected) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -224,7 +224,7 @@ func toMark(codes []string) []string {
 }
 
 // collection checks one gathering and gives its row.
-func collection(p *farm.Problems, w *farm.Snapshot, up snapshot.Upkeep, c Collected) stockrows.Collection {
+func collection(p *farm.Problems, w *farm.Snapshot, up upkeep.Upkeep, c Collected) stockrows.Collection {
 	pen, ok := w.PenByID[c.PenID]
 	if !ok || pen.Supplier {
 		p.Addf("pen", "Pick the pen that the eggs are from.")

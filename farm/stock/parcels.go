@@ -25,7 +25,7 @@ type ParcelPage struct {
 // Parcels lists the newest, and the suppliers.
 func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -48,7 +48,7 @@ func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage,
 // Order notes eggs that a supplier is to send.
 func (b *Service) Order(ctx context.Context, req farm.Request, o rows.Parcel) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -113,7 +113,7 @@ type Arrival struct {
 // down, at room temperature, not turned, so that the air cell settles.
 func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arrival) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

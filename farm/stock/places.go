@@ -7,7 +7,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/store"
-	"metrogon/store/snapshot"
+	"metrogon/store/upkeep"
 	rows "metrogon/store/stock"
 )
 
@@ -37,7 +37,7 @@ func (b *Service) StoragePlace(
 	ctx context.Context, m *farm.Member, id int64,
 ) (v farm.PlaceView, log []store.LogEntry, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -60,7 +60,7 @@ func (b *Service) StoragePlace(
 // Tilted notes that the eggs of a place were tilted to the other side.
 func (b *Service) Tilted(ctx context.Context, req farm.Request, placeID int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		up, err := snapshot.On(tx).Upkeep(ctx, b.Now(), b.Now())
+		up, err := upkeep.On(tx).Upkeep(ctx, b.Now(), b.Now())
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -37,7 +37,7 @@ type WaitingAge struct {
 // Waiting explains the curve of a kind.
 func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (page Waiting, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

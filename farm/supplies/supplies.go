@@ -62,7 +62,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (all []Supply, err er
 // Add puts things on the list.
 func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -122,7 +122,7 @@ func number(before string) int { return farm.OneIf(before == Hatch) }
 func (b *Service) There(
 	ctx context.Context, req farm.Request, batchID int64, before string,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
 		if before != Lockdown && before != Hatch {
 			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
 		}

@@ -59,7 +59,7 @@ func (x Begun) Steps() []Step {
 // Begun tells how far the member's farm has come.
 func (b *Service) Begun(ctx context.Context, m *farm.Member) (x Begun, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -81,7 +81,7 @@ func begun(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs int) (x Begu
 
 // Page shows what is due now, today and in the next days.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		page = Page{Now: w.Now, Date: m.Date(w.Now), Open: open}
 		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
 			return err

@@ -201,7 +201,7 @@ var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id i
 func (b *Service) SetAir(
 	ctx context.Context, req farm.Request, machineID int64, tempC, rhPct *float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Keeping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Keeping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said := ""
 		in := req.Units()

@@ -56,7 +56,7 @@ func Did(r rows.Response) string {
 func (b *Service) Change(
 	ctx context.Context, req farm.Request, machineID int64, what string, fromPct float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
@@ -87,7 +87,7 @@ func (b *Service) Change(
 func (b *Service) LookedAgain(
 	ctx context.Context, req farm.Request, machineID int64, toPct float64,
 ) (farm.Done, error) {
-	return b.OnMachine(ctx, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
 		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err

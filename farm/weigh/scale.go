@@ -68,7 +68,7 @@ func (b *Service) HandsFree(
 	var reading rows.Reading
 	var eggs []farm.PlacedEgg
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := tx.Snapshot(ctx)
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

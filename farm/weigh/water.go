@@ -80,7 +80,7 @@ type WaterPoint struct {
 
 // Water works the weighings of a batch out.
 func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (page Water, err error) {
-	err = b.ReadOpen(ctx, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
 		if page, err = water(ctx, tx, w, batchID); err != nil || !page.Open() {
 			return err
 		}

@@ -57,8 +57,8 @@ func (c Cell) pct(eggG float64) float64 {
 func (b *Service) Record(
 	ctx context.Context, req farm.Request, batchID int64, x Weighing,
 ) (farm.Done, error) {
-	return b.OnBatch(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		w, err := tx.Snapshot(ctx)
+	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+		w, err := farm.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -198,7 +198,7 @@ func (b *Service) ReadCell(
 		if err != nil {
 			return err
 		}
-		_, v, err := tx.Viewed(ctx, batch)
+		_, v, err := farm.Viewed(ctx, tx, batch)
 		if err != nil {
 			return err
 		}

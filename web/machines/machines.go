@@ -131,8 +131,8 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 		var all []machines.MachinePage
 		var shared weigh.MachineAir
-		err = x.ReadParts(
-			c.Request().Context(), m, machines.All(&all), machines.TraysOf(id, &d.Trays), machines.Kept(&kept),
+		err = farm.ReadParts(
+			c.Request().Context(), x.Service, m, machines.All(&all), machines.TraysOf(id, &d.Trays), machines.Kept(&kept),
 			weigh.AirOf(id, &shared), notes.OfMachine(id, &d.Notes), gauges.MachineOf(id, &d.Reads),
 		)
 		if err != nil {
@@ -146,7 +146,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		if machine.ID(d.One.Kind) != machine.ReptileBox { // of boxes each has its own
 			d.Air = drawAir(shared)
 		}
-	} else if err := x.ReadParts(c.Request().Context(), m, machines.Kept(&kept)); err != nil {
+	} else if err := farm.ReadParts(c.Request().Context(), x.Service, m, machines.Kept(&kept)); err != nil {
 		return err
 	}
 	for _, k := range m.Offered() {
