@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/services"
+	"metrogon/farm/snapshot"
 	"metrogon/store/storetest"
 )
 
@@ -72,7 +73,7 @@ func TestTheDemoAlwaysHasSomethingOfEverything(t *testing.T) {
 			pens, err := books.Flock.Pens(t.Context(), m)
 			require.NoError(t, err)
 			assert.Len(t, pens, 10, "eight pens, two suppliers")
-			assert.True(t, due[farm.Tilt], "eggs are to be tilted")
+			assert.True(t, due[snapshot.Tilt], "eggs are to be tilted")
 			assert.True(t, due[chores.Rest], "a parcel rests")
 			assert.Len(t, today.OnTheWay, 1, "another is on its way")
 			assert.Positive(t, today.Room.Resting)
@@ -124,9 +125,9 @@ func TestHalfAFarmIsNone(t *testing.T) {
 }
 
 // hatches sees that two kinds hatch side by side in three baskets, with some out and some not.
-func hatches(t *testing.T, books *services.Services, m *farm.Member, open []farm.BatchView) {
+func hatches(t *testing.T, books *services.Services, m *farm.Member, open []snapshot.BatchView) {
 	t.Helper()
-	i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.LockedAt != nil })
+	i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.LockedAt != nil })
 	require.GreaterOrEqual(t, i, 0)
 	watch, err := books.Hatch.Watch(t.Context(), m, open[i].HatcherID)
 	require.NoError(t, err)

@@ -9,7 +9,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/tray"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/stock"
 	"metrogon/store/weigh"
@@ -67,7 +67,7 @@ func (l *loader) room(ctx context.Context) error {
 			return err
 		}
 	}
-	if _, err := farm.AssignCodes(ctx, l.tx, today); err != nil {
+	if _, err := snapshot.AssignCodes(ctx, l.tx, today); err != nil {
 		return err
 	}
 	if err := l.weighings(ctx); err != nil {
@@ -229,7 +229,7 @@ func (l *loader) readying(ctx context.Context) error {
 		{"clean", 34}, {"place", 34}, {"outlet", 34}, {"water", 33}, {"floor", 33}, {"warm", 32}, {"thermometers", 8},
 	} {
 		at := l.now.Add(-time.Duration(step.hours) * time.Hour)
-		if err := l.care(ctx, store.Care{Kind: farm.StepPrefix + step.name, MachineID: &hatcher, At: at}); err != nil {
+		if err := l.care(ctx, store.Care{Kind: snapshot.StepPrefix + step.name, MachineID: &hatcher, At: at}); err != nil {
 			return err
 		}
 	}

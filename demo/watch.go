@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"metrogon/core/outcome"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/hatch"
 )
@@ -27,7 +27,7 @@ func (l *loader) watched(ctx context.Context) error {
 		}
 		out := map[int64][]store.Egg{}
 		for _, e := range eggs {
-			if farm.FateOf(e) == outcome.Hatched {
+			if snapshot.FateOf(e) == outcome.Hatched {
 				out[e.PenID] = append(out[e.PenID], e)
 			}
 			basket := hatch.HatchBasket{BatchID: b.ID, PenID: e.PenID, Name: names[l.byID(e.PenID).name]}

@@ -19,6 +19,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/outage"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
 )
@@ -57,7 +58,7 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 		"Rest":  second(y.Candle.CandleRest(ctx, by(other), id, time.Time{})),
 		"Close": second(y.Hatch.Close(ctx, by(other), id, time.Time{})),
 		"Undo":  second(y.Undo(ctx, by(other), entry)),
-		"Pen 2": second(y.Flock.SavePen(ctx, by(other), farm.Pen{
+		"Pen 2": second(y.Flock.SavePen(ctx, by(other), snapshot.Pen{
 			ID: pen, Name: "Mine", Species: "chicken", FromOn: start,
 		})),
 		"Opened":    second(y.Hatch.BreakOut(ctx, by(other), id, hatch.Opened{EggID: eggs[0], Stage: candling.Late})),
@@ -70,8 +71,8 @@ func TestOtherFarmsStayClosed(t *testing.T) {
 		"Reading": second(y.Gauges.TakeReading(ctx, by(other), box, gauges.Reading{DisplayC: new(float64)})),
 		"At hand": second(y.Supplies.There(ctx, by(other), id, "hatch")),
 		"Box": second(y.Machines.SaveMachine(
-			ctx, by(other), farm.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
-			[]farm.Room{{Species: "chicken", Hatching: 3}},
+			ctx, by(other), snapshot.Machine{ID: box, Name: "Mine", Kind: "hatcher"},
+			[]snapshot.Room{{Species: "chicken", Hatching: 3}},
 		)),
 	} {
 		assert.ErrorIs(t, err, farm.ErrNone, name)
@@ -103,7 +104,7 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 100, 100)
 	long := strings.Repeat("x", 1<<20)
 	collected := func(c stock.Collected) error { return second(y.Stock.Collect(ctx, by(y.m), c)) }
-	penned := func(p farm.Pen) error { return second(y.Flock.SavePen(ctx, by(y.m), p)) }
+	penned := func(p snapshot.Pen) error { return second(y.Flock.SavePen(ctx, by(y.m), p)) }
 	for name, err := range map[string]error{
 		"a thousand million eggs": collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 1e9}),
 		"fewer than no eggs":      collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: -3}),
@@ -113,17 +114,17 @@ func TestAbsurdInputGetsASentence(t *testing.T) {
 		"a long note":             collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3, Note: long}),
 		"bytes that are no text":  collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3, Note: "\xff\xfe"}),
 		"a zero byte":             collected(stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 3, Note: "a\x00b"}),
-		"a long name":             penned(farm.Pen{Name: long, Species: "chicken", FromOn: start}),
-		"no name":                 penned(farm.Pen{Name: "  ", Species: "chicken", FromOn: start}),
-		"a name twice":            penned(farm.Pen{Name: "Barred", Species: "chicken", FromOn: start}),
-		"an unknown kind":         penned(farm.Pen{Name: "X", Species: "phoenix", FromOn: start}),
-		"bantam geese":            penned(farm.Pen{Name: "X", Species: "goose", Bantam: true, FromOn: start}),
-		"an end before the start": penned(farm.Pen{Name: "X", Species: "goose", FromOn: start, UntilOn: &time.Time{}}),
+		"a long name":             penned(snapshot.Pen{Name: long, Species: "chicken", FromOn: start}),
+		"no name":                 penned(snapshot.Pen{Name: "  ", Species: "chicken", FromOn: start}),
+		"a name twice":            penned(snapshot.Pen{Name: "Barred", Species: "chicken", FromOn: start}),
+		"an unknown kind":         penned(snapshot.Pen{Name: "X", Species: "phoenix", FromOn: start}),
+		"bantam geese":            penned(snapshot.Pen{Name: "X", Species: "goose", Bantam: true, FromOn: start}),
+		"an end before the start": penned(snapshot.Pen{Name: "X", Species: "goose", FromOn: start, UntilOn: &time.Time{}}),
 		"no room": second(y.Machines.SaveMachine(
-			ctx, by(y.m), farm.Machine{Name: "Y", Kind: "hatcher"}, nil,
+			ctx, by(y.m), snapshot.Machine{Name: "Y", Kind: "hatcher"}, nil,
 		)),
 		"a strange machine": second(y.Machines.SaveMachine(
-			ctx, by(y.m), farm.Machine{Name: "Y", Kind: "oven"}, []farm.Room{{Species: "chicken", Hatching: 1}},
+			ctx, by(y.m), snapshot.Machine{Name: "Y", Kind: "oven"}, []snapshot.Room{{Species: "chicken", Hatching: 1}},
 		)),
 		"a set of nothing": second(y.Incubate.Set(ctx, by(y.m), incubate.Setting{
 			Species: "chicken", SetterID: box, SetAt: start,
@@ -171,9 +172,9 @@ func TestSentencesAreInTheReadersUnits(t *testing.T) {
 	m, err := y.People.Member(ctx, y.m.PersonID)
 	require.NoError(t, err)
 	y.m = m
-	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Attic", TempC: new(60.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Attic", TempC: new(60.)})
 	assert.ErrorContains(t, err, "The temperature is 140 °F; it may be 14 to 113.")
-	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Attic", TempC: new(25.)})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Attic", TempC: new(25.)})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"too warm: above 68 °F the germ begins to grow"}, y.room().Places[0].Warnings)
 

@@ -9,9 +9,9 @@ import (
 
 	"metrogon/core/climate"
 	"metrogon/core/method"
-	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/farm/kinds"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
 )
 
@@ -24,7 +24,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	hens, ducks := y.pen("Barred", "chicken"), y.pen("Marsh", "duck")
-	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: "Cabinet", Kind: "cabinet"}, []farm.Room{
+	must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{Name: "Cabinet", Kind: "cabinet"}, []snapshot.Room{
 		{Species: "chicken", Setting: 100, Hatching: 100}, {Species: "duck", Setting: 60, Hatching: 60},
 	}))
 	box := must(y.Machines.List(ctx, y.m))[0].ID
@@ -38,7 +38,7 @@ func TestAMachineHasOneAir(t *testing.T) {
 	chicken := set("chicken", hens, 40)
 	set("duck", ducks, 20)
 	air := func() (a weigh.MachineAir) {
-		require.NoError(t, farm.ReadParts(ctx, y.Service, y.m, weigh.AirOf(box, &a)))
+		require.NoError(t, snapshot.ReadParts(ctx, y.Service, y.m, weigh.AirOf(box, &a)))
 		return a
 	}
 	weighed := func(mass float64) {
@@ -99,13 +99,13 @@ func TestWhoTroublesWhom(t *testing.T) {
 	must(y.Kinds.SaveKind(ctx, by(y.m), "duck", kinds.Kept{Way: method.Method{
 		School: method.Dry, HandTurns: 5, Washing: method.Unwashed,
 	}}))
-	var rooms []farm.Room
+	var rooms []snapshot.Room
 	kinds := []string{"chicken", "turkey", "duck"}
 	for _, kind := range kinds {
-		rooms = append(rooms, farm.Room{Species: kind, Setting: 60, Hatching: 60})
+		rooms = append(rooms, snapshot.Room{Species: kind, Setting: 60, Hatching: 60})
 	}
 	for _, name := range []string{"Cabinet", "Other"} {
-		must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: name, Kind: "cabinet"}, rooms))
+		must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{Name: name, Kind: "cabinet"}, rooms))
 	}
 	machines := must(y.Machines.List(ctx, y.m))
 	var picks []incubate.Setting
@@ -120,7 +120,7 @@ func TestWhoTroublesWhom(t *testing.T) {
 	picks[3].SetterID, picks[3].HatcherID = machines[1].ID, machines[1].ID
 	chicken := y.set(picks[0])
 	y.set(picks[1])
-	board := func() []farm.AirTrouble { return must(y.Season.Board(ctx, y.m, y.now, 6, "")).Air }
+	board := func() []snapshot.AirTrouble { return must(y.Season.Board(ctx, y.m, y.now, 6, "")).Air }
 	assert.Empty(t, board(), "hens and turkeys agree")
 	offered := must(y.Incubate.Plan(ctx, y.m, picks[2]))
 	require.Len(t, offered.Answer.Air, 1, "told before they are set")

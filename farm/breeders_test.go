@@ -15,6 +15,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/flock"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	breedersrows "metrogon/store/breeders"
 )
@@ -22,7 +23,7 @@ import (
 func (y *yard) putIn(pen int64, name, sex string, back int, how string) (farm.Done, int64) {
 	y.Helper()
 	done, err := y.Flock.PutIn(y.Context(), by(y.m), flock.PutIn{
-		PenID: pen, Bird: farm.Bird{Name: name, Sex: sex}, On: day(back), How: how,
+		PenID: pen, Bird: snapshot.Bird{Name: name, Sex: sex}, On: day(back), How: how,
 	})
 	require.NoError(y, err)
 	return done, y.bird(name).ID
@@ -80,10 +81,10 @@ func group(t breeders.Table, label string) breeders.Row {
 func TestASwapKeepsTheMalesApart(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
-	y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
 	y.collect(pen, 20, 10, 0) // before the swap
 	y.collect(pen, 5, 10, 0)  // nine days after it
-	swapped, birch := y.putIn(pen, "Birch", farm.Male, 14, flock.Instead)
+	swapped, birch := y.putIn(pen, "Birch", snapshot.Male, 14, flock.Instead)
 	assert.Equal(t, "Birch is in Barred since 15 Feb; out: Alder.", swapped.Said)
 	first := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(20), Eggs: 10}, {PenID: pen, LaidOn: day(5), Eggs: 10},
@@ -134,7 +135,7 @@ func TestAnUnnamedMaleIsSwapped(t *testing.T) {
 	by := y.rates(breeders.Query{By: "sire"})
 	assert.Equal(t, 7, group(by, "the unnamed male of Barred").Fertility.K)
 
-	done, _ := y.putIn(pen, "Birch", farm.Male, 2, flock.Instead)
+	done, _ := y.putIn(pen, "Birch", snapshot.Male, 2, flock.Instead)
 	assert.Equal(t, "Birch is in Barred since 27 Feb; out: Male of Barred.", done.Said)
 	by = y.rates(breeders.Query{By: "sire"})
 	assert.Equal(t, 7, group(by, "Male of Barred").Fertility.K)
@@ -154,7 +155,7 @@ func TestEggsOfBeforeThePenAreItsFirstMales(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	_, err := y.owner.Pool.Exec(y.Context(), `update pens set from_on = $2 where id = $1`, pen, day(3))
 	require.NoError(t, err)
-	y.putIn(pen, "Alder", farm.Male, 3, flock.Already)
+	y.putIn(pen, "Alder", snapshot.Male, 3, flock.Already)
 	y.collect(pen, 8, 10, 0)
 	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(8), Eggs: 10},
@@ -167,20 +168,20 @@ func TestBirdsAreChecked(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, quail := y.pen("Barred", "chicken"), y.pen("Oat", "coturnix-quail")
-	_, alder := y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
-	_, hazel := y.putIn(pen, "Hazel", farm.Female, 60, flock.Already)
+	_, alder := y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
+	_, hazel := y.putIn(pen, "Hazel", snapshot.Female, 60, flock.Already)
 	hatched := day(200)
-	_, err := y.Flock.SaveBird(ctx, by(y.m), farm.Bird{
-		Name: "Rowan", Species: "chicken", Sex: farm.Female, SireID: &alder, DamID: &hazel, HatchedOn: &hatched,
+	_, err := y.Flock.SaveBird(ctx, by(y.m), snapshot.Bird{
+		Name: "Rowan", Species: "chicken", Sex: snapshot.Female, SireID: &alder, DamID: &hazel, HatchedOn: &hatched,
 	})
 	require.NoError(t, err)
 	rowan := y.bird("Rowan")
 	assert.Equal(t, "Alder", rowan.Sire)
 	future := day(-3)
-	save := func(b farm.Bird) (farm.Done, error) { return y.Flock.SaveBird(ctx, by(y.m), b) }
+	save := func(b snapshot.Bird) (farm.Done, error) { return y.Flock.SaveBird(ctx, by(y.m), b) }
 	putIn := func(pen, bird int64, on time.Time) (farm.Done, error) {
 		return y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
-			PenID: pen, Bird: farm.Bird{ID: bird}, On: on, How: flock.Beside,
+			PenID: pen, Bird: snapshot.Bird{ID: bird}, On: on, How: flock.Beside,
 		})
 	}
 	for name, c := range map[string]struct {
@@ -188,10 +189,10 @@ func TestBirdsAreChecked(t *testing.T) {
 		says string
 	}{
 		"a name twice": {func() (farm.Done, error) {
-			return save(farm.Bird{Name: "Alder", Species: "chicken", Sex: farm.Male})
+			return save(snapshot.Bird{Name: "Alder", Species: "chicken", Sex: snapshot.Male})
 		}, "There is a bird of that name already"},
 		"a hen as sire": {func() (farm.Done, error) {
-			return save(farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, SireID: &hazel})
+			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: snapshot.Male, SireID: &hazel})
 		}, "Pick the sire among the males of its kind."},
 		"its own ancestor": {func() (farm.Done, error) {
 			b := y.bird("Hazel").Bird
@@ -199,10 +200,10 @@ func TestBirdsAreChecked(t *testing.T) {
 			return save(b)
 		}, "Hazel would descend from itself."},
 		"hatched tomorrow": {func() (farm.Done, error) {
-			return save(farm.Bird{Name: "X", Species: "chicken", Sex: farm.Male, HatchedOn: &future})
+			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: snapshot.Male, HatchedOn: &future})
 		}, "The day on which it hatched is 4 Mar 2027"},
 		"no sex": {func() (farm.Done, error) {
-			return save(farm.Bird{Name: "X", Species: "chicken"})
+			return save(snapshot.Bird{Name: "X", Species: "chicken"})
 		}, "Say whether it is male or female."},
 		"a cock among quail": {func() (farm.Done, error) {
 			return putIn(quail, alder, day(1))
@@ -212,12 +213,12 @@ func TestBirdsAreChecked(t *testing.T) {
 		}, "Alder is in Barred already."},
 		"another sex": {func() (farm.Done, error) {
 			b := y.bird("Alder").Bird
-			b.Sex = farm.Female
+			b.Sex = snapshot.Female
 			return save(b)
 		}, "Alder was in a pen, or has young; its sex stays."},
 		"before the one he replaces": {func() (farm.Done, error) {
 			return y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
-				PenID: pen, Bird: farm.Bird{Name: "Birch", Sex: farm.Male}, On: day(90), How: flock.Instead,
+				PenID: pen, Bird: snapshot.Bird{Name: "Birch", Sex: snapshot.Male}, On: day(90), How: flock.Instead,
 			})
 		}, "Alder came on 31 Dec 2026; another can take his place from then on."},
 		"tomorrow": {func() (farm.Done, error) {
@@ -250,8 +251,8 @@ func TestEveryEggIsToldOfOnce(t *testing.T) {
 	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
 	box := y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
 	other := y.machine("Table", "all-in-one", "chicken", 60, 60)
-	y.putIn(a, "Alder", farm.Male, 60, flock.Already)
-	y.putIn(a, "Hazel", farm.Female, 60, flock.Already)
+	y.putIn(a, "Alder", snapshot.Male, 60, flock.Already)
+	y.putIn(a, "Hazel", snapshot.Female, 60, flock.Already)
 	for i, pen := range []int64{a, a, b} {
 		_, err := y.gather(stock.Collected{PenID: pen, Eggs: 8, LaidOn: day(3 * i), Hen: []string{"hazel", "", "red 3"}[i]})
 		require.NoError(t, err)
@@ -365,9 +366,9 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 func TestATestOfAFormerMalesEggs(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
-	y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
 	y.collect(pen, 3, 10, 0)
-	y.putIn(pen, "Birch", farm.Male, 1, flock.Instead)
+	y.putIn(pen, "Birch", snapshot.Male, 1, flock.Instead)
 	_, err := y.Breeders.AskTest(y.Context(), by(y.m), breeders.Asked{PenID: pen, Eggs: 10})
 	require.NoError(t, err)
 	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
@@ -405,8 +406,8 @@ func TestABatchOfTwoPensIsOneBatch(t *testing.T) {
 			})
 		}
 	}
-	ledger := farm.NewLedger(sums)
-	var told []farm.Told
+	ledger := snapshot.NewLedger(sums)
+	var told []snapshot.Told
 	for b := range 8 {
 		told = append(told, ledger.Of(1)[b], ledger.Of(2)[b])
 	}
@@ -464,11 +465,11 @@ func TestLayingThatFellWithAMale(t *testing.T) {
 		}
 		y.collect(pen, back, eggs, 0)
 	}
-	y.putIn(pen, "Alder", farm.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
 	page, err := y.Flock.Pen(y.Context(), y.m, pen)
 	require.NoError(t, err)
 	assert.Empty(t, page.InPen.Fell, "nobody came in")
-	y.putIn(pen, "Birch", farm.Male, 10, flock.Instead)
+	y.putIn(pen, "Birch", snapshot.Male, 10, flock.Instead)
 	page, err = y.Flock.Pen(y.Context(), y.m, pen)
 	require.NoError(t, err)
 	assert.Contains(t, page.InPen.Fell, "Since Birch came in the pen lays 1.4 eggs a day; before it were 5.0.")

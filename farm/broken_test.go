@@ -19,6 +19,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
 	"metrogon/store/storetest"
@@ -62,18 +63,18 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 	y.m = y.settle("Wickfold", "anna@wickfold.example")
 	ctx := y.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Box", "all-in-one", "chicken", 60, 60)
-	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), snapshot.Parcel{PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
 	parcels := newest.Parcels
-	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	place := y.room().Places[0].ID
 	entry := y.collect(pen, 0, 30, 2).Entry
@@ -119,14 +120,14 @@ func TestABrokenDatabaseIsNobodysMistake(t *testing.T) {
 		"tick":     func() error { return second(y.Incubate.TickOff(ctx, by(y.m), id, "candle", 7)) },
 		"undo":     func() error { return second(y.Undo(ctx, by(y.m), entry)) },
 		"pen": func() error {
-			return second(y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+			return second(y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 				ID: pen, Name: "Barred", Species: "chicken", FromOn: start,
 			}))
 		},
 		"machine": func() error {
 			return second(y.Machines.SaveMachine(
-				ctx, by(y.m), farm.Machine{Name: "Y", Kind: "hatcher"},
-				[]farm.Room{{Species: "chicken", Hatching: 9}},
+				ctx, by(y.m), snapshot.Machine{Name: "Y", Kind: "hatcher"},
+				[]snapshot.Room{{Species: "chicken", Hatching: 9}},
 			))
 		},
 		"ready": func() error { return second(y.Machines.MadeReady(ctx, by(y.m), box, "clean")) },

@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 )
 
 // By hand: eggs 1 to 4 called clear and taken out, 5 to 10 live. On opening, 1 and
@@ -204,7 +205,7 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 func TestAMachineInOneSitting(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	must(s.Machines.SaveTray(ctx, by(s.m), farm.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	must(s.Machines.SaveTray(ctx, by(s.m), snapshot.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
 	s.after(4)
 	s.collect(s.pens[0], 0, 5, 0)
 	second := s.set(incubate.Setting{

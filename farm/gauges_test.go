@@ -11,6 +11,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/gauges"
+	"metrogon/farm/snapshot"
 )
 
 func (s *shed) gauge(name string, in *int64) int64 {
@@ -27,7 +28,7 @@ func (s *shed) gauge(name string, in *int64) int64 {
 }
 
 func (s *shed) through(machine int64) (x gauges.Machine) {
-	require.NoError(s, farm.ReadParts(s.Context(), s.Service, s.m, gauges.MachineOf(machine, &x)))
+	require.NoError(s, snapshot.ReadParts(s.Context(), s.Service, s.m, gauges.MachineOf(machine, &x)))
 	return x
 }
 

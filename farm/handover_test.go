@@ -13,6 +13,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/handover"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 )
 
 // A list for somebody who looks after the farm: what is due on its days, ticked without an account; what
@@ -21,8 +22,8 @@ func TestTheListForWhoeverIsThere(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	pen, box := y.pen("Barred", "chicken"), y.machine("Still box", "still-air", "chicken", 40, 36)
-	rooms := []farm.Room{{Species: "chicken", Setting: 40, Hatching: 36}}
-	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{
+	rooms := []snapshot.Room{{Species: "chicken", Setting: 40, Hatching: 36}}
+	must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{
 		ID: box, Name: "Still box", Kind: "still-air", ByHand: true,
 	}, rooms))
 	y.collect(pen, 2, 12, 0)

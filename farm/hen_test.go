@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/calendar"
-	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/machines"
 	"metrogon/farm/moving"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
 )
@@ -62,7 +62,7 @@ func TestAHenIsNoBox(t *testing.T) {
 	assert.Equal(t, 8, s.card(hen).Covers)
 	assert.Empty(t, s.card(hen).Swaps)
 	var air weigh.MachineAir
-	require.NoError(t, farm.ReadParts(ctx, s.Service, s.m, weigh.AirOf(hen, &air)))
+	require.NoError(t, snapshot.ReadParts(ctx, s.Service, s.m, weigh.AirOf(hen, &air)))
 	assert.Empty(t, air.Batches, "a hen has no humidity")
 	must(s.Candle.CandleRest(ctx, by(s.m), under.ID, time.Time{}))
 
@@ -86,13 +86,13 @@ func TestAParcelIsExpected(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	box := y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	from := must(y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+	from := must(y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	}))
 	require.NotZero(t, from)
 	supplier := must(y.Stock.Parcels(ctx, y.m)).Suppliers[0].ID
 	on := day(0).AddDate(0, 0, 3)
-	done := must(y.Stock.Order(ctx, by(y.m), farm.Parcel{
+	done := must(y.Stock.Order(ctx, by(y.m), snapshot.Parcel{
 		PenID: supplier, Ordered: 24, OrderedOn: day(5), ExpectedOn: &on, SetterID: &box,
 	}))
 	assert.Equal(t, "24 eggs ordered from Hollin Ridge, expected Thu 4 Mar.", done.Said)

@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
 
@@ -99,13 +100,13 @@ func TestUndoInOrderAndOnce(t *testing.T) {
 func TestUndoGoesInReverseOrderForEverySubject(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	ordered, err := y.Stock.Order(ctx, by(y.m), farm.Parcel{
+	ordered, err := y.Stock.Order(ctx, by(y.m), snapshot.Parcel{
 		PenID: known.Suppliers[0].ID, Ordered: 24, OrderedOn: day(5),
 	})
 	require.NoError(t, err)

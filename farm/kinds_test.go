@@ -13,9 +13,9 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/method"
 	"metrogon/core/species"
-	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/farm/kinds"
+	"metrogon/farm/snapshot"
 )
 
 func TestTheFarmsOwnWay(t *testing.T) {
@@ -23,8 +23,8 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	ctx := y.Context()
 	ducks := y.pen("Marsh ducks", "duck")
 	_, err := y.Machines.SaveMachine(
-		ctx, by(y.m), farm.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
-		[]farm.Room{{Species: "duck", Setting: 20, Hatching: 20}},
+		ctx, by(y.m), snapshot.Machine{Name: "Still box", Kind: "still-air", ByHand: true},
+		[]snapshot.Room{{Species: "duck", Setting: 20, Hatching: 20}},
 	)
 	require.NoError(t, err)
 	all, err := y.Machines.List(ctx, y.m)
@@ -65,7 +65,7 @@ func TestTheFarmsOwnWay(t *testing.T) {
 	b := y.batch(id)
 	stop, _ := b.Milestone(calendar.Lockdown)
 	assert.Equal(t, 23.0, stop.Day, "running batches follow")
-	assert.Equal(t, farm.Air{TempC: 38.6, Where: "at the top of the eggs"}, b.Air(), "a still-air machine")
+	assert.Equal(t, snapshot.Air{TempC: 38.6, Where: "at the top of the eggs"}, b.Air(), "a still-air machine")
 	assert.Equal(t, [2]float64{15, 35}, [2]float64{b.Humidity().From, b.Humidity().To}, "the dry school")
 
 	rounds := func() string {

@@ -14,12 +14,12 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
-	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
 
@@ -35,7 +35,7 @@ type life struct {
 
 func (l *life) binomial(n int, p float64) (k int) {
 	for range n {
-		k += farm.OneIf(l.dice.Float64() < p)
+		k += snapshot.OneIf(l.dice.Float64() < p)
 	}
 	return k
 }
@@ -200,7 +200,7 @@ func TestPromisesAreKeptAsSurelyAsTold(t *testing.T) {
 func (l *life) promised() {
 	ctx, price := l.Context(), 3.0
 	for _, w := range [][2]int{{26, 32}, {36, 42}, {46, 52}} {
-		_, err := l.Season.SaveOrder(ctx, by(l.m), farm.Order{
+		_, err := l.Season.SaveOrder(ctx, by(l.m), snapshot.Order{
 			Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 8, FromOn: in(w[0]), ToOn: in(w[1]),
 			SurePct: 80, Price: &price,
 		})

@@ -9,6 +9,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/books"
+	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 )
 
@@ -31,7 +32,7 @@ func TestAnOldNotebook(t *testing.T) {
 		t.Helper()
 		return must(y.Books.Bring(ctx, by(y.m), books.Notebook{Lines: lines, MachineID: box, Stored: 4, Dry: dry}))
 	}
-	closed := func() []farm.BatchView {
+	closed := func() []snapshot.BatchView {
 		_, all, err := y.Incubate.Batches(ctx, y.m, 0)
 		require.NoError(t, err)
 		return all

@@ -8,6 +8,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/notes"
+	"metrogon/farm/snapshot"
 )
 
 // What happened to a machine is told of the batches that stood there then, and of no others; a helper notes it.
@@ -26,7 +27,7 @@ func TestWhatHappenedIsNoted(t *testing.T) {
 		return
 	}
 	ofBox := func() (all []notes.Note) {
-		require.NoError(t, farm.ReadParts(ctx, y.Service, y.m, notes.OfMachine(box, &all)))
+		require.NoError(t, snapshot.ReadParts(ctx, y.Service, y.m, notes.OfMachine(box, &all)))
 		return all
 	}
 	owner := y.m

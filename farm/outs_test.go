@@ -11,6 +11,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
 
@@ -53,7 +54,7 @@ func TestTiltingAndDryingAsTheFarmSays(t *testing.T) {
 	}
 	rules(2, 3)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 40, 40)
-	must(y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Cellar"}))
+	must(y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Cellar"}))
 	place := y.room().Places[0].ID
 	must(y.Stock.Collect(ctx, by(y.m), stock.Collected{
 		PenID: pen, LaidOn: day(0), Eggs: 6, PlaceID: place, Washing: "washed warm",
@@ -64,17 +65,17 @@ func TestTiltingAndDryingAsTheFarmSays(t *testing.T) {
 	_, err := y.Incubate.Set(ctx, by(y.m), setting)
 	assert.ErrorContains(t, err, "6 eggs of Barred are washed, and not dry until")
 	y.now = y.now.Add(4 * time.Hour)
-	tilts := y.chores(farm.Tilt)
+	tilts := y.chores(snapshot.Tilt)
 	require.Len(t, tilts, 1)
 	assert.Equal(t, [2]int{0, 2}, [2]int{tilts[0].Done, tilts[0].Times})
 	must(y.Stock.Tilted(ctx, by(y.m), place))
-	assert.Equal(t, 1, y.chores(farm.Tilt)[0].Done)
+	assert.Equal(t, 1, y.chores(snapshot.Tilt)[0].Done)
 	must(y.Stock.Tilted(ctx, by(y.m), place))
-	assert.Empty(t, y.chores(farm.Tilt))
+	assert.Empty(t, y.chores(snapshot.Tilt))
 	y.now = y.now.AddDate(0, 0, 1)
-	assert.Len(t, y.chores(farm.Tilt), 1)
+	assert.Len(t, y.chores(snapshot.Tilt), 1)
 	rules(0, 0)
-	assert.Empty(t, y.chores(farm.Tilt), "a farm that does not tilt")
+	assert.Empty(t, y.chores(snapshot.Tilt), "a farm that does not tilt")
 	setting.SetAt = y.now
 	must(y.Incubate.Set(ctx, by(y.m), setting))
 }

@@ -13,6 +13,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	peoplerows "metrogon/store/people"
 )
@@ -34,7 +35,7 @@ func TestHelpersWorkButDoNotRule(t *testing.T) {
 	keeper, reader := *tobin, *tobin
 	keeper.Role, reader.Role = farm.KeeperRole, farm.ReaderRole
 	penBy := func(m *farm.Member, name string) error {
-		return second(y.Flock.SavePen(y.Context(), by(m), farm.Pen{Name: name, Species: "chicken", FromOn: start}))
+		return second(y.Flock.SavePen(y.Context(), by(m), snapshot.Pen{Name: name, Species: "chicken", FromOn: start}))
 	}
 	assert.ErrorContains(t, penBy(tobin, "X"), "This is for a keeper or an owner. A helper may do")
 	assert.NoError(t, penBy(&keeper, "Y"))

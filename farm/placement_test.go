@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"metrogon/farm"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/moving"
+	"metrogon/farm/snapshot"
 )
 
 // A lockdown that is minutes late still turns in its setter.
@@ -128,7 +128,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 		require.NoError(t, err)
 		list, err := y.Machines.List(ctx, y.m)
 		require.NoError(t, err)
-		var there []farm.Stranded
+		var there []snapshot.Stranded
 		for _, x := range list {
 			there = append(there, x.Stranded...)
 		}
@@ -141,7 +141,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	}
 	assert.Empty(t, says())
 	y.now = start.AddDate(0, 0, 2)
-	done, err := y.Season.Close(ctx, by(y.m), farm.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
+	done, err := y.Season.Close(ctx, by(y.m), snapshot.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
 	require.NoError(t, err)
 	assert.Equal(t, "Box takes no eggs from Wed 3 Mar on. 12 eggs of 2 batches are inside: move them.", done.Said)
 	assert.Equal(t, []string{
@@ -160,7 +160,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	}
 
 	to := in(20)
-	done, err = y.Season.Close(ctx, by(y.m), farm.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
+	done, err = y.Season.Close(ctx, by(y.m), snapshot.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
 	require.NoError(t, err)
 	assert.Equal(t, "Hatcher takes no eggs Thu 18 Mar to Sun 21 Mar. Lockdown there falls into that time: pick another "+
 		"hatcher for Chicken 27-01 and Chicken 27-02.", done.Said)

@@ -22,6 +22,7 @@ import (
 	"metrogon/farm/outage"
 	"metrogon/farm/probes"
 	"metrogon/farm/remind"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
 	"metrogon/store"
 	remindrows "metrogon/store/remind"
@@ -350,7 +351,7 @@ func TestTheHumidityIsTheProbes(t *testing.T) {
 	tell(3, 50)
 	assert.InDelta(t, 46, s.batch(s.batch1).HeldPct(), 0.6, "twelve hours of 40, three of 50, and 4 points")
 	var air weigh.MachineAir
-	require.NoError(t, farm.ReadParts(ctx, s.Service, s.m, weigh.AirOf(s.a, &air)))
+	require.NoError(t, snapshot.ReadParts(ctx, s.Service, s.m, weigh.AirOf(s.a, &air)))
 	require.Len(t, air.Changes.Past, 1, "it was read by itself")
 	assert.InDelta(t, 54, *air.Changes.Past[0].ToPct, 0.6)
 	assert.Empty(t, s.chores(chores.Humidity), "nobody has to look")

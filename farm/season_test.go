@@ -20,6 +20,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	seasonrows "metrogon/store/season"
 )
@@ -47,7 +48,7 @@ func in(days int) time.Time { return day(-days) }
 func (s *spring) promise(what string, count, from, to int) int64 {
 	s.Helper()
 	price := 3.0
-	_, err := s.Season.SaveOrder(s.Context(), by(s.m), farm.Order{
+	_, err := s.Season.SaveOrder(s.Context(), by(s.m), snapshot.Order{
 		Who: "Mosswick", What: what, Species: "chicken", Count: count, FromOn: in(from), ToOn: in(to), SurePct: 50,
 		Price: &price,
 	})
@@ -116,12 +117,12 @@ func TestTheProblemIsTheFarm(t *testing.T) {
 	s.promise(season.YoungOrder, 6, 25, 28)
 	s.promise(season.PulletsOrder, 3, 40, 46)
 	s.promise(season.EggsOrder, 3, 0, 0)
-	_, err := s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
+	_, err := s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
 	require.NoError(t, err)
 	end := in(9)
-	_, err = s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
+	_, err = s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
 	require.NoError(t, err)
-	_, err = s.Season.SaveBrooder(ctx, by(s.m), farm.Brooder{Name: "Lamp", Places: 30})
+	_, err = s.Season.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Name: "Lamp", Places: 30})
 	require.NoError(t, err)
 	v := s.plan(1, nil)
 	p := s.problem(v.ID)
@@ -329,7 +330,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	spare := s.machine("Still box", "still-air", "chicken", 24, 24)
-	_, err = s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
+	_, err = s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
 	require.NoError(t, err)
@@ -421,7 +422,7 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	s.promise(season.YoungOrder, 6, 26, 30)
-	_, err := s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
+	_, err := s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
 	require.NoError(t, err)
 	v := s.plan(2, nil)
 	_, err = s.Season.Forbid(ctx, by(s.m), v.ID, v.Proposals[0].No)
@@ -573,7 +574,7 @@ func TestAPlanOutlivesItsProcess(t *testing.T) {
 func TestPromisesAreChecked(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	o := farm.Order{Who: "", What: "chicks", Species: "phoenix", Count: 0, FromOn: in(3), ToOn: in(2), SurePct: 100}
+	o := snapshot.Order{Who: "", What: "chicks", Species: "phoenix", Count: 0, FromOn: in(3), ToOn: in(2), SurePct: 100}
 	_, err := s.Season.SaveOrder(ctx, by(s.m), o)
 	for _, says := range []string{
 		"Whom it is for is missing", "Pick what is promised.", "How many is 0", "How sure it is to be is 100",
@@ -590,9 +591,9 @@ func TestPromisesAreChecked(t *testing.T) {
 	_, err = s.Season.SaveOrder(ctx, by(&helper), o)
 	assert.ErrorContains(t, err, "for a keeper or an owner")
 	for _, says := range []error{
-		errOf(s.Season.AddAway(ctx, by(s.m), farm.Away{FromOn: in(2), ToOn: in(1)})),
-		errOf(s.Season.Close(ctx, by(s.m), farm.Closure{MachineID: 99, FromOn: in(1)})),
-		errOf(s.Season.SaveBrooder(ctx, by(s.m), farm.Brooder{Places: 0})),
+		errOf(s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(2), ToOn: in(1)})),
+		errOf(s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: 99, FromOn: in(1)})),
+		errOf(s.Season.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Places: 0})),
 	} {
 		_, typed := farm.AsProblems(says)
 		assert.True(t, typed, "%v is told as what was typed wrong", says)
@@ -663,7 +664,7 @@ func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 		return *all.Plan
 	}
 	_, err = s.Season.AddAway(
-		ctx, by(s.m), farm.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
+		ctx, by(s.m), snapshot.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
 	)
 	require.NoError(t, err)
 	now := shown()
@@ -707,7 +708,7 @@ func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
 		}
 	}
 	dear := 90.0
-	_, err = s.Season.SaveOrder(ctx, by(s.m), farm.Order{
+	_, err = s.Season.SaveOrder(ctx, by(s.m), snapshot.Order{
 		Who: "Tarn End", What: season.YoungOrder, Species: "chicken", Count: 20, FromOn: in(24), ToOn: in(26), SurePct: 50,
 		Price: &dear,
 	})

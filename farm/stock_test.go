@@ -18,6 +18,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
 	"metrogon/farm/kinds"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
 
@@ -167,7 +168,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	ctx := y.Context()
 	barred := y.pen("Barred", "chicken")
 	warm, dry := 22.0, 50.0
-	_, err := y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder", TempC: &warm, RHPct: &dry})
+	_, err := y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Larder", TempC: &warm, RHPct: &dry})
 	require.NoError(t, err)
 	larder := y.room().Places[0]
 	assert.Equal(
@@ -177,7 +178,7 @@ func TestPlacesAreTiltedDaily(t *testing.T) {
 	assert.False(t, larder.TiltDue, "nothing lies there")
 	_, err = y.gather(stock.Collected{PenID: barred, Eggs: 4, PlaceID: larder.ID})
 	require.NoError(t, err)
-	due := func() bool { return len(y.chores(farm.Tilt)) == 1 }
+	due := func() bool { return len(y.chores(snapshot.Tilt)) == 1 }
 	assert.True(t, due())
 	done, err := y.Stock.Tilted(ctx, by(y.m), larder.ID)
 	require.NoError(t, err)
@@ -209,7 +210,7 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	y.pen("Barred", "chicken")
-	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
@@ -221,7 +222,7 @@ func TestAParcelRestsBeforeItIsSet(t *testing.T) {
 	assert.Len(t, y.room().Pens, 1, "nothing is collected from a supplier")
 	_, err = y.gather(stock.Collected{PenID: from, Eggs: 3})
 	assert.ErrorContains(t, err, "Pick the pen")
-	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: from, Ordered: 24, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), snapshot.Parcel{PenID: from, Ordered: 24, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -344,17 +345,17 @@ func TestWaitingIsLearntFromOwnEggs(t *testing.T) {
 func TestRestingEggsAreNotTilted(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
-	_, err := y.Flock.SavePen(ctx, by(y.m), farm.Pen{
+	_, err := y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
 		Name: "Hollin Ridge", Species: "chicken", FromOn: day(30), Supplier: true,
 	})
 	require.NoError(t, err)
 	known, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
-	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), farm.StoragePlace{Name: "Larder"})
+	_, err = y.Stock.SaveStoragePlace(ctx, by(y.m), snapshot.StoragePlace{Name: "Larder"})
 	require.NoError(t, err)
 	room := y.room()
 	require.Len(t, room.Places, 1)
-	_, err = y.Stock.Order(ctx, by(y.m), farm.Parcel{PenID: known.Suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
+	_, err = y.Stock.Order(ctx, by(y.m), snapshot.Parcel{PenID: known.Suppliers[0].ID, Ordered: 12, OrderedOn: day(5)})
 	require.NoError(t, err)
 	newest, err := y.Stock.Parcels(ctx, y.m)
 	require.NoError(t, err)
@@ -364,7 +365,7 @@ func TestRestingEggsAreNotTilted(t *testing.T) {
 		stock.Arrival{Sent: 12, At: y.now, LaidOn: day(4), RestHours: 24, PlaceID: room.Places[0].ID},
 	)
 	require.NoError(t, err)
-	tilts := func() int { return len(y.chores(farm.Tilt)) }
+	tilts := func() int { return len(y.chores(snapshot.Tilt)) }
 	assert.Zero(t, tilts(), "they rest, neither turned nor tilted")
 	y.now = y.now.Add(25 * time.Hour)
 	assert.Equal(t, 1, tilts(), "rested, they are tilted like all others")

@@ -11,11 +11,12 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // map draws where the eggs of pens lie: a letter a pen, a dot for a free place.
-func drawn(p farm.TrayPage, letters map[int64]string) (rows []string) {
+func drawn(p snapshot.TrayPage, letters map[int64]string) (rows []string) {
 	for _, t := range p.Trays {
 		for row := range t.Layout.Rows {
 			s := ""
@@ -139,8 +140,8 @@ func TestQuailShareAPlace(t *testing.T) {
 	ctx := y.Context()
 	oat := y.pen("Oat", "coturnix-quail")
 	_, err := y.Machines.SaveMachine(
-		ctx, by(y.m), farm.Machine{Name: "Rack", Kind: "all-in-one"},
-		[]farm.Room{{Species: "coturnix-quail", Setting: 40, Hatching: 40, PerPlace: 4}},
+		ctx, by(y.m), snapshot.Machine{Name: "Rack", Kind: "all-in-one"},
+		[]snapshot.Room{{Species: "coturnix-quail", Setting: 40, Hatching: 40, PerPlace: 4}},
 	)
 	require.NoError(t, err)
 	all, err := y.Machines.List(ctx, y.m)

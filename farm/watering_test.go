@@ -11,6 +11,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 )
 
 // A cabinet that holds 900 ml: 400 ml in two days, 600 in three, so 200 a day and four and a half days. The
@@ -19,7 +20,7 @@ func TestTheWaterIsFilledBeforeItRunsDry(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	pen := y.pen("Barred", "chicken")
-	must(y.Machines.SaveMachine(ctx, by(y.m), farm.Machine{Name: "Cabinet", Kind: "cabinet", WaterML: 900}, []farm.Room{
+	must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{Name: "Cabinet", Kind: "cabinet", WaterML: 900}, []snapshot.Room{
 		{Species: "chicken", Setting: 100, Hatching: 100},
 	}))
 	box := must(y.Machines.List(ctx, y.m))[0].ID

@@ -19,6 +19,7 @@ import (
 	"metrogon/farm/journal"
 	"metrogon/farm/people"
 	"metrogon/farm/services"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/store"
 	"metrogon/store/breeders"
@@ -107,7 +108,7 @@ func asked(m *farm.Member) farm.Request {
 }
 
 func (y *yard) pen(name, species string) int64 {
-	_, err := y.Flock.SavePen(y.Context(), by(y.m), farm.Pen{
+	_, err := y.Flock.SavePen(y.Context(), by(y.m), snapshot.Pen{
 		Name: name, Species: species, Females: 8, Males: 1, FromOn: y.now.AddDate(-1, 0, 0),
 	})
 	require.NoError(y, err)
@@ -124,8 +125,8 @@ func (y *yard) pen(name, species string) int64 {
 
 func (y *yard) machine(name, kind, species string, setting, hatching int) int64 {
 	_, err := y.Machines.SaveMachine(
-		y.Context(), by(y.m), farm.Machine{Name: name, Kind: kind, CleanDays: 1},
-		[]farm.Room{{Species: species, Setting: setting, Hatching: hatching}},
+		y.Context(), by(y.m), snapshot.Machine{Name: name, Kind: kind, CleanDays: 1},
+		[]snapshot.Room{{Species: species, Setting: setting, Hatching: hatching}},
 	)
 	require.NoError(y, err)
 	all, err := y.Machines.List(y.Context(), y.m)
@@ -194,7 +195,7 @@ func (y *yard) chores(kinds ...string) (all []chores.Chore) {
 	return all
 }
 
-func (y *yard) room() farm.EggRoom {
+func (y *yard) room() snapshot.EggRoom {
 	room, err := y.Stock.EggRoom(y.Context(), y.m)
 	require.NoError(y, err)
 	return room
@@ -226,7 +227,7 @@ func (y *yard) proven(name string, machine int64) int64 {
 	return pen
 }
 
-func (y *yard) trays(batch int64) farm.TrayPage {
+func (y *yard) trays(batch int64) snapshot.TrayPage {
 	page, err := y.Incubate.Trays(y.Context(), y.m, batch)
 	require.NoError(y, err)
 	return page

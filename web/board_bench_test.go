@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/store"
 	seasonrows "metrogon/store/season"
@@ -31,9 +32,9 @@ func fleet(b testing.TB) *site {
 	require.NoError(b, err)
 	var boxes []int64
 	for i := range 33 {
-		done, err := s.books.Machines.SaveMachine(ctx, farm.NewRequest(m), farm.Machine{
+		done, err := s.books.Machines.SaveMachine(ctx, farm.NewRequest(m), snapshot.Machine{
 			Name: fmt.Sprintf("Box %02d", i+1), Kind: "all-in-one", CleanDays: 1,
-		}, []farm.Room{{Species: "chicken", Setting: 40, Hatching: 40}})
+		}, []snapshot.Room{{Species: "chicken", Setting: 40, Hatching: 40}})
 		require.NoError(b, err, done)
 	}
 	all, err := s.books.Machines.List(ctx, m)

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/web/browser"
 )
@@ -139,10 +140,10 @@ func threeMachines(t *testing.T) *site {
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
-	h(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
+	h(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
 	for _, name := range []string{"Cabinet", "Table", "Box"} {
-		h(s.books.Machines.SaveMachine(t.Context(), farm.NewRequest(m), farm.Machine{Name: name, Kind: "all-in-one"},
-			[]farm.Room{{Species: "chicken", Setting: 60, Hatching: 60}}))
+		h(s.books.Machines.SaveMachine(t.Context(), farm.NewRequest(m), snapshot.Machine{Name: name, Kind: "all-in-one"},
+			[]snapshot.Room{{Species: "chicken", Setting: 60, Hatching: 60}}))
 	}
 	for i, young := range []int{15, 14, 12, 13, 9, 8} {
 		s.now = noon.AddDate(0, 0, i)

@@ -21,6 +21,7 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/standin/scale"
 	"metrogon/web/browser"
@@ -40,12 +41,12 @@ func benchOf(t testing.TB, eggs int) *site {
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
+	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	}))
 	must(s.books.Machines.SaveMachine(
-		t.Context(), farm.NewRequest(m), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
-		[]farm.Room{{Species: "chicken", Setting: 320, Hatching: 320}},
+		t.Context(), farm.NewRequest(m), snapshot.Machine{Name: "Cabinet", Kind: "cabinet"},
+		[]snapshot.Room{{Species: "chicken", Setting: 320, Hatching: 320}},
 	))
 	must(s.books.Stock.Collect(t.Context(), farm.NewRequest(m), stock.Collected{
 		PenID: 1, LaidOn: m.Date(noon), Eggs: eggs,

@@ -19,6 +19,7 @@ import (
 	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 )
 
 const (
@@ -210,7 +211,7 @@ func TestASessionThatEndedStaysEnded(t *testing.T) {
 	s := household(t)
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
-	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
+	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	})
 	require.NoError(t, err)

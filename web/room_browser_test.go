@@ -17,6 +17,7 @@ import (
 
 	"metrogon/demo"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/web/browser"
 )
 
@@ -248,7 +249,7 @@ func TestThreeHundredEggsMoveAtOnce(t *testing.T) {
 	m, err := s.books.People.Owner(t.Context(), "Wickfold")
 	require.NoError(t, err)
 	_, err = s.books.Machines.SaveTray(
-		t.Context(), farm.NewRequest(m), farm.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "",
+		t.Context(), farm.NewRequest(m), snapshot.Tray{MachineID: 1, Name: "Big", TrayRows: 16, TrayColumns: 20}, "", "",
 	)
 	require.NoError(t, err)
 	_, err = s.books.Incubate.ArrangeByPen(t.Context(), farm.NewRequest(m), 1)

@@ -11,6 +11,7 @@ import (
 	"metrogon/demo"
 	"metrogon/farm"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 )
 
 // Everything works as plain forms where scripts fail.
@@ -50,7 +51,7 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 	require.NoError(t, err)
 	v := s.signedIn("anna@wickfold.example", "a-long-password")
 	assert.Contains(t, v.get("/set").body, "No eggs in store")
-	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
+	_, err = s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{
 		Name: "Barred", Species: "chicken", FromOn: noon,
 	})
 	require.NoError(t, err)
@@ -59,8 +60,8 @@ func TestASetterWithoutAHatcher(t *testing.T) {
 	)
 	assert.Contains(t, v.get("/set").body, "No machine takes chicken eggs yet")
 	_, err = s.books.Machines.SaveMachine(
-		t.Context(), farm.NewRequest(m), farm.Machine{Name: "Cabinet", Kind: "cabinet"},
-		[]farm.Room{{Species: "chicken", Setting: 40}},
+		t.Context(), farm.NewRequest(m), snapshot.Machine{Name: "Cabinet", Kind: "cabinet"},
+		[]snapshot.Room{{Species: "chicken", Setting: 40}},
 	)
 	require.NoError(t, err)
 	r := v.get("/set")

@@ -23,6 +23,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/farm/services"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/web/browser"
 )
@@ -33,7 +34,7 @@ func hatching(t testing.TB) *site {
 	m, err := s.books.People.Member(t.Context(), 1)
 	require.NoError(t, err)
 	must := func(_ farm.Done, err error) { t.Helper(); require.NoError(t, err) }
-	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), farm.Pen{
+	must(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{
 		Name: "Speckled", Species: "chicken", FromOn: noon,
 	}))
 	s.now = noon

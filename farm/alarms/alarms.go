@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	probesrows "metrogon/store/probes"
 )
@@ -49,7 +50,7 @@ type Page struct {
 	Now      time.Time
 	Alarms   []Alarm
 	Rings    []Ring
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	Probes   int // instruments that send
 	Usual    []Alarm
 	// Birds and Reptiles tell what the machines are for.
@@ -61,7 +62,7 @@ const mostRings = 40
 
 // Page reads it.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		rows, err := probesrows.On(tx).Alarmed(ctx, mostRings)
 		if err != nil {
 			return err
@@ -96,7 +97,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (p Page, err error) 
 	return p, err
 }
 
-func namesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (map[int64]string, error) {
+func namesOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (map[int64]string, error) {
 	rows, err := probesrows.On(tx).Gauges(ctx, 0, w.Now, 0)
 	names := map[int64]string{}
 	for _, x := range rows.Instruments {
@@ -108,7 +109,7 @@ func namesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (map[int64]stri
 // usual are the alarms that a farm may begin with: about what its birds' eggs want, wide enough that a run of the
 // thermostat wakes nobody, and what the reptiles' eggs in each box bear. The humidity is left to the farm: what is an
 // alarm for ducks is the goal of a dry method.
-func usual(w *farm.Snapshot, open []farm.BatchView) (all []Alarm) {
+func usual(w *snapshot.Snapshot, open []snapshot.BatchView) (all []Alarm) {
 	warm, most := 37.5, 0
 	for _, v := range open {
 		if !v.Kind.IsReptile() && v.Alive > most {
@@ -128,7 +129,7 @@ func usual(w *farm.Snapshot, open []farm.BatchView) (all []Alarm) {
 }
 
 // keeps tells whether a farm has machines for birds' eggs, and boxes for reptiles'.
-func keeps(w *farm.Snapshot) (birds, reptiles bool) {
+func keeps(w *snapshot.Snapshot) (birds, reptiles bool) {
 	for _, x := range w.Machines {
 		if x.UntilOn == nil {
 			birds = birds || x.Kind != string(machine.ReptileBox)
@@ -141,7 +142,7 @@ func keeps(w *farm.Snapshot) (birds, reptiles bool) {
 // StartWithUsual keeps the usual alarms on a farm that has none.
 func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -172,7 +173,7 @@ func (b *Service) StartWithUsual(ctx context.Context, req farm.Request) (farm.Do
 // Save makes an alarm or changes one.
 func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -201,7 +202,7 @@ func (b *Service) Save(ctx context.Context, req farm.Request, a Alarm) (farm.Don
 // End ends an alarm; what it rang stays.
 func (b *Service) End(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -237,7 +238,7 @@ var bounds = map[climate.Alert][2]float64{
 	climate.Falls: {0.5, 10}, climate.Silent: {0, 0}, climate.ByKind: {0, 0},
 }
 
-func checked(w *farm.Snapshot, a *Alarm) error {
+func checked(w *snapshot.Snapshot, a *Alarm) error {
 	var p farm.Problems
 	if !slices.Contains([]string{Any, Turning, Lockdown, Empty}, a.Phase) {
 		p.Addf("phase", "Pick when it holds.")
@@ -270,7 +271,7 @@ func checked(w *farm.Snapshot, a *Alarm) error {
 }
 
 // Says says what an alarm rings for, in the reader's units.
-func Says(a Alarm, m *farm.Member, machines map[int64]farm.Machine) string {
+func Says(a Alarm, m *farm.Member, machines map[int64]snapshot.Machine) string {
 	u := m.Units()
 	says := map[climate.Alert]string{
 		climate.Warm:    "warmer than " + u.Temp(a.Bound),
@@ -335,7 +336,7 @@ func lasting(d time.Duration) string {
 }
 
 // Chores are alarms that ring and nobody has seen, and what was found in the readings.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err

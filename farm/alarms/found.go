@@ -9,6 +9,7 @@ import (
 	"metrogon/core/climate"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/hatch"
 	probesrows "metrogon/store/probes"
@@ -24,7 +25,7 @@ const (
 // cut is written down on its own page.
 func (b *Service) Say(ctx context.Context, req farm.Request, id int64, said string) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -74,7 +75,7 @@ type Found struct {
 // FoundOne finds one.
 func (b *Service) FoundOne(ctx context.Context, m *farm.Member, id int64) (f Found, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -107,7 +108,7 @@ const (
 
 // Try tells when an alarm would have rung in the last month.
 func (b *Service) Try(ctx context.Context, m *farm.Member, a Alarm) (t Tried, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		if err := checked(w, &a); err != nil {
 			return err
 		}
@@ -163,7 +164,7 @@ func (s sight) try(ctx context.Context, tx *farm.Tx, t *Tried) error {
 }
 
 // tried is what a rule would have rung for by a probe.
-func (s sight) tried(a Alarm, by rule, in farm.Machine, id int64, told []climate.Told) (all []Ring) {
+func (s sight) tried(a Alarm, by rule, in snapshot.Machine, id int64, told []climate.Told) (all []Ring) {
 	at := slices.IndexFunc(s.Gauges.Instruments, func(x probesrows.Instrument) bool { return x.ID == id })
 	for _, r := range by.Rings(told, s.now, func(at time.Time) bool { return s.holds(a.Phase, in.ID, at) }) {
 		ring := Ring{probesrows.AlarmRing{

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/climate"
 	"metrogon/core/storage"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/clutch"
 	"metrogon/store/probes"
 	"metrogon/store/weigh"
@@ -82,14 +83,14 @@ func (s *sight) clutches(ctx context.Context, tx *farm.Tx) error {
 		return err
 	}
 	for _, c := range rows.Clutches {
-		v := s.open[slices.IndexFunc(s.open, func(v farm.BatchView) bool { return v.ID == c.BatchID })]
+		v := s.open[slices.IndexFunc(s.open, func(v snapshot.BatchView) bool { return v.ID == c.BatchID })]
 		var temps []clutch.ClutchTemp
 		for _, t := range rows.Temps {
 			if t.BatchID == c.BatchID {
 				temps = append(temps, t)
 			}
 		}
-		h, err := s.w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, c), temps)
+		h, err := s.w.Warmth(ctx, tx, v.Batch, snapshot.BoxOf(rows, c), temps)
 		if err != nil {
 			return err
 		}
@@ -103,8 +104,8 @@ func (s *sight) clutches(ctx context.Context, tx *farm.Tx) error {
 }
 
 // probesIn are the probes that lay in a machine, and when.
-func (s sight) probesIn(machineID int64) (lays map[int64][]farm.Lay, ids []int64) {
-	lays = farm.LaysIn(machineID, s.Stays)
+func (s sight) probesIn(machineID int64) (lays map[int64][]snapshot.Lay, ids []int64) {
+	lays = snapshot.LaysIn(machineID, s.Stays)
 	for _, p := range s.Probes {
 		if len(lays[p.InstrumentID]) > 0 {
 			ids = append(ids, p.InstrumentID)
@@ -114,12 +115,12 @@ func (s sight) probesIn(machineID int64) (lays map[int64][]farm.Lay, ids []int64
 }
 
 // warmth is the mean over the hours in which something was told, and the span that holds nine of ten of them.
-func (s sight) warmth(h *probes.Held, hours []probes.Point, lays map[int64][]farm.Lay, wantC float64) {
+func (s sight) warmth(h *probes.Held, hours []probes.Point, lays map[int64][]snapshot.Lay, wantC float64) {
 	var all []float64
 	sum, n, sure := 0.0, 0.0, math.Inf(1)
 	told := map[time.Time]bool{}
 	for _, p := range hours {
-		if p.TempC == nil || !farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
+		if p.TempC == nil || !snapshot.Lying(lays[p.InstrumentID], p.At, time.Hour) {
 			continue
 		}
 		k := s.corrections(p.InstrumentID).Temp
@@ -142,11 +143,11 @@ func (s sight) warmth(h *probes.Held, hours []probes.Point, lays map[int64][]far
 }
 
 // moisture is the mean humidity of the hours in which a checked hygrometer told one; nil where that is under six.
-func (s sight) moisture(hours []probes.Point, lays map[int64][]farm.Lay) *float64 {
+func (s sight) moisture(hours []probes.Point, lays map[int64][]snapshot.Lay) *float64 {
 	sum, n := 0.0, 0.0
 	for _, p := range hours {
 		k := s.corrections(p.InstrumentID)
-		if rh := k.Moisture(p.RHPct); rh != nil && k.RH.Known() && farm.Lying(lays[p.InstrumentID], p.At, time.Hour) {
+		if rh := k.Moisture(p.RHPct); rh != nil && k.RH.Known() && snapshot.Lying(lays[p.InstrumentID], p.At, time.Hour) {
 			sum, n = sum+*rh, n+1
 		}
 	}
@@ -156,7 +157,9 @@ func (s sight) moisture(hours []probes.Point, lays map[int64][]farm.Lay) *float6
 	return rounded(sum / n)
 }
 
-func (s sight) corrections(id int64) farm.Corrections { return farm.CorrectionsOf(id, s.Gauges.Checks) }
+func (s sight) corrections(id int64) snapshot.Corrections {
+	return snapshot.CorrectionsOf(id, s.Gauges.Checks)
+}
 
 // rounded keeps hundredths: what moves less moves nothing.
 func rounded(v float64) *float64 {
@@ -164,14 +167,14 @@ func rounded(v float64) *float64 {
 	return &r
 }
 
-func alike(h probes.Held, v farm.BatchView) bool {
+func alike(h probes.Held, v snapshot.BatchView) bool {
 	same := func(a, b *float64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 	return same(h.OffsetC, v.OffsetC) && same(h.OffsetSure, v.OffsetSure) && same(h.OffsetDays, v.OffsetDays) &&
 		same(h.SwingC, v.SwingC) && same(h.LockRHPct, v.LockRHPct)
 }
 
 // humidity is what each machine’s checked hygrometers told over the last day.
-func (s *sight) humidity(lies map[int64]farm.Machine, ids []int64, points []probes.Point) {
+func (s *sight) humidity(lies map[int64]snapshot.Machine, ids []int64, points []probes.Point) {
 	sum, n := map[int64]float64{}, map[int64]float64{}
 	for _, id := range ids {
 		k := s.corrections(id)
@@ -196,7 +199,7 @@ const (
 
 // responses reads what was changed and nobody looked at since.
 func (s *sight) responses(
-	ctx context.Context, tx *farm.Tx, lies map[int64]farm.Machine, ids []int64, points []probes.Point,
+	ctx context.Context, tx *farm.Tx, lies map[int64]snapshot.Machine, ids []int64, points []probes.Point,
 ) error {
 	read := map[int64]bool{}
 	for _, id := range ids {
@@ -262,7 +265,7 @@ func (s *sight) store(ctx context.Context, tx *farm.Tx) error {
 
 // placeOf is how warm and humid it was over the last day, and for how many of the last 48 hours too warm. An instrument
 // that nobody checked counts as too warm only where it shows more than it may be wrong.
-func placeOf(hours []probes.Point, k farm.Corrections, now time.Time) (t placed) {
+func placeOf(hours []probes.Point, k snapshot.Corrections, now time.Time) (t placed) {
 	sum, n := 0.0, 0.0
 	moist, times := 0.0, 0.0
 	for _, h := range hours {

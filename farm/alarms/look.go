@@ -15,6 +15,7 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/clutch"
 	"metrogon/store/probes"
@@ -69,7 +70,7 @@ func (b *Service) look(ctx context.Context, farmID int64, search bool) error {
 		return err
 	}
 	var change change
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		change, err = gather(ctx, tx, w, open, search)
 		return err
 	})
@@ -184,14 +185,14 @@ type begun struct {
 // sight is a farm as it is looked at.
 type sight struct {
 	probes.Watched
-	w    *farm.Snapshot
-	open []farm.BatchView
+	w    *snapshot.Snapshot
+	open []snapshot.BatchView
 	now  time.Time
 	c    change
 }
 
 func gather(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView, search bool,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView, search bool,
 ) (change, error) {
 	watched, err := probes.On(tx).Watched(ctx, w.Now.Add(-searchOver-24*time.Hour))
 	if err != nil {
@@ -219,8 +220,8 @@ func gather(
 }
 
 // lies is in which machine each probe lies now.
-func (s sight) lies() map[int64]farm.Machine {
-	all := map[int64]farm.Machine{}
+func (s sight) lies() map[int64]snapshot.Machine {
+	all := map[int64]snapshot.Machine{}
 	for _, p := range s.Probes {
 		i := slices.IndexFunc(s.Gauges.Instruments, func(x probes.Instrument) bool { return x.ID == p.InstrumentID })
 		if x := s.Gauges.Instruments[i]; x.MachineID != nil && x.UntilOn == nil {
@@ -311,7 +312,7 @@ type rule struct {
 
 // rules are those of an alarm in a machine: its own, or the levels of the reptiles' eggs that stand in it. What is
 // meant for each machine, as warmer or drier than hens' eggs want it, is not meant for reptiles' boxes.
-func (s sight) rules(a Alarm, in farm.Machine) (all []rule) {
+func (s sight) rules(a Alarm, in snapshot.Machine) (all []rule) {
 	what := climate.Alert(a.What)
 	if what == climate.ByKind {
 		for _, l := range reptile.Guard(s.kindsIn(in.ID), thermometer) {
@@ -340,7 +341,7 @@ const thermometer = 0.3
 
 // ruled looks at an alarm by one probe, the worst level first: what is worse than another of its side is told alone.
 func (s *sight) ruled(
-	a Alarm, in farm.Machine, id int64, search bool, told, means []climate.Told, last []probes.Point,
+	a Alarm, in snapshot.Machine, id int64, search bool, told, means []climate.Told, last []probes.Point,
 	stay map[ringing]bool,
 ) {
 	worse := map[climate.Alert]bool{}
@@ -371,7 +372,7 @@ func (s sight) stands(id int64) bool {
 const silentMost = 7
 
 func (s sight) told(id int64, points []probes.Point) (all []climate.Told) {
-	k := farm.CorrectionsOf(id, s.Gauges.Checks)
+	k := snapshot.CorrectionsOf(id, s.Gauges.Checks)
 	for _, p := range points {
 		if p.InstrumentID == id {
 			all = append(all, k.Told(p))
@@ -382,7 +383,7 @@ func (s sight) told(id int64, points []probes.Point) (all []climate.Told) {
 
 // rings tells whether a rule rings now by what a probe told.
 func (s sight) rings(
-	by rule, phase string, in farm.Machine, id int64, told []climate.Told, last []probes.Point,
+	by rule, phase string, in snapshot.Machine, id int64, told []climate.Told, last []probes.Point,
 ) (r climate.Ring, ok bool) {
 	if by.What == climate.Silent {
 		i := slices.IndexFunc(last, func(p probes.Point) bool { return p.InstrumentID == id })
@@ -423,7 +424,7 @@ func (s sight) holds(phase string, machineID int64, at time.Time) bool {
 }
 
 // rung keeps what rings: as new, or as worse than it was.
-func (s *sight) rung(a Alarm, by rule, r climate.Ring, id int64, in farm.Machine) {
+func (s *sight) rung(a Alarm, by rule, r climate.Ring, id int64, in snapshot.Machine) {
 	row := probes.AlarmRing{
 		AlarmID: a.ID, MachineID: in.ID, InstrumentID: id, Level: by.level, BeganAt: r.Began, RangAt: s.now, Worst: r.Worst,
 	}

@@ -17,6 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/books"
 	"metrogon/store/stock"
@@ -56,11 +57,11 @@ var droppedPast = journal.NewKind("past", func(ctx context.Context, tx *farm.Tx,
 // Bring brings the batches of an old notebook in, all or none: as closed batches, of which is known what
 // the notebook says and no more. Lines that came in before change nothing.
 func (b *Service) Bring(ctx context.Context, req farm.Request, n Notebook) (out Brought, err error) {
-	var w *farm.Snapshot
+	var w *snapshot.Snapshot
 	var fresh []keyed
 	err = b.TakeIn(ctx, req, n.Dry, &out.Listing, func(tx *farm.Tx) (err error) {
 		out.Batches, out.Eggs, out.Hatched = 0, 0, 0
-		if w, err = farm.Of(ctx, tx); err != nil {
+		if w, err = snapshot.Of(ctx, tx); err != nil {
 			return err
 		}
 		var p farm.Problems
@@ -112,7 +113,7 @@ type keyed struct {
 }
 
 // sift checks the lines, and gives those that are new.
-func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *farm.Snapshot) (fresh []keyed, err error) {
+func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *snapshot.Snapshot) (fresh []keyed, err error) {
 	seen := map[string]int{}
 	var all []keyed
 	var keys []string
@@ -172,9 +173,9 @@ func deref(n *int) int {
 }
 
 // kindOf finds the kind of a line's pen, and notes a pen that is not there yet.
-func (out *Brought) kindOf(w *farm.Snapshot, l PastBatch, bad func(string, string, ...any)) *species.Profile {
+func (out *Brought) kindOf(w *snapshot.Snapshot, l PastBatch, bad func(string, string, ...any)) *species.Profile {
 	name := l.Kind
-	i := slices.IndexFunc(w.Pens, func(p farm.Pen) bool { return strings.EqualFold(p.Name, l.Pen) })
+	i := slices.IndexFunc(w.Pens, func(p snapshot.Pen) bool { return strings.EqualFold(p.Name, l.Pen) })
 	switch {
 	case strings.TrimSpace(l.Pen) == "" || len([]rune(l.Pen)) > 60:
 		bad("pen", "it may have 1 to 60 characters")
@@ -196,8 +197,8 @@ func (out *Brought) kindOf(w *farm.Snapshot, l PastBatch, bad func(string, strin
 }
 
 // makePens gives the pens by name, those that are new from the first day on that the notebook has of them.
-func makePens(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, lines []keyed) (map[string]farm.Pen, error) {
-	pens := map[string]farm.Pen{}
+func makePens(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, lines []keyed) (map[string]snapshot.Pen, error) {
+	pens := map[string]snapshot.Pen{}
 	for _, p := range w.Pens {
 		pens[strings.ToLower(p.Name)] = p
 	}
@@ -212,7 +213,7 @@ func makePens(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, lines []keyed)
 		if err != nil {
 			return nil, err
 		}
-		p, err := farm.CheckPen(farm.Pen{Name: l.Pen, Species: kind.ID, FromOn: l.SetOn}, tx.At)
+		p, err := snapshot.CheckPen(snapshot.Pen{Name: l.Pen, Species: kind.ID, FromOn: l.SetOn}, tx.At)
 		if err != nil {
 			return nil, err
 		}
@@ -226,7 +227,7 @@ func makePens(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, lines []keyed)
 
 // past writes one line down as a closed batch.
 func past(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen, l keyed, n Notebook,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot.Pen, l keyed, n Notebook,
 ) (id int64, err error) {
 	kind, err := w.Kind(pen.Species)
 	if err != nil {
@@ -270,7 +271,7 @@ func past(
 	if err := tx.MoveBatch(ctx, batch); err != nil {
 		return 0, err
 	}
-	return id, farm.UpdateFertility(ctx, tx.Tx, id)
+	return id, snapshot.UpdateFertility(ctx, tx.Tx, id)
 }
 
 // looked calls so many eggs clear and takes them out, and the others live: a notebook that counts the clear

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // HatchRecord is what the eggs of a year did, pen by pen: of batches set in it that are over. Eggs on trial
@@ -19,11 +20,11 @@ type HatchRecord struct {
 // RecordPen is one pen's part. Its rates are those of these batches, with the interval that batches which
 // differ from one another leave.
 type RecordPen struct {
-	farm.Pen
+	snapshot.Pen
 	Kind    string
 	Batches []RecordBatch // by the day of setting
 	Eggs    int
-	farm.Rates
+	snapshot.Rates
 }
 
 // RecordBatch is what a pen's eggs did in one batch.
@@ -31,7 +32,7 @@ type RecordBatch struct {
 	Code  string
 	SetAt time.Time
 	Eggs  int
-	farm.Rates
+	snapshot.Rates
 }
 
 // RecordYears are the years in which batches were set that are over, the newest first.
@@ -47,11 +48,11 @@ func (b *Service) RecordYears(ctx context.Context, m *farm.Member) (years []int,
 func (b *Service) HatchRecord(ctx context.Context, m *farm.Member, year int) (r HatchRecord, err error) {
 	r = HatchRecord{Farm: m.FarmName, Year: year}
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
-		ledger, err := farm.ReadLedger(ctx, tx)
+		ledger, err := snapshot.ReadLedger(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -70,13 +71,13 @@ func (b *Service) HatchRecord(ctx context.Context, m *farm.Member, year int) (r 
 			if kind, err := w.Kind(pen.Species); err == nil {
 				part.Kind = kind.Name
 			}
-			var told []farm.Told
+			var told []snapshot.Told
 			for _, t := range ledger.Of(pen.ID) {
 				line, ok := set[t.BatchID]
 				if !ok || !t.Closed {
 					continue
 				}
-				line.Eggs, line.Rates = t.Eggs, ledger.Rates([]farm.Told{t})
+				line.Eggs, line.Rates = t.Eggs, ledger.Rates([]snapshot.Told{t})
 				told, part.Batches, part.Eggs = append(told, t), append(part.Batches, line), part.Eggs+t.Eggs
 			}
 			if len(told) > 0 {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 )
 
@@ -26,7 +27,7 @@ type Behind struct {
 type BehindBatch struct {
 	breedersrows.BatchFacts
 	Eggs int
-	farm.Rates
+	snapshot.Rates
 }
 
 // How many batches and single eggs are listed.

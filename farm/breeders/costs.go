@@ -6,6 +6,7 @@ import (
 
 	"metrogon/core/rates"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // CostQuery are a farm's own prices, in its own money; 0 is not reckoned.
@@ -24,7 +25,7 @@ type CostQuery struct {
 // Costs are what a young costs, with its spread.
 type Costs struct {
 	CostQuery
-	Pens          []farm.Pen
+	Pens          []snapshot.Pen
 	Young         float64 // expected of the batch
 	Few, Many     int     // 9 in 10 batches give at least Few and at most Many
 	Each          float64 // cost of one young, at the expected number
@@ -41,7 +42,7 @@ func (b *Service) Costs(ctx context.Context, m *farm.Member, q CostQuery) (c Cos
 	q.Eggs, q.PerYear = min(max(q.Eggs, 1), 2000), min(max(q.PerYear, 0), 100_000)
 	c.CostQuery = q
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -53,10 +54,10 @@ func (b *Service) Costs(ctx context.Context, m *farm.Member, q CostQuery) (c Cos
 		if len(c.Pens) == 0 {
 			return nil
 		}
-		if !slices.ContainsFunc(c.Pens, func(p farm.Pen) bool { return p.ID == c.Pen }) {
+		if !slices.ContainsFunc(c.Pens, func(p snapshot.Pen) bool { return p.ID == c.Pen }) {
 			c.Pen = c.Pens[0].ID
 		}
-		ages, err := farm.ReadAges(ctx, tx, w.PenByID[c.Pen].Species)
+		ages, err := snapshot.ReadAges(ctx, tx, w.PenByID[c.Pen].Species)
 		if err != nil {
 			return err
 		}

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 	stockrows "metrogon/store/stock"
 )
@@ -25,7 +26,7 @@ type Fertile struct {
 	Days     int // looked back
 	From, To time.Time
 	Batches  int
-	Rate     farm.Rate
+	Rate     snapshot.Rate
 	Reading  *rates.Reading // nil: no eggs in that time
 	Limits   breedersrows.Thresholds
 	Unsure   int // eggs left out, since their sire is not certain
@@ -33,10 +34,10 @@ type Fertile struct {
 }
 
 // recent reads a pen's fertility of the last months.
-func (r *reader) recent(pen farm.Pen) Fertile {
+func (r *reader) recent(pen snapshot.Pen) Fertile {
 	f := Fertile{Days: recentDays, Limits: r.limits}
 	since := r.w.Member.Date(r.w.Now).AddDate(0, 0, -recentDays)
-	var rows []*farm.Fact
+	var rows []*snapshot.Fact
 	for _, row := range r.facts.Of(pen) {
 		switch {
 		case row.SetOn.Before(since):
@@ -91,12 +92,12 @@ type Statement struct {
 	Fertile
 	Farm  string
 	On    time.Time
-	Pen   farm.Pen
+	Pen   snapshot.Pen
 	Kind  *species.Profile
 	Males []breedersrows.Bird // with the hens now
 	Sure  time.Time           // from when eggs are surely theirs; zero: they are
 	// Hatch is what its eggs did here, hatched of all set, of batches that are done.
-	Hatch farm.Rate
+	Hatch snapshot.Rate
 }
 
 // MayBeSigned tells that there are eggs enough to say anything.
@@ -121,7 +122,7 @@ func (b *Service) Statement(ctx context.Context, m *farm.Member, penID int64) (s
 		}
 		s.Hatch = r.facts.Ledger.Rates(r.facts.Ledger.Of(penID)).HatchOfSet
 		for _, stay := range r.facts.Flock.Stays {
-			if stay.PenID == penID && stay.UntilOn == nil && stay.Sex == farm.Male {
+			if stay.PenID == penID && stay.UntilOn == nil && stay.Sex == snapshot.Male {
 				s.Males = append(s.Males, r.facts.Flock.Birds[stay.BirdID])
 			}
 		}
@@ -161,7 +162,7 @@ type EvenDam struct {
 
 // Decisions are what follows of a pen's record.
 type Decisions struct {
-	Pen     farm.Pen
+	Pen     snapshot.Pen
 	Fertile Fertile
 	Order   Order
 	Eggs    *rates.SetCount // for the order
@@ -188,7 +189,7 @@ func (b *Service) Decide(ctx context.Context, m *farm.Member, penID int64, o Ord
 		if kind == nil || kind.IsReptile() {
 			return nil
 		}
-		ages, err := farm.ReadAges(ctx, tx, pen.Species)
+		ages, err := snapshot.ReadAges(ctx, tx, pen.Species)
 		if err != nil {
 			return err
 		}
@@ -202,7 +203,7 @@ func (b *Service) Decide(ctx context.Context, m *farm.Member, penID int64, o Ord
 	return d, err
 }
 
-func (d *Decisions) order(b farm.Beliefs, penID int64) {
+func (d *Decisions) order(b snapshot.Beliefs, penID int64) {
 	if d.Order.Want == 0 {
 		return
 	}
@@ -224,7 +225,7 @@ func (d *Decisions) order(b farm.Beliefs, penID int64) {
 
 // wait compares setting today with setting some days later, with what the pen lays meanwhile.
 func (d *Decisions) wait(
-	ctx context.Context, tx *farm.Tx, r *reader, pen farm.Pen, kind *species.Profile, b farm.Beliefs,
+	ctx context.Context, tx *farm.Tx, r *reader, pen snapshot.Pen, kind *species.Profile, b snapshot.Beliefs,
 ) error {
 	today := r.w.Member.Date(r.w.Now)
 	laid, err := stockrows.On(tx).Laying(ctx, today.AddDate(0, 0, -laying.Days), today)
@@ -265,7 +266,7 @@ func (d *Decisions) wait(
 
 // even shares eggs to set among the hens of a pen whose eggs are known.
 func (d *Decisions) even(
-	ctx context.Context, tx *farm.Tx, r *reader, pen farm.Pen, b farm.Beliefs, eggs int,
+	ctx context.Context, tx *farm.Tx, r *reader, pen snapshot.Pen, b snapshot.Beliefs, eggs int,
 ) error {
 	baskets, err := stockrows.On(tx).Baskets(ctx, pen.ID)
 	if err != nil {
@@ -319,7 +320,7 @@ type Reason struct {
 type Cull struct {
 	breedersrows.Bird
 	Kind    *species.Profile
-	Pen     farm.Pen
+	Pen     snapshot.Pen
 	InPen   bool
 	Reasons []Reason
 	Weight  int // how many reasons more speak against keeping it than for
@@ -364,7 +365,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 				c.Pen, c.InPen = pen, true
 			}
 		}
-		by := map[string]string{farm.Male: "sire", farm.Female: "dam"}[b.Sex]
+		by := map[string]string{snapshot.Male: "sire", snapshot.Female: "dam"}[b.Sex]
 		key := b.Species + by
 		if _, known := tables[key]; !known {
 			tables[key] = s.groups(Query{Kind: b.Species, By: by, Rate: Fertility})
@@ -372,7 +373,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 		c.eggs(tables[key])
 		c.self(r, pedigree, parents)
 		for _, reason := range c.Reasons {
-			c.Weight += 2*farm.OneIf(reason.Against) - 1
+			c.Weight += 2*snapshot.OneIf(reason.Against) - 1
 		}
 		all = append(all, c)
 	}
@@ -395,7 +396,7 @@ func (c *Cull) eggs(t Table) {
 	case f.High < mean:
 		c.Reasons = append(c.Reasons, Reason{true, told + fmt.Sprintf(", the others %.0f %%", 100*mean)})
 		usual := c.Kind.FemalesPerMale
-		if c.Sex == farm.Male && usual.Known() && c.Pen.Males > 0 &&
+		if c.Sex == snapshot.Male && usual.Known() && c.Pen.Males > 0 &&
 			float64(c.Pen.Females) > usual.To*float64(c.Pen.Males) {
 			c.Reasons = append(c.Reasons, Reason{false, "its pen has more females than is usual for so many males"})
 		}
@@ -409,7 +410,7 @@ func (c *Cull) eggs(t Table) {
 // self tells of the bird's age and family.
 func (c *Cull) self(r *reader, p *breeding.Pedigree[int64], parents map[int64]breeding.Parents[int64]) {
 	today := r.w.Member.Date(r.w.Now)
-	if years := farm.AgeYears(c.Bird, today); years >= oldYears {
+	if years := snapshot.AgeYears(c.Bird, today); years >= oldYears {
 		c.Reasons = append(c.Reasons, Reason{true, fmt.Sprintf("%.1f years old", years)})
 	}
 	if f := p.Inbreeding(c.ID); f >= inbred {
@@ -418,9 +419,9 @@ func (c *Cull) self(r *reader, p *breeding.Pedigree[int64], parents map[int64]br
 	young, others := 0, 0
 	for id, of := range parents {
 		mine := of.Sire == c.ID || of.Dam == c.ID
-		young += farm.OneIf(mine && r.facts.Flock.Birds[id].GoneOn == nil)
+		young += snapshot.OneIf(mine && r.facts.Flock.Birds[id].GoneOn == nil)
 		own := parents[c.ID]
-		others += farm.OneIf(id != c.ID && own.Sire != 0 && own.Dam != 0 && of == own &&
+		others += snapshot.OneIf(id != c.ID && own.Sire != 0 && own.Dam != 0 && of == own &&
 			r.facts.Flock.Birds[id].GoneOn == nil)
 	}
 	if own := parents[c.ID]; young == 0 && own.Sire != 0 && own.Dam != 0 && others == 0 {

@@ -7,12 +7,13 @@ import (
 
 	"metrogon/core/rates"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 )
 
 // Lot is the eggs of one pen in one batch, with what they did: the rates of a pen add up from its lots.
 type Lot struct {
-	Pen farm.Pen
+	Pen snapshot.Pen
 	Row
 }
 
@@ -36,10 +37,10 @@ func (b *Service) Lots(ctx context.Context, m *farm.Member) (all []Lot, err erro
 			return err
 		}
 		t := &Table{Query: Query{Rate: HatchOfSet}}
-		at := map[farm.GroupKey]int{}
+		at := map[snapshot.GroupKey]int{}
 		for _, kind := range s.kinds() {
 			for _, f := range s.facts.ByKind[kind.ID] {
-				key := farm.GroupKey{PenID: f.PenID, BatchID: f.BatchID}
+				key := snapshot.GroupKey{PenID: f.PenID, BatchID: f.BatchID}
 				i, known := at[key]
 				if !known {
 					i = len(all)

@@ -14,6 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 )
 
@@ -55,16 +56,16 @@ type Row struct {
 	Eggs       int
 	Batches    int
 	LeftOut    int // eggs that tell nothing of hatch, since young were counted of them with others
-	farm.Rates
+	snapshot.Rates
 	Deaths  Deaths
 	Points  float64 // that its batches differ by, in the rate asked for; 0: fewer than three
 	Periods []Period
 	Changes []breeding.Change // of the male, of a pen
-	told    []farm.Told
-	rows    []*farm.Fact
+	told    []snapshot.Told
+	rows    []*snapshot.Fact
 }
 
-func rateOf(r farm.Rates, name string) farm.Rate {
+func rateOf(r snapshot.Rates, name string) snapshot.Rate {
 	switch name {
 	case Fertility:
 		return r.Fertility
@@ -74,7 +75,7 @@ func rateOf(r farm.Rates, name string) farm.Rate {
 	return r.HatchOfSet
 }
 
-func countOf(t farm.Told, name string) rates.Count {
+func countOf(t snapshot.Told, name string) rates.Count {
 	switch name {
 	case Fertility:
 		return t.Fertility
@@ -87,7 +88,7 @@ func countOf(t farm.Told, name string) rates.Count {
 // Period is a part of the time looked at, with the rate asked for.
 type Period struct {
 	From, To time.Time
-	farm.Rate
+	snapshot.Rate
 }
 
 // Kept is a kind of which eggs were set.
@@ -122,9 +123,9 @@ type Narrowed struct {
 
 // scene is what keys and labels are read from.
 type scene struct {
-	w        *farm.Snapshot
-	facts    *farm.Facts
-	baskets  map[farm.GroupKey]string
+	w        *snapshot.Snapshot
+	facts    *snapshot.Facts
+	baskets  map[snapshot.GroupKey]string
 	candlers map[int64]string
 	labels   map[string]string // of groups, once they were asked for
 }
@@ -143,12 +144,12 @@ func (b *Service) Rates(ctx context.Context, m *farm.Member, q Query) (t Table, 
 }
 
 func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
 	s := &scene{w: w}
-	if s.facts, err = farm.ReadFacts(ctx, tx, w); err != nil {
+	if s.facts, err = snapshot.ReadFacts(ctx, tx, w); err != nil {
 		return nil, err
 	}
 	uses := func(id string) bool { return q.By == id || q.Only[id] != "" }
@@ -157,9 +158,9 @@ func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
 		if err != nil {
 			return nil, err
 		}
-		s.baskets = map[farm.GroupKey]string{}
+		s.baskets = map[snapshot.GroupKey]string{}
 		for _, n := range names {
-			s.baskets[farm.GroupKey{PenID: n.PenID, BatchID: n.BatchID}] = n.Name
+			s.baskets[snapshot.GroupKey{PenID: n.PenID, BatchID: n.BatchID}] = n.Name
 		}
 	}
 	if uses("candler") {
@@ -202,14 +203,14 @@ func (s *scene) kinds() (all []Kept) {
 		if a.Eggs != b.Eggs {
 			return b.Eggs - a.Eggs
 		}
-		return farm.CompareKinds(a.Profile, b.Profile)
+		return snapshot.CompareKinds(a.Profile, b.Profile)
 	})
 	return all
 }
 
 // chosen gives the eggs that are asked for: of one kind, set within days, of one group of any
 // dimension.
-func (s *scene) chosen(q Query) (rows []*farm.Fact) {
+func (s *scene) chosen(q Query) (rows []*snapshot.Fact) {
 	only := map[*Dimension]string{}
 	for i := range Dimensions {
 		if key := q.Only[Dimensions[i].ID]; key != "" {
@@ -275,7 +276,7 @@ func (s *scene) groups(q Query) Table {
 func (s *scene) label(d Dimension, key string) string { return cmp.Or(d.label(s, key), key) }
 
 // add puts eggs into their group, at its place among the rows.
-func (t *Table) add(s *scene, f *farm.Fact, at map[string]int) {
+func (t *Table) add(s *scene, f *snapshot.Fact, at map[string]int) {
 	key := t.Dimension.key(s, f)
 	if key == "" {
 		t.LeftOut += f.Eggs
@@ -302,7 +303,7 @@ func (s *scene) fill(t *Table, r *Row) {
 	last := int64(0)
 	for _, f := range r.rows { // those of a batch lie together
 		r.Eggs += f.Eggs
-		r.Batches += farm.OneIf(f.BatchID != last)
+		r.Batches += snapshot.OneIf(f.BatchID != last)
 		last = f.BatchID
 		if !f.Batch.Closed {
 			continue
@@ -313,7 +314,7 @@ func (s *scene) fill(t *Table, r *Row) {
 		d.NotTold += f.Fertile - f.HatchedFertile - f.CountedFertile -
 			f.Early - f.Middle - f.Late - f.Pipped - f.Quit
 	}
-	batches := farm.ByBatch(r.told, func(told farm.Told) rates.Count { return countOf(told, t.Query.Rate) })
+	batches := snapshot.ByBatch(r.told, func(told snapshot.Told) rates.Count { return countOf(told, t.Query.Rate) })
 	batches = slices.DeleteFunc(batches, func(c rates.Count) bool { return c.N == 0 })
 	if len(batches) > 2 {
 		r.Points = rates.SpreadOf([][]rates.Count{batches}).Points()
@@ -325,18 +326,18 @@ func (s *scene) fill(t *Table, r *Row) {
 
 // pool draws the groups' rates together, those aside left out.
 func (t *Table) pool() {
-	for i, of := range []func(*Row) *farm.Rate{
-		func(r *Row) *farm.Rate { return &r.Fertility },
-		func(r *Row) *farm.Rate { return &r.HatchOfFertile },
-		func(r *Row) *farm.Rate { return &r.HatchOfSet },
+	for i, of := range []func(*Row) *snapshot.Rate{
+		func(r *Row) *snapshot.Rate { return &r.Fertility },
+		func(r *Row) *snapshot.Rate { return &r.HatchOfFertile },
+		func(r *Row) *snapshot.Rate { return &r.HatchOfSet },
 	} {
-		var all []*farm.Rate
+		var all []*snapshot.Rate
 		for j := range t.Rows {
 			if !t.Rows[j].Aside {
 				all = append(all, of(&t.Rows[j]))
 			}
 		}
-		t.Mean[i] = farm.Pool(all)
+		t.Mean[i] = snapshot.Pool(all)
 	}
 }
 
@@ -438,7 +439,7 @@ func (t *Table) compare(s *scene) {
 	c.Says = c.Comparison.Says(t.Dimension.What)
 	others := 0
 	for _, r := range t.Rows {
-		others += farm.OneIf(!r.Aside && rateOf(r.Rates, t.Query.Rate).N > 0)
+		others += snapshot.OneIf(!r.Aside && rateOf(r.Rates, t.Query.Rate).N > 0)
 	}
 	c.Many = manyLookedAt(len(c.Groups), others)
 	t.Compared = c

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	breedersrows "metrogon/store/breeders"
 	stockrows "metrogon/store/stock"
@@ -42,7 +43,7 @@ type Thresholds = breedersrows.Thresholds
 // AskTest plans a fertility test of so many eggs of a pen; a retest names the one before it.
 func (b *Service) AskTest(ctx context.Context, req farm.Request, t breedersrows.FertilityTest) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -77,7 +78,7 @@ func (b *Service) AskTest(ctx context.Context, req farm.Request, t breedersrows.
 
 // MarkTest says which batch holds a test's eggs; with none it is open again.
 func (b *Service) MarkTest(ctx context.Context, req farm.Request, id, batchID int64) (farm.Done, error) {
-	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen snapshot.Pen, t *breedersrows.FertilityTest) (string, error) {
 		if batchID == 0 {
 			t.BatchID = nil
 			return fmt.Sprintf("The fertility test of %s waits for its eggs.", pen.Name), nil
@@ -102,7 +103,7 @@ func (b *Service) MarkTest(ctx context.Context, req farm.Request, id, batchID in
 func (b *Service) EndTest(
 	ctx context.Context, req farm.Request, id int64, decision string,
 ) (farm.Done, error) {
-	return b.change(ctx, req, id, func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error) {
+	return b.change(ctx, req, id, func(tx *farm.Tx, pen snapshot.Pen, t *breedersrows.FertilityTest) (string, error) {
 		var p farm.Problems
 		t.Decision = p.Name("decision", "What was decided", decision, 120, false)
 		on := req.Date(tx.At)
@@ -117,10 +118,10 @@ func (b *Service) EndTest(
 
 func (b *Service) change(
 	ctx context.Context, req farm.Request, id int64,
-	change func(tx *farm.Tx, pen farm.Pen, t *breedersrows.FertilityTest) (string, error),
+	change func(tx *farm.Tx, pen snapshot.Pen, t *breedersrows.FertilityTest) (string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -173,7 +174,7 @@ func (b *Service) SetThresholds(
 // Test is a fertility test with what it tells.
 type Test struct {
 	breedersrows.FertilityTest
-	Pen     farm.Pen
+	Pen     snapshot.Pen
 	Kind    *species.Profile
 	Batch   *store.Batch
 	Set     int // of its eggs, in the batch
@@ -192,7 +193,7 @@ type Test struct {
 type Tests struct {
 	Tests  []Test
 	Limits breedersrows.Thresholds
-	Pens   []farm.Pen // that may be tested
+	Pens   []snapshot.Pen // that may be tested
 	Plans  []rates.Plan
 }
 
@@ -230,19 +231,19 @@ func (b *Service) Tests(ctx context.Context, m *farm.Member) (all Tests, err err
 
 // reader reads tests.
 type reader struct {
-	w      *farm.Snapshot
-	facts  *farm.Facts
+	w      *snapshot.Snapshot
+	facts  *snapshot.Facts
 	limits breedersrows.Thresholds
 	stock  []stockrows.Stock
 }
 
 func newReader(ctx context.Context, tx *farm.Tx) (*reader, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
 	r := &reader{w: w}
-	if r.facts, err = farm.ReadFacts(ctx, tx, w); err != nil {
+	if r.facts, err = snapshot.ReadFacts(ctx, tx, w); err != nil {
 		return nil, err
 	}
 	if r.stock, err = w.Stock(ctx, tx); err != nil {
@@ -259,7 +260,7 @@ func (r *reader) thresholds() rates.Thresholds {
 func (r *reader) rho() float64 { return r.facts.Ledger.Fertility.Rho }
 
 // reading of a pen's fertility, by the same belief wherever it is shown; nil where nothing is known.
-func (r *reader) reading(f farm.Rate) *rates.Reading {
+func (r *reader) reading(f snapshot.Rate) *rates.Reading {
 	if f.N == 0 {
 		return nil
 	}
@@ -313,7 +314,7 @@ func (r *reader) offer(t *Test) {
 }
 
 func (r *reader) count(t *Test) {
-	var rows []*farm.Fact
+	var rows []*snapshot.Fact
 	former := 0
 	for _, f := range r.facts.Of(t.Pen) {
 		if f.BatchID != t.Batch.ID {
@@ -395,7 +396,7 @@ func (t Test) ChangeSays() string {
 }
 
 // Chores are fertility tests whose eggs are to be set, and those that can be read.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	broodrows "metrogon/store/brood"
 	"metrogon/store/season"
@@ -113,7 +114,7 @@ func (b *Service) BringIn(ctx context.Context, req farm.Request, in Pulled) (far
 
 // hatchedOn is the date on which most of a batch's young were seen out; no later than they were brought in.
 func hatchedOn(ctx context.Context, tx *farm.Tx, batch store.Batch, by time.Time) (time.Time, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return by, err
 	}

@@ -13,13 +13,14 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	broodrows "metrogon/store/brood"
 )
 
 // scene is the young as they are now.
 type scene struct {
-	w        *farm.Snapshot
+	w        *snapshot.Snapshot
 	rows     broodrows.Raising
 	brooders []Brooder
 	codes    map[int64]string // of batches, by id
@@ -30,7 +31,7 @@ type scene struct {
 const lookBack = 10 * 24 * time.Hour
 
 func read(ctx context.Context, tx *farm.Tx) (*scene, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -151,7 +152,7 @@ type Page struct {
 	Places   float64
 	Days     []brooding.Day // of the room, from today
 	Kinds    []*species.Profile
-	PensOf   map[string][]farm.Pen
+	PensOf   map[string][]snapshot.Pen
 	Expected []Comer // that will come
 }
 
@@ -166,7 +167,7 @@ type Waiting struct {
 
 // WaitingPen is those of one pen.
 type WaitingPen struct {
-	farm.Pen
+	snapshot.Pen
 	Young int
 }
 
@@ -189,7 +190,7 @@ func (b *Service) Broods(ctx context.Context, m *farm.Member) (p Page, err error
 }
 
 func (s *scene) page() Page {
-	p := Page{Now: s.w.Now, PensOf: map[string][]farm.Pen{}}
+	p := Page{Now: s.w.Now, PensOf: map[string][]snapshot.Pen{}}
 	for _, br := range s.brooders {
 		p.Pens = append(p.Pens, s.pen(br))
 		p.Places += float64(br.Places)
@@ -227,7 +228,7 @@ func (s *scene) page() Page {
 			}
 		}
 	}
-	slices.SortStableFunc(p.Kinds, farm.CompareKinds)
+	slices.SortStableFunc(p.Kinds, snapshot.CompareKinds)
 	return p
 }
 
@@ -302,7 +303,7 @@ func (p *Page) ahead(comers []Comer, today time.Time) {
 
 // Chores are the brooder that is warmed before young come, the heat that is lowered, and young that
 // are old enough to go out.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil || len(up.Brooders) == 0 {
 		return nil, err
@@ -354,7 +355,7 @@ func (s *scene) housed(batchID int64) bool {
 }
 
 // warming is a brooder that is made warm the day before the young of a batch come.
-func (s *scene) warming(v farm.BatchView) (c chores.Chore, due bool) {
+func (s *scene) warming(v snapshot.BatchView) (c chores.Chore, due bool) {
 	if v.LockedAt == nil || v.Kind.IsReptile() || v.Kind.IsAltricial() || v.LongPast() {
 		return c, false
 	}

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -31,14 +32,14 @@ type Calling struct {
 // Candle records one call for these eggs.
 func (b *Service) Candle(ctx context.Context, req farm.Request, batchID int64, c Calling) (farm.Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
 		if !slices.Contains(candling.Calls, call) {
 			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
 		}
-		if err := farm.Living(ids, eggs); err != nil {
+		if err := snapshot.Living(ids, eggs); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(tx, batch, c.At)
+		at, err := snapshot.When(tx, batch, c.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -72,7 +73,7 @@ func doubts(
 		}
 	}
 	if out {
-		if err := farm.AskTorn(ctx, tx, &p, batch, ids); err != nil {
+		if err := snapshot.AskTorn(ctx, tx, &p, batch, ids); err != nil {
 			return err
 		}
 	}
@@ -97,8 +98,8 @@ func seenAlive(
 func (b *Service) CandleRest(
 	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, told)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -208,7 +209,7 @@ func (b *Service) RecordOpened(
 		if len(opened) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Mark eggs that were taken out and not opened yet.")
 		}
-		if err := farm.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
+		if err := snapshot.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(

@@ -11,20 +11,21 @@ import (
 	"metrogon/core/moisture"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/weigh"
 )
 
 // Session is a batch that is candled, in the dark.
 type Session struct {
-	farm.BatchView
+	snapshot.BatchView
 	Expect string
 	Last   bool // lockdown comes after it, in the same going
 }
 
 // Sitting is what is candled in one going: a batch, or all that turns in a machine, which people open once.
 type Sitting struct {
-	Machine  farm.Machine
+	Machine  snapshot.Machine
 	Whole    bool // all that turns in the machine
 	Doubtful bool // only the eggs of a batch of which nothing was sure
 	Sessions []Session
@@ -36,7 +37,7 @@ const oneGoing = 36 * time.Hour
 
 // SessionEgg is one egg to be candled.
 type SessionEgg struct {
-	farm.PlacedEgg
+	snapshot.PlacedEgg
 	Called candling.Call // in the candling of these hours
 	Cell   string        // what its air cell showed last, of a dark shell
 	Lived  string        // the day on which it was called live last, before these hours: "day 7"
@@ -44,8 +45,8 @@ type SessionEgg struct {
 
 // Session lists the eggs of a batch to be candled.
 func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone
 		}
@@ -58,8 +59,8 @@ func (b *Service) Session(ctx context.Context, m *farm.Member, batchID int64) (p
 // Doubtful lists the eggs of a batch that are to be looked at again: of which the last call before these hours was
 // unsure, or that nothing could be seen.
 func (b *Service) Doubtful(ctx context.Context, m *farm.Member, batchID int64) (page Sitting, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone
 		}
@@ -86,8 +87,8 @@ func (b *Service) Doubtful(ctx context.Context, m *farm.Member, batchID int64) (
 // Machine lists the eggs of all batches that turn in a machine and show something by now, in the order of
 // their places.
 func (b *Service) Machine(ctx context.Context, m *farm.Member, machineID int64) (page Sitting, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		var in []farm.BatchView
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		var in []snapshot.BatchView
 		for _, v := range open {
 			shows := v.Alive > 0 && v.Day >= candling.Nothing && !v.Kind.IsReptile()
 			if v.LockedAt == nil && v.SetterID == machineID && shows {
@@ -104,7 +105,7 @@ func (b *Service) Machine(ctx context.Context, m *farm.Member, machineID int64) 
 	return page, err
 }
 
-func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchView) (page Sitting, err error) {
+func sit(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, in ...snapshot.BatchView) (page Sitting, err error) {
 	var ids []int64
 	for _, v := range in {
 		s := Session{BatchView: v, Expect: candling.Expect(v.Day, v.HatchDay)}
@@ -132,7 +133,7 @@ func sit(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, in ...farm.BatchVie
 		return page, err
 	}
 	for _, l := range before {
-		i := slices.IndexFunc(in, func(v farm.BatchView) bool { return v.ID == l.BatchID })
+		i := slices.IndexFunc(in, func(v snapshot.BatchView) bool { return v.ID == l.BatchID })
 		if l.Call == string(candling.Live) && i >= 0 {
 			lived[l.EggID] = w.Member.Counting().Day(calendar.Elapsed(in[i].SetAt, *l.At))
 		}
@@ -191,12 +192,12 @@ func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op
 	switch op.Kind {
 	case "call":
 		req.Sure = op.Sure || op.Call != candling.Clear // other calls are not asked about at the lamp
-		return farm.OnBatch(ctx, b.Service, req, batchID,
-			func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+		return snapshot.OnBatch(ctx, b.Service, req, batchID,
+			func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
 				if !slices.Contains(candling.Calls, op.Call) {
 					return farm.Done{}, farm.Problemf("call", "%q is no call.", string(op.Call))
 				}
-				if err := farm.Living([]int64{op.Egg}, eggs); err != nil {
+				if err := snapshot.Living([]int64{op.Egg}, eggs); err != nil {
 					return farm.Done{}, err
 				}
 				at := farm.Latest(at, batch.SetAt)
@@ -213,7 +214,7 @@ func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op
 	case "take-back":
 		return journal.TakeBackOf(ctx, b.Service, req, op.Of)
 	case "end":
-		return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+		return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
 			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
 			if open < longCandling {
 				return farm.Done{Said: "Candled."}, nil

@@ -9,10 +9,11 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // Daily gives the work that comes again each day, as it is on a calendar date.
-type Daily func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) ([]Chore, error)
+type Daily func(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, on time.Time) ([]Chore, error)
 
 // Item is a chore of a certain day.
 type Item struct {
@@ -38,7 +39,7 @@ func (i Item) Key() string {
 // Ahead lists what is to be done from a calendar date to another: what is late then as well, on the
 // first day; and work that comes again each day. An item with a time is due once.
 func Ahead(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rooms []Provider, again []Daily, from, to time.Time,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, rooms []Provider, again []Daily, from, to time.Time,
 ) (all []Item, err error) {
 	w.LookAhead = max(0, farm.AgeDays(tx.Member.Date(w.Now), to))
 	for _, provide := range rooms {

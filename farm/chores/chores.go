@@ -9,6 +9,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -42,11 +43,11 @@ func (c Chore) Page() string {
 }
 
 // Provider gives the chores that one room knows of, today's and those to come.
-type Provider func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]Chore, error)
+type Provider func(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) ([]Chore, error)
 
 // Due merges the chores of all rooms: those that are late or due today, by their
 // time, those of no fixed time last; and those of the next days.
-func Due(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rooms []Provider) (due, soon []Chore, err error) {
+func Due(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, rooms []Provider) (due, soon []Chore, err error) {
 	today := tx.Member.Date(tx.At)
 	lookAhead := farm.AgeDays(today, w.Soon())
 	for _, provide := range rooms {
@@ -73,7 +74,7 @@ func Due(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rooms []Provider) (
 
 func byTime(x, y Chore) int {
 	if x.At.IsZero() || y.At.IsZero() {
-		return farm.OneIf(x.At.IsZero()) - farm.OneIf(y.At.IsZero())
+		return snapshot.OneIf(x.At.IsZero()) - snapshot.OneIf(y.At.IsZero())
 	}
 	return cmp.Or(x.At.Compare(y.At), cmp.Compare(x.About.ID, y.About.ID))
 }

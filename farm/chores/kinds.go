@@ -5,7 +5,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/method"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // What is to be done, besides the milestones of core/calendar and the care of core/method.
@@ -90,7 +90,7 @@ var Kinds = []Kind{
 	{method.Turn, "", turnHow},
 	{method.Cool, "", coolHow},
 	{method.Mist, "", "A fine spray of lukewarm water all over, then shut the lid."},
-	{farm.Tilt, "", "Lift the carton’s other end onto the block. Do not shake."},
+	{snapshot.Tilt, "", "Lift the carton’s other end onto the block. Do not shake."},
 	{Collect, "", collectHow},
 	{Parcel, "parcels that are expected", ""},
 	{Swap, "eggs that go under a hen", swapHow},

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/clutch"
 )
@@ -144,7 +145,7 @@ func (s *Service) Move(
 	return s.onBox(ctx, req, farm.Keeping, boxID, func(
 		tx *farm.Tx, box store.Box, about journal.Subjects, open []rows.Clutch,
 	) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}

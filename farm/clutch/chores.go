@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
 )
@@ -23,12 +24,12 @@ const airEvery = 7
 const usedToBe = 14
 
 // Chores are what is to be done to clutches and their boxes.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(open, func(v farm.BatchView) bool { return v.Kind.IsReptile() }) {
+	if !slices.ContainsFunc(open, func(v snapshot.BatchView) bool { return v.Kind.IsReptile() }) {
 		return nil, nil
 	}
 	work, err := clutchrows.On(tx).ClutchWork(ctx)
@@ -39,9 +40,9 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	if err != nil {
 		return nil, err
 	}
-	inBox := map[int64][]farm.BatchView{}
+	inBox := map[int64][]snapshot.BatchView{}
 	for _, x := range work.Seen {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == x.BatchID })
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == x.BatchID })
 		if i < 0 {
 			continue
 		}
@@ -53,7 +54,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 // chore of a clutch.
-func chore(v farm.BatchView, kind string, day int, at time.Time) chores.Chore {
+func chore(v snapshot.BatchView, kind string, day int, at time.Time) chores.Chore {
 	return chores.Chore{
 		About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, Day: day, At: at, Eggs: v.Alive,
 		In: v.SetterID, Reason: fmt.Sprintf("%s · %.0f %% grown", v.Setter.Name, 100*v.GrownNow()),
@@ -61,7 +62,7 @@ func chore(v farm.BatchView, kind string, day int, at time.Time) chores.Chore {
 }
 
 // dues are what falls on certain days of a clutch.
-func dues(w *farm.Snapshot, v farm.BatchView, x clutchrows.ClutchSeen, ticks []store.ChoreDone) (all []chores.Chore) {
+func dues(w *snapshot.Snapshot, v snapshot.BatchView, x clutchrows.ClutchSeen, ticks []store.ChoreDone) (all []chores.Chore) {
 	ticked := func(kind string, day int) bool {
 		return slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: kind, Day: day})
 	}
@@ -120,7 +121,7 @@ func peeks(since, now time.Time) int {
 }
 
 // over is what is left to do once no egg is left.
-func over(w *farm.Snapshot, v farm.BatchView, x clutchrows.ClutchSeen) []chores.Chore {
+func over(w *snapshot.Snapshot, v snapshot.BatchView, x clutchrows.ClutchSeen) []chores.Chore {
 	if x.Inside > 0 {
 		c := chore(v, chores.ClutchHatch, 0, time.Time{})
 		c.Title = fmt.Sprintf("%s in the box still", wording.Plural(x.Inside, "young"))
@@ -133,7 +134,7 @@ func over(w *farm.Snapshot, v farm.BatchView, x clutchrows.ClutchSeen) []chores.
 }
 
 // boxChores are weighing and airing, of boxes with eggs in them.
-func boxChores(w *farm.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]farm.BatchView) (all []chores.Chore) {
+func boxChores(w *snapshot.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]snapshot.BatchView) (all []chores.Chore) {
 	for _, b := range rows.Boxes {
 		eggs, near := 0, true
 		for _, v := range inBox[b.ID] {
@@ -148,7 +149,7 @@ func boxChores(w *farm.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]farm
 	return all
 }
 
-func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
+func boxDues(w *snapshot.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 	of := func(kind string, at time.Time) chores.Chore {
 		return chores.Chore{
 			About: store.Subject{Kind: journal.Box, ID: s.ID}, Code: s.Name, Kind: kind, At: at, Eggs: eggs, In: s.MachineID,
@@ -184,10 +185,10 @@ func boxDues(w *farm.Snapshot, s BoxState, eggs int) (all []chores.Chore) {
 // warmthChores are temperatures that were planned, of which nobody said that they are set; clutches that change at one
 // time on one shelf are one.
 func warmthChores(
-	w *farm.Snapshot, planned []clutchrows.ClutchTemp, open []farm.BatchView, ticks []store.ChoreDone,
+	w *snapshot.Snapshot, planned []clutchrows.ClutchTemp, open []snapshot.BatchView, ticks []store.ChoreDone,
 ) (all []chores.Chore) {
 	for _, t := range planned {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == t.BatchID })
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == t.BatchID })
 		day := int(calendar.Elapsed(open[i].SetAt, t.FromAt))
 		if open[i].Alive == 0 || w.Now.Sub(t.FromAt) > usedToBe*24*time.Hour ||
 			slices.Contains(ticks, store.ChoreDone{BatchID: t.BatchID, Kind: chores.SetWarmth, Day: day}) {

@@ -17,6 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/books"
 	clutchrows "metrogon/store/clutch"
@@ -72,7 +73,7 @@ const longestFind = 14 * calendar.Day
 const mostEggs = 144
 
 // check reads what was typed.
-func (f *Found) check(req farm.Request, w *farm.Snapshot, flock farm.Flock) (kind *species.Profile, err error) {
+func (f *Found) check(req farm.Request, w *snapshot.Snapshot, flock snapshot.Flock) (kind *species.Profile, err error) {
 	var p farm.Problems
 	pen, ok := w.PenByID[f.PenID]
 	if ok {
@@ -81,13 +82,13 @@ func (f *Found) check(req farm.Request, w *farm.Snapshot, flock farm.Flock) (kin
 	if !ok || err != nil || !kind.IsReptile() {
 		return nil, farm.Problemf("dam", "Pick the female, or the pen that she is kept in.")
 	}
-	if f.DamID != 0 && flock.Birds[f.DamID].Sex != farm.Female {
+	if f.DamID != 0 && flock.Birds[f.DamID].Sex != snapshot.Female {
 		p.Addf("dam", "Pick the female that laid them.")
 	}
 	if !slices.Contains([]string{SiredOne, SiredSeveral, SiredStored, SiredUnknown}, f.Sired) {
 		p.Addf("sired", "Say who sired them; unknown is an answer too.")
 	}
-	if sire := flock.Birds[f.SireID]; f.SireID != 0 && (sire.Sex != farm.Male || sire.Species != kind.ID) {
+	if sire := flock.Birds[f.SireID]; f.SireID != 0 && (sire.Sex != snapshot.Male || sire.Species != kind.ID) {
 		p.Addf("sired", "Pick a male of her kind, or say that nobody knows.")
 	}
 	if f.LaidFrom.IsZero() {
@@ -105,7 +106,7 @@ func (f *Found) check(req farm.Request, w *farm.Snapshot, flock farm.Flock) (kin
 	case f.LaidTo.Sub(f.LaidFrom) > longestFind:
 		p.Addf("laid_from", "A span of more than two weeks tells nothing; narrow it by when the nest was last empty.")
 	}
-	p.Count("good", "The number of good eggs", f.Good, farm.OneIf(f.Slugs == 0), mostEggs)
+	p.Count("good", "The number of good eggs", f.Good, snapshot.OneIf(f.Slugs == 0), mostEggs)
 	p.Count("slugs", "The number of slugs", f.Slugs, 0, 200)
 	p.Mass(w.Member.Units(), "mass", "The weight of the eggs", f.MassG, 0.1, 20000)
 	f.Permit = p.Name("permit", "What stands on the papers", f.Permit, 100, false)
@@ -128,7 +129,7 @@ func (f *Found) check(req farm.Request, w *farm.Snapshot, flock farm.Flock) (kin
 }
 
 // check says what is wrong with a temperature, and asks about one that is not usual.
-func (t Temp) check(req farm.Request, p *farm.Problems, w *farm.Snapshot, kind *species.Profile) {
+func (t Temp) check(req farm.Request, p *farm.Problems, w *snapshot.Snapshot, kind *species.Profile) {
 	u := w.Member.Units()
 	p.Temp(u, "temp", "The temperature", &t.C, 5, 45)
 	if t.NightC != nil {
@@ -164,7 +165,7 @@ func (t Temp) row(batchID int64, from time.Time) clutchrows.ClutchTemp {
 // Found sets a clutch on the day on which it was laid or found.
 func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Done, error) {
 	done, err := s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -203,9 +204,9 @@ func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Do
 
 // slugs keeps a clutch of which no egg was good: it is over at once, and counts in its dam's record.
 func (f Found) slugs(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, flock farm.Flock,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, flock snapshot.Flock,
 ) (farm.Done, error) {
-	i := slices.IndexFunc(w.Machines, func(x farm.Machine) bool { return machine.ID(x.Kind) == machine.ReptileBox })
+	i := slices.IndexFunc(w.Machines, func(x snapshot.Machine) bool { return machine.ID(x.Kind) == machine.ReptileBox })
 	if i < 0 {
 		return farm.Done{}, farm.Problemf("machine", "Name an incubator for reptiles first.")
 	}
@@ -237,7 +238,7 @@ func (f Found) slugs(
 }
 
 // apart asks about a shelf on which clutches stand that want another warmth.
-func apart(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, machineID int64) error {
+func apart(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, machineID int64) error {
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return err
@@ -254,7 +255,7 @@ func apart(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Pro
 }
 
 // whose names the mother: the female, or the pen.
-func whose(w *farm.Snapshot, f farm.Flock, penID, damID int64) string {
+func whose(w *snapshot.Snapshot, f snapshot.Flock, penID, damID int64) string {
 	if b, ok := f.Birds[damID]; ok {
 		return b.Name
 	}
@@ -263,7 +264,7 @@ func whose(w *farm.Snapshot, f farm.Flock, penID, damID int64) string {
 
 // box finds or fills the box, with places in it for the eggs.
 func (f Found) box(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot,
 ) (box store.Box, spots []int, made found, err error) {
 	boxes, open, used, err := inUse(ctx, tx)
 	if err != nil {
@@ -303,7 +304,7 @@ func (f Found) box(
 }
 
 // check says what is wrong with a new box.
-func (n NewBox) check(w *farm.Snapshot, at time.Time) (box store.Box, err error) {
+func (n NewBox) check(w *snapshot.Snapshot, at time.Time) (box store.Box, err error) {
 	var p farm.Problems
 	u := w.Member.Units()
 	x, ok := w.MachineByID[n.MachineID]
@@ -367,8 +368,8 @@ func freeSpots(box store.Box, used, stuck []int, eggs int) (spots []int) {
 
 // set makes the batch with its eggs in their places.
 func (f Found) set(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, kind *species.Profile, box store.Box, spots []int,
-	flock farm.Flock,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, box store.Box, spots []int,
+	flock snapshot.Flock,
 ) (batchID int64, collections []int64, err error) {
 	half := f.LaidTo.Sub(f.LaidFrom) / 2
 	setAt := f.LaidFrom.Add(half).Truncate(time.Minute)
@@ -402,14 +403,14 @@ func (f Found) set(
 	if err := f.told(ctx, tx, kind, batchID, setAt); err != nil {
 		return 0, nil, err
 	}
-	if _, err := farm.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
+	if _, err := snapshot.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
 		return 0, nil, err
 	}
 	return batchID, collections, settle(ctx, tx, w, batchID)
 }
 
 // gathered is the clutch as eggs that were gathered: slugs are none that are kept.
-func (f Found) gathered(flock farm.Flock, laidOn time.Time) stock.Collection {
+func (f Found) gathered(flock snapshot.Flock, laidOn time.Time) stock.Collection {
 	c := stock.Collection{
 		PenID: f.PenID, LaidOn: laidOn, At: &f.LaidTo, Eggs: f.Good, Rejected: f.Slugs, Washing: string(method.Unwashed),
 	}
@@ -457,7 +458,7 @@ func (f Found) told(ctx context.Context, tx *farm.Tx, kind *species.Profile, bat
 }
 
 // settle works a clutch's days out, and refuses temperatures at which nothing hatches.
-func settle(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) error {
+func settle(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, batchID int64) error {
 	b, err := tx.Batch(ctx, batchID)
 	if err != nil {
 		return err
@@ -466,7 +467,7 @@ func settle(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) e
 	if err != nil {
 		return err
 	}
-	h, err := w.Warmth(ctx, tx, b, farm.BoxOf(rows, rows.Clutches[0]), rows.Temps)
+	h, err := w.Warmth(ctx, tx, b, snapshot.BoxOf(rows, rows.Clutches[0]), rows.Temps)
 	if err != nil {
 		return err
 	}

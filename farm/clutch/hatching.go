@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	clutchrows "metrogon/store/clutch"
 	"metrogon/store/hatch"
 )
@@ -57,7 +58,7 @@ func (s *Service) Pip(
 
 // hatchTime is when it was, and asks where it is long before the usual.
 func (x *at) hatchTime(told time.Time) (time.Time, error) {
-	at, err := farm.When(x.tx, x.v.Batch, told)
+	at, err := snapshot.When(x.tx, x.v.Batch, told)
 	if err != nil {
 		return at, err
 	}
@@ -119,7 +120,7 @@ func (s *Service) Left(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(tx, b, told)
+		at, err := snapshot.When(tx, b, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -177,7 +178,7 @@ func (s *Service) Hatchling(
 func checkHatchling(tx *farm.Tx, h *Hatchling, before clutchrows.Hatchling) error {
 	var p farm.Problems
 	p.Mass(tx.Member.Units(), "weight", "The weight of a young", h.WeightG, 0.1, 1999)
-	if !slices.Contains([]string{"", farm.Male, farm.Female}, h.Sex) {
+	if !slices.Contains([]string{"", snapshot.Male, snapshot.Female}, h.Sex) {
 		p.Addf("sex", "Male, female, or not known yet.")
 	}
 	h.Band = p.Name("band", "Its name or mark", h.Band, 30, false)

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"metrogon/core/species"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/clutch"
 )
 
@@ -27,7 +27,7 @@ type damHistory struct {
 const seasonGap = 150 * 24 * time.Hour
 
 // histories sorts all clutches of the farm by who laid them.
-func histories(w *farm.Snapshot, flock farm.Flock, clutches []rows.LaidClutch) (all []damHistory) {
+func histories(w *snapshot.Snapshot, flock snapshot.Flock, clutches []rows.LaidClutch) (all []damHistory) {
 	at := map[string]int{}
 	for _, c := range clutches {
 		pen := w.PenByID[c.PenID]
@@ -55,7 +55,7 @@ func histories(w *farm.Snapshot, flock farm.Flock, clutches []rows.LaidClutch) (
 
 // next is when she may lay again: by her own intervals, or, with under two of them, as is usual for the kind; nil where
 // the kind lays once, or that is long over.
-func (h damHistory) next(w *farm.Snapshot, kind *species.Profile) *NextClutch {
+func (h damHistory) next(w *snapshot.Snapshot, kind *species.Profile) *NextClutch {
 	last := h.clutches[len(h.clutches)-1]
 	var own []float64
 	for i := 1; i < len(h.clutches); i++ {
@@ -92,7 +92,7 @@ type NextClutch struct {
 }
 
 // sireSays names who sired a clutch.
-func sireSays(f farm.Flock, c rows.Clutch) string {
+func sireSays(f snapshot.Flock, c rows.Clutch) string {
 	switch {
 	case c.SireID != nil:
 		return f.Birds[*c.SireID].Name

@@ -10,13 +10,14 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/clutch"
 )
 
 // Shelf is a machine with its boxes.
 type Shelf struct {
-	farm.Machine
+	snapshot.Machine
 	Boxes []BoxCard
 	Apart string // which kinds do not go together
 	From  float64
@@ -31,13 +32,13 @@ type BoxCard struct {
 
 // Card is a clutch in the list.
 type Card struct {
-	farm.BatchView
+	snapshot.BatchView
 	Dam, Sire string
 	Number    int
 }
 
 // shelfOf tells which kinds on a shelf go together.
-func shelfOf(w *farm.Snapshot, x farm.Machine, open []farm.BatchView) (s Shelf) {
+func shelfOf(w *snapshot.Snapshot, x snapshot.Machine, open []snapshot.BatchView) (s Shelf) {
 	s.Machine = x
 	kinds := wantedOn(x.ID, open)
 	s.Apart = reptile.Apart(kinds, w.Member.Units())
@@ -48,7 +49,7 @@ func shelfOf(w *farm.Snapshot, x farm.Machine, open []farm.BatchView) (s Shelf) 
 }
 
 // wantedOn is what the kinds on the shelves of a machine want.
-func wantedOn(machineID int64, open []farm.BatchView) (kinds []reptile.Wanted) {
+func wantedOn(machineID int64, open []snapshot.BatchView) (kinds []reptile.Wanted) {
 	var seen []*species.Profile
 	for _, v := range open {
 		if v.SetterID != machineID || !v.Kind.IsReptile() || v.Alive == 0 || slices.Contains(seen, v.Kind) {
@@ -87,7 +88,7 @@ const pageOf = 40
 
 // List shows all clutches.
 func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, err error) {
-	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		boxes, err := rows.On(tx).OpenBoxes(ctx)
 		if err != nil {
 			return err
@@ -124,7 +125,7 @@ func changesOf(all []rows.BoxChange, boxID int64) (at []time.Time) {
 }
 
 // shelves puts the boxes with their clutches onto the shelves of the machines.
-func (l *List) shelves(w *farm.Snapshot, open []farm.BatchView, boxes []BoxState, cards map[int64]card) {
+func (l *List) shelves(w *snapshot.Snapshot, open []snapshot.BatchView, boxes []BoxState, cards map[int64]card) {
 	for _, x := range w.Machines {
 		if machine.ID(x.Kind) != machine.ReptileBox {
 			continue
@@ -149,7 +150,7 @@ func (l *List) shelves(w *farm.Snapshot, open []farm.BatchView, boxes []BoxState
 }
 
 // dams lists the females that laid in the last months, with when they may lay again.
-func (l *List) dams(w *farm.Snapshot, history []damHistory) {
+func (l *List) dams(w *snapshot.Snapshot, history []damHistory) {
 	for _, p := range w.Pens {
 		kind := w.Kinds[p.Species]
 		l.HasPens = l.HasPens || kind != nil && kind.IsReptile() && p.UntilOn == nil && !p.Supplier
@@ -165,7 +166,7 @@ func (l *List) dams(w *farm.Snapshot, history []damHistory) {
 }
 
 // past lists the clutches that are over.
-func (l *List) past(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, cards map[int64]card, skip int) error {
+func (l *List) past(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, cards map[int64]card, skip int) error {
 	done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return rows.On(tx).ClosedClutches(ctx, pageOf+1, skip) })
 	for i, v := range done {
 		if i == pageOf {
@@ -185,7 +186,7 @@ type card struct {
 	box       int64
 }
 
-func cardsOf(w *farm.Snapshot, flock farm.Flock, history []damHistory) map[int64]card {
+func cardsOf(w *snapshot.Snapshot, flock snapshot.Flock, history []damHistory) map[int64]card {
 	all := map[int64]card{}
 	for _, h := range history {
 		for _, c := range h.clutches {

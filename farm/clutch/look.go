@@ -14,6 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
 )
@@ -41,7 +42,7 @@ func (s *Service) Look(ctx context.Context, req farm.Request, batchID int64, l L
 		if err := l.check(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(x.tx, x.v.Batch, l.At)
+		at, err := snapshot.When(x.tx, x.v.Batch, l.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -122,14 +123,14 @@ func (s *Service) WeighEggs(
 		var p farm.Problems
 		in := 0
 		for _, e := range x.eggs {
-			in += farm.OneIf(e.Fate == nil)
+			in += snapshot.OneIf(e.Fate == nil)
 		}
 		p.Count("eggs", "The number of eggs", eggs, 1, max(1, in))
 		p.Mass(req.Units(), "mass", "The weight of the eggs", &massG, 0.1, 20000)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(x.tx, x.v.Batch, told)
+		at, err := snapshot.When(x.tx, x.v.Batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -168,7 +169,7 @@ type Opened struct {
 }
 
 // mayOpen tells whether an egg may be opened: it was taken out as bad, or its time has been over for two weeks.
-func mayOpen(v farm.BatchView, e store.Egg) bool {
+func mayOpen(v snapshot.BatchView, e store.Egg) bool {
 	if e.Fate != nil {
 		return outcome.Fate(*e.Fate) == outcome.Removed && e.Opened == nil
 	}
@@ -187,7 +188,7 @@ func (s *Service) Open(ctx context.Context, req farm.Request, batchID int64, o O
 		if len(o.Eggs) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "Mark the eggs first.")
 		}
-		at, err := farm.When(x.tx, x.v.Batch, o.At)
+		at, err := snapshot.When(x.tx, x.v.Batch, o.At)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/clutch"
 )
 
@@ -26,14 +27,14 @@ type New struct {
 	Dam      string  // whose males these are
 	Sires    []Place
 	Boxes    []BoxCard
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	NextBox  string
 }
 
 // New shows what is needed to set a clutch of a dam ("pen-dam"; empty: the first) that was laid on a date: of males
 // those that were with her that day.
 func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time.Time) (n New, err error) {
-	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		flock, err := w.Flock(ctx, tx)
 		if err != nil {
 			return err
@@ -78,10 +79,10 @@ func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time
 }
 
 // dams adds the females of a pen.
-func (n *New) dams(p farm.Pen, kind *species.Profile, flock farm.Flock) {
+func (n *New) dams(p snapshot.Pen, kind *species.Profile, flock snapshot.Flock) {
 	females := 0
 	for _, st := range flock.Stays {
-		if st.PenID != p.ID || st.UntilOn != nil || st.Sex != farm.Female {
+		if st.PenID != p.ID || st.UntilOn != nil || st.Sex != snapshot.Female {
 			continue
 		}
 		b := flock.Birds[st.BirdID]
@@ -94,14 +95,14 @@ func (n *New) dams(p farm.Pen, kind *species.Profile, flock farm.Flock) {
 }
 
 // sires adds the males that were in the dam's pen on the day.
-func (n *New) sires(w *farm.Snapshot, flock farm.Flock, dam string, laid time.Time) {
+func (n *New) sires(w *snapshot.Snapshot, flock snapshot.Flock, dam string, laid time.Time) {
 	if n.Dam = dam; len(n.Dams) > 0 && !slices.ContainsFunc(n.Dams, func(d Place) bool { return d.Value == dam }) {
 		n.Dam = n.Dams[0].Value
 	}
 	pen, _, _ := strings.Cut(n.Dam, "-")
 	for _, st := range flock.Stays {
 		there := !st.FromOn.After(laid) && (st.UntilOn == nil || !st.UntilOn.Before(laid))
-		if fmt.Sprint(st.PenID) != pen || st.Sex != farm.Male || !there {
+		if fmt.Sprint(st.PenID) != pen || st.Sex != snapshot.Male || !there {
 			continue
 		}
 		b := flock.Birds[st.BirdID]

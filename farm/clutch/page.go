@@ -11,6 +11,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/reptile"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
 )
@@ -40,17 +41,17 @@ type MassView struct {
 
 // Page is one clutch.
 type Page struct {
-	farm.BatchView
+	snapshot.BatchView
 	Clutch     clutchrows.Clutch
 	Dam, Sire  string
-	Pen        farm.Pen
+	Pen        snapshot.Pen
 	Number     int // of the season, of its dam
 	Next       *NextClutch
 	Box        BoxState
-	Beside     []farm.BatchView // other clutches in the box
+	Beside     []snapshot.BatchView // other clutches in the box
 	Shelf      Shelf
 	Lying      []EggView // in their places, with those of other clutches
-	Warmth     farm.Warmth
+	Warmth     snapshot.Warmth
 	Forecast   reptile.Forecast
 	Warm       bool // the forecast could be made
 	Curves     []reptile.Point
@@ -64,7 +65,7 @@ type Page struct {
 	Why        []reptile.Reason // of what did not hatch, where something is known
 	Journal    []store.Entry
 	Notes      []store.Note
-	Machines   []farm.Machine // to whose shelves the box may go
+	Machines   []snapshot.Machine // to whose shelves the box may go
 }
 
 // Shift is what follows if all that is to come is warmer by so much.
@@ -75,7 +76,7 @@ type Shift struct {
 
 // Clutch shows one clutch.
 func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
-	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
 		if err != nil {
 			return err
@@ -117,8 +118,8 @@ func (s *Service) Clutch(ctx context.Context, m *farm.Member, id int64) (page Pa
 }
 
 // boxed adds the box, what else lies in it, and its shelf.
-func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows clutchrows.ClutchRows) {
-	box := farm.BoxOf(rows, p.Clutch)
+func (p *Page) boxed(w *snapshot.Snapshot, open []snapshot.BatchView, rows clutchrows.ClutchRows) {
+	box := snapshot.BoxOf(rows, p.Clutch)
 	p.Box = stateOf(w.Member, box, rows.Logs, changesOf(rows.Changes, box.ID), w.Now)
 	for _, v := range open {
 		if v.ID != p.ID && slices.ContainsFunc(rows.Others, func(c clutchrows.Clutch) bool { return c.BatchID == v.ID }) {
@@ -129,8 +130,8 @@ func (p *Page) boxed(w *farm.Snapshot, open []farm.BatchView, rows clutchrows.Cl
 }
 
 // warmed adds what the temperatures tell.
-func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, rows clutchrows.ClutchRows) (err error) {
-	if p.Warmth, err = w.Warmth(ctx, tx, p.Batch, farm.BoxOf(rows, p.Clutch), rows.Temps); err != nil {
+func (p *Page) warmed(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, rows clutchrows.ClutchRows) (err error) {
+	if p.Warmth, err = w.Warmth(ctx, tx, p.Batch, snapshot.BoxOf(rows, p.Clutch), rows.Temps); err != nil {
 		return err
 	}
 	now := w.Now
@@ -235,8 +236,8 @@ func (p *Page) why() []reptile.Reason {
 		if e.Fate == nil || e.Beside {
 			continue
 		}
-		bad += farm.OneIf(farm.FateOf(e.Egg) == outcome.Removed)
-		if farm.FateOf(e.Egg) == outcome.Unhatched && e.Stage != nil && *e.Stage != string(candling.Infertile) {
+		bad += snapshot.OneIf(snapshot.FateOf(e.Egg) == outcome.Removed)
+		if snapshot.FateOf(e.Egg) == outcome.Unhatched && e.Stage != nil && *e.Stage != string(candling.Infertile) {
 			lost++
 			if at := candling.Stage(*e.Stage); slices.Index(candling.Stages, at) > slices.Index(candling.Stages, stage) {
 				stage = at
@@ -256,7 +257,7 @@ func (p *Page) why() []reptile.Reason {
 
 // parents names who laid and sired, which clutch of the season it is, and when the next may come.
 func (p *Page) parents(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs []store.Egg, all []clutchrows.LaidClutch,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, eggs []store.Egg, all []clutchrows.LaidClutch,
 ) error {
 	flock, err := w.Flock(ctx, tx)
 	if err != nil {

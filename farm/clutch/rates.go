@@ -10,6 +10,7 @@ import (
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
 )
@@ -19,9 +20,9 @@ type Gave struct {
 	Name     string
 	Clutches int
 	Laid     int // slugs among them
-	Good     farm.Rate
-	Fertile  farm.Rate // of all of which somebody knows: slugs are none
-	Hatched  farm.Rate // of the good ones, of clutches that are over
+	Good     snapshot.Rate
+	Fertile  snapshot.Rate // of all of which somebody knows: slugs are none
+	Hatched  snapshot.Rate // of the good ones, of clutches that are over
 	counts   [3][]rates.Count
 }
 
@@ -47,7 +48,7 @@ type KindRates struct {
 // from the later ones.
 func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err error) {
 	err = s.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -83,7 +84,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 
 // count sorts the clutches into their groups.
 func count(
-	w *farm.Snapshot, flock farm.Flock, history []damHistory, tallies map[int64]store.Tally, over map[int64]bool,
+	w *snapshot.Snapshot, flock snapshot.Flock, history []damHistory, tallies map[int64]store.Tally, over map[int64]bool,
 ) (all Rates) {
 	byKind := map[string]map[string]map[string]*Gave{}
 	kinds := map[string]*species.Profile{}
@@ -120,7 +121,7 @@ func count(
 	for id, groups := range byKind {
 		all.Kinds = append(all.Kinds, ratesOf(kinds[id], groups))
 	}
-	slices.SortFunc(all.Kinds, func(a, b KindRates) int { return farm.CompareKinds(a.Kind, b.Kind) })
+	slices.SortFunc(all.Kinds, func(a, b KindRates) int { return snapshot.CompareKinds(a.Kind, b.Kind) })
 	return all
 }
 
@@ -157,23 +158,23 @@ func ratesOf(kind *species.Profile, groups map[string]map[string]*Gave) KindRate
 		for _, row := range sorted(groups[name]) {
 			g := *groups[name][row]
 			for i, rate := range g.all() {
-				*rate = farm.RateOf(k.Spread[i], g.counts[i])
+				*rate = snapshot.RateOf(k.Spread[i], g.counts[i])
 			}
 			group.Rows = append(group.Rows, g)
 		}
 		for i := range k.Spread {
-			each := make([]*farm.Rate, len(group.Rows))
+			each := make([]*snapshot.Rate, len(group.Rows))
 			for j := range group.Rows {
 				each[j] = group.Rows[j].all()[i]
 			}
-			farm.Pool(each)
+			snapshot.Pool(each)
 		}
 		k.Groups = append(k.Groups, group)
 	}
 	return k
 }
 
-func (g *Gave) all() [3]*farm.Rate { return [3]*farm.Rate{&g.Good, &g.Fertile, &g.Hatched} }
+func (g *Gave) all() [3]*snapshot.Rate { return [3]*snapshot.Rate{&g.Good, &g.Fertile, &g.Hatched} }
 
 func sorted(rows map[string]*Gave) (names []string) {
 	for name := range rows {

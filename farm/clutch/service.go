@@ -9,6 +9,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
 	"metrogon/store/hatch"
@@ -80,7 +81,7 @@ var (
 		if err := clutchrows.On(tx).MoveBox(ctx, m.Box, m.From); err != nil {
 			return err
 		}
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -114,7 +115,7 @@ var (
 
 // refresh works the days of clutches out anew.
 func refresh(ctx context.Context, tx *farm.Tx, batches map[int64]bool) error {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -145,8 +146,8 @@ func endBox(ctx context.Context, tx *farm.Tx, id int64, at *time.Time) error {
 func (s *Service) on(
 	ctx context.Context, req farm.Request, id int64, work func(x *at) (farm.Done, error),
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, s.Service, req, id, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		w, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, s.Service, req, id, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -165,9 +166,9 @@ func (s *Service) on(
 type at struct {
 	ctx  context.Context
 	tx   *farm.Tx
-	w    *farm.Snapshot
-	v    farm.BatchView
-	eggs farm.Eggs
+	w    *snapshot.Snapshot
+	v    snapshot.BatchView
+	eggs snapshot.Eggs
 	rows clutchrows.ClutchRows
 	c    clutchrows.Clutch
 }
@@ -180,5 +181,5 @@ func (x *at) record(u journal.Undo, format string, args ...any) (farm.Done, erro
 // living sorts the eggs that are meant; it checks that they are of the clutch and still in.
 func (x *at) living(ids []int64) ([]int64, error) {
 	ids = slices.Compact(slices.Sorted(slices.Values(ids)))
-	return ids, farm.Living(ids, x.eggs)
+	return ids, snapshot.Living(ids, x.eggs)
 }

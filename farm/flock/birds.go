@@ -11,11 +11,12 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 )
 
 // checkBird says what is wrong with a bird as it was typed, among those that are known.
-func checkBird(w *farm.Snapshot, f farm.Flock, b breeders.Bird) (breeders.Bird, error) {
+func checkBird(w *snapshot.Snapshot, f snapshot.Flock, b breeders.Bird) (breeders.Bird, error) {
 	var p farm.Problems
 	b.Name = p.Name("name", "The bird's name or band", b.Name, 40, true)
 	b.Mark = p.Name("mark", "The mark", b.Mark, 30, false)
@@ -29,7 +30,7 @@ func checkBird(w *farm.Snapshot, f farm.Flock, b breeders.Bird) (breeders.Bird, 
 	} else {
 		b.Species = kind.ID
 	}
-	if b.Sex != farm.Male && b.Sex != farm.Female {
+	if b.Sex != snapshot.Male && b.Sex != snapshot.Female {
 		p.Addf("sex", "Say whether it is male or female.")
 	}
 	today := w.Member.Date(w.Now)
@@ -40,14 +41,14 @@ func checkBird(w *farm.Snapshot, f farm.Flock, b breeders.Bird) (breeders.Bird, 
 	for _, parent := range []struct {
 		field, sex string
 		id         *int64
-	}{{"sire", farm.Male, b.SireID}, {"dam", farm.Female, b.DamID}} {
+	}{{"sire", snapshot.Male, b.SireID}, {"dam", snapshot.Female, b.DamID}} {
 		if parent.id != nil {
 			checkParent(&p, f, b, parent.field, parent.sex, *parent.id)
 		}
 	}
 	if len(p) == 0 && b.ID != 0 {
 		ids, parents := f.Pedigree()
-		parents[b.ID] = farm.ParentsOf(b)
+		parents[b.ID] = snapshot.ParentsOf(b)
 		if _, err := breeding.NewPedigree(ids, parents); err != nil {
 			p.Addf("sire", "%s would descend from itself.", b.Name)
 		}
@@ -55,7 +56,7 @@ func checkBird(w *farm.Snapshot, f farm.Flock, b breeders.Bird) (breeders.Bird, 
 	return b, p.Err()
 }
 
-func checkParent(p *farm.Problems, f farm.Flock, b breeders.Bird, field, sex string, id int64) {
+func checkParent(p *farm.Problems, f snapshot.Flock, b breeders.Bird, field, sex string, id int64) {
 	of, known := f.Birds[id]
 	switch {
 	case !known || of.Sex != sex || of.Species != b.Species || id == b.ID:
@@ -67,7 +68,7 @@ func checkParent(p *farm.Problems, f farm.Flock, b breeders.Bird, field, sex str
 
 // SaveBird makes a bird (ID 0) or changes one. Whoever is gone leaves its pen on that day.
 func (s *Service) SaveBird(ctx context.Context, req farm.Request, b breeders.Bird) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
 		before, known := f.Birds[b.ID]
 		if b.ID != 0 && !known {
 			return farm.Done{}, farm.ErrNone
@@ -117,10 +118,10 @@ func aboutBird(b breeders.Bird, id int64) journal.Subjects {
 // owned runs a use case on the birds that is the owner's alone.
 func (s *Service) owned(
 	ctx context.Context, req farm.Request,
-	work func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error),
+	work func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error),
 ) (farm.Done, error) {
 	return s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -132,14 +133,14 @@ func (s *Service) owned(
 	})
 }
 
-func hasYoung(f farm.Flock, bird int64) bool {
+func hasYoung(f snapshot.Flock, bird int64) bool {
 	return slices.ContainsFunc(f.ByName, func(b breeders.Bird) bool {
-		of := farm.ParentsOf(b)
+		of := snapshot.ParentsOf(b)
 		return of.Sire == bird || of.Dam == bird
 	})
 }
 
-func staysOf(f farm.Flock, bird int64) (all []breeders.BirdStay) {
+func staysOf(f snapshot.Flock, bird int64) (all []breeders.BirdStay) {
 	for _, s := range f.Stays {
 		if s.BirdID == bird {
 			all = append(all, s)
@@ -166,7 +167,7 @@ type PutIn struct {
 // PutIn puts a bird into a pen on a day. A bird is in one pen at a time: it leaves another on that
 // day. How many birds a pen has follows.
 func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
 		pen, ok := w.PenByID[in.PenID]
 		if !ok || pen.Supplier {
 			return farm.Done{}, farm.ErrNone
@@ -210,8 +211,8 @@ func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.D
 // change is a change of who is in which pen, with what undoes it.
 type change struct {
 	tx     *farm.Tx
-	w      *farm.Snapshot
-	f      farm.Flock
+	w      *snapshot.Snapshot
+	f      snapshot.Flock
 	on     time.Time
 	undo   journal.Undo
 	before []counts // of the pens touched
@@ -219,7 +220,7 @@ type change struct {
 	made   []string // names given to males that had none
 }
 
-func (c *change) check(pen farm.Pen, in PutIn) error {
+func (c *change) check(pen snapshot.Pen, in PutIn) error {
 	var p farm.Problems
 	if today := c.w.Member.Date(c.w.Now); in.On.After(today) {
 		p.Addf("on", "Say it once the bird is in: the day may be up to today.")
@@ -235,7 +236,7 @@ func (c *change) check(pen farm.Pen, in PutIn) error {
 		p.Addf("how", "Say whether it comes instead of another, beside, or is there already.")
 	}
 	for _, s := range c.f.Stays {
-		if in.How == Instead && s.PenID == pen.ID && s.Sex == farm.Male && s.UntilOn == nil && s.FromOn.After(in.On) {
+		if in.How == Instead && s.PenID == pen.ID && s.Sex == snapshot.Male && s.UntilOn == nil && s.FromOn.After(in.On) {
 			p.Addf("on", "%s came on %s; another can take his place from then on.", c.f.Birds[s.BirdID].Name,
 				s.FromOn.Format("2 Jan 2006"))
 		}
@@ -244,7 +245,7 @@ func (c *change) check(pen farm.Pen, in PutIn) error {
 }
 
 // bird finds the bird, or makes it.
-func (c *change) bird(ctx context.Context, pen farm.Pen, b breeders.Bird) (breeders.Bird, error) {
+func (c *change) bird(ctx context.Context, pen snapshot.Pen, b breeders.Bird) (breeders.Bird, error) {
 	if b.ID != 0 {
 		known, ok := c.f.Birds[b.ID]
 		switch {
@@ -276,7 +277,7 @@ func (c *change) bird(ctx context.Context, pen farm.Pen, b breeders.Bird) (breed
 }
 
 // leaveOther ends the bird's stay elsewhere.
-func (c *change) leaveOther(ctx context.Context, b breeders.Bird, pen farm.Pen) error {
+func (c *change) leaveOther(ctx context.Context, b breeders.Bird, pen snapshot.Pen) error {
 	for _, s := range staysOf(c.f, b.ID) {
 		switch {
 		case s.UntilOn != nil && !s.UntilOn.After(c.on):
@@ -304,22 +305,22 @@ func (c *change) end(ctx context.Context, s breeders.BirdStay) error {
 }
 
 // out takes the males out that are in a pen, named or not, and names them.
-func (c *change) out(ctx context.Context, pen farm.Pen) (names []string, err error) {
+func (c *change) out(ctx context.Context, pen snapshot.Pen) (names []string, err error) {
 	n := c.pen(pen)
 	for _, s := range c.f.Stays {
-		if s.PenID != pen.ID || s.Sex != farm.Male || s.UntilOn != nil || s.FromOn.After(c.on) {
+		if s.PenID != pen.ID || s.Sex != snapshot.Male || s.UntilOn != nil || s.FromOn.After(c.on) {
 			continue
 		}
 		if err := c.end(ctx, s); err != nil {
 			return nil, err
 		}
-		n.less(farm.Male)
+		n.less(snapshot.Male)
 		names = append(names, c.f.Birds[s.BirdID].Name)
 	}
 	for n.Males > 0 { // those that nobody named were there from the pen's first day
 		name := c.nameFor(pen)
 		id, err := breeders.On(c.tx).SaveBird(
-			ctx, breeders.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: farm.Male},
+			ctx, breeders.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: snapshot.Male},
 		)
 		if err != nil {
 			return nil, taken(err)
@@ -337,7 +338,7 @@ func (c *change) out(ctx context.Context, pen farm.Pen) (names []string, err err
 }
 
 // nameFor is a free name for a male whom nobody named.
-func (c *change) nameFor(pen farm.Pen) string {
+func (c *change) nameFor(pen snapshot.Pen) string {
 	base := []rune("Male of " + pen.Name)
 	for i := 1; ; i++ {
 		end := ""
@@ -353,7 +354,7 @@ func (c *change) nameFor(pen farm.Pen) string {
 }
 
 // pen is how many birds a pen has, while it changes.
-func (c *change) pen(p farm.Pen) *counts {
+func (c *change) pen(p snapshot.Pen) *counts {
 	i := slices.IndexFunc(c.now, func(n counts) bool { return n.Pen == p.ID })
 	if i < 0 {
 		i = len(c.now)
@@ -364,7 +365,7 @@ func (c *change) pen(p farm.Pen) *counts {
 }
 
 func (n *counts) less(sex string) {
-	if sex == farm.Male {
+	if sex == snapshot.Male {
 		n.Males = max(0, n.Males-1)
 		return
 	}
@@ -373,7 +374,7 @@ func (n *counts) less(sex string) {
 
 // counted adds a bird that was put in, unless it is one of those that were counted there and had no
 // name yet.
-func (c *change) counted(pen farm.Pen, sex, how string) {
+func (c *change) counted(pen snapshot.Pen, sex, how string) {
 	n := c.pen(pen)
 	named := int64(1)
 	for _, s := range c.f.Stays {
@@ -381,7 +382,7 @@ func (c *change) counted(pen farm.Pen, sex, how string) {
 			named++
 		}
 	}
-	if sex == farm.Male {
+	if sex == snapshot.Male {
 		if how != Already || named > n.Males {
 			n.Males++
 		}
@@ -414,7 +415,7 @@ type Leave struct {
 
 // Leave takes a bird out of the pen where it is.
 func (s *Service) Leave(ctx context.Context, req farm.Request, in Leave) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *farm.Snapshot, f farm.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
 		b, ok := f.Birds[in.BirdID]
 		if !ok {
 			return farm.Done{}, farm.ErrNone

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/breeders"
 )
@@ -18,8 +19,8 @@ import (
 type BirdRow struct {
 	breeders.Bird
 	Kind       *species.Profile
-	Pen        *farm.Pen // where it is now
-	Sire, Dam  string    // names; "": not known
+	Pen        *snapshot.Pen // where it is now
+	Sire, Dam  string        // names; "": not known
 	Inbreeding float64
 	Young      int // birds on the list that descend from it directly
 }
@@ -33,25 +34,25 @@ func (s *Service) Birds(ctx context.Context, m *farm.Member) (all []BirdRow, err
 		return nil
 	})
 	slices.SortStableFunc(all, func(a, b BirdRow) int {
-		if d := farm.OneIf(a.GoneOn != nil) - farm.OneIf(b.GoneOn != nil); d != 0 {
+		if d := snapshot.OneIf(a.GoneOn != nil) - snapshot.OneIf(b.GoneOn != nil); d != 0 {
 			return d
 		}
-		return farm.CompareKinds(a.Kind, b.Kind)
+		return snapshot.CompareKinds(a.Kind, b.Kind)
 	})
 	return all, err
 }
 
 // registry is the farm's birds with how they are related.
 type registry struct {
-	w        *farm.Snapshot
-	flock    farm.Flock
+	w        *snapshot.Snapshot
+	flock    snapshot.Flock
 	pedigree *breeding.Pedigree[int64]
 	young    map[int64][]breeders.Bird
 }
 
 func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm.Tx, *registry) error) error {
 	return s.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -64,7 +65,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 			return err
 		}
 		for _, b := range flock.ByName {
-			of := farm.ParentsOf(b)
+			of := snapshot.ParentsOf(b)
 			for _, parent := range []int64{of.Sire, of.Dam} {
 				if parent != 0 {
 					r.young[parent] = append(r.young[parent], b)
@@ -76,7 +77,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 }
 
 func (r *registry) row(b breeders.Bird) BirdRow {
-	of := farm.ParentsOf(b)
+	of := snapshot.ParentsOf(b)
 	row := BirdRow{
 		Bird: b, Kind: r.w.Kinds[b.Species], Sire: r.flock.Birds[of.Sire].Name, Dam: r.flock.Birds[of.Dam].Name,
 		Inbreeding: r.pedigree.Inbreeding(b.ID), Young: len(r.young[b.ID]),
@@ -103,7 +104,7 @@ type Relative struct {
 // StayRow is a bird's time in a pen.
 type StayRow struct {
 	breeders.BirdStay
-	Pen farm.Pen
+	Pen snapshot.Pen
 }
 
 // Family is a bird with its ancestors and its young.
@@ -121,7 +122,7 @@ type Family struct {
 // Choices are what a bird's form offers.
 type Choices struct {
 	Sires, Dams []breeders.Bird
-	Pens        []farm.Pen
+	Pens        []snapshot.Pen
 }
 
 // Bird shows one.
@@ -133,7 +134,7 @@ func (s *Service) Bird(ctx context.Context, m *farm.Member, id int64) (f Family,
 		}
 		f.BirdRow = r.row(b)
 		r.ancestors(&f, b.ID)
-		of := farm.ParentsOf(b)
+		of := snapshot.ParentsOf(b)
 		for _, a := range r.pedigree.Common(of.Sire, of.Dam) {
 			f.Common = append(f.Common, r.flock.Birds[a.Bird].Name)
 		}
@@ -163,7 +164,7 @@ func (r *registry) ancestors(f *Family, id int64) {
 		if known {
 			rel.Bird, rel.Again = &b, seen[b.ID]
 			seen[b.ID] = true
-			p := farm.ParentsOf(b)
+			p := snapshot.ParentsOf(b)
 			of[2*no], of[2*no+1] = p.Sire, p.Dam
 			f.Known = f.Known || no > 1
 		}
@@ -175,7 +176,7 @@ func (r *registry) choices(speciesID string, but int64) (c Choices) {
 	for _, b := range r.flock.ByName {
 		switch {
 		case b.Species != speciesID || b.ID == but:
-		case b.Sex == farm.Male:
+		case b.Sex == snapshot.Male:
 			c.Sires = append(c.Sires, b)
 		default:
 			c.Dams = append(c.Dams, b)
@@ -240,7 +241,7 @@ func (r *registry) parents(ctx context.Context, tx *farm.Tx, n *NewBird, batch s
 		n.Origin = "eggs from " + pen.Name
 		return nil
 	}
-	facts, err := farm.ReadFacts(ctx, tx, r.w)
+	facts, err := snapshot.ReadFacts(ctx, tx, r.w)
 	if err != nil {
 		return err
 	}
@@ -324,7 +325,7 @@ func (s *Service) Mating(
 			}
 			row := r.row(b)
 			switch {
-			case b.Sex == farm.Male:
+			case b.Sex == snapshot.Male:
 				p.Sires = append(p.Sires, row)
 			default:
 				p.Dams = append(p.Dams, row)
@@ -349,7 +350,7 @@ func (p *Mating) kinds(r *registry, kind string) {
 			p.Kinds = append(p.Kinds, profile)
 		}
 	}
-	slices.SortFunc(p.Kinds, farm.CompareKinds)
+	slices.SortFunc(p.Kinds, snapshot.CompareKinds)
 	for _, k := range p.Kinds {
 		if p.Kind == nil || k.ID == kind {
 			p.Kind = k
@@ -506,7 +507,7 @@ func (g *GenerationRow) shells(of map[string]int) {
 
 // generation of a bird: one after the later of its parents, 0 where none is known.
 func (r *registry) generation(id int64) int {
-	p := farm.ParentsOf(r.flock.Birds[id])
+	p := snapshot.ParentsOf(r.flock.Birds[id])
 	no := 0
 	for _, parent := range []int64{p.Sire, p.Dam} {
 		if parent != 0 {

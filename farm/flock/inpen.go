@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/breeding"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 	"metrogon/store/stock"
 )
@@ -47,7 +48,7 @@ const (
 )
 
 // inPen tells of the birds of one pen.
-func inPen(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen) (in InPen, err error) {
+func inPen(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot.Pen) (in InPen, err error) {
 	f, err := w.Flock(ctx, tx)
 	if err != nil {
 		return in, err
@@ -61,7 +62,7 @@ func inPen(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen) (in
 	return in, err
 }
 
-func (in *InPen) fill(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.Time) {
+func (in *InPen) fill(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, today time.Time) {
 	in.Unnamed.Males, in.Unnamed.Females = pen.Males, pen.Females
 	here := map[int64]bool{}
 	years, aged := 0.0, 0.0
@@ -76,7 +77,7 @@ func (in *InPen) fill(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.T
 			continue
 		}
 		here[s.BirdID] = true
-		if s.Sex == farm.Male {
+		if s.Sex == snapshot.Male {
 			in.Unnamed.Males--
 			b.Change = matters(changes, s, today)
 			if b.Change != nil {
@@ -90,7 +91,7 @@ func (in *InPen) fill(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.T
 		in.Unnamed.Females--
 		in.Birds = append(in.Birds, b)
 		if b.HatchedOn != nil {
-			years += farm.AgeYears(b.Bird, today)
+			years += snapshot.AgeYears(b.Bird, today)
 			aged++
 		}
 	}
@@ -116,7 +117,7 @@ func matters(changes []breeding.Change, s breeders.BirdStay, today time.Time) *b
 }
 
 // spansOf tells of each day about now how sure the sires of its eggs are.
-func spansOf(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.Time) (all []SireSpan) {
+func spansOf(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, today time.Time) (all []SireSpan) {
 	if len(f.Changes(w, pen.ID)) == 0 {
 		return nil
 	}
@@ -141,7 +142,7 @@ func spansOf(w *farm.Snapshot, f farm.Flock, pen farm.Pen, today time.Time) (all
 func lastChange(in InPen, today time.Time) *PenBird {
 	var last *PenBird
 	for i, b := range in.Birds {
-		if b.Stay.Sex == farm.Male && farm.AgeDays(b.Stay.FromOn, today) <= spanBack &&
+		if b.Stay.Sex == snapshot.Male && farm.AgeDays(b.Stay.FromOn, today) <= spanBack &&
 			(last == nil || b.Stay.FromOn.After(last.Stay.FromOn)) {
 			last = &in.Birds[i]
 		}
@@ -158,7 +159,7 @@ const (
 // fell tells that a pen lays much less since a male came in: so few eggs in so many days come fewer than
 // two times in a hundred where nothing changed (Poisson, the days before taken as they were).
 func fell(
-	ctx context.Context, tx *farm.Tx, f farm.Flock, pen farm.Pen, b PenBird, today time.Time,
+	ctx context.Context, tx *farm.Tx, f snapshot.Flock, pen snapshot.Pen, b PenBird, today time.Time,
 ) (string, error) {
 	after := min(farm.AgeDays(b.Stay.FromOn, today), layingDays)
 	if after < leastLaying {

@@ -8,6 +8,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // KindRates are the pens of one kind, the farm's own or bought eggs', with what is common
@@ -60,18 +61,18 @@ func ByKind(pens []PenRates) (all []KindRates) {
 	}
 	for i := range all {
 		k := &all[i]
-		k.Fertility = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.Fertility })
-		k.HatchOfFertile = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.HatchOfFertile })
-		k.HatchOfSet = pool(k.Pens, func(p *PenRates) *farm.Rate { return &p.HatchOfSet })
+		k.Fertility = pool(k.Pens, func(p *PenRates) *snapshot.Rate { return &p.Fertility })
+		k.HatchOfFertile = pool(k.Pens, func(p *PenRates) *snapshot.Rate { return &p.HatchOfFertile })
+		k.HatchOfSet = pool(k.Pens, func(p *PenRates) *snapshot.Rate { return &p.HatchOfSet })
 	}
 	return all
 }
 
 // pool draws one of the rates of pens together and gives its mean.
-func pool(pens []PenRates, of func(*PenRates) *farm.Rate) float64 {
-	all := make([]*farm.Rate, len(pens))
+func pool(pens []PenRates, of func(*PenRates) *snapshot.Rate) float64 {
+	all := make([]*snapshot.Rate, len(pens))
 	for i := range pens {
 		all[i] = of(&pens[i])
 	}
-	return farm.Pool(all)
+	return snapshot.Pool(all)
 }

@@ -8,12 +8,13 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 )
 
 // PenLine is a line of a list of pens.
 type PenLine struct {
 	No int
-	farm.Pen
+	snapshot.Pen
 }
 
 // BringPens makes the pens of a list, all or none; with dry it only looks. Those whose name is there
@@ -31,7 +32,7 @@ func (b *Service) BringPens(
 		}
 		for _, l := range lines {
 			same := func(name string) bool { return strings.EqualFold(name, l.Name) }
-			if slices.ContainsFunc(pens, func(p farm.Pen) bool { return same(p.Name) }) {
+			if slices.ContainsFunc(pens, func(p snapshot.Pen) bool { return same(p.Name) }) {
 				out.Known++
 				continue
 			}

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/laying"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/stock"
 )
 
@@ -20,7 +21,7 @@ type Pace struct {
 }
 
 // paceOf reads how a pen lays, up to yesterday.
-func paceOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen) (p Pace, err error) {
+func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot.Pen) (p Pace, err error) {
 	today := w.Member.Date(w.Now)
 	if pen.Supplier || pen.UntilOn != nil {
 		return p, nil
@@ -54,7 +55,7 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pen farm.Pen) (p
 }
 
 // hensSay tells how old the hens of a pen are, and what follows for their eggs.
-func hensSay(pen farm.Pen, today time.Time) string {
+func hensSay(pen snapshot.Pen, today time.Time) string {
 	if pen.HensHatchedOn == nil {
 		return ""
 	}

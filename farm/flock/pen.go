@@ -8,14 +8,15 @@ import (
 	"metrogon/core/marks"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/breeders"
 )
 
 // PenBatch is what a pen's eggs did in one batch.
 type PenBatch struct {
-	farm.BatchView
-	farm.Rates
+	snapshot.BatchView
+	snapshot.Rates
 	Eggs int
 }
 
@@ -43,19 +44,19 @@ type Reject struct {
 // Part is a part of a pen's eggs with its rates.
 type Part struct {
 	Name string
-	farm.Rates
+	snapshot.Rates
 }
 
 // lots are a pen's eggs as far as they are told apart, with the groups that they
 // belong to.
 type lots struct {
 	all    []breeders.PenLot
-	ledger farm.Ledger
+	ledger snapshot.Ledger
 	kind   *species.Profile
 }
 
 // byBatch tells of the eggs that are not on trial, the newest batch first.
-func (l lots) byBatch(penID int64) []farm.Told {
+func (l lots) byBatch(penID int64) []snapshot.Told {
 	told := slices.Clone(l.ledger.Of(penID))
 	slices.Reverse(told)
 	return told
@@ -65,7 +66,7 @@ func (l lots) byBatch(penID int64) []farm.Told {
 // Hatch is told of a group only where all its eggs have the name.
 func (l lots) parts(name func(breeders.PenLot) string) (all []Part, leftOut int) {
 	type cell struct {
-		key  farm.GroupKey
+		key  snapshot.GroupKey
 		name string
 	}
 	cells := map[cell]breeders.PenLot{}
@@ -76,7 +77,7 @@ func (l lots) parts(name func(breeders.PenLot) string) (all []Part, leftOut int)
 		if n == "" || x.Set == 0 {
 			continue
 		}
-		at := cell{farm.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}, n}
+		at := cell{snapshot.GroupKey{PenID: x.PenID, BatchID: x.BatchID, Trial: x.Trial}, n}
 		before, seen := cells[at]
 		if !seen {
 			order = append(order, at)
@@ -87,10 +88,10 @@ func (l lots) parts(name func(breeders.PenLot) string) (all []Part, leftOut int)
 		x.Record, x.Counted = plus(before.Record, x.Record), x.Counted+before.Counted
 		cells[at] = x
 	}
-	told := map[string][]farm.Told{}
+	told := map[string][]snapshot.Told{}
 	for _, at := range order {
 		x := cells[at]
-		t, out := farm.TellPart(l.kind, x.Record, x.Counted, x.SetClosed > 0, l.ledger.Group(at.key))
+		t, out := snapshot.TellPart(l.kind, x.Record, x.Counted, x.SetClosed > 0, l.ledger.Group(at.key))
 		leftOut += out
 		told[at.name] = append(told[at.name], t)
 	}
@@ -165,7 +166,7 @@ func plus(a, b breeders.Record) breeders.Record {
 // Pen shows one pen.
 func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -173,11 +174,11 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 		if !ok {
 			return farm.ErrNone
 		}
-		all, err := farm.ReadLots(ctx, tx, id)
+		all, err := snapshot.ReadLots(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		ledger, err := farm.ReadLedger(ctx, tx)
+		ledger, err := snapshot.ReadLedger(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -209,8 +210,8 @@ func (b *Service) Pen(ctx context.Context, m *farm.Member, id int64) (page PenPa
 			return err
 		}
 		for _, t := range told {
-			i := slices.IndexFunc(batches, func(v farm.BatchView) bool { return v.ID == t.BatchID })
-			page.Batches = append(page.Batches, PenBatch{batches[i], l.ledger.Rates([]farm.Told{t}), t.Eggs})
+			i := slices.IndexFunc(batches, func(v snapshot.BatchView) bool { return v.ID == t.BatchID })
+			page.Batches = append(page.Batches, PenBatch{batches[i], l.ledger.Rates([]snapshot.Told{t}), t.Eggs})
 		}
 		return nil
 	})

@@ -9,10 +9,11 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 )
 
 // SavePen makes a pen (ID 0) or changes one.
-func (b *Service) SavePen(ctx context.Context, req farm.Request, pen farm.Pen) (farm.Done, error) {
+func (b *Service) SavePen(ctx context.Context, req farm.Request, pen snapshot.Pen) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		id, back, err := b.savePen(ctx, tx, pen)
 		if err != nil {
@@ -23,7 +24,7 @@ func (b *Service) SavePen(ctx context.Context, req farm.Request, pen farm.Pen) (
 }
 
 // NamePens makes several pens at once, as a farm begins with.
-func (b *Service) NamePens(ctx context.Context, req farm.Request, pens []farm.Pen) (farm.Done, error) {
+func (b *Service) NamePens(ctx context.Context, req farm.Request, pens []snapshot.Pen) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		if len(pens) == 0 {
 			return farm.Done{}, farm.Problemf("name-0", "Name at least one pen.")
@@ -45,8 +46,8 @@ func (b *Service) NamePens(ctx context.Context, req farm.Request, pens []farm.Pe
 }
 
 // savePen makes or changes a pen, and gives the step that takes it back.
-func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id int64, back journal.Step, err error) {
-	if pen, err = farm.CheckPen(pen, b.Now()); err != nil {
+func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen snapshot.Pen) (id int64, back journal.Step, err error) {
+	if pen, err = snapshot.CheckPen(pen, b.Now()); err != nil {
 		return 0, back, err
 	}
 	if pen.ID != 0 {
@@ -54,7 +55,7 @@ func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id in
 		if err != nil {
 			return 0, back, err
 		}
-		i := slices.IndexFunc(pens, func(p farm.Pen) bool { return p.ID == pen.ID })
+		i := slices.IndexFunc(pens, func(p snapshot.Pen) bool { return p.ID == pen.ID })
 		if i < 0 {
 			return 0, back, farm.ErrNone
 		}
@@ -80,9 +81,9 @@ func (b *Service) savePen(ctx context.Context, tx *farm.Tx, pen farm.Pen) (id in
 
 // PenRates is a pen with its rates.
 type PenRates struct {
-	farm.Pen
+	snapshot.Pen
 	Kind *species.Profile
-	farm.Rates
+	snapshot.Rates
 	Set int
 	// Crowd warns of a male too few or too many, before he is blamed.
 	Crowd string
@@ -94,13 +95,13 @@ func (b *Service) Pens(ctx context.Context, m *farm.Member) ([]PenRates, error) 
 	return all, err
 }
 
-func (b *Service) pens(ctx context.Context, m *farm.Member) (all []PenRates, ledger farm.Ledger, err error) {
+func (b *Service) pens(ctx context.Context, m *farm.Member) (all []PenRates, ledger snapshot.Ledger, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
-		if ledger, err = farm.ReadLedger(ctx, tx); err != nil {
+		if ledger, err = snapshot.ReadLedger(ctx, tx); err != nil {
 			return err
 		}
 		for _, p := range w.Pens {
@@ -116,12 +117,12 @@ func (b *Service) pens(ctx context.Context, m *farm.Member) (all []PenRates, led
 		if a.Supplier != b.Supplier { // bought eggs stand apart
 			return map[bool]int{true: 1, false: -1}[a.Supplier]
 		}
-		return farm.CompareKinds(a.Kind, b.Kind)
+		return snapshot.CompareKinds(a.Kind, b.Kind)
 	})
 	return
 }
 
-func penRates(w *farm.Snapshot, p farm.Pen, ledger farm.Ledger) (PenRates, error) {
+func penRates(w *snapshot.Snapshot, p snapshot.Pen, ledger snapshot.Ledger) (PenRates, error) {
 	kind, err := w.Kind(p.Species)
 	if err != nil {
 		return PenRates{}, err

@@ -17,6 +17,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/probes"
 	"metrogon/store/stock"
@@ -73,7 +74,7 @@ func Lay(x Instrument, in string) Instrument {
 	return x
 }
 
-func gaugeOf(w *farm.Snapshot, x Instrument, checks []probes.InstrumentCheck) Gauge {
+func gaugeOf(w *snapshot.Snapshot, x Instrument, checks []probes.InstrumentCheck) Gauge {
 	g := Gauge{Instrument: x, Lies: x.Spot}
 	if x.MachineID != nil {
 		g.Lies = w.MachineByID[*x.MachineID].Name
@@ -85,7 +86,7 @@ func gaugeOf(w *farm.Snapshot, x Instrument, checks []probes.InstrumentCheck) Ga
 	for _, c := range checks {
 		if c.InstrumentID == x.ID {
 			g.Checks = append([]probes.InstrumentCheck{c}, g.Checks...)
-			all = append(all, farm.CheckOf(c))
+			all = append(all, snapshot.CheckOf(c))
 		}
 	}
 	g.Temp = instrument.CorrectionOf(instrument.Temperature, all)
@@ -104,14 +105,14 @@ func gaugeOf(w *farm.Snapshot, x Instrument, checks []probes.InstrumentCheck) Ga
 type List struct {
 	Now      time.Time
 	Gauges   []Gauge
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	Places   []stock.StoragePlace // where eggs wait
 }
 
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -171,7 +172,7 @@ func (b *Service) Lies(
 }
 
 func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm.Done, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return farm.Done{}, err
 	}
@@ -231,7 +232,7 @@ func save(ctx context.Context, tx *farm.Tx, x Instrument, since time.Time) (farm
 	return journal.Record(ctx, tx, journal.On(journal.Gauge, id), u, "Instrument %s.", x.Name)
 }
 
-func placesOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) ([]stock.StoragePlace, error) {
+func placesOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) ([]stock.StoragePlace, error) {
 	up, err := w.Upkeep(ctx, tx)
 	return up.Places, err
 }
@@ -252,7 +253,7 @@ type Checking struct {
 // Check keeps a check, and says what has to be added from now on.
 func (b *Service) Check(ctx context.Context, req farm.Request, in Checking) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -342,7 +343,7 @@ type Reading struct {
 func (b *Service) TakeReading(
 	ctx context.Context, req farm.Request, machineID int64, r Reading,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		if r.At.IsZero() {
 			r.At = tx.At
 		}
@@ -401,7 +402,7 @@ func (b *Service) TakeReading(
 
 // refreshClutches works out anew when clutches on its shelves hatch.
 func refreshClutches(ctx context.Context, tx *farm.Tx, machineID int64) error {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -440,7 +441,7 @@ func (r *Reading) wetBulb(p *farm.Problems, m *farm.Member) {
 }
 
 // Chores are instruments that were checked long ago.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 
 	"metrogon/core/instrument"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/probes"
 )
 
@@ -54,8 +55,8 @@ const (
 )
 
 // MachineOf reads a machine through its instruments, as a part of its page.
-func MachineOf(machineID int64, to *Machine) farm.Part {
-	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+func MachineOf(machineID int64, to *Machine) snapshot.Part {
+	return func(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		rows, err := probes.On(tx).Gauges(ctx, machineID, w.Now.Add(-lookBack), mostRead)
 		if err != nil {
 			return err
@@ -65,7 +66,7 @@ func MachineOf(machineID int64, to *Machine) farm.Part {
 	}
 }
 
-func machineOf(w *farm.Snapshot, rows probes.Gauges, open []farm.BatchView, machineID int64) (x Machine) {
+func machineOf(w *snapshot.Snapshot, rows probes.Gauges, open []snapshot.BatchView, machineID int64) (x Machine) {
 	by := map[int64]Gauge{}
 	for _, one := range rows.Instruments {
 		g := gaugeOf(w, one, rows.Checks)
@@ -74,7 +75,7 @@ func machineOf(w *farm.Snapshot, rows probes.Gauges, open []farm.BatchView, mach
 		}
 	}
 	in := func(g Gauge) bool { return g.MachineID != nil && *g.MachineID == machineID }
-	slices.SortStableFunc(x.Gauges, func(a, b Gauge) int { return farm.OneIf(in(b)) - farm.OneIf(in(a)) })
+	slices.SortStableFunc(x.Gauges, func(a, b Gauge) int { return snapshot.OneIf(in(b)) - snapshot.OneIf(in(a)) })
 	for _, r := range rows.Readings {
 		read := Read{At: r.At, TempC: r.TempC, RHPct: r.RHPct}
 		if r.InstrumentID != nil {
@@ -92,7 +93,7 @@ func machineOf(w *farm.Snapshot, rows probes.Gauges, open []farm.BatchView, mach
 }
 
 // told puts what a probe in it told before what was read by hand, where it is newer.
-func (x *Machine) told(w *farm.Snapshot, last []probes.Point, by map[int64]Gauge, in func(Gauge) bool) {
+func (x *Machine) told(w *snapshot.Snapshot, last []probes.Point, by map[int64]Gauge, in func(Gauge) bool) {
 	for _, p := range last {
 		g := by[p.InstrumentID]
 		if !in(g) || w.Now.Sub(p.At) >= 24*time.Hour {
@@ -128,7 +129,7 @@ func (g Gauge) corrected(r probes.MachineReading) Read {
 }
 
 // wants is what most of the eggs in the machine want.
-func (x *Machine) wants(open []farm.BatchView, machineID int64) {
+func (x *Machine) wants(open []snapshot.BatchView, machineID int64) {
 	most := 0
 	for _, v := range open {
 		if v.Stands().ID == machineID && v.Alive > most && !v.Kind.IsReptile() {

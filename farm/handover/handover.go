@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/people"
 	"metrogon/store/remind"
@@ -58,7 +59,7 @@ func (l List) Missed() int { return l.count(func(e Entry) bool { return e.Missed
 func (l List) count(is func(Entry) bool) (n int) {
 	for _, d := range l.Days {
 		for _, e := range d.Entries {
-			n += farm.OneIf(is(e))
+			n += snapshot.OneIf(is(e))
 		}
 	}
 	return n
@@ -186,7 +187,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h remind.Handover) (l L
 	if l.Over {
 		return l, nil
 	}
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return l, err
 	}
@@ -226,7 +227,7 @@ func (b *Service) list(ctx context.Context, tx *farm.Tx, h remind.Handover) (l L
 }
 
 // Missed tells of lists on which something is past and was not ticked: to those who make lists.
-func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	if !tx.Member.Keeper() {
 		return nil, nil
 	}
@@ -255,7 +256,7 @@ func (b *Service) Missed(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (al
 const graceful = 3 * time.Hour
 
 // care is what a tick also writes down: it is the whole of the work.
-var care = []string{method.Turn, method.Cool, method.Mist, farm.Tilt}
+var care = []string{method.Turn, method.Cool, method.Mist, snapshot.Tilt}
 
 // Tick ticks an item of the list of a link, or opens it again. Turning, cooling, misting and tilting are
 // written down on the farm with it; of other work the tick alone is kept, and whoever works on the farm

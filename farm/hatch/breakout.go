@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/hatch"
 )
@@ -67,11 +68,11 @@ func (b *Service) BreakOut(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(tx, batch, o.At)
+		at, err := snapshot.When(tx, batch, o.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := farm.Viewed(ctx, tx, batch)
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -94,7 +95,7 @@ func (b *Service) BreakOut(
 		if err := rows.On(tx).AddBreakOut(ctx, row); err != nil {
 			return farm.Done{}, err
 		}
-		if err := farm.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
+		if err := snapshot.UpdateFertility(ctx, tx.Tx, batchID); err != nil {
 			return farm.Done{}, err
 		}
 		u = append(journal.Undo{dropBreakOut.Of(o.EggID)}, u...)
@@ -114,10 +115,10 @@ func (o Opened) says() string {
 
 // keep changes how the egg ended.
 func (o Opened) keep(
-	ctx context.Context, tx *farm.Tx, e store.Egg, v farm.BatchView, pens []farm.PenEggs, at time.Time,
+	ctx context.Context, tx *farm.Tx, e store.Egg, v snapshot.BatchView, pens []snapshot.PenEggs, at time.Time,
 ) (journal.Undo, error) {
 	stage := string(o.Stage)
-	switch fate := farm.FateOf(e); {
+	switch fate := snapshot.FateOf(e); {
 	case fate == "" && !v.Open(), fate == outcome.Counted:
 		return nil, farm.Problemf("egg", "Egg %d ended with others that were only counted: nobody knows which of them "+
 			"hatched. Take the closing back, open the leftovers, and close again.", e.No)
@@ -145,7 +146,7 @@ func (o Opened) keep(
 
 // BreakOutPage is a batch whose leftovers are opened.
 type BreakOutPage struct {
-	farm.BatchView
+	snapshot.BatchView
 	Waiting []WaitingEgg // that may be opened, by pen
 	Seen    []SeenPen
 	Counted int // eggs that ended with others, of which nobody knows which hatched
@@ -183,7 +184,7 @@ func (b *Service) BreakOutOf(ctx context.Context, m *farm.Member, batchID int64)
 		if err != nil {
 			return err
 		}
-		w, v, err := farm.Viewed(ctx, tx, batch)
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return err
 		}
@@ -213,12 +214,12 @@ func (b *Service) BreakOutOf(ctx context.Context, m *farm.Member, batchID int64)
 }
 
 // take sorts the eggs of a pen.
-func (p *BreakOutPage) take(w *farm.Snapshot, pen farm.PenEggs, found map[int64][]string, trays []store.Tray) {
+func (p *BreakOutPage) take(w *snapshot.Snapshot, pen snapshot.PenEggs, found map[int64][]string, trays []store.Tray) {
 	seen := SeenPen{Pen: pen.Label()}
 	any := false
 	for _, e := range pen.Eggs {
 		x := WaitingEgg{
-			Egg: e, Pen: pen.Label(), Code: farm.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(e.LaidOn, w.Member.Date(p.SetAt)),
+			Egg: e, Pen: pen.Label(), Code: snapshot.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(e.LaidOn, w.Member.Date(p.SetAt)),
 			Band: w.Band(pen.ID),
 		}
 		for _, t := range trays {
@@ -226,8 +227,8 @@ func (p *BreakOutPage) take(w *farm.Snapshot, pen farm.PenEggs, found map[int64]
 				x.Tray = t.Name
 			}
 		}
-		shown := farm.OpenedAs(e.Fate, e.Stage, e.Opened)
-		switch fate := farm.FateOf(e); {
+		shown := snapshot.OpenedAs(e.Fate, e.Stage, e.Opened)
+		switch fate := snapshot.FateOf(e); {
 		case fate == outcome.Counted:
 			p.Counted++
 		case fate == "" && p.Open() && p.Hatching(), fate == outcome.Unhatched && shown == candling.NotOpened:

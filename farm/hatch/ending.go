@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -26,8 +27,8 @@ type Young struct {
 // Hatched records how many young of each pen hatched. From which eggs they came is
 // not known by that; it is when the batch is closed and no other egg is left.
 func (b *Service) Hatched(ctx context.Context, req farm.Request, batchID int64, y Young) (farm.Done, error) {
-	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, y.At)
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, y.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -55,7 +56,7 @@ func (b *Service) Hatched(ctx context.Context, req farm.Request, batchID int64, 
 
 // soon asks about young that came days before the first usually do.
 func soon(ctx context.Context, tx *farm.Tx, batch store.Batch, at time.Time) error {
-	_, v, err := farm.Viewed(ctx, tx, batch)
+	_, v, err := snapshot.Viewed(ctx, tx, batch)
 	if err != nil {
 		return err
 	}
@@ -67,7 +68,7 @@ func soon(ctx context.Context, tx *farm.Tx, batch store.Batch, at time.Time) err
 	return p.Err()
 }
 
-func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young, err error) {
+func (y Young) check(batch store.Batch, pens []snapshot.PenEggs) (all []store.Young, err error) {
 	for trial, counts := range map[bool]map[int64]int{false: y.ByPen, true: y.OnTrial} {
 		for pen, n := range counts {
 			left := 0
@@ -90,7 +91,7 @@ func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young,
 		return nil, farm.Problemf("hatched", "Say how many hatched.")
 	}
 	slices.SortFunc(all, func(a, b store.Young) int {
-		return cmp.Or(cmp.Compare(a.PenID, b.PenID), farm.OneIf(a.Trial)-farm.OneIf(b.Trial))
+		return cmp.Or(cmp.Compare(a.PenID, b.PenID), snapshot.OneIf(a.Trial)-snapshot.OneIf(b.Trial))
 	})
 	return all, nil
 }
@@ -98,10 +99,10 @@ func (y Young) check(batch store.Batch, pens []farm.PenEggs) (all []store.Young,
 // onPens runs an action on an open batch, with its eggs by pen.
 func (b *Service) onPens(
 	ctx context.Context, req farm.Request, batchID int64,
-	work func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error),
+	work func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -155,7 +156,7 @@ func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) erro
 		p.Doubtf(tx.Request, "eggs", "%s called live on %s: really take out?", wording.Were(n, "egg"),
 			tx.Member.Counting().Day(calendar.Elapsed(batch.SetAt, on)))
 	}
-	if err := farm.AskTorn(ctx, tx, &p, batch, e.Eggs); err != nil {
+	if err := snapshot.AskTorn(ctx, tx, &p, batch, e.Eggs); err != nil {
 		return err
 	}
 	return p.Err()
@@ -163,21 +164,21 @@ func (e Ending) doubts(ctx context.Context, tx *farm.Tx, batch store.Batch) erro
 
 // End ends these eggs.
 func (b *Service) End(ctx context.Context, req farm.Request, batchID int64, e Ending) (farm.Done, error) {
-	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
 		if err := e.check(); err != nil {
 			return farm.Done{}, err
 		}
-		at, err := farm.When(tx, batch, e.At)
+		at, err := snapshot.When(tx, batch, e.At)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		eggs := farm.Eggs{}
+		eggs := snapshot.Eggs{}
 		for _, p := range pens {
 			for _, egg := range p.Eggs {
 				eggs[egg.ID] = egg
 			}
 		}
-		if err := farm.Living(e.Eggs, eggs); err != nil {
+		if err := snapshot.Living(e.Eggs, eggs); err != nil {
 			return farm.Done{}, err
 		}
 		if err := e.doubts(ctx, tx, batch); err != nil {
@@ -210,12 +211,12 @@ func (b *Service) End(ctx context.Context, req farm.Request, batchID int64, e En
 
 // found gives the counts that are known egg by egg now, as numbers below zero, and
 // sees that as many eggs are left as young were counted of them.
-func (e Ending) found(batch store.Batch, pens []farm.PenEggs) (all []store.Young, err error) {
+func (e Ending) found(batch store.Batch, pens []snapshot.PenEggs) (all []store.Young, err error) {
 	for _, p := range pens {
 		ending := 0
 		left := p.Left()
 		for _, egg := range left {
-			ending += farm.OneIf(slices.Contains(e.Eggs, egg.ID))
+			ending += snapshot.OneIf(slices.Contains(e.Eggs, egg.ID))
 		}
 		counted := p.Counted
 		if e.Among && e.Fate == outcome.Hatched {
@@ -251,8 +252,8 @@ var Reasons = []string{"cracked", "bad", "other"}
 func (b *Service) Close(
 	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, told)
+	return b.onPens(ctx, req, batchID, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, told)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -260,7 +261,7 @@ func (b *Service) Close(
 		for _, p := range pens {
 			alive, hatched, all = alive+p.Alive, hatched+p.Hatched, all+len(p.Eggs)
 		}
-		v, err := farm.Tallied(ctx, tx, batch)
+		v, err := snapshot.Tallied(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -292,7 +293,7 @@ func (b *Service) Close(
 }
 
 // mayClose tells why a batch cannot be over yet.
-func mayClose(v farm.BatchView, alive int, at time.Time, m *farm.Member) error {
+func mayClose(v snapshot.BatchView, alive int, at time.Time, m *farm.Member) error {
 	if alive > 0 && !v.Hatching() {
 		return farm.Problemf("batch", "%s are still growing; %s is not due before %s.",
 			wording.Plural(alive, "egg"), v.Code, m.ShortDay(v.Hatch().From))
@@ -306,7 +307,7 @@ func mayClose(v farm.BatchView, alive int, at time.Time, m *farm.Member) error {
 }
 
 // writesOff asks about eggs of which nobody knows what became of them, while it is still worth waiting for them.
-func writesOff(req farm.Request, v farm.BatchView, alive int) error {
+func writesOff(req farm.Request, v snapshot.BatchView, alive int) error {
 	var p farm.Problems
 	if until := v.At(calendar.ClearOut); alive > 0 && v.Now.Before(until) && v.LockedAt != nil {
 		p.Doubtf(req, "batch", "%s may still hatch: wait until %s. Close now, and write %s off?",
@@ -319,7 +320,7 @@ func writesOff(req farm.Request, v farm.BatchView, alive int) error {
 // by egg, or it is not: if of any pen it is open which eggs the counted young came
 // from, no count of the batch is told of single eggs, also not where all of a pen
 // hatched or none did; else only what went well, or badly, would count.
-func endLeft(ctx context.Context, tx *farm.Tx, batchID int64, pens []farm.PenEggs, at time.Time) (journal.Undo, error) {
+func endLeft(ctx context.Context, tx *farm.Tx, batchID int64, pens []snapshot.PenEggs, at time.Time) (journal.Undo, error) {
 	var ended []int64
 	anyCounted, settled := false, true
 	for _, p := range pens {

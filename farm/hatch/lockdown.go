@@ -7,6 +7,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -18,7 +19,7 @@ const earlyDays = 2
 func (b *Service) Lockdown(
 	ctx context.Context, req farm.Request, batchID, hatcherID int64, told time.Time,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
 		_, step, where, err := lock(ctx, tx, batch, hatcherID, told)
 		if err != nil {
 			return farm.Done{}, err
@@ -33,7 +34,7 @@ func (b *Service) Lockdown(
 func lock(
 	ctx context.Context, tx *farm.Tx, batch store.Batch, hatcherID int64, told time.Time,
 ) (at time.Time, back journal.Step, where string, err error) {
-	w, v, err := farm.Viewed(ctx, tx, batch)
+	w, v, err := snapshot.Viewed(ctx, tx, batch)
 	if err != nil {
 		return at, back, "", err
 	}
@@ -48,7 +49,7 @@ func lock(
 	case w.Rooms[hatcherID][batch.Species].Hatching == 0:
 		return at, back, "", farm.Problemf("hatcher", "Pick a machine in which these eggs can hatch.")
 	}
-	if at, err = farm.When(tx, batch, told); err != nil {
+	if at, err = snapshot.When(tx, batch, told); err != nil {
 		return at, back, "", err
 	}
 	var p farm.Problems

@@ -17,23 +17,24 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	hatchrows "metrogon/store/hatch"
 )
 
 // LockPage is a batch that goes into lockdown, with the machine that it would hatch in.
 type LockPage struct {
-	farm.BatchView
+	snapshot.BatchView
 	Due      calendar.Milestone
-	Into     farm.Machine
+	Into     snapshot.Machine
 	Room     int
-	Hatchers []farm.Place
+	Hatchers []snapshot.Place
 	Baskets  []Basket
 	Share    []Sharing
 	Full     float64 // share of the room, with all that hatches there then; 1 is full
-	Clashes  []farm.Clash
-	Cures    []farm.Machine // in which it clashes with nothing
-	Uncalled int            // eggs that nobody has looked at near the end
+	Clashes  []snapshot.Clash
+	Cures    []snapshot.Machine // in which it clashes with nothing
+	Uncalled int                // eggs that nobody has looked at near the end
 	Steps    []hatching.Step
 	Ticked   map[string]bool
 	Latest   time.Time // the lid should be shut by then: the first pips may come
@@ -41,14 +42,14 @@ type LockPage struct {
 
 // Sharing is another batch in the same machine.
 type Sharing struct {
-	farm.BatchView
+	snapshot.BatchView
 	Shut bool // in lockdown there already
 }
 
 // Lock shows a batch before its lockdown, in its own hatcher or another.
 func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64) (page LockPage, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id })
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == id })
 		if i < 0 || open[i].Kind.IsReptile() || open[i].LockedAt != nil {
 			return farm.ErrNone
 		}
@@ -69,7 +70,7 @@ func (b *Service) Lock(ctx context.Context, m *farm.Member, id, hatcherID int64)
 }
 
 // inside are the eggs that go in, by pen, and what of the list is done.
-func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error {
+func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) error {
 	rows, err := hatchrows.On(tx).Hatch(ctx, p.Into.ID, []int64{p.ID}, []string{p.Species}, w.Now)
 	if err != nil {
 		return err
@@ -77,7 +78,7 @@ func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) er
 	for _, pen := range w.ByPen(rows.Eggs[p.ID], youngOf(p.ID, rows.Counts), p.BatchView) {
 		p.Baskets = append(p.Baskets, basket(w, pen, p.BatchView, nil, rows))
 		for _, e := range pen.Left() {
-			p.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")
+			p.Uncalled += snapshot.OneIf(candling.LastOf(e.Calls) == "")
 		}
 	}
 	up, err := w.Upkeep(ctx, tx)
@@ -91,7 +92,7 @@ func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) er
 }
 
 // around sees what else stands in the machine, whether all of it fits, and where it would.
-func (p *LockPage) around(w *farm.Snapshot, open []farm.BatchView, into int64) {
+func (p *LockPage) around(w *snapshot.Snapshot, open []snapshot.BatchView, into int64) {
 	for _, o := range open {
 		if o.ID == p.ID || o.HatcherID != into || o.Kind.IsReptile() {
 			continue
@@ -117,7 +118,7 @@ func (p *LockPage) around(w *farm.Snapshot, open []farm.BatchView, into int64) {
 }
 
 // clashesIn are those of a batch's own lockdown if it hatches in a machine.
-func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (all []farm.Clash) {
+func clashesIn(w *snapshot.Snapshot, open []snapshot.BatchView, id, hatcherID int64) (all []snapshot.Clash) {
 	open = slices.Clone(open)
 	for i := range open {
 		if open[i].ID == id {
@@ -140,7 +141,7 @@ func clashesIn(w *farm.Snapshot, open []farm.BatchView, id, hatcherID int64) (al
 }
 
 // steps of a batch's lockdown in a machine.
-func steps(v farm.BatchView, into int64) []hatching.Step {
+func steps(v snapshot.BatchView, into int64) []hatching.Step {
 	if into == v.SetterID && machine.Broody(v.Setter.Kind) {
 		return hatching.UnderHen()
 	}
@@ -157,7 +158,7 @@ type Shutting struct {
 
 // Shut locks a batch down, names its baskets, and notes eggs that have pipped already: no alarm.
 func (b *Service) Shut(ctx context.Context, req farm.Request, id int64, s Shutting) (farm.Done, error) {
-	return b.onPens(ctx, req, id, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
+	return b.onPens(ctx, req, id, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
 		at, step, where, err := lock(ctx, tx, batch, s.HatcherID, s.At)
 		if err != nil {
 			return farm.Done{}, err
@@ -201,8 +202,8 @@ const ofLockdown = "lockdown-"
 func (b *Service) Tick(
 	ctx context.Context, req farm.Request, id int64, step string, is bool,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, id, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, b.Service, req, id, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		_, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

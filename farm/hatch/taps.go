@@ -12,17 +12,18 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	hatchrows "metrogon/store/hatch"
 )
 
 // What can be done beside a machine that hatches, besides a pip, a zip and a young out.
 const (
-	Look     = farm.Looked // nothing new
-	Open     = "open"      // the lid was opened
-	Tell     = "tell"      // young told apart
-	TakeOut  = "take-out"  // young to where it is warm
-	TakeBack = "take-back" // what another key did
+	Look     = snapshot.Looked // nothing new
+	Open     = "open"          // the lid was opened
+	Tell     = "tell"          // young told apart
+	TakeOut  = "take-out"      // young to where it is warm
+	TakeBack = "take-back"     // what another key did
 )
 
 // Tap is one thing done at the hatch watch, perhaps while the phone had no signal. Its key makes it
@@ -98,8 +99,8 @@ func (b *Service) tap(ctx context.Context, req farm.Request, machineID int64, t 
 
 // sign notes a pip, a zip, or that nothing new is to be seen.
 func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, at)
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -123,7 +124,7 @@ func (b *Service) sign(ctx context.Context, req farm.Request, t Tap, at time.Tim
 }
 
 // whose puts into a sign which egg it is of, or how many of which pen, and names them.
-func whose(s *hatchrows.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
+func whose(s *hatchrows.HatchSign, t Tap, pens []snapshot.PenEggs) (string, error) {
 	for _, p := range pens {
 		if t.Egg == 0 && p.ID == t.Pen && p.Trial == t.Trial {
 			var problems farm.Problems
@@ -136,10 +137,10 @@ func whose(s *hatchrows.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 				continue
 			}
 			if e.Fate != nil {
-				return "", farm.Problemf("egg", "Egg %s is %s already.", farm.CodeOf(e.Mark, e.No), *e.Fate)
+				return "", farm.Problemf("egg", "Egg %s is %s already.", snapshot.CodeOf(e.Mark, e.No), *e.Fate)
 			}
 			s.PenID, s.Trial, s.EggID = &p.ID, p.Trial, &e.ID
-			return "egg " + farm.CodeOf(e.Mark, e.No), nil
+			return "egg " + snapshot.CodeOf(e.Mark, e.No), nil
 		}
 	}
 	return "", farm.ErrNone
@@ -149,7 +150,7 @@ func whose(s *hatchrows.HatchSign, t Tap, pens []farm.PenEggs) (string, error) {
 func (b *Service) opened(
 	ctx context.Context, req farm.Request, machineID int64, t Tap, at time.Time,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		var p farm.Problems
 		why := p.Name("why", "Why it was opened", t.Why, 60, true)
 		p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)
@@ -171,12 +172,12 @@ func (b *Service) opened(
 
 // tell notes what is seen of young that are out.
 func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, at)
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		i := slices.IndexFunc(pens, func(p farm.PenEggs) bool { return p.ID == t.Pen && p.Trial == t.Trial })
+		i := slices.IndexFunc(pens, func(p snapshot.PenEggs) bool { return p.ID == t.Pen && p.Trial == t.Trial })
 		if i < 0 {
 			return farm.Done{}, farm.ErrNone
 		}
@@ -207,16 +208,16 @@ func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Tim
 }
 
 // left is how many young of a pen are out and not told apart yet.
-func (t Tap) left(p farm.PenEggs, told []hatchrows.OneYoung) int {
+func (t Tap) left(p snapshot.PenEggs, told []hatchrows.OneYoung) int {
 	n := p.Hatched
 	for _, y := range told {
-		n -= farm.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
+		n -= snapshot.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
 	}
 	return n
 }
 
 // isOut tells whether an egg is the one tapped, and hatched.
-func (t Tap) isOut(e store.Egg) bool { return e.ID == t.Egg && farm.FateOf(e) == outcome.Hatched }
+func (t Tap) isOut(e store.Egg) bool { return e.ID == t.Egg && snapshot.FateOf(e) == outcome.Hatched }
 
 // young is a row of what is told, of which so many more can be.
 func (x Told) young(batchID int64, t Tap, at time.Time, left int) (one hatchrows.OneYoung, err error) {
@@ -288,8 +289,8 @@ func (x Told) String() string {
 
 // takeOut notes that young went to where they are warm.
 func (b *Service) takeOut(ctx context.Context, req farm.Request, t Tap, at time.Time) (farm.Done, error) {
-	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []farm.PenEggs) (farm.Done, error) {
-		at, err := farm.When(tx, batch, at)
+	return b.onPens(ctx, req, t.Batch, func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error) {
+		at, err := snapshot.When(tx, batch, at)
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -14,13 +14,14 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	hatchrows "metrogon/store/hatch"
 )
 
 // WatchPage is a machine with all that stands in lockdown in it.
 type WatchPage struct {
-	Machine  farm.Machine
+	Machine  snapshot.Machine
 	Now      time.Time
 	Loads    []LoadView         // a batch each
 	Openings []store.LidOpening // since the lid was shut, the newest first
@@ -28,7 +29,7 @@ type WatchPage struct {
 
 // LoadView is one batch while it hatches.
 type LoadView struct {
-	farm.BatchView
+	snapshot.BatchView
 	hatching.Watch
 	Baskets    []Basket
 	InLockdown int     // eggs that went in and were not taken out dead
@@ -46,7 +47,7 @@ func (v LoadView) Inside() int { return max(0, v.Watch.Out-v.TakenSum) }
 
 // Basket is the eggs of one pen.
 type Basket struct {
-	farm.PenEggs
+	snapshot.PenEggs
 	marks.Band
 	Place  string // where it stands, as it was named
 	Slots  []Slot
@@ -85,7 +86,7 @@ type Slot struct {
 }
 
 // IsOut tells that its young is out.
-func (s Slot) IsOut() bool { return farm.FateOf(s.Egg) == outcome.Hatched }
+func (s Slot) IsOut() bool { return snapshot.FateOf(s.Egg) == outcome.Hatched }
 
 // State is what was seen of it.
 func (s Slot) State() string {
@@ -97,7 +98,7 @@ func (s Slot) State() string {
 
 // Watch shows a machine in lockdown.
 func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (page WatchPage, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		x, ok := w.MachineByID[machineID]
 		if !ok {
 			return farm.ErrNone
@@ -111,7 +112,7 @@ func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (p
 		if err != nil {
 			return err
 		}
-		records, err := farm.ReadAgesOf(ctx, tx, kinds)
+		records, err := snapshot.ReadAgesOf(ctx, tx, kinds)
 		if err != nil {
 			return err
 		}
@@ -127,7 +128,7 @@ func (b *Service) Watch(ctx context.Context, m *farm.Member, machineID int64) (p
 // Known tells, by farm.ErrNone, of a machine that is not the farm's.
 func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
 	return b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -139,7 +140,7 @@ func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) er
 }
 
 // inLockdown are the birds' batches that are shut in a machine, with their ids and kinds.
-func inLockdown(open []farm.BatchView, machineID int64) (in []farm.BatchView, ids []int64, kinds []string) {
+func inLockdown(open []snapshot.BatchView, machineID int64) (in []snapshot.BatchView, ids []int64, kinds []string) {
 	for _, v := range open {
 		if v.LockedAt == nil || v.HatcherID != machineID || v.Kind.IsReptile() {
 			continue
@@ -166,7 +167,7 @@ func (l LoadView) UsualSays() string {
 }
 
 // loadView puts together what is known of one batch.
-func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows hatchrows.Hatch) LoadView {
+func loadView(w *snapshot.Snapshot, records snapshot.AgeRecords, v snapshot.BatchView, rows hatchrows.Hatch) LoadView {
 	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
 	l := w.Load(records, w.Beliefs(records), v, pens, rows)
 	view := LoadView{
@@ -192,7 +193,7 @@ func loadView(w *farm.Snapshot, records farm.AgeRecords, v farm.BatchView, rows 
 	for _, x := range rows.Lessons {
 		for _, held := range []*bool{x.FirstHeld, x.MiddleHeld, x.LastHeld} {
 			if held != nil && x.Species == v.Species {
-				view.Told, view.Held = view.Told+1, view.Held+farm.OneIf(*held)
+				view.Told, view.Held = view.Told+1, view.Held+snapshot.OneIf(*held)
 			}
 		}
 	}
@@ -216,17 +217,17 @@ func youngOf(batchID int64, counts []hatchrows.YoungCount) (all []store.Young) {
 }
 
 func basket(
-	w *farm.Snapshot, p farm.PenEggs, v farm.BatchView, clocks map[int64]*hatching.EggWatch, rows hatchrows.Hatch,
+	w *snapshot.Snapshot, p snapshot.PenEggs, v snapshot.BatchView, clocks map[int64]*hatching.EggWatch, rows hatchrows.Hatch,
 ) Basket {
 	x := Basket{PenEggs: p, Band: w.Band(p.ID), Extra: p.Counted}
 	for _, e := range p.Eggs {
-		if fate := farm.FateOf(e); fate == "" || fate == outcome.Hatched {
-			x.Slots = append(x.Slots, Slot{e, farm.CodeOf(e.Mark, e.No), rows.Hens[e.ID], clocks[e.ID]})
+		if fate := snapshot.FateOf(e); fate == "" || fate == outcome.Hatched {
+			x.Slots = append(x.Slots, Slot{e, snapshot.CodeOf(e.Mark, e.No), rows.Hens[e.ID], clocks[e.ID]})
 		}
 	}
 	// A hen's eggs lie together, those of which nobody knows the hen last.
 	slices.SortStableFunc(x.Slots, func(a, b Slot) int {
-		return cmp.Or(farm.OneIf(a.Hen == "")-farm.OneIf(b.Hen == ""), strings.Compare(a.Hen, b.Hen))
+		return cmp.Or(snapshot.OneIf(a.Hen == "")-snapshot.OneIf(b.Hen == ""), strings.Compare(a.Hen, b.Hen))
 	})
 	for _, s := range rows.Signs {
 		if s.BatchID == v.ID && s.PenID != nil && *s.PenID == p.ID && s.Trial == p.Trial && s.EggID == nil &&
@@ -240,17 +241,17 @@ func basket(
 		}
 	}
 	for _, y := range rows.Young {
-		x.Number += farm.OneIf(y.BatchID == v.ID && y.PenID == p.ID && y.Trial == p.Trial)
+		x.Number += snapshot.OneIf(y.BatchID == v.ID && y.PenID == p.ID && y.Trial == p.Trial)
 	}
 	return x
 }
 
 // learn keeps what a load told, once it is over.
-func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEggs) (journal.Undo, error) {
+func learn(ctx context.Context, tx *farm.Tx, v snapshot.BatchView, pens []snapshot.PenEggs) (journal.Undo, error) {
 	if v.LockedAt == nil || v.Kind.IsReptile() {
 		return nil, nil
 	}
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -258,7 +259,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 	if err != nil {
 		return nil, err
 	}
-	records, err := farm.ReadAgesOf(ctx, tx, []string{v.Species})
+	records, err := snapshot.ReadAgesOf(ctx, tx, []string{v.Species})
 	if err != nil {
 		return nil, err
 	}
@@ -271,7 +272,7 @@ func learn(ctx context.Context, tx *farm.Tx, v farm.BatchView, pens []farm.PenEg
 
 // lesson is what a load that is over told: only where it was written down while it hatched, which
 // is where pips or young have more than one time.
-func lesson(l *hatching.Load, v farm.BatchView) *hatchrows.Lesson {
+func lesson(l *hatching.Load, v snapshot.BatchView) *hatchrows.Lesson {
 	times := map[time.Time]bool{}
 	var outs []time.Time
 	var first time.Time

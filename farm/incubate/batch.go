@@ -10,29 +10,30 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Page is one batch with its eggs.
 type Page struct {
-	farm.BatchView
-	Pens     []farm.PenEggs
+	snapshot.BatchView
+	Pens     []snapshot.PenEggs
 	Journal  []store.Entry // the newest 30
 	Notes    []store.Note  // of it, and of its machines while it stood there; the newest first
 	Last     *store.Entry  // that can be taken back
-	Hatchers []farm.Place
+	Hatchers []snapshot.Place
 	Expect   string // what candling should show today
 	Counter  int    // what the counter of the machine in which it stands should read
 	HasCount bool
 	Rounds   []Round
 	Care     []store.LogEntry // turned, cooled, misted: the newest
 	Bands    map[int64]marks.Band
-	Proofs   []farm.Proof
-	Prospect farm.Prospect
+	Proofs   []snapshot.Proof
+	Prospect snapshot.Prospect
 	Next     *chores.Chore // what is to be done next, late or to come
 	Tested   []string      // pens whose fertility test this is
 	Ways     []Way         // by which it was run, in order of time
-	farm.Divided
+	snapshot.Divided
 }
 
 // Counted is how many young were counted of which nobody saw the eggs.
@@ -45,8 +46,8 @@ func (p Page) Counted() (n int) {
 
 // Batch shows one batch.
 func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Page, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		if i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == id }); i >= 0 {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		if i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == id }); i >= 0 {
 			page.BatchView = open[i]
 		} else {
 			done, err := w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesByID(ctx, []int64{id}) })
@@ -82,18 +83,18 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 		}
 		_, page.Hatchers = w.Places(w.AllStays(open), page.Species)
 		page.Expect = candling.Expect(page.Day, page.HatchDay)
-		page.Counter, page.HasCount = farm.Counter(page.Stands(), w.Now)
+		page.Counter, page.HasCount = snapshot.Counter(page.Stands(), w.Now)
 		page.Bands = map[int64]marks.Band{}
 		for _, p := range page.Pens {
 			page.Bands[p.ID] = w.Band(p.ID)
 		}
-		if page.Proofs, err = farm.Proofs(ctx, tx, page.BatchView); err != nil {
+		if page.Proofs, err = snapshot.Proofs(ctx, tx, page.BatchView); err != nil {
 			return err
 		}
 		if !page.Open() {
 			return nil
 		}
-		records, err := farm.ReadAges(ctx, tx, page.Species)
+		records, err := snapshot.ReadAges(ctx, tx, page.Species)
 		if err != nil {
 			return err
 		}
@@ -110,7 +111,7 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 				page.Tested = append(page.Tested, w.PenByID[t.PenID].Name)
 			}
 		}
-		page.Rounds = rounds(w, []farm.BatchView{page.BatchView}, up.Care)
+		page.Rounds = rounds(w, []snapshot.BatchView{page.BatchView}, up.Care)
 		page.Next = next(w, page.BatchView, up.Done, log.Looks)
 		return nil
 	})
@@ -118,9 +119,9 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 }
 
 // Batches lists what is in the machines, and one page of what was.
-func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, closed []farm.BatchView, err error) {
+func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, closed []snapshot.BatchView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -142,7 +143,7 @@ const PageOfBatches = 40
 func (b *Service) TickOff(
 	ctx context.Context, req farm.Request, batchID int64, kind string, day int,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
 		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
 			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
 		}

@@ -11,12 +11,13 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Round is daily work on a batch: how often, and how often it was done today.
 type Round struct {
-	farm.BatchView
+	snapshot.BatchView
 	method.Task
 	Done  int
 	Last  *time.Time
@@ -24,7 +25,7 @@ type Round struct {
 }
 
 // rounds lists today's daily work on the open batches.
-func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []Round) {
+func rounds(w *snapshot.Snapshot, open []snapshot.BatchView, care []store.Care) (all []Round) {
 	for _, v := range open {
 		if v.Alive == 0 || machine.Broody(v.Stands().Kind) {
 			continue
@@ -47,13 +48,13 @@ func rounds(w *farm.Snapshot, open []farm.BatchView, care []store.Care) (all []R
 }
 
 // sheltersOthers tells whether eggs that are neither misted nor cooled stand beside a batch.
-func sheltersOthers(open []farm.BatchView, v farm.BatchView) bool {
-	return slices.ContainsFunc(open, func(o farm.BatchView) bool {
+func sheltersOthers(open []snapshot.BatchView, v snapshot.BatchView) bool {
+	return slices.ContainsFunc(open, func(o snapshot.BatchView) bool {
 		return o.ID != v.ID && o.Alive > 0 && o.Stands().ID == v.Stands().ID && !o.Want(o.LockedAt != nil).Care
 	})
 }
 
-func taskTitle(t method.Task, v farm.BatchView) string {
+func taskTitle(t method.Task, v snapshot.BatchView) string {
 	switch t.Kind {
 	case method.Turn:
 		return fmt.Sprintf("Turn %s by hand", wording.Plural(v.Alive, "egg"))
@@ -67,8 +68,8 @@ var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "co
 
 // Care notes that a batch was turned, cooled or misted.
 func (b *Service) Care(ctx context.Context, req farm.Request, batchID int64, kind string) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		_, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

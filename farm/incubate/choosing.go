@@ -11,6 +11,7 @@ import (
 	"metrogon/core/machine"
 	"metrogon/core/storage"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/stock"
 )
 
@@ -58,9 +59,9 @@ func (p SetPage) machines(s *Setting, now time.Time) {
 	if len(p.Setters) == 0 {
 		return
 	}
-	roomier := func(a, b farm.Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
+	roomier := func(a, b snapshot.Place) int { return cmp.Or(a.Free-b.Free, a.Room-b.Room) }
 	s.SetterID = slices.MaxFunc(p.Setters, roomier).ID
-	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x farm.Place) bool {
+	hatchers := slices.DeleteFunc(slices.Clone(p.Hatchers), func(x snapshot.Place) bool {
 		return !machine.HatchesOnly(x.Kind)
 	})
 	if len(hatchers) == 0 {
@@ -82,7 +83,7 @@ func (p SetPage) room(s Setting) int {
 	}
 	for _, x := range p.Hatchers {
 		if x.ID == s.HatcherID {
-			room = min(room, int(float64(x.Room)/farm.KeptShare))
+			room = min(room, int(float64(x.Room)/snapshot.KeptShare))
 		}
 	}
 	return room
@@ -90,8 +91,8 @@ func (p SetPage) room(s Setting) int {
 
 // lots are the eggs that may be set in so many days, with those of the days
 // until then among them: not past their days, not resting, of the wished pen.
-func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []stock.Stock) (lots []choice.Lot, of []farm.Lot) {
-	add := func(pen int64, age, eggs int, l farm.Lot) {
+func (p SetPage) lots(x snapshot.Beliefs, wish Wish, days int, laying []stock.Stock) (lots []choice.Lot, of []snapshot.Lot) {
+	add := func(pen int64, age, eggs int, l snapshot.Lot) {
 		if k := storage.KeepingAt(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
 			lots = append(lots, choice.Lot{
 				Pen: pen, Age: float64(age), Eggs: eggs, Young: x.Young[pen], Keeps: x.Keeps(p.Kind, age),
@@ -116,7 +117,7 @@ func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []stock.Stock)
 			}
 			for age := range days {
 				share := laid.Eggs * (age + 1) / layingDays
-				add(row.ID, age, share-laid.Eggs*age/layingDays, farm.Lot{})
+				add(row.ID, age, share-laid.Eggs*age/layingDays, snapshot.Lot{})
 			}
 		}
 	}
@@ -127,7 +128,7 @@ func (p SetPage) lots(x farm.Beliefs, wish Wish, days int, laying []stock.Stock)
 const layingDays = 7
 
 // choose picks the eggs that meet the wish.
-func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
+func (p *SetPage) choose(s *Setting, x snapshot.Beliefs) {
 	s.Picks = nil
 	lots, of := p.lots(x, s.Wish, 0, nil)
 	order := s.Wish.Order
@@ -152,7 +153,7 @@ func (p *SetPage) choose(s *Setting, x farm.Beliefs) {
 }
 
 // later compares filling the machine today with waiting two days.
-func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []stock.Stock) *Later {
+func (p SetPage) later(w *snapshot.Snapshot, x snapshot.Beliefs, laying []stock.Stock) *Later {
 	const days = 2
 	l := &Later{Days: days}
 	outlook := func(days int) (Outlook, []choice.Lot, choice.Choice) {
@@ -166,7 +167,7 @@ func (p SetPage) later(w *farm.Snapshot, x farm.Beliefs, laying []stock.Stock) *
 	l.Now, lots, now = outlook(0)
 	l.Then, _, _ = outlook(days)
 	for _, laid := range laying {
-		if slices.ContainsFunc(p.Stock, func(r farm.StockRow) bool {
+		if slices.ContainsFunc(p.Stock, func(r snapshot.StockRow) bool {
 			return r.ID == laid.PenID && !r.Supplier && (p.Setting.Wish.PenID == 0 || p.Setting.Wish.PenID == r.ID)
 		}) {
 			l.New += laid.Eggs * days / layingDays

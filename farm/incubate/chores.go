@@ -16,12 +16,13 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Chores are what is to be done to the batches in the machines: what falls on
 // certain days of incubation, second looks, and daily work.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -50,12 +51,12 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 // birds leaves clutches of reptiles out: these have work of their own.
-func birds(open []farm.BatchView) []farm.BatchView {
-	return slices.DeleteFunc(slices.Clone(open), func(v farm.BatchView) bool { return v.Kind.IsReptile() })
+func birds(open []snapshot.BatchView) []snapshot.BatchView {
+	return slices.DeleteFunc(slices.Clone(open), func(v snapshot.BatchView) bool { return v.Kind.IsReptile() })
 }
 
 // chore of a batch, on a day of incubation.
-func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
+func chore(v snapshot.BatchView, kind string, at time.Time) chores.Chore {
 	return chores.Chore{
 		About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: kind, At: at, Eggs: v.Alive,
 		In: v.Stands().ID,
@@ -63,7 +64,7 @@ func chore(v farm.BatchView, kind string, at time.Time) chores.Chore {
 }
 
 // daily is the chore of daily work that is not done yet.
-func daily(w *farm.Snapshot, r Round) chores.Chore {
+func daily(w *snapshot.Snapshot, r Round) chores.Chore {
 	c := chore(r.BatchView, r.Task.Kind, time.Time{})
 	c.Times, c.Done, c.Title = r.Times, r.Done, r.Title
 	c.Reason, c.Why = r.Stands().Name, r.Says
@@ -75,7 +76,7 @@ func daily(w *farm.Snapshot, r Round) chores.Chore {
 
 // Daily is the work that comes again each day, as it is on a calendar date: of a batch until the day of
 // its lockdown.
-func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (all []chores.Chore, err error) {
+func Daily(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, on time.Time) (all []chores.Chore, err error) {
 	open, err := w.OpenBatches(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -101,7 +102,7 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, on time.Time) (al
 const oneOpening = 36 * time.Hour
 
 // dues lists the chores of a batch that are not done.
-func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []store.Look) (all []chores.Chore) {
+func dues(w *snapshot.Snapshot, v snapshot.BatchView, ticks []store.ChoreDone, looks []store.Look) (all []chores.Chore) {
 	if v.Alive == 0 {
 		return []chores.Chore{empty(w, v)}
 	}
@@ -157,7 +158,7 @@ func dues(w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []s
 
 // next is the first chore of a batch that is not done, nil if there is none.
 func next(
-	w *farm.Snapshot, v farm.BatchView, ticks []store.ChoreDone, looks []store.Look,
+	w *snapshot.Snapshot, v snapshot.BatchView, ticks []store.ChoreDone, looks []store.Look,
 ) *chores.Chore {
 	all := dues(w, v, ticks, looks)
 	if len(all) == 0 {
@@ -167,13 +168,13 @@ func next(
 	return &first
 }
 
-func empty(w *farm.Snapshot, v farm.BatchView) chores.Chore {
+func empty(w *snapshot.Snapshot, v snapshot.BatchView) chores.Chore {
 	c := chore(v, calendar.ClearOut, w.Now)
 	c.Title, c.Reason = "Close "+v.Code, "No egg is left in it."
 	return c
 }
 
-func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
+func past(w *snapshot.Snapshot, v snapshot.BatchView) chores.Chore {
 	by := v.Hatch().To
 	c := chore(v, chores.Past, by)
 	c.Title = fmt.Sprintf("What became of %s?", wording.Plural(v.Alive, "egg"))
@@ -188,15 +189,15 @@ func past(w *farm.Snapshot, v farm.BatchView) chores.Chore {
 
 // unlooked counts the living eggs of a batch of which no call was made since a moment. Young that were counted
 // without their eggs are not asked after.
-func unlooked(v farm.BatchView, looks []store.Look, since time.Time) (n int) {
+func unlooked(v snapshot.BatchView, looks []store.Look, since time.Time) (n int) {
 	for _, l := range looks {
-		n += farm.OneIf(l.BatchID == v.ID && (l.At == nil || !l.At.After(since)))
+		n += snapshot.OneIf(l.BatchID == v.ID && (l.At == nil || !l.At.After(since)))
 	}
 	return min(n, v.Alive)
 }
 
 // again is due three days after eggs were called so, 2 to 4 being usual [common practice], and not in lockdown.
-func again(w *farm.Snapshot, v farm.BatchView, looks []store.Look) (chores.Chore, bool) {
+func again(w *snapshot.Snapshot, v snapshot.BatchView, looks []store.Look) (chores.Chore, bool) {
 	doubtful, last := 0, time.Time{}
 	for _, l := range looks {
 		if l.BatchID == v.ID && candling.Call(l.Call).Doubtful() {
@@ -215,7 +216,7 @@ func again(w *farm.Snapshot, v farm.BatchView, looks []store.Look) (chores.Chore
 
 // position says on which day eggs stand. In the morning of a chore whose day they complete later, as machines count it,
 // it says from when on.
-func position(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone) string {
+func position(w *snapshot.Snapshot, v snapshot.BatchView, ms calendar.Milestone) string {
 	reached := calendar.After(v.SetAt, ms.Day)
 	if w.Now.Before(reached) && w.Member.Date(w.Now).Equal(w.Member.Date(reached)) {
 		return w.Member.Counting().Position(ms.Day, v.HatchDay) + " from " + w.Member.Hours(reached)
@@ -223,7 +224,7 @@ func position(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone) string 
 	return w.Member.Counting().Position(v.Day, v.HatchDay)
 }
 
-func due(w *farm.Snapshot, v farm.BatchView, ms calendar.Milestone, day int) chores.Chore {
+func due(w *snapshot.Snapshot, v snapshot.BatchView, ms calendar.Milestone, day int) chores.Chore {
 	d := chore(v, ms.Kind, ms.At)
 	d.Day = day
 	d.Reason = v.Stands().Name + " · day " + position(w, v, ms)

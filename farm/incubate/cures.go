@@ -6,7 +6,7 @@ import (
 
 	"metrogon/core/season"
 	"metrogon/core/wording"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // Cure is a change after which a setting clashes with nothing; what is zero stays.
@@ -48,7 +48,7 @@ func fewer(picks []Pick, eggs int) (left []Pick) {
 
 // cures finds the changes that make a setting fit: another hatcher, another setter, fewer
 // eggs, a day later; two of them together where one alone does not do.
-func (p SetPage) cures(w *farm.Snapshot, s Setting, stays []season.Stay) (all []Cure) {
+func (p SetPage) cures(w *snapshot.Snapshot, s Setting, stays []season.Stay) (all []Cure) {
 	try := func(c Cure) bool {
 		ok := fits(w, c.On(s), stays)
 		if ok {
@@ -95,13 +95,13 @@ func (p SetPage) cures(w *farm.Snapshot, s Setting, stays []season.Stay) (all []
 
 // fit changes a proposal that clashes: to the machines in which most of it fits, with no more
 // eggs than do. Where nothing fits it stays as it is, with its clashes and their cures.
-func (p *SetPage) fit(w *farm.Snapshot, s *Setting, stays []season.Stay, x farm.Beliefs) {
+func (p *SetPage) fit(w *snapshot.Snapshot, s *Setting, stays []season.Stay, x snapshot.Beliefs) {
 	if len(s.Picks) == 0 || fits(w, *s, stays) {
 		return
 	}
 	best, most := *s, 0
 	for _, set := range p.Setters {
-		for _, hatch := range append(p.Hatchers, farm.Place{Machine: set.Machine}) {
+		for _, hatch := range append(p.Hatchers, snapshot.Place{Machine: set.Machine}) {
 			one := *s
 			one.SetterID, one.HatcherID = set.ID, hatch.ID
 			p.choose(&one, x)
@@ -124,7 +124,7 @@ func (p *SetPage) fit(w *farm.Snapshot, s *Setting, stays []season.Stay, x farm.
 }
 
 // most is the largest number of the picked eggs that fits, 0 for none.
-func (p SetPage) most(w *farm.Snapshot, s Setting, stays []season.Stay) int {
+func (p SetPage) most(w *snapshot.Snapshot, s Setting, stays []season.Stay) int {
 	total := 0
 	for _, pick := range s.Picks {
 		total += pick.Eggs
@@ -141,7 +141,7 @@ func (p SetPage) most(w *farm.Snapshot, s Setting, stays []season.Stay) int {
 }
 
 // fits tells whether a setting is possible and clashes with nothing.
-func fits(w *farm.Snapshot, s Setting, stays []season.Stay) bool {
+func fits(w *snapshot.Snapshot, s Setting, stays []season.Stay) bool {
 	batch, err := check(w, s)
 	if err != nil {
 		return false
@@ -159,11 +159,11 @@ func fits(w *farm.Snapshot, s Setting, stays []season.Stay) bool {
 }
 
 // clashesOf lists what stands against a batch that is not set yet, and the stays with it.
-func clashesOf(w *farm.Snapshot, v farm.BatchView, stays []season.Stay) (all []farm.Clash, with []season.Stay) {
+func clashesOf(w *snapshot.Snapshot, v snapshot.BatchView, stays []season.Stay) (all []snapshot.Clash, with []season.Stay) {
 	own := w.Stays(v)
 	with = append(slices.Clone(stays), own...)
 	for _, c := range w.Clashes(with) {
-		told := c.Room() && slices.ContainsFunc(all, func(o farm.Clash) bool {
+		told := c.Room() && slices.ContainsFunc(all, func(o snapshot.Clash) bool {
 			return o.Room() && o.Machine.ID == c.Machine.ID
 		})
 		if c.Stay.BatchID == unset || c.With.BatchID == unset || (c.Room() && !told && overlapsMachine(c, own)) {

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/stock"
 )
@@ -33,7 +34,7 @@ const mostUnsure = 15
 // span; all that follows of it is a span.
 func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -65,7 +66,7 @@ func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.
 		setAt, unsure := clockOf(tx.At, n.FromDays, n.ToDays)
 		id, code, err := tx.AddBatch(ctx, store.Batch{
 			Species: kind.ID, Bantam: pen.Bantam, SetterID: n.SetterID, HatcherID: n.HatcherID, SetAt: setAt, UnsureDays: unsure,
-			Way: farm.WayRow(w.WayIn(kind.ID, w.MachineByID[n.SetterID])),
+			Way: snapshot.WayRow(w.WayIn(kind.ID, w.MachineByID[n.SetterID])),
 		}, kind.Short, setAt.In(req.Place).Year())
 		if err != nil {
 			return farm.Done{}, err
@@ -86,7 +87,7 @@ func (b *Service) TakeOver(ctx context.Context, req farm.Request, n Nest) (farm.
 		if _, err := stock.On(tx).Put(ctx, id, lot, n.Eggs, eggs, tx.At); err != nil {
 			return farm.Done{}, err
 		}
-		if _, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
+		if _, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Batch, id).And(journal.Pen, pen.ID),
@@ -120,7 +121,7 @@ func daysSay(from, to float64) string {
 }
 
 // Along tells how far a batch is, with how unsure that is: "9", or "7–12".
-func Along(v farm.BatchView, m *farm.Member) string {
+func Along(v snapshot.BatchView, m *farm.Member) string {
 	from, to := math.Max(0, v.Day-v.UnsureDays), v.Day+v.UnsureDays
 	return daysSay(float64(m.Counting().Count(from)), float64(m.Counting().Count(to)))
 }
@@ -132,8 +133,8 @@ func (b *Service) Narrow(
 	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		_, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		_, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -184,14 +185,14 @@ var (
 
 // NestPage is what eggs may be taken over from, and into what.
 type NestPage struct {
-	Pens              []farm.Pen
-	Setters, Hatchers []farm.Machine
+	Pens              []snapshot.Pen
+	Setters, Hatchers []snapshot.Machine
 }
 
 // Nest shows what is needed to take eggs over.
 func (b *Service) Nest(ctx context.Context, m *farm.Member) (page NestPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	seasonrows "metrogon/store/season"
 	stockrows "metrogon/store/stock"
@@ -34,7 +35,7 @@ type Pick struct {
 }
 
 // of tells whether a pick is of these eggs.
-func (p Pick) of(l farm.Lot) bool {
+func (p Pick) of(l snapshot.Lot) bool {
 	return p.PenID == l.PenID && p.Trial == l.Trial && p.LaidOn.Equal(l.LaidOn)
 }
 
@@ -56,9 +57,9 @@ type Setting struct {
 type SetPage struct {
 	Kinds    []*species.Profile // that are in store
 	Kind     *species.Profile
-	Stock    []farm.StockRow // of that kind
-	Setters  []farm.Place
-	Hatchers []farm.Place
+	Stock    []snapshot.StockRow // of that kind
+	Setters  []snapshot.Place
+	Hatchers []snapshot.Place
 	Setting  Setting // as it was asked for, or proposed
 	Short    string  // why the wish could not be met
 	Answer   *Answer // nil until eggs and a machine are picked
@@ -67,7 +68,7 @@ type SetPage struct {
 
 // Answer is what comes of a setting.
 type Answer struct {
-	farm.BatchView
+	snapshot.BatchView
 	Young     float64 // expected
 	YoungLow  int     // 9 times in 10 between these
 	YoungHigh int
@@ -75,18 +76,18 @@ type Answer struct {
 	Ages      []string // eggs that are too old, a line each
 	Resting   []string // eggs that still rest, a line each
 	NotReady  string   // why the setter should not take eggs yet
-	Clashes   []farm.Clash
-	Air       []farm.AirTrouble // what stands in the setter and does not go with these eggs
-	Cures     []Cure            // of the clashes
-	Left      []LeftOver        // in store
-	FreeAfter int               // places of the setter left for this kind
-	Counter   int               // what the setter's counter shows at lockdown
+	Clashes   []snapshot.Clash
+	Air       []snapshot.AirTrouble // what stands in the setter and does not go with these eggs
+	Cures     []Cure                // of the clashes
+	Left      []LeftOver            // in store
+	FreeAfter int                   // places of the setter left for this kind
+	Counter   int                   // what the setter's counter shows at lockdown
 	HasCount  bool
 }
 
 // LeftOver is what a pen has left in store, and until when it keeps.
 type LeftOver struct {
-	farm.Pen
+	snapshot.Pen
 	Eggs  int
 	Until time.Time // the last day for the oldest of them
 	Stale int       // past it already
@@ -100,7 +101,7 @@ const unset = -1
 // eggs that meet the wish. What is wrong is returned as Problems beside the page.
 func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page SetPage, problems error) {
 	err := b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -120,7 +121,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 			}
 			page.Kind = page.Kinds[0]
 		}
-		page.Stock = slices.DeleteFunc(room.Stock, func(r farm.StockRow) bool { return r.Kind.ID != page.Kind.ID })
+		page.Stock = slices.DeleteFunc(room.Stock, func(r snapshot.StockRow) bool { return r.Kind.ID != page.Kind.ID })
 		open, err := w.OpenBatches(ctx, tx)
 		if err != nil {
 			return err
@@ -131,7 +132,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 		}
 		stays := append(w.AllStays(open), w.PlannedStays(ahead, s.PlannedID)...)
 		page.Setters, page.Hatchers = w.Places(stays, page.Kind.ID)
-		records, err := farm.ReadAges(ctx, tx, page.Kind.ID)
+		records, err := snapshot.ReadAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}
@@ -180,7 +181,7 @@ func (b *Service) Plan(ctx context.Context, m *farm.Member, s Setting) (page Set
 }
 
 // resting names picked eggs that have not rested yet.
-func resting(w *farm.Snapshot, s Setting, stock []farm.StockRow) (all []string) {
+func resting(w *snapshot.Snapshot, s Setting, stock []snapshot.StockRow) (all []string) {
 	for _, row := range stock {
 		for _, l := range row.Lots {
 			for _, pick := range s.Picks {
@@ -200,7 +201,7 @@ func resting(w *farm.Snapshot, s Setting, stock []farm.StockRow) (all []string) 
 }
 
 // left tells what stays in store, pen by pen.
-func left(stock []farm.StockRow, s Setting) (all []LeftOver) {
+func left(stock []snapshot.StockRow, s Setting) (all []LeftOver) {
 	for _, row := range stock {
 		l := LeftOver{Pen: row.Pen}
 		for _, lot := range row.Lots {
@@ -228,7 +229,7 @@ func left(stock []farm.StockRow, s Setting) (all []LeftOver) {
 }
 
 // check judges what was picked and gives the batch that it makes.
-func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
+func check(w *snapshot.Snapshot, s Setting) (batch store.Batch, err error) {
 	var p farm.Problems
 	kind, err := w.Kind(s.Species)
 	if err != nil {
@@ -244,7 +245,7 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 	}
 	batch = store.Batch{
 		ID: unset, Code: "These eggs", Species: kind.ID, SetterID: s.SetterID, HatcherID: s.HatcherID, SetAt: s.SetAt,
-		Bantam: true, Way: farm.WayRow(w.WayIn(kind.ID, w.MachineByID[s.SetterID])),
+		Bantam: true, Way: snapshot.WayRow(w.WayIn(kind.ID, w.MachineByID[s.SetterID])),
 	}
 	if w.Rooms[s.SetterID][kind.ID].Setting == 0 {
 		p.Addf("setter", "Pick a machine that takes %s eggs.", wording.Lower(kind.Name))
@@ -265,8 +266,8 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 			p.Addf("eggs", "The number of eggs is %d; it may be 1 to %d.", pick.Eggs, farm.MaxEggs)
 		case age < 0:
 			p.Addf("set_at", "Eggs of %s were not laid yet on %s.", pick.LaidOn.Format("2 Jan"), on.Format("2 Jan"))
-		case age > farm.OldestSet:
-			p.Addf("eggs", "Eggs of %s are more than %d days old.", pick.LaidOn.Format("2 Jan 2006"), farm.OldestSet)
+		case age > snapshot.OldestSet:
+			p.Addf("eggs", "Eggs of %s are more than %d days old.", pick.LaidOn.Format("2 Jan 2006"), snapshot.OldestSet)
 		default:
 			eggs += pick.Eggs
 			days += age * pick.Eggs
@@ -284,7 +285,7 @@ func check(w *farm.Snapshot, s Setting) (batch store.Batch, err error) {
 	return batch, p.Err()
 }
 
-func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay, x farm.Beliefs) (*Answer, error) {
+func answer(w *snapshot.Snapshot, batch store.Batch, s Setting, stays []season.Stay, x snapshot.Beliefs) (*Answer, error) {
 	v, err := w.View(batch)
 	if err != nil {
 		return nil, err
@@ -324,18 +325,18 @@ func answer(w *farm.Snapshot, batch store.Batch, s Setting, stays []season.Stay,
 	a.Clashes, stays = clashesOf(w, a.BatchView, stays)
 	a.Air = w.AirTroublesOf(unset, append(slices.Clone(w.OpenRead()), a.BatchView))
 	room := w.Rooms[s.SetterID][batch.Species].Setting
-	a.FreeAfter = farm.FreePlaces(season.Loads(stays, s.SetterID, false), farm.Latest(w.Now, s.SetAt), room)
+	a.FreeAfter = snapshot.FreePlaces(season.Loads(stays, s.SetterID, false), farm.Latest(w.Now, s.SetAt), room)
 	setter := w.MachineByID[s.SetterID]
 	if s.StartCounter {
 		setter.CounterStartedAt = &s.SetAt
 	}
 	if stop, ok := a.Milestone(calendar.Lockdown); ok {
-		a.Counter, a.HasCount = farm.Counter(setter, stop.At)
+		a.Counter, a.HasCount = snapshot.Counter(setter, stop.At)
 	}
 	return a, nil
 }
 
-func overlapsMachine(c farm.Clash, own []season.Stay) bool {
+func overlapsMachine(c snapshot.Clash, own []season.Stay) bool {
 	return slices.ContainsFunc(own, func(s season.Stay) bool {
 		return s.MachineID == c.Stay.MachineID && (s.Phase == season.Locked) == (c.Stay.Phase == season.Locked) &&
 			s.From.Before(c.To) && c.From.Before(s.To)
@@ -343,7 +344,7 @@ func overlapsMachine(c farm.Clash, own []season.Stay) bool {
 }
 
 // onTheList tells a setting that is on today's list: one that was planned, or a parcel.
-func onTheList(w *farm.Snapshot, s Setting) bool {
+func onTheList(w *snapshot.Snapshot, s Setting) bool {
 	return s.PlannedID != 0 || !s.Unrested && !slices.ContainsFunc(s.Picks, func(p Pick) bool {
 		return !w.PenByID[p.PenID].Supplier
 	})
@@ -354,7 +355,7 @@ func onTheList(w *farm.Snapshot, s Setting) bool {
 // are not set unless s.Unrested says so, which is written down.
 func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -372,10 +373,10 @@ func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Do
 		if err != nil {
 			return farm.Done{}, err
 		}
-		var rows []farm.StockRow
+		var rows []snapshot.StockRow
 		for _, x := range stock {
-			rows = append(rows, farm.StockRow{
-				Pen: w.PenByID[x.PenID], Lots: []farm.Lot{farm.LotOn(kind, x, req.Date(s.SetAt))},
+			rows = append(rows, snapshot.StockRow{
+				Pen: w.PenByID[x.PenID], Lots: []snapshot.Lot{snapshot.LotOn(kind, x, req.Date(s.SetAt))},
 			})
 		}
 		unrested := resting(w, s, rows)
@@ -427,7 +428,7 @@ func (b *Service) Set(ctx context.Context, req farm.Request, s Setting) (farm.Do
 				return farm.Done{}, err
 			}
 		}
-		if _, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
+		if _, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now())); err != nil {
 			return farm.Done{}, err
 		}
 		said := fmt.Sprintf("Set %s as %s in %s.", wording.Plural(eggs, "egg"), code, w.MachineByID[s.SetterID].Name)
@@ -454,7 +455,7 @@ func asPlanned(ctx context.Context, tx *farm.Tx, plannedID, batchID int64) error
 }
 
 // went says which eggs of a pick somebody else has taken.
-func went(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, pick Pick, left int) string {
+func went(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pick Pick, left int) string {
 	if len(pick.Only) > 0 {
 		if gone, err := stockrows.On(tx).GoneMarks(ctx, pick.Only); err == nil && len(gone) > 0 {
 			return fmt.Sprintf("%s of %s went meanwhile.", strings.Join(gone, ", "), w.PenByID[pick.PenID].Name)

@@ -11,13 +11,14 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Trays shows where a batch's eggs lie.
-func (b *Service) Trays(ctx context.Context, m *farm.Member, batchID int64) (page farm.TrayPage, err error) {
+func (b *Service) Trays(ctx context.Context, m *farm.Member, batchID int64) (page snapshot.TrayPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -28,8 +29,8 @@ func (b *Service) Trays(ctx context.Context, m *farm.Member, batchID int64) (pag
 }
 
 // find looks for an egg of the batch by its pencil code.
-func find(p farm.TrayPage, mark string) (id int64, ok bool) {
-	look := func(e farm.TrayEgg) {
+func find(p snapshot.TrayPage, mark string) (id int64, ok bool) {
+	look := func(e snapshot.TrayEgg) {
 		if e.Mark == mark && e.BatchID == p.ID {
 			id, ok = e.ID, true
 		}
@@ -60,7 +61,7 @@ type Move struct {
 // MoveEggs does a move. Later eggs of several fill the places after the first.
 func (b *Service) MoveEggs(ctx context.Context, req farm.Request, batchID int64, mv Move) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -92,7 +93,7 @@ func (b *Service) MoveEggs(ctx context.Context, req farm.Request, batchID int64,
 	})
 }
 
-func eggs(p farm.TrayPage, mv Move) (ids []int64, err error) {
+func eggs(p snapshot.TrayPage, mv Move) (ids []int64, err error) {
 	var problems farm.Problems
 	problems.Count("egg", "The number of eggs moved at once", len(mv.Marks)+len(mv.EggIDs), 0, farm.MaxEggs)
 	if problems != nil {
@@ -130,8 +131,8 @@ func eggs(p farm.TrayPage, mv Move) (ids []int64, err error) {
 }
 
 // into finds the places for eggs from the named one on.
-func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where string, err error) {
-	i := slices.IndexFunc(p.Trays, func(t farm.TrayView) bool { return t.ID == mv.TrayID })
+func into(p snapshot.TrayPage, ids []int64, mv Move) (lies []store.Placement, where string, err error) {
+	i := slices.IndexFunc(p.Trays, func(t snapshot.TrayView) bool { return t.ID == mv.TrayID })
 	if i < 0 {
 		return nil, "", farm.Problemf("tray", "Pick a tray of %s.", p.Stands().Name)
 	}
@@ -141,7 +142,7 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 		return nil, "", farm.Problemf("place", "%s.", wording.Capital(err.Error()))
 	}
 	where = fmt.Sprintf("to %s, %s", t.Name, t.Layout.Name(first))
-	there := func(place int) (others []farm.TrayEgg) {
+	there := func(place int) (others []snapshot.TrayEgg) {
 		for _, e := range t.Lying[place] {
 			if !slices.Contains(ids, e.ID) {
 				others = append(others, e)
@@ -157,7 +158,7 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 		from := store.Placement{EggID: other.ID}
 		for _, o := range p.Trays {
 			for place, eggs := range o.Lying {
-				if slices.ContainsFunc(eggs, func(e farm.TrayEgg) bool { return e.ID == ids[0] }) {
+				if slices.ContainsFunc(eggs, func(e snapshot.TrayEgg) bool { return e.ID == ids[0] }) {
 					from.TrayID, from.Place = &o.ID, &place
 				}
 			}
@@ -186,7 +187,7 @@ func into(p farm.TrayPage, ids []int64, mv Move) (lies []store.Placement, where 
 // ArrangeByPen lays all eggs of a batch anew, each pen in a block.
 func (b *Service) ArrangeByPen(ctx context.Context, req farm.Request, batchID int64) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -201,7 +202,7 @@ func (b *Service) ArrangeByPen(ctx context.Context, req farm.Request, batchID in
 		}
 		before := map[int64]store.Placement{}
 		var eggs []tray.Egg
-		add := func(e farm.TrayEgg, lie store.Placement) {
+		add := func(e snapshot.TrayEgg, lie store.Placement) {
 			if e.BatchID == batchID {
 				eggs = append(eggs, tray.Egg{ID: e.ID, Pen: e.PenID, Code: e.Mark})
 				before[e.ID] = lie

@@ -8,6 +8,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -22,7 +23,7 @@ type Way struct {
 func (b *Service) SetWay(
 	ctx context.Context, req farm.Request, batchID int64, way method.Method,
 ) (farm.Done, error) {
-	return b.changeWay(ctx, req, batchID, func(v farm.BatchView) method.Method {
+	return b.changeWay(ctx, req, batchID, func(v snapshot.BatchView) method.Method {
 		way.Washing = v.Method.Washing
 		return way
 	})
@@ -30,7 +31,7 @@ func (b *Service) SetWay(
 
 // ByWeight runs a batch by weight from now on.
 func (b *Service) ByWeight(ctx context.Context, req farm.Request, batchID int64) (farm.Done, error) {
-	return b.changeWay(ctx, req, batchID, func(v farm.BatchView) method.Method {
+	return b.changeWay(ctx, req, batchID, func(v snapshot.BatchView) method.Method {
 		way := v.Method
 		way.School = method.ByWeight
 		return way
@@ -38,13 +39,13 @@ func (b *Service) ByWeight(ctx context.Context, req farm.Request, batchID int64)
 }
 
 func (b *Service) changeWay(
-	ctx context.Context, req farm.Request, batchID int64, to func(v farm.BatchView) method.Method,
+	ctx context.Context, req farm.Request, batchID int64, to func(v snapshot.BatchView) method.Method,
 ) (farm.Done, error) {
 	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -63,14 +64,14 @@ func (b *Service) changeWay(
 }
 
 func setWay(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batch store.Batch, way method.Method,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, batch store.Batch, way method.Method,
 ) (farm.Done, error) {
 	if batch.Way == (store.Way{}) { // nobody chose one before: what its kind's was stays in its record
-		if _, err := tx.SetWay(ctx, batch.ID, farm.WayRow(w.WayOf(batch)), batch.SetAt, 0); err != nil {
+		if _, err := tx.SetWay(ctx, batch.ID, snapshot.WayRow(w.WayOf(batch)), batch.SetAt, 0); err != nil {
 			return farm.Done{}, err
 		}
 	}
-	id, err := tx.SetWay(ctx, batch.ID, farm.WayRow(way), tx.At, tx.Member.PersonID)
+	id, err := tx.SetWay(ctx, batch.ID, snapshot.WayRow(way), tx.At, tx.Member.PersonID)
 	if err != nil {
 		return farm.Done{}, err
 	}

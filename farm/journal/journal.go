@@ -10,6 +10,7 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -183,5 +184,5 @@ func refresh(ctx context.Context, tx *farm.Tx, batchID int64) (int64, error) {
 	if err != nil || len(batches) == 0 {
 		return 0, err
 	}
-	return batchID, farm.UpdateFertility(ctx, tx.Tx, batchID)
+	return batchID, snapshot.UpdateFertility(ctx, tx.Tx, batchID)
 }

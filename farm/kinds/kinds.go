@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/people"
 )
@@ -49,7 +50,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 		if err != nil {
 			return farm.ErrNone
 		}
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -63,7 +64,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 			return err
 		}
 		for _, b := range open {
-			page.Running += farm.OneIf(b.Species == shipped.ID)
+			page.Running += snapshot.OneIf(b.Species == shipped.ID)
 		}
 		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
 		page.Extension = extension(shipped, m.AltitudeM)
@@ -111,14 +112,14 @@ func extension(p *species.Profile, altitudeM int) (f species.Figure) {
 // List gives the kinds that the farm keeps, then the others, with its figures.
 func (b *Service) List(ctx context.Context, m *farm.Member) (kept, others []KindPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
 		for _, p := range m.Offered() {
 			page := KindPage{Shipped: p, Own: w.Kinds[p.ID], Method: w.Method(p.ID)}
 			page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
-			if slices.ContainsFunc(w.Pens, func(x farm.Pen) bool { return x.Species == p.ID }) {
+			if slices.ContainsFunc(w.Pens, func(x snapshot.Pen) bool { return x.Species == p.ID }) {
 				kept = append(kept, page)
 			} else {
 				others = append(others, page)
@@ -184,7 +185,7 @@ func (b *Service) SaveKind(ctx context.Context, req farm.Request, id string, k K
 			if err := onRunning(ctx, tx, shipped.ID, k); err != nil {
 				return farm.Done{}, err
 			}
-			if err := tx.SetMethod(ctx, farm.MethodRow(shipped.ID, k.Way)); err != nil {
+			if err := tx.SetMethod(ctx, snapshot.MethodRow(shipped.ID, k.Way)); err != nil {
 				return farm.Done{}, err
 			}
 		}
@@ -198,7 +199,7 @@ func (b *Service) SaveKind(ctx context.Context, req farm.Request, id string, k K
 // onRunning gives the batches of a kind that run a new way where that was asked for, or keeps that by which
 // they ran before with each.
 func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return err
 	}
@@ -207,9 +208,9 @@ func onRunning(ctx context.Context, tx *farm.Tx, kind string, k Kept) error {
 		return err
 	}
 	for _, b := range open {
-		row, since := farm.WayRow(k.Way), tx.At
+		row, since := snapshot.WayRow(k.Way), tx.At
 		if !k.Running {
-			row, since = farm.WayRow(w.Method(kind)), b.SetAt
+			row, since = snapshot.WayRow(w.Method(kind)), b.SetAt
 		}
 		if b.Species != kind || row == b.Way || !k.Running && b.Way != (store.Way{}) {
 			continue

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/upkeep"
 )
@@ -29,13 +30,13 @@ type Hen struct {
 // Swap is eggs that are to go under her.
 type Swap struct {
 	store.Swap
-	Batch farm.BatchView
+	Batch snapshot.BatchView
 	On    time.Time // the evening
 }
 
 // Offer is a batch of which eggs could go under her: it was set lately and is not looked at yet.
 type Offer struct {
-	farm.BatchView
+	snapshot.BatchView
 	On   time.Time
 	Best int // half of its eggs, as far as she covers them
 }
@@ -48,14 +49,14 @@ var swapHour = calendar.WallTime{Hour: 21}
 
 // swapOn is the evening on which eggs of a batch go under a hen: that of the first look. From lockdown on they stay
 // where they are.
-func swapOn(w *farm.Snapshot, v farm.BatchView) (time.Time, bool) {
+func swapOn(w *snapshot.Snapshot, v snapshot.BatchView) (time.Time, bool) {
 	look, ok := v.Milestone(calendar.Candle)
 	shut, locks := v.Milestone(calendar.Lockdown)
 	turns := v.LockedAt == nil && locks && w.Now.Before(shut.At)
 	return swapHour.On(look.At, 0, w.Member.Place), ok && turns && !v.Kind.IsReptile()
 }
 
-func henOf(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView, x farm.Machine) *Hen {
+func henOf(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView, x snapshot.Machine) *Hen {
 	if !machine.Broody(x.Kind) {
 		return nil
 	}
@@ -87,13 +88,13 @@ func henOf(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView, x farm.Mac
 }
 
 // pending are the swaps of open batches of which nothing has gone under the hen yet.
-func pending(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []Swap) {
+func pending(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []Swap) {
 	for _, s := range up.Swaps {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == s.BatchID })
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == s.BatchID })
 		if i < 0 {
 			continue
 		}
-		gone := slices.ContainsFunc(open, func(v farm.BatchView) bool {
+		gone := slices.ContainsFunc(open, func(v snapshot.BatchView) bool {
 			return v.Root() == open[i].Root() && v.Stands().ID == s.HenID
 		})
 		if on, ok := swapOn(w, open[i]); ok && !gone {
@@ -104,7 +105,7 @@ func pending(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []S
 }
 
 // swapChores are eggs that go under a hen tonight, or soon.
-func swapChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func swapChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []chores.Chore) {
 	for _, s := range pending(w, up, open) {
 		v, hen := s.Batch, w.MachineByID[s.HenID]
 		n := min(s.Eggs, v.Alive)
@@ -120,7 +121,7 @@ func swapChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all 
 
 // GiveDummies notes that dummy eggs were put under a hen.
 func (b *Service) GiveDummies(ctx context.Context, req farm.Request, henID int64) (farm.Done, error) {
-	return b.onHen(ctx, req, farm.Helping, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.onHen(ctx, req, farm.Helping, henID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		id, err := tx.AddCare(ctx, store.Care{Kind: dummies, MachineID: &x.ID, At: tx.At}, req.PersonID)
 		if err != nil {
 			return farm.Done{}, err
@@ -134,12 +135,12 @@ func (b *Service) GiveDummies(ctx context.Context, req farm.Request, henID int64
 func (b *Service) PlanSwap(
 	ctx context.Context, req farm.Request, henID, batchID int64, eggs int,
 ) (farm.Done, error) {
-	return b.onHen(ctx, req, farm.Keeping, henID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return b.onHen(ctx, req, farm.Keeping, henID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := farm.Viewed(ctx, tx, batch)
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -167,9 +168,9 @@ func (b *Service) PlanSwap(
 // onHen is OnMachine for a broody hen.
 func (b *Service) onHen(
 	ctx context.Context, req farm.Request, needs farm.Right, id int64,
-	work func(tx *farm.Tx, x farm.Machine) (farm.Done, error),
+	work func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error),
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, needs, id, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, needs, id, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		if !machine.Broody(x.Kind) {
 			return farm.Done{}, farm.Problemf("hen", "%s is no hen.", x.Name)
 		}

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 )
 
 // Line is a line of a list of machines. What it holds is told in hens' eggs.
@@ -30,14 +31,14 @@ func (b *Service) BringMachines(
 	about, back := journal.Subjects{}, journal.Undo{}
 	err = b.TakeIn(ctx, req, dry, &out, func(tx *farm.Tx) error {
 		names, about, back = nil, nil, nil
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
 		kept := keeps(w)
 		for _, l := range lines {
 			same := func(name string) bool { return strings.EqualFold(name, l.Name) }
-			if slices.ContainsFunc(w.Machines, func(x farm.Machine) bool { return same(x.Name) }) {
+			if slices.ContainsFunc(w.Machines, func(x snapshot.Machine) bool { return same(x.Name) }) {
 				out.Known++
 				continue
 			}
@@ -45,7 +46,7 @@ func (b *Service) BringMachines(
 				out.Wrong(l.No, "machine", "%s stands in two lines", l.Name)
 				continue
 			}
-			x := farm.Machine{Name: l.Name, Kind: string(l.Kind.ID), CleanDays: 1}
+			x := snapshot.Machine{Name: l.Name, Kind: string(l.Kind.ID), CleanDays: 1}
 			id, drop, err := b.save(ctx, tx, x, l.rooms(kept))
 			if err != nil {
 				if err := out.Problem(l.No, err); err != nil {
@@ -66,10 +67,10 @@ func (b *Service) BringMachines(
 }
 
 // keeps are the kinds of animal that a farm keeps; hens where it said nothing.
-func keeps(w *farm.Snapshot) (all []*species.Profile) {
+func keeps(w *snapshot.Snapshot) (all []*species.Profile) {
 	for _, k := range w.Member.Offered() {
 		said := slices.Contains(w.Member.Kinds, k.ID)
-		if said || slices.ContainsFunc(w.Pens, func(p farm.Pen) bool { return p.Species == k.ID }) {
+		if said || slices.ContainsFunc(w.Pens, func(p snapshot.Pen) bool { return p.Species == k.ID }) {
 			all = append(all, k)
 		}
 	}
@@ -83,9 +84,9 @@ func keeps(w *farm.Snapshot) (all []*species.Profile) {
 }
 
 // rooms of a line's machine.
-func (l Line) rooms(kept []*species.Profile) (rooms []farm.Room) {
+func (l Line) rooms(kept []*species.Profile) (rooms []snapshot.Room) {
 	for _, p := range kept {
-		rooms = append(rooms, farm.Room{
+		rooms = append(rooms, snapshot.Room{
 			Species: p.ID, Setting: l.Kind.RoomFor(p, l.Setting), Hatching: l.Kind.RoomFor(p, l.Hatching),
 			PerPlace: tray.PerPlace(p),
 		})
@@ -95,7 +96,7 @@ func (l Line) rooms(kept []*species.Profile) (rooms []farm.Room) {
 
 // hatchSomewhere notes lines whose eggs could hatch in no machine.
 func (b *Service) hatchSomewhere(ctx context.Context, tx *farm.Tx, lines []Line, out *farm.Listing) error {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

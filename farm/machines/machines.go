@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -20,7 +21,7 @@ import (
 func (b *Service) MadeReady(
 	ctx context.Context, req farm.Request, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		kind, err := machine.Find(x.Kind)
 		if err != nil {
 			return farm.Done{}, err
@@ -32,7 +33,7 @@ func (b *Service) MadeReady(
 				return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
 			}
 			id, err := tx.AddCare(
-				ctx, store.Care{Kind: farm.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, req.PersonID,
+				ctx, store.Care{Kind: snapshot.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, req.PersonID,
 			)
 			if err != nil {
 				return farm.Done{}, err
@@ -49,7 +50,7 @@ func (b *Service) MadeReady(
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.
 func (b *Service) SaveMachine(
-	ctx context.Context, req farm.Request, x farm.Machine, rooms []farm.Room,
+	ctx context.Context, req farm.Request, x snapshot.Machine, rooms []snapshot.Room,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		id, back, err := b.save(ctx, tx, x, rooms)
@@ -65,13 +66,13 @@ func (b *Service) SaveMachine(
 // Hatcher is where eggs of a new setter hatch, if it is named with it.
 type Hatcher struct {
 	Name  string
-	Rooms []farm.Room
+	Rooms []snapshot.Room
 }
 
 // NameMachine makes a machine, and a hatcher with it if one is given. What is set in it has to be able
 // to hatch somewhere: in it, in a hatcher that is there, or in the new one.
 func (b *Service) NameMachine(
-	ctx context.Context, req farm.Request, x farm.Machine, rooms []farm.Room, with *Hatcher,
+	ctx context.Context, req farm.Request, x snapshot.Machine, rooms []snapshot.Room, with *Hatcher,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
 		said := "Saved the machine " + x.Name + "."
@@ -81,7 +82,7 @@ func (b *Service) NameMachine(
 		}
 		about, back := journal.On(journal.Machine, id), journal.Undo{drop}
 		if with != nil {
-			box := farm.Machine{Name: with.Name, Kind: string(machine.Hatcher), CleanDays: x.CleanDays}
+			box := snapshot.Machine{Name: with.Name, Kind: string(machine.Hatcher), CleanDays: x.CleanDays}
 			id, drop, err := b.save(ctx, tx, box, with.Rooms)
 			if p, typed := farm.AsProblems(err); typed {
 				return done, farm.Problemf("hatcher", "The hatcher: %s", p.Error())
@@ -92,7 +93,7 @@ func (b *Service) NameMachine(
 			about, back = about.And(journal.Machine, id), append(back, drop)
 			said = "Saved the machines " + x.Name + " and " + with.Name + "."
 		}
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return done, err
 		}
@@ -106,13 +107,13 @@ func (b *Service) NameMachine(
 
 // strands names the kinds that can be set in a machine and hatch in none. Reptiles hatch where
 // they lie.
-func strands(w *farm.Snapshot, rooms []farm.Room) (kinds []string) {
+func strands(w *snapshot.Snapshot, rooms []snapshot.Room) (kinds []string) {
 	for _, r := range rooms {
 		kind, err := species.Find(r.Species)
 		if err != nil || r.Setting == 0 || kind.IsReptile() {
 			continue
 		}
-		hatches := slices.ContainsFunc(w.Machines, func(x farm.Machine) bool {
+		hatches := slices.ContainsFunc(w.Machines, func(x snapshot.Machine) bool {
 			return w.Rooms[x.ID][r.Species].Hatching > 0
 		})
 		if !hatches {
@@ -124,7 +125,7 @@ func strands(w *farm.Snapshot, rooms []farm.Room) (kinds []string) {
 
 // save makes or changes a machine, and gives the step that takes it back.
 func (b *Service) save(
-	ctx context.Context, tx *farm.Tx, x farm.Machine, rooms []farm.Room,
+	ctx context.Context, tx *farm.Tx, x snapshot.Machine, rooms []snapshot.Room,
 ) (id int64, back journal.Step, err error) {
 	var p farm.Problems
 	x.Name = p.Name("name", "The machine's name", x.Name, 60, true)
@@ -139,7 +140,7 @@ func (b *Service) save(
 		p.Addf("school", "Pick wet, dry or by weight.")
 	}
 	p.Count("water_ml", "The water that it holds, in ml,", x.WaterML, 0, 50000)
-	rooms = slices.DeleteFunc(rooms, func(r farm.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
+	rooms = slices.DeleteFunc(rooms, func(r snapshot.Room) bool { return r.Setting == 0 && r.Hatching == 0 })
 	if len(rooms) == 0 {
 		p.Addf("rooms", "Say how many eggs of at least one kind it holds.")
 	}
@@ -159,7 +160,7 @@ func (b *Service) save(
 	}
 	fresh := x.ID == 0
 	if !fresh {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return 0, back, err
 		}
@@ -178,8 +179,8 @@ func (b *Service) save(
 
 // saved is a machine as it was.
 type saved struct {
-	Machine farm.Machine
-	Rooms   []farm.Room
+	Machine snapshot.Machine
+	Rooms   []snapshot.Room
 }
 
 // Steps of what is done with machines.
@@ -195,24 +196,24 @@ var (
 
 // MachinePage is one machine with what it holds and what stands in it.
 type MachinePage struct {
-	farm.Running
-	Rooms []farm.Room
+	snapshot.Running
+	Rooms []snapshot.Room
 	Ready readiness.State
 	Water Water
 	Turner
 	Hen      *Hen // its card, of a broody hen
-	Stranded []farm.Stranded
+	Stranded []snapshot.Stranded
 }
 
 // List gives the machines.
 func (b *Service) List(ctx context.Context, m *farm.Member) (all []MachinePage, err error) {
-	err = farm.ReadParts(ctx, b.Service, m, All(&all))
+	err = snapshot.ReadParts(ctx, b.Service, m, All(&all))
 	return all, err
 }
 
 // All reads the machines into all.
-func All(all *[]MachinePage) farm.Part {
-	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+func All(all *[]MachinePage) snapshot.Part {
+	return func(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		up, err := w.Upkeep(ctx, tx)
 		if err != nil {
 			return err
@@ -220,7 +221,7 @@ func All(all *[]MachinePage) farm.Part {
 		turn, stranded := turning(open), w.Stranded(open)
 		for _, r := range w.Running(open, w.AllStays(open)) {
 			page := MachinePage{Running: r}
-			if page.Ready, err = w.Ready(r.Machine, up, farm.HasEggs(open, r.ID)); err != nil {
+			if page.Ready, err = w.Ready(r.Machine, up, snapshot.HasEggs(open, r.ID)); err != nil {
 				return err
 			}
 			for _, s := range stranded {
@@ -234,7 +235,7 @@ func All(all *[]MachinePage) farm.Part {
 			for _, room := range w.Rooms[r.ID] {
 				page.Rooms = append(page.Rooms, room)
 			}
-			slices.SortFunc(page.Rooms, func(x, y farm.Room) int { return cmp.Compare(x.Species, y.Species) })
+			slices.SortFunc(page.Rooms, func(x, y snapshot.Room) int { return cmp.Compare(x.Species, y.Species) })
 			*all = append(*all, page)
 		}
 		return nil
@@ -242,8 +243,8 @@ func All(all *[]MachinePage) farm.Part {
 }
 
 // Kept reads the kinds of which the farm has pens.
-func Kept(kinds *[]string) farm.Part {
-	return func(_ context.Context, _ *farm.Tx, w *farm.Snapshot, _ []farm.BatchView) error {
+func Kept(kinds *[]string) snapshot.Part {
+	return func(_ context.Context, _ *farm.Tx, w *snapshot.Snapshot, _ []snapshot.BatchView) error {
 		for _, p := range w.Pens {
 			*kinds = append(*kinds, p.Species)
 		}

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -18,7 +19,7 @@ func (b *Service) SaveTray(
 	ctx context.Context, req farm.Request, t store.Tray, warm, cool string,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -37,19 +38,19 @@ func (b *Service) SaveTray(
 		t.Name = p.Name("name", "The tray's name", t.Name, 30, true)
 		p.Count("rows", "The number of rows", t.TrayRows, 0, 60)
 		p.Count("columns", "The number of places in a row", t.TrayColumns, 1, tray.Most)
-		if n := farm.Layout(t).Places(); len(p) == 0 && n > tray.Most {
+		if n := snapshot.Layout(t).Places(); len(p) == 0 && n > tray.Most {
 			p.Addf("columns", "%d × %d are %d places; it may be up to %d.", t.TrayRows, t.TrayColumns, n, tray.Most)
 		}
 		if len(p) == 0 {
-			t.Warm = spots(&p, "warm", farm.Layout(t), warm)
-			t.Cool = spots(&p, "cool", farm.Layout(t), cool)
+			t.Warm = spots(&p, "warm", snapshot.Layout(t), warm)
+			t.Cool = spots(&p, "cool", snapshot.Layout(t), cool)
 		}
 		lying, err := tx.TrayEggs(ctx, t.MachineID)
 		if err != nil {
 			return farm.Done{}, err
 		}
 		for _, e := range lying {
-			if t.ID != 0 && e.TrayID == t.ID && (e.Place >= farm.Layout(t).Places() || t.UntilOn != nil) {
+			if t.ID != 0 && e.TrayID == t.ID && (e.Place >= snapshot.Layout(t).Places() || t.UntilOn != nil) {
 				p.Addf("rows", "Eggs lie in places that would be gone; move them first.")
 				break
 			}
@@ -79,8 +80,8 @@ func spots(p *farm.Problems, field string, t tray.Tray, typed string) (all []int
 }
 
 // TraysOf reads a machine's trays.
-func TraysOf(machineID int64, trays *[]store.Tray) farm.Part {
-	return func(ctx context.Context, tx *farm.Tx, _ *farm.Snapshot, _ []farm.BatchView) (err error) {
+func TraysOf(machineID int64, trays *[]store.Tray) snapshot.Part {
+	return func(ctx context.Context, tx *farm.Tx, _ *snapshot.Snapshot, _ []snapshot.BatchView) (err error) {
 		*trays, err = tx.Trays(ctx, machineID)
 		return err
 	}

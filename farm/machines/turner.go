@@ -9,6 +9,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/upkeep"
 )
@@ -23,7 +24,7 @@ type Turner struct {
 const turns = "turner"
 
 // HasTurner tells whether a machine turns the eggs itself.
-func HasTurner(x farm.Machine) bool {
+func HasTurner(x snapshot.Machine) bool {
 	kind, err := machine.Find(x.Kind)
 	if err != nil || x.ByHand {
 		return false
@@ -38,7 +39,7 @@ func HasTurner(x farm.Machine) bool {
 
 // turnerOf tells of the turner of a machine in which eggs turn. One that stops whenever it is opened is asked
 // after: an hour without turning harms nobody, a night does.
-func turnerOf(up upkeep.Upkeep, x farm.Machine, turning bool) (t Turner) {
+func turnerOf(up upkeep.Upkeep, x snapshot.Machine, turning bool) (t Turner) {
 	for _, c := range up.Last {
 		if c.Kind == turns && c.MachineID != nil && *c.MachineID == x.ID {
 			t.Seen = c.At
@@ -56,7 +57,7 @@ func turnerOf(up upkeep.Upkeep, x farm.Machine, turning bool) (t Turner) {
 }
 
 // turning tells in which machines eggs turn.
-func turning(open []farm.BatchView) map[int64]bool {
+func turning(open []snapshot.BatchView) map[int64]bool {
 	all := map[int64]bool{}
 	for _, v := range open {
 		if v.LockedAt == nil && v.Alive > 0 && !v.Kind.IsReptile() {
@@ -67,7 +68,7 @@ func turning(open []farm.BatchView) map[int64]bool {
 }
 
 // turnerChores ask whether turners are on again after their machines were opened.
-func turnerChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func turnerChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []chores.Chore) {
 	turn := turning(open)
 	for _, x := range w.Machines {
 		t := turnerOf(up, x, turn[x.ID])
@@ -85,7 +86,7 @@ func turnerChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (al
 
 // Turns notes that the turner of a machine was seen to turn.
 func (b *Service) Turns(ctx context.Context, req farm.Request, machineID int64) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		if !HasTurner(x) {
 			return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
 		}
@@ -99,7 +100,7 @@ func (b *Service) Turns(ctx context.Context, req farm.Request, machineID int64) 
 }
 
 // TurnerSays tells how a turner turns; "" where nobody said.
-func TurnerSays(x farm.Machine) string {
+func TurnerSays(x snapshot.Machine) string {
 	says := ""
 	if x.TurnMinutes > 0 {
 		says = fmt.Sprintf("every %d min", x.TurnMinutes)

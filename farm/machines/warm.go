@@ -7,9 +7,9 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/watering"
 	"metrogon/core/wording"
-	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/upkeep"
 )
@@ -17,10 +17,10 @@ import (
 // warmChores ask for machines to be made ready in time: hatchers that eggs go into at their lockdown, and
 // setters for parcels that are expected, or rest.
 func warmChores(
-	w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView, parcels []farm.ParcelView,
+	w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView, parcels []snapshot.ParcelView,
 ) (all []chores.Chore, err error) {
-	add := func(x farm.Machine, by time.Time, what string) error {
-		ready, err := w.Ready(x, up, farm.HasEggs(open, x.ID))
+	add := func(x snapshot.Machine, by time.Time, what string) error {
+		ready, err := w.Ready(x, up, snapshot.HasEggs(open, x.ID))
 		if err != nil || ready.Ready || !by.After(w.Now.AddDate(0, 0, -7)) {
 			return err
 		}
@@ -72,7 +72,7 @@ func warmChores(
 }
 
 // fillChores ask for water for three days where eggs go into lockdown: the lid stays shut so long.
-func fillChores(w *farm.Snapshot, up upkeep.Upkeep, open []farm.BatchView) (all []chores.Chore) {
+func fillChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []chores.Chore) {
 	for _, v := range open {
 		shut, locks := v.Milestone(calendar.Lockdown)
 		x := v.Hatcher

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/upkeep"
 	"metrogon/store/weigh"
@@ -25,7 +26,7 @@ type Water struct {
 }
 
 // waterOf reads a machine's log.
-func waterOf(w *farm.Snapshot, up upkeep.Upkeep, x farm.Machine) (all Water) {
+func waterOf(w *snapshot.Snapshot, up upkeep.Upkeep, x snapshot.Machine) (all Water) {
 	for _, e := range up.Water {
 		if e.MachineID == x.ID {
 			all.Log = append(all.Log, watering.Event{At: e.At, Kind: watering.Kind(e.Kind), ML: e.ML})
@@ -71,7 +72,7 @@ func days(n float64) string {
 
 // Chores are what machines need: water before it runs dry and before the lid is shut for three days, a turner
 // that is on again, and to be ready in time.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -127,7 +128,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 func (b *Service) Watered(
 	ctx context.Context, req farm.Request, machineID int64, kind watering.Kind, ml float64,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said, ok := map[watering.Kind]string{
 			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",

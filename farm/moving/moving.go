@@ -15,6 +15,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -149,11 +150,11 @@ func (s *Service) Deal(ctx context.Context, req farm.Request, batchID int64, d D
 type work struct {
 	ctx     context.Context
 	tx      *farm.Tx
-	w       *farm.Snapshot
-	v       farm.BatchView
+	w       *snapshot.Snapshot
+	v       snapshot.BatchView
 	eggs    []store.Egg
 	counted int // young without their eggs
-	open    []farm.BatchView
+	open    []snapshot.BatchView
 	at      time.Time
 	why     string
 	undo    journal.Undo
@@ -170,8 +171,8 @@ type asked struct {
 func (s *Service) onEggs(
 	ctx context.Context, req farm.Request, batchID int64, a asked, do func(x *work) (farm.Done, error),
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, s.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
-		w, v, err := farm.Viewed(ctx, tx, batch)
+	return snapshot.OnBatch(ctx, s.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -187,7 +188,7 @@ func (s *Service) onEggs(
 		if a.from != 0 && a.from != v.Stands().ID {
 			return farm.Done{}, x.movedBefore("They stand in " + v.Stands().Name + " by now.")
 		}
-		if x.at, err = farm.When(tx, batch, a.at); err != nil {
+		if x.at, err = snapshot.When(tx, batch, a.at); err != nil {
 			return farm.Done{}, err
 		}
 		since := batch.CameAt
@@ -239,7 +240,7 @@ func (x *work) which(of Which) (ids []int64, err error) {
 	codes := map[string]bool{}
 	for _, typed := range of.Marks {
 		mark, _ := marks.Read(typed)
-		if !slices.ContainsFunc(living, func(e store.Egg) bool { return farm.CodeOf(e.Mark, e.No) == mark }) {
+		if !slices.ContainsFunc(living, func(e store.Egg) bool { return snapshot.CodeOf(e.Mark, e.No) == mark }) {
 			return nil, x.movedBefore(fmt.Sprintf("No egg in %s has the code %.12q.", x.v.Code, typed))
 		}
 		codes[mark] = true
@@ -251,7 +252,7 @@ func (x *work) which(of Which) (ids []int64, err error) {
 	}
 	for _, e := range living {
 		if of.All || slices.Contains(of.Pens, e.PenID) || slices.Contains(of.Eggs, e.ID) ||
-			codes[farm.CodeOf(e.Mark, e.No)] || e.TrayID != nil && slices.Contains(of.Trays, *e.TrayID) {
+			codes[snapshot.CodeOf(e.Mark, e.No)] || e.TrayID != nil && slices.Contains(of.Trays, *e.TrayID) {
 			ids = append(ids, e.ID)
 		}
 	}
@@ -277,7 +278,7 @@ func (x *work) movedBefore(says string) error {
 }
 
 // target is a machine that can take the eggs as they are.
-func (x *work) target(id int64) (farm.Machine, error) {
+func (x *work) target(id int64) (snapshot.Machine, error) {
 	to, ok := x.w.MachineByID[id]
 	room := x.w.Rooms[id][x.v.Species]
 	switch {
@@ -293,7 +294,7 @@ func (x *work) target(id int64) (farm.Machine, error) {
 
 // hatcher is where eggs hatch that go to a machine: as was asked; under her, if it is a hen; in the new one, if
 // they were to hatch where they were set; else as was planned.
-func (x *work) hatcher(asked int64, to farm.Machine) int64 {
+func (x *work) hatcher(asked int64, to snapshot.Machine) int64 {
 	switch {
 	case x.v.LockedAt != nil:
 		return to.ID
@@ -311,7 +312,7 @@ func (x *work) hatchesIn(id int64) bool {
 }
 
 // doubts asks about a machine that is full, not ready, or has another air.
-func (x *work) doubts(to farm.Machine, hatcher int64, eggs int) error {
+func (x *work) doubts(to snapshot.Machine, hatcher int64, eggs int) error {
 	var p farm.Problems
 	if t, there := x.around(to); there && to.ID != x.v.Stands().ID {
 		if eggs > t.Free {
@@ -331,24 +332,24 @@ func (x *work) doubts(to farm.Machine, hatcher int64, eggs int) error {
 	return p.Err()
 }
 
-func (x *work) around(to farm.Machine) (farm.Place, bool) {
+func (x *work) around(to snapshot.Machine) (snapshot.Place, bool) {
 	setters, hatchers := x.w.Places(x.w.AllStays(x.open), x.v.Species)
 	if x.v.LockedAt != nil {
 		setters = hatchers
 	}
-	i := slices.IndexFunc(setters, func(p farm.Place) bool { return p.ID == to.ID })
+	i := slices.IndexFunc(setters, func(p snapshot.Place) bool { return p.ID == to.ID })
 	if i < 0 {
-		return farm.Place{}, false
+		return snapshot.Place{}, false
 	}
 	return setters[i], true
 }
 
 // air tells what stands in a machine and does not go with these eggs.
-func (x *work) air(to farm.Machine, hatcher int64) (says []string) {
+func (x *work) air(to snapshot.Machine, hatcher int64) (says []string) {
 	if x.v.LockedAt != nil {
 		return nil
 	}
-	open := slices.DeleteFunc(slices.Clone(x.open), func(o farm.BatchView) bool { return o.ID == x.v.ID })
+	open := slices.DeleteFunc(slices.Clone(x.open), func(o snapshot.BatchView) bool { return o.ID == x.v.ID })
 	moved := x.v
 	moved.ID, moved.SetterID, moved.Setter = -1, to.ID, to
 	moved.HatcherID, moved.Hatcher = hatcher, x.w.MachineByID[hatcher]
@@ -359,13 +360,13 @@ func (x *work) air(to farm.Machine, hatcher int64) (says []string) {
 }
 
 // sibling is the batch of the same setting that stands in a machine in the same phase.
-func (x *work) sibling(machineID int64) (farm.BatchView, bool) {
-	i := slices.IndexFunc(x.open, func(o farm.BatchView) bool {
+func (x *work) sibling(machineID int64) (snapshot.BatchView, bool) {
+	i := slices.IndexFunc(x.open, func(o snapshot.BatchView) bool {
 		return o.ID != x.v.ID && o.Root() == x.v.Root() && o.Stands().ID == machineID &&
 			(o.LockedAt != nil) == (x.v.LockedAt != nil)
 	})
 	if i < 0 {
-		return farm.BatchView{}, false
+		return snapshot.BatchView{}, false
 	}
 	return x.open[i], true
 }
@@ -403,7 +404,7 @@ func (x *work) offTrays(ids []int64) error {
 }
 
 // shift brings a batch to another machine. A part that was just made has its one stay there.
-func (x *work) shift(batch store.Batch, ids []int64, to farm.Machine, hatcher int64) error {
+func (x *work) shift(batch store.Batch, ids []int64, to snapshot.Machine, hatcher int64) error {
 	if err := x.offTrays(ids); err != nil {
 		return err
 	}
@@ -431,7 +432,7 @@ func (x *work) standIn(batch store.Batch, setter, hatcher int64) error {
 
 // join gives eggs to another batch of their setting.
 // What hatched already, or was taken out, stays where it was; with no living egg left the batch is closed.
-func (x *work) join(ids []int64, whole bool, into farm.BatchView) (farm.Done, error) {
+func (x *work) join(ids []int64, whole bool, into snapshot.BatchView) (farm.Done, error) {
 	if x.counted > 0 {
 		return farm.Done{}, farm.Problemf("join", "Young were counted in %s without their eggs, so its eggs cannot "+
 			"join others. Move them without joining.", x.v.Code)

@@ -5,23 +5,24 @@ import (
 	"slices"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Page is a batch whose eggs may go elsewhere, and where they may go.
 type Page struct {
-	farm.BatchView
+	snapshot.BatchView
 	Pens     []PenLeft
 	Trays    []TrayLeft
 	Targets  []Target
-	Hatchers []farm.Place
+	Hatchers []snapshot.Place
 	Counted  int  // young without their eggs: only the whole batch can go
 	Coded    bool // its eggs have pencil codes
 }
 
 // PenLeft is a pen with how many of its eggs are left.
 type PenLeft struct {
-	farm.Pen
+	snapshot.Pen
 	Eggs int
 }
 
@@ -34,7 +35,7 @@ type TrayLeft struct {
 
 // Target is a machine that takes these eggs.
 type Target struct {
-	farm.Place
+	snapshot.Place
 	Here     bool   // they stand in it
 	Sibling  string // the batch of the same setting that stands there
 	NotReady string
@@ -43,8 +44,8 @@ type Target struct {
 
 // Page shows where the eggs of an open batch may go.
 func (s *Service) Page(ctx context.Context, m *farm.Member, batchID int64) (page Page, err error) {
-	err = farm.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
-		i := slices.IndexFunc(open, func(v farm.BatchView) bool { return v.ID == batchID })
+	err = snapshot.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
+		i := slices.IndexFunc(open, func(v snapshot.BatchView) bool { return v.ID == batchID })
 		if i < 0 {
 			return farm.ErrNone
 		}
@@ -86,7 +87,7 @@ func (s *Service) Page(ctx context.Context, m *farm.Member, batchID int64) (page
 }
 
 // lying counts the living eggs by pen and tray.
-func (p *Page) lying(w *farm.Snapshot, eggs []store.Egg, trays []store.Tray) {
+func (p *Page) lying(w *snapshot.Snapshot, eggs []store.Egg, trays []store.Tray) {
 	pens, on := map[int64]int{}, map[int64]int{}
 	for _, e := range eggs {
 		if e.Fate != nil {

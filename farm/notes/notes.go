@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
@@ -40,8 +41,8 @@ func Name(id string) string {
 const mostShown = 20
 
 // OfMachine reads a machine's, the newest first.
-func OfMachine(machineID int64, all *[]Note) farm.Part {
-	return func(ctx context.Context, tx *farm.Tx, _ *farm.Snapshot, _ []farm.BatchView) (err error) {
+func OfMachine(machineID int64, all *[]Note) snapshot.Part {
+	return func(ctx context.Context, tx *farm.Tx, _ *snapshot.Snapshot, _ []snapshot.BatchView) (err error) {
 		*all, err = tx.MachineNotes(ctx, machineID, mostShown)
 		return err
 	}
@@ -91,7 +92,7 @@ func subject(ctx context.Context, tx *farm.Tx, n Note) (of string, about journal
 		batch, err := tx.Batch(ctx, *n.BatchID)
 		return batch.Code, journal.On(journal.Batch, batch.ID), err
 	}
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return "", nil, err
 	}

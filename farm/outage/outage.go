@@ -14,6 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/outage"
 )
 
@@ -40,12 +41,12 @@ func BoxOf(kind string) climate.Box {
 }
 
 // Cooled tells whether a power cut takes a machine at all: a hen needs none.
-func Cooled(x farm.Machine) bool {
+func Cooled(x snapshot.Machine) bool {
 	return x.UntilOn == nil && x.Kind != string(machine.BroodyHen)
 }
 
 // check judges what was typed.
-func (c Cut) check(tx *farm.Tx, w *farm.Snapshot) error {
+func (c Cut) check(tx *farm.Tx, w *snapshot.Snapshot) error {
 	var p farm.Problems
 	switch {
 	case c.From.IsZero():
@@ -79,7 +80,7 @@ func (c Cut) check(tx *farm.Tx, w *farm.Snapshot) error {
 // Begin writes a cut down: one that is over, or one that lasts.
 func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -119,7 +120,7 @@ func (b *Service) Begin(ctx context.Context, req farm.Request, c Cut) (farm.Done
 }
 
 // overlaps refuses a cut that is written down already.
-func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error {
+func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) error {
 	all, err := rows.On(tx).Outages(ctx, 30)
 	if err != nil {
 		return err
@@ -149,7 +150,7 @@ func (c Cut) overlaps(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) error 
 // Back says that the power is back, and when.
 func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.Time) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -187,7 +188,7 @@ func (b *Service) Back(ctx context.Context, req farm.Request, id int64, at time.
 
 // end keeps when it was over and what it did to each batch.
 func (b *Service) end(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, id int64, at time.Time, about journal.Subjects,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, id int64, at time.Time, about journal.Subjects,
 ) (journal.Subjects, string, error) {
 	if err := rows.On(tx).EndOutage(ctx, id, &at); err != nil {
 		return about, "", err
@@ -273,7 +274,7 @@ func hours(d time.Duration) string {
 }
 
 // names lists the machines that a cut took.
-func names(w *farm.Snapshot, on []rows.OutageMachine) string {
+func names(w *snapshot.Snapshot, on []rows.OutageMachine) string {
 	var all []string
 	for _, x := range on {
 		all = append(all, w.MachineByID[x.MachineID].Name)
@@ -286,7 +287,7 @@ func waited(ctx context.Context, tx *farm.Tx, err error) error {
 	if err != nil {
 		return err
 	}
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return err
 	}

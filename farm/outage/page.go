@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/clutch"
 	outagerows "metrogon/store/outage"
@@ -20,7 +21,7 @@ import (
 type Chilled struct {
 	climate.Chill
 	climate.Outage
-	Batch     farm.BatchView
+	Batch     snapshot.BatchView
 	MachineID int64
 	Cut       reptile.Cut // of a clutch
 }
@@ -36,14 +37,14 @@ func (c Chilled) Do() []string {
 // chills reckons a cut for every batch that stood in its machines, as if the power was away until
 // a moment, or until the batch was moved elsewhere.
 func chills(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one outagerows.OneOutage, views []farm.BatchView, until time.Time,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, views []snapshot.BatchView, until time.Time,
 ) (all []Chilled, err error) {
 	boxes := map[int64]climate.Box{}
 	for _, x := range one.Machines {
 		boxes[x.MachineID] = climate.Box(x.Box)
 	}
 	for _, s := range one.Stood {
-		i := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == s.BatchID })
+		i := slices.IndexFunc(views, func(v snapshot.BatchView) bool { return v.ID == s.BatchID })
 		if i < 0 || views[i].Alive == 0 {
 			continue
 		}
@@ -64,7 +65,7 @@ func chills(
 			StartC: runningC, Hours: max(to.Sub(one.FromAt).Hours(), 1./60),
 		}
 		for _, other := range one.Stood {
-			j := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == other.BatchID })
+			j := slices.IndexFunc(views, func(v snapshot.BatchView) bool { return v.ID == other.BatchID })
 			if j >= 0 && j != i && other.MachineID == s.MachineID && views[j].Alive > 0 && !views[j].Kind.IsReptile() {
 				x := views[j]
 				o.Beside = append(o.Beside, climate.Beside{Kind: x.Kind, Day: dayOf(x, one.FromAt), Eggs: x.Alive})
@@ -82,14 +83,14 @@ func chills(
 
 // clutchIn reckons a cut for a clutch: its box cools, and the embryos wait.
 func clutchIn(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, one outagerows.OneOutage, v farm.BatchView, machineID int64,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, v snapshot.BatchView, machineID int64,
 	until time.Time,
 ) (x Chilled, err error) {
 	rows, err := clutch.On(tx).ClutchRows(ctx, []int64{v.ID})
 	if err != nil || len(rows.Clutches) == 0 {
 		return x, err
 	}
-	h, err := w.Warmth(ctx, tx, v.Batch, farm.BoxOf(rows, rows.Clutches[0]), rows.Temps)
+	h, err := w.Warmth(ctx, tx, v.Batch, snapshot.BoxOf(rows, rows.Clutches[0]), rows.Temps)
 	if err != nil {
 		return x, err
 	}
@@ -116,7 +117,7 @@ func clutchIn(
 const runningC = 37.5
 
 // dayOf is the day of incubation at a moment, no more than a kind takes.
-func dayOf(v farm.BatchView, at time.Time) float64 {
+func dayOf(v snapshot.BatchView, at time.Time) float64 {
 	return min(max(0, calendar.Elapsed(v.SetAt, at)), v.Kind.HatchDays.To)
 }
 
@@ -146,7 +147,7 @@ func (p Page) Hours() float64 {
 
 // Machine is one that a cut took, or may have taken.
 type Machine struct {
-	farm.Machine
+	snapshot.Machine
 	Box      climate.Box
 	Eggs     int
 	Readings []outagerows.OutageReading
@@ -154,7 +155,7 @@ type Machine struct {
 
 // One shows a cut: while it lasts as far as it has come, afterwards what it did.
 func (b *Service) One(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		one, err := outagerows.On(tx).Outage(ctx, id)
 		if err != nil {
 			return err
@@ -197,7 +198,7 @@ type List struct {
 
 // All lists them.
 func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		l.Now = w.Now
 		for _, x := range w.Machines {
 			if !Cooled(x) {
@@ -218,7 +219,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (l List, err error) {
 }
 
 // Chores are a cut that lasts, and looking by the lamp some days after one that did harm.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -240,7 +241,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 		return nil, err
 	}
 	for _, o := range up.Chilled {
-		i := slices.IndexFunc(views, func(v farm.BatchView) bool { return v.ID == o.BatchID })
+		i := slices.IndexFunc(views, func(v snapshot.BatchView) bool { return v.ID == o.BatchID })
 		if i < 0 {
 			continue
 		}

@@ -14,6 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/people"
 )
@@ -168,7 +169,7 @@ func (b *Service) RemovePerson(ctx context.Context, m *farm.Member, personID int
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(people, func(p farm.Person) bool { return p.PersonID == personID })
+	i := slices.IndexFunc(people, func(p snapshot.Person) bool { return p.PersonID == personID })
 	if i < 0 {
 		return farm.Problemf("person", "Nobody such is on the farm, or not any more.")
 	}
@@ -303,7 +304,7 @@ func (b *Service) SaveFarm(ctx context.Context, req farm.Request, r Rules) (farm
 			p.Addf("chore_at", "%v.", err)
 		}
 		p.Count("warm_hours", "The warm-up in hours", r.WarmHours, 0, 168)
-		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, farm.LeastRest, farm.MostRest)
+		p.Count("rest_hours", "The rest of shipped eggs in hours", r.RestHours, snapshot.LeastRest, snapshot.MostRest)
 		p.Count("tilts", "The tiltings a day", r.Tilts, 0, 6)
 		p.Count("dry_hours", "The hours of drying", r.DryHours, 0, 48)
 		p.Count("altitude", "The altitude in metres", r.AltitudeM, -400, 5000)
@@ -330,6 +331,6 @@ func (b *Service) SaveFarm(ctx context.Context, req farm.Request, r Rules) (farm
 }
 
 // People lists who is on the member's farm.
-func (b *Service) People(ctx context.Context, m *farm.Member) ([]farm.Person, error) {
+func (b *Service) People(ctx context.Context, m *farm.Member) ([]snapshot.Person, error) {
 	return rows.Of(b.DB).People(ctx, m.FarmID)
 }

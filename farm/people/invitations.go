@@ -11,6 +11,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/people"
 )
@@ -126,14 +127,14 @@ func (b *Service) join(
 }
 
 // on finds somebody on the member's farm.
-func (b *Service) on(ctx context.Context, m *farm.Member, personID int64) (farm.Person, error) {
+func (b *Service) on(ctx context.Context, m *farm.Member, personID int64) (snapshot.Person, error) {
 	all, err := rows.Of(b.DB).People(ctx, m.FarmID)
 	if err != nil {
-		return farm.Person{}, err
+		return snapshot.Person{}, err
 	}
-	i := slices.IndexFunc(all, func(p farm.Person) bool { return p.PersonID == personID })
+	i := slices.IndexFunc(all, func(p snapshot.Person) bool { return p.PersonID == personID })
 	if i < 0 {
-		return farm.Person{}, farm.Problemf("person", "Nobody such is on the farm, or not any more.")
+		return snapshot.Person{}, farm.Problemf("person", "Nobody such is on the farm, or not any more.")
 	}
 	return all[i], nil
 }
@@ -218,7 +219,7 @@ func (b *Service) NewPassword(ctx context.Context, link, password string) (perso
 }
 
 // Farms lists those that the member is on.
-func (b *Service) Farms(ctx context.Context, m *farm.Member) ([]farm.Person, error) {
+func (b *Service) Farms(ctx context.Context, m *farm.Member) ([]snapshot.Person, error) {
 	return rows.Of(b.DB).MembershipsOf(ctx, m.PersonID)
 }
 

@@ -10,6 +10,7 @@ import (
 
 	"metrogon/core/climate"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/outage"
 	probesrows "metrogon/store/probes"
 )
@@ -50,7 +51,7 @@ type Mark struct {
 
 // Course is how it went in a machine from a moment to another.
 type Course struct {
-	Machine  farm.Machine
+	Machine  snapshot.Machine
 	From, To time.Time
 	Step     time.Duration
 	Curves   []Curve
@@ -85,7 +86,7 @@ const longest = 11 * 366 * 24 * time.Hour
 // Known returns ErrNone where the farm has no such machine.
 func (b *Service) Known(ctx context.Context, m *farm.Member, machineID int64) error {
 	return b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -101,7 +102,7 @@ func (b *Service) CourseOf(
 	ctx context.Context, m *farm.Member, machineID int64, from, to time.Time,
 ) (c Course, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -140,10 +141,10 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	if err != nil {
 		return err
 	}
-	lays := farm.LaysIn(c.Machine.ID, stays)
+	lays := snapshot.LaysIn(c.Machine.ID, stays)
 	var ids []int64
 	for id, spans := range lays {
-		if slices.ContainsFunc(spans, func(l farm.Lay) bool { return l.From.Before(c.To) && l.To.After(c.From) }) {
+		if slices.ContainsFunc(spans, func(l snapshot.Lay) bool { return l.From.Before(c.To) && l.To.After(c.From) }) {
 			ids = append(ids, id)
 		}
 	}
@@ -158,9 +159,9 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 	for _, id := range ids {
 		i := slices.IndexFunc(rows.Instruments, func(o probesrows.Instrument) bool { return o.ID == id })
 		curve := Curve{Instrument: rows.Instruments[i]}
-		k := farm.CorrectionsOf(id, rows.Checks)
+		k := snapshot.CorrectionsOf(id, rows.Checks)
 		for _, p := range points {
-			if p.InstrumentID == id && farm.Lying(lays[id], p.At, c.Step) {
+			if p.InstrumentID == id && snapshot.Lying(lays[id], p.At, c.Step) {
 				curve.add(pointOf(k, p))
 			}
 		}
@@ -175,7 +176,7 @@ func (c *Course) read(ctx context.Context, tx *farm.Tx) error {
 func (c *Curve) add(p Point) { c.Points = append(c.Points, p) }
 
 // pointOf corrects what was told.
-func pointOf(k farm.Corrections, p probesrows.Point) Point {
+func pointOf(k snapshot.Corrections, p probesrows.Point) Point {
 	return Point{
 		p.At, k.Warmth(p.TempC), k.Warmth(p.LowC), k.Warmth(p.TopC), k.Moisture(p.RHPct), k.Moisture(p.LowPct),
 		k.Moisture(p.TopPct),
@@ -183,7 +184,7 @@ func pointOf(k farm.Corrections, p probesrows.Point) Point {
 }
 
 // tell adds what the eggs wanted, what was read by hand and what happened.
-func (c *Course) tell(w *farm.Snapshot, log probesrows.MachineLog) error {
+func (c *Course) tell(w *snapshot.Snapshot, log probesrows.MachineLog) error {
 	for _, row := range log.Batches {
 		v, err := w.View(row)
 		if err != nil {
@@ -234,7 +235,7 @@ func (c *Course) addByHand(rows []probesrows.MachineReading) {
 			at := slices.IndexFunc(c.known, func(o probesrows.Instrument) bool { return o.ID == *r.InstrumentID })
 			i, c.Curves = len(c.Curves), append(c.Curves, Curve{Instrument: c.known[at], ByHand: true})
 		}
-		k := farm.CorrectionsOf(*r.InstrumentID, c.checks)
+		k := snapshot.CorrectionsOf(*r.InstrumentID, c.checks)
 		p := pointOf(k, probesrows.Point{At: r.At, TempC: r.TempC, RHPct: r.RHPct})
 		if r.Wet {
 			p.RHPct = r.RHPct
@@ -245,7 +246,7 @@ func (c *Course) addByHand(rows []probesrows.MachineReading) {
 }
 
 // wantsOf is what a batch wanted while it stood in a machine, in its two parts.
-func wantsOf(v farm.BatchView, machineID int64, from, to time.Time) (all []Want) {
+func wantsOf(v snapshot.BatchView, machineID int64, from, to time.Time) (all []Want) {
 	left := to
 	if v.ClosedAt != nil {
 		left = *v.ClosedAt

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store/people"
 	rows "metrogon/store/remind"
 )
@@ -42,7 +43,7 @@ func (b *Service) MakeFeed(
 		made, sum = farm.NewLink()
 	}
 	done, err = b.Act(ctx, req, farm.Reading, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -143,7 +144,7 @@ func (b *Service) Calendar(ctx context.Context, m *farm.Member, feed *Feed) (c C
 			return err
 		}
 		c.Farm, c.Version, c.Changed = m.FarmName, int(last.ID), last.At
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -157,7 +158,7 @@ func (b *Service) Calendar(ctx context.Context, m *farm.Member, feed *Feed) (c C
 			return err
 		}
 		for _, i := range items {
-			if i.Kind != farm.Tilt && holds(i) {
+			if i.Kind != snapshot.Tilt && holds(i) {
 				c.Events = append(c.Events, event(m, i))
 			}
 		}
@@ -184,7 +185,7 @@ func event(m *farm.Member, i chores.Item) Event {
 }
 
 // filter tells which chores a calendar holds.
-func filter(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, f Feed) (func(chores.Item) bool, error) {
+func filter(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, f Feed) (func(chores.Item) bool, error) {
 	switch f.Scope {
 	case Mine:
 		own, err := rows.On(tx).SetBy(ctx, tx.Member.PersonID)
@@ -197,7 +198,7 @@ func filter(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, f Feed) (func(ch
 			case journal.Machine:
 				return i.About.ID == *f.MachineID
 			case journal.Batch:
-				return slices.ContainsFunc(w.OpenRead(), func(v farm.BatchView) bool {
+				return slices.ContainsFunc(w.OpenRead(), func(v snapshot.BatchView) bool {
 					return v.ID == i.About.ID && (v.SetterID == *f.MachineID || v.HatcherID == *f.MachineID)
 				})
 			}

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	snapshotrows "metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/remind"
 )
@@ -102,7 +103,7 @@ const (
 
 // due lists of what a person is to be reminded at this moment, whether they were already or not.
 func (b *Service) due(ctx context.Context, tx *farm.Tx, w Wish) (all []told, err error) {
-	snapshot, err := farm.Of(ctx, tx)
+	snapshot, err := snapshotrows.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}

@@ -14,10 +14,11 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/outcome"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
-func hatched(e store.Egg) bool { return farm.FateOf(e) == outcome.Hatched }
+func hatched(e store.Egg) bool { return snapshot.FateOf(e) == outcome.Hatched }
 
 // counts sorts the eggs by how they ended. What somebody saw on opening counts before what the lamp
 // said; what nobody saw is not opened.
@@ -31,15 +32,15 @@ func (g *gathered) counts() (c diagnosis.Counts) {
 	for _, pen := range g.pens {
 		counted := 0
 		for _, e := range pen.Eggs {
-			switch farm.FateOf(e) {
+			switch snapshot.FateOf(e) {
 			case outcome.Broken:
 			case outcome.Hatched:
 				c.Hatched++
 			case outcome.Counted:
 				counted++
 			case "":
-				counted += farm.OneIf(pen.Counted > 0)
-				c.NotOpened += farm.OneIf(pen.Counted == 0 && !g.v.Open())
+				counted += snapshot.OneIf(pen.Counted > 0)
+				c.NotOpened += snapshot.OneIf(pen.Counted == 0 && !g.v.Open())
 			default:
 				g.count(&c, e, found[e.ID])
 			}
@@ -55,7 +56,7 @@ func (g *gathered) counts() (c diagnosis.Counts) {
 
 // count adds an egg that did not hatch.
 func (g *gathered) count(c *diagnosis.Counts, e store.Egg, found []candling.Finding) {
-	shown := farm.OpenedAs(e.Fate, e.Stage, e.Opened)
+	shown := snapshot.OpenedAs(e.Fate, e.Stage, e.Opened)
 	if candling.Malposed(found) {
 		c.Malpositioned++
 		return
@@ -85,7 +86,7 @@ func (g *gathered) count(c *diagnosis.Counts, e store.Egg, found []candling.Find
 // byLamp sorts an egg that nobody opened by what the lamp said when it went out.
 func (g *gathered) byLamp(c *diagnosis.Counts, e store.Egg) {
 	last := candling.LastOf(e.Calls)
-	if farm.FateOf(e) == outcome.Removed && e.Stage != nil {
+	if snapshot.FateOf(e) == outcome.Removed && e.Stage != nil {
 		switch *e.Stage {
 		case "cracked":
 			c.Cracked++
@@ -123,7 +124,7 @@ func (g *gathered) byLamp(c *diagnosis.Counts, e store.Egg) {
 const known = 40
 
 // facts are what else the farm's records tell; what they do not tell stays unknown.
-func (g *gathered) facts(usual farm.Rates) (f diagnosis.Facts) {
+func (g *gathered) facts(usual snapshot.Rates) (f diagnosis.Facts) {
 	v := g.v
 	if usual.Fertility.N >= known {
 		f.FertilityPct = of(100 * float64(usual.Fertility.K) / float64(usual.Fertility.N))
@@ -164,7 +165,7 @@ func (g *gathered) warmth() *float64 {
 			var checks []instrument.Check
 			for _, c := range g.after.Checks {
 				if c.InstrumentID == *r.InstrumentID {
-					checks = append(checks, farm.CheckOf(c))
+					checks = append(checks, snapshot.CheckOf(c))
 				}
 			}
 			sum += instrument.CorrectionOf(instrument.Temperature, checks).True(*r.TempC) - want
@@ -259,7 +260,7 @@ func (g *gathered) hatching(f *diagnosis.Facts) {
 		share := func(sign string) *float64 {
 			n := 0
 			for _, y := range g.hatch.Young {
-				n += farm.OneIf(slices.Contains(y.Signs, sign))
+				n += snapshot.OneIf(slices.Contains(y.Signs, sign))
 			}
 			return of(float64(n) / float64(told))
 		}
@@ -291,7 +292,7 @@ func (g *gathered) parents(f *diagnosis.Facts) {
 		if pen.HensHatchedOn != nil {
 			weeks := farm.AgeDays(*pen.HensHatchedOn, laid) / 7
 			aged += eggs
-			young += eggs * float64(farm.OneIf(grading.YoungLayer(g.v.Kind.ID, weeks)))
+			young += eggs * float64(snapshot.OneIf(grading.YoungLayer(g.v.Kind.ID, weeks)))
 		}
 	}
 	if ratioEggs > 0 {

@@ -10,6 +10,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/hatch"
 )
@@ -46,7 +47,7 @@ func (b *Service) TryNext(
 		}
 		n := 0
 		for _, s := range standing {
-			n += farm.OneIf(s.Species == batch.Species)
+			n += snapshot.OneIf(s.Species == batch.Species)
 		}
 		if n+len(all) > mostNext {
 			return farm.Done{}, farm.Problemf("says", "%d things may be on the list of a kind; %s stand already.",
@@ -80,7 +81,7 @@ func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm
 
 // NextDone ticks off, for one batch, what was to be done otherwise.
 func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id int64) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
 		standing, err := hatch.On(tx).NextTimes(ctx)
 		if err != nil {
 			return farm.Done{}, err
@@ -95,7 +96,7 @@ func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id in
 }
 
 // Chores are what is to be done otherwise, once for each batch that was set since.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil || len(up.NextTimes) == 0 {
 		return nil, err

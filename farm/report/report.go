@@ -10,6 +10,7 @@ import (
 	"metrogon/core/diagnosis"
 	"metrogon/core/hatching"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	hatchrows "metrogon/store/hatch"
 	"metrogon/store/outage"
@@ -21,7 +22,7 @@ type Service struct {
 	*farm.Service
 	// Loss tells what a batch's eggs lost by lockdown, % of their fresh mass, and the goal.
 	Loss func(
-		w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []weigh.Weighing,
+		w *snapshot.Snapshot, v snapshot.BatchView, eggs []store.Egg, all []weigh.Weighing,
 	) (lossPct, goalPct float64, ok bool)
 	// Patterns tells by what batches of a kind differ by more than chance.
 	Patterns func(ctx context.Context, tx *farm.Tx, species string) ([]Pattern, error)
@@ -39,11 +40,11 @@ type NextTime = hatchrows.NextTime
 
 // Page is the report of a batch.
 type Page struct {
-	farm.BatchView
+	snapshot.BatchView
 	FarmName  string
-	Pens      []farm.PenEggs
-	Rates     farm.Rates // of the whole batch
-	Usual     farm.Rates // of the farm's other batches of this kind that are over; N 0: none
+	Pens      []snapshot.PenEggs
+	Rates     snapshot.Rates // of the whole batch
+	Usual     snapshot.Rates // of the farm's other batches of this kind that are over; N 0: none
 	Losses    []Loss
 	Diagnosis diagnosis.Result
 	LossPct   *float64 // water
@@ -56,7 +57,7 @@ type Page struct {
 	Patterns  []Pattern  // over the batches of this kind
 	Opened    int        // eggs of which somebody saw what they showed
 	Unopened  int
-	farm.Divided
+	snapshot.Divided
 }
 
 // Out is young that came at one time.
@@ -75,7 +76,7 @@ type Loss struct {
 // Report tells of a batch.
 func (b *Service) Report(ctx context.Context, m *farm.Member, id int64) (p Page, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -102,14 +103,14 @@ func (b *Service) Report(ctx context.Context, m *farm.Member, id int64) (p Page,
 
 // gathered is all that is known of a batch.
 type gathered struct {
-	w       *farm.Snapshot
-	v       farm.BatchView
+	w       *snapshot.Snapshot
+	v       snapshot.BatchView
 	eggs    []store.Egg
-	pens    []farm.PenEggs
+	pens    []snapshot.PenEggs
 	hatch   hatchrows.Hatch
 	after   hatchrows.Aftermath
-	ledger  farm.Ledger
-	flock   farm.Flock
+	ledger  snapshot.Ledger
+	flock   snapshot.Flock
 	lossPct *float64
 	goalPct float64
 }
@@ -135,7 +136,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if g.after, err = hatchrows.On(tx).Aftermath(ctx, v.Batch, until, mostNotes); err != nil {
 		return err
 	}
-	if g.ledger, err = farm.ReadLedger(ctx, tx); err != nil {
+	if g.ledger, err = snapshot.ReadLedger(ctx, tx); err != nil {
 		return err
 	}
 	if g.flock, err = g.w.Flock(ctx, tx); err != nil {
@@ -193,9 +194,9 @@ func (g *gathered) page() Page {
 
 // rates are those of the batch alone, and the farm's usual ones of the kind: of its own pens, or of
 // bought eggs where most of these were.
-func (g *gathered) rates() (own, usual farm.Rates) {
+func (g *gathered) rates() (own, usual snapshot.Rates) {
 	bought := g.share(func(e store.Egg) bool { return g.w.PenByID[e.PenID].Supplier }) > 0.5
-	var mine, others []farm.Told
+	var mine, others []snapshot.Told
 	for _, pen := range g.w.Pens {
 		if pen.Species != g.v.Species {
 			continue
@@ -209,15 +210,15 @@ func (g *gathered) rates() (own, usual farm.Rates) {
 			}
 		}
 	}
-	slices.SortStableFunc(others, func(a, b farm.Told) int { return int(a.BatchID - b.BatchID) })
-	return farm.Ledger{}.Rates(mine), g.ledger.Rates(others)
+	slices.SortStableFunc(others, func(a, b snapshot.Told) int { return int(a.BatchID - b.BatchID) })
+	return snapshot.Ledger{}.Rates(mine), g.ledger.Rates(others)
 }
 
 // share of the eggs for which something is so.
 func (g *gathered) share(is func(store.Egg) bool) float64 {
 	n := 0
 	for _, e := range g.eggs {
-		n += farm.OneIf(is(e))
+		n += snapshot.OneIf(is(e))
 	}
 	return float64(n) / float64(max(1, len(g.eggs)))
 }

@@ -16,6 +16,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	peoplerows "metrogon/store/people"
 	rows "metrogon/store/season"
 )
@@ -96,7 +97,7 @@ func (s *scene) lookAhead() {
 
 // mayMove tells whether a plan may put a planned batch elsewhere, or drop it. One that serves no
 // promise is hers: a plan would see no worth in it, and leaves it alone.
-func mayMove(p farm.Planned, loose []int64) bool {
+func mayMove(p snapshot.Planned, loose []int64) bool {
 	return len(p.For) > 0 && (!p.Pinned || slices.Contains(loose, p.ID))
 }
 

@@ -17,6 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	seasonrows "metrogon/store/season"
 )
 
@@ -141,7 +142,7 @@ func (s *scene) back(line string) (back Back, err error) {
 		back.Problem = "Of which kind? None is kept here that was named."
 		return back, nil
 	case w.Aim == wish.Lockdown:
-		i := slices.IndexFunc(s.open, func(v farm.BatchView) bool { return v.Code == w.Batch })
+		i := slices.IndexFunc(s.open, func(v snapshot.BatchView) bool { return v.Code == w.Batch })
 		if i < 0 || s.open[i].LockedAt != nil {
 			back.Problem = w.Batch + " is in lockdown already: nothing can join it."
 			return back, nil
@@ -191,7 +192,7 @@ func (s *scene) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bo
 		return kinds, pens
 	}
 	for _, k := range s.kinds {
-		has := slices.ContainsFunc(s.w.Pens, func(p farm.Pen) bool {
+		has := slices.ContainsFunc(s.w.Pens, func(p snapshot.Pen) bool {
 			return p.Species == k.ID && (s.lays[p.ID].PerDay > 0 || len(s.supply[p.ID]) > 0)
 		})
 		// Of females that count as pullets hens are meant.
@@ -276,7 +277,7 @@ func (s *scene) option(
 		), nil
 	}
 	eggs := s.eggsBut(0)
-	p := farm.Planned{Planned: seasonrows.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
+	p := snapshot.Planned{Planned: seasonrows.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
 	free := map[int64]int{}
 	for _, pen := range s.w.Pens {
 		if pen.Species == kind.ID && (len(pens) == 0 || pens[pen.ID] || !s.anyOf(pens, kind)) {
@@ -362,9 +363,9 @@ func share(free map[int64]int, n, all int) map[int64]int {
 
 // place finds the machines in which most of the eggs fit without a clash, and leaves the rest
 // in store; where nothing fits, those that are roomiest, so that it can be said why.
-func (s *scene) place(p farm.Planned, kind *species.Profile, eggs supply) (farm.Planned, error) {
+func (s *scene) place(p snapshot.Planned, kind *species.Profile, eggs supply) (snapshot.Planned, error) {
 	y := s.yard()
-	var best farm.Planned
+	var best snapshot.Planned
 	most := -1
 	for _, x := range s.machinesFor(kind, false) {
 		for _, h := range s.machinesFor(kind, true) {

@@ -12,6 +12,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	seasonrows "metrogon/store/season"
 )
@@ -27,8 +28,8 @@ type Board struct {
 	Away     []seasonrows.Away
 	Eggs     []EggDay // from today on
 	Clashes  []Clash  // of what stands
-	Stranded []farm.Stranded
-	Air      []farm.AirTrouble // of what turns in one machine; trays that are taken out are no clash
+	Stranded []snapshot.Stranded
+	Air      []snapshot.AirTrouble // of what turns in one machine; trays that are taken out are no clash
 	Troubles []PlannedTrouble
 	Plan     *PlanView // the newest, if it is not thrown away
 	Back     Back      // what a line asks for
@@ -36,11 +37,11 @@ type Board struct {
 
 // Lane is one machine with what stands in it.
 type Lane struct {
-	farm.Running
+	snapshot.Running
 	Bars  []Bar
 	Loads []planner.Load // the room used, of the fuller phase
 	Shut  []store.Closure
-	rooms map[string]farm.Room
+	rooms map[string]snapshot.Room
 }
 
 // Takes lists the kinds of eggs that turn in a machine, or that hatch in it.
@@ -58,7 +59,7 @@ func (l Lane) Takes(hatch bool) string {
 // Bar is a batch in a machine in one phase: a real one, a planned or a proposed one.
 type Bar struct {
 	planner.Stay
-	farm.BatchView
+	snapshot.BatchView
 	PlannedID int64
 	Proposal  int // its number in the plan, 0: none
 	Pinned    bool
@@ -87,14 +88,14 @@ type EggDay struct {
 
 // Clash is one of what stands, with the hatchers in which it would not be.
 type Clash struct {
-	farm.Clash
+	snapshot.Clash
 	BatchID  int64 // whose hatcher may be changed; 0: of none
-	Hatchers []farm.Machine
+	Hatchers []snapshot.Machine
 }
 
 // PlannedTrouble is what stands against a planned batch, with what would help.
 type PlannedTrouble struct {
-	farm.Planned
+	snapshot.Planned
 	Troubles []Trouble
 	Cures    []Cure
 }
@@ -134,7 +135,7 @@ func (b *Service) Board(
 		stays = s.w.AllStays(open)
 		page.clashes(s, open, stays)
 		page.Stranded = s.w.Stranded(open)
-		page.Air = slices.DeleteFunc(s.w.AirTroubles(open), func(t farm.AirTrouble) bool { return t.Why == climate.Care })
+		page.Air = slices.DeleteFunc(s.w.AirTroubles(open), func(t snapshot.AirTrouble) bool { return t.Why == climate.Care })
 		if page.Plan, err = s.lastPlan(); err != nil {
 			return err
 		}
@@ -205,7 +206,7 @@ func (x supply) givenBack(s *scene, eggs []seasonrows.PlannedEggs) supply {
 }
 
 // clashes finds those of what stands, with hatchers that would do instead.
-func (page *Board) clashes(s *scene, open []farm.BatchView, stays []planner.Stay) {
+func (page *Board) clashes(s *scene, open []snapshot.BatchView, stays []planner.Stay) {
 	y := s.yard()
 	for _, c := range s.w.Clashes(stays) {
 		one := Clash{Clash: c}
@@ -222,7 +223,7 @@ func (page *Board) clashes(s *scene, open []farm.BatchView, stays []planner.Stay
 }
 
 // otherHatchers are those in which a batch would clash with nothing.
-func (s *scene) otherHatchers(y planner.Yard, v farm.BatchView) (all []farm.Machine) {
+func (s *scene) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []snapshot.Machine) {
 	for _, h := range s.machinesFor(v.Kind, true) {
 		if h.ID == v.HatcherID {
 			continue
@@ -259,7 +260,7 @@ func (s *scene) proposedBars(page Board) (bars []Bar) {
 		if p.Taken || p.Gone != "" || p.Count == 0 || p.Replaces != nil {
 			continue
 		}
-		one := farm.Planned{Planned: seasonrows.Planned{
+		one := snapshot.Planned{Planned: seasonrows.Planned{
 			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs}
 		if err := s.w.WorkOut(&one); err != nil {
@@ -273,7 +274,7 @@ func (s *scene) proposedBars(page Board) (bars []Bar) {
 }
 
 // lanes puts the bars into their machines.
-func (page *Board) lanes(s *scene, bars []Bar, running []farm.Running) {
+func (page *Board) lanes(s *scene, bars []Bar, running []snapshot.Running) {
 	for _, r := range running {
 		lane := Lane{Running: r, rooms: s.w.Rooms[r.ID]}
 		for _, c := range s.book.Closures {
@@ -375,7 +376,7 @@ func (b *Service) ChangeHatcher(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		w, v, err := farm.Viewed(ctx, tx, batch)
+		w, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return farm.Done{}, err
 		}

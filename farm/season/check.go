@@ -14,6 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
 
@@ -127,7 +128,7 @@ func (s *scene) comers() (all []Comer) {
 }
 
 // comer is a batch's young that will be in the brooder.
-func (s *scene) comer(v farm.BatchView, young float64) Comer {
+func (s *scene) comer(v snapshot.BatchView, young float64) Comer {
 	return Comer{
 		Group: brooding.GroupOf(v.Kind, young, pullDay(s.w.Member, v), false), Code: v.Code, Young: young,
 	}
@@ -144,14 +145,14 @@ func Comers(ctx context.Context, tx *farm.Tx) ([]Comer, error) {
 }
 
 // groupOf is what a planned batch's young take in the brooder.
-func (s *scene) groupOf(p farm.Planned) planner.Group {
+func (s *scene) groupOf(p snapshot.Planned) planner.Group {
 	c := s.comer(p.BatchView, s.young(p.Eggs, p.SetAt))
 	return planner.Group{BatchID: p.StayID(), From: s.midnight(c.From), To: s.midnight(c.To), Places: c.Places}
 }
 
 // against lists what stands against a planned batch where and when it is, with the eggs that
 // are left for it.
-func (s *scene) against(y planner.Yard, p farm.Planned, eggs supply) []Trouble {
+func (s *scene) against(y planner.Yard, p snapshot.Planned, eggs supply) []Trouble {
 	there := 0
 	for _, e := range eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn))) {
 		there += e.Eggs
@@ -160,7 +161,7 @@ func (s *scene) against(y planner.Yard, p farm.Planned, eggs supply) []Trouble {
 }
 
 // troubles are those of a planned batch of whose eggs so many will be there.
-func (s *scene) troubles(y planner.Yard, p farm.Planned, there int) (all []Trouble) {
+func (s *scene) troubles(y planner.Yard, p snapshot.Planned, there int) (all []Trouble) {
 	m := s.w.Member
 	move := planner.Move{
 		Stays: p.Stays(s.w), SetOn: s.midnight(m.Date(p.SetAt)), PullOn: s.midnight(pullDay(m, p.BatchView)),
@@ -176,7 +177,7 @@ func (s *scene) troubles(y planner.Yard, p farm.Planned, there int) (all []Troub
 }
 
 // lacks tells of eggs that are not there, or too old by then.
-func (s *scene) lacks(p farm.Planned, there int) []Trouble {
+func (s *scene) lacks(p snapshot.Planned, there int) []Trouble {
 	day := max(0, s.day(p.SetOn))
 	if there >= p.Count {
 		return nil
@@ -192,7 +193,7 @@ func (s *scene) lacks(p farm.Planned, there int) []Trouble {
 }
 
 // sentence tells a trouble in words.
-func (s *scene) sentence(t planner.Trouble, p farm.Planned) string {
+func (s *scene) sentence(t planner.Trouble, p snapshot.Planned) string {
 	machine, day := s.w.MachineByID[t.MachineID].Name, s.w.Member.ShortDay
 	why := ""
 	if t.Why != "" {
@@ -236,7 +237,7 @@ func phase(p planner.Phase) string {
 }
 
 // on changes a planned batch.
-func (s *scene) on(p farm.Planned, c Cure) (farm.Planned, error) {
+func (s *scene) on(p snapshot.Planned, c Cure) (snapshot.Planned, error) {
 	p.SetterID, p.HatcherID = cmp.Or(c.SetterID, p.SetterID), cmp.Or(c.HatcherID, p.HatcherID)
 	p.SetOn = p.SetOn.AddDate(0, 0, c.Days)
 	if c.Eggs > 0 {
@@ -276,7 +277,7 @@ const (
 
 // cures finds the nearest changes after which a planned batch clashes with nothing: another
 // hatcher, another setter, both, fewer eggs, some days earlier or later.
-func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) {
+func (s *scene) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
 	try := func(c Cure) bool {
 		if len(all) == mostCures {
 			return false
@@ -313,7 +314,7 @@ func (s *scene) cures(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) 
 }
 
 // elsewhere finds other machines for all of the eggs, or for most of them.
-func (s *scene) elsewhere(y planner.Yard, p farm.Planned, eggs supply) (all []Cure) {
+func (s *scene) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
 	for _, x := range s.roomiest(p.Kind, false) {
 		for _, h := range s.roomiest(p.Kind, true) {
 			c := Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID}
@@ -340,7 +341,7 @@ func (s *scene) elsewhere(y planner.Yard, p farm.Planned, eggs supply) (all []Cu
 }
 
 // most is the largest number of the eggs with which it fits, 0 for none.
-func (s *scene) most(y planner.Yard, p farm.Planned, eggs supply) int {
+func (s *scene) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
 	low, high := 0, p.Count // low fits, high does not
 	for high-low > 1 {
 		n := (low + high) / 2
@@ -355,20 +356,20 @@ func (s *scene) most(y planner.Yard, p farm.Planned, eggs supply) int {
 }
 
 // roomiest are the machines that hold most of a kind.
-func (s *scene) roomiest(kind *species.Profile, hatch bool) []farm.Machine {
+func (s *scene) roomiest(kind *species.Profile, hatch bool) []snapshot.Machine {
 	all := s.machinesFor(kind, hatch)
-	room := func(x farm.Machine) int {
+	room := func(x snapshot.Machine) int {
 		if hatch {
 			return s.w.Rooms[x.ID][kind.ID].Hatching
 		}
 		return s.w.Rooms[x.ID][kind.ID].Setting
 	}
-	slices.SortStableFunc(all, func(a, b farm.Machine) int { return room(b) - room(a) })
+	slices.SortStableFunc(all, func(a, b snapshot.Machine) int { return room(b) - room(a) })
 	return all[:min(len(all), roomiest)]
 }
 
 // machinesFor are those in which a kind may hatch, or turn.
-func (s *scene) machinesFor(kind *species.Profile, hatch bool) (all []farm.Machine) {
+func (s *scene) machinesFor(kind *species.Profile, hatch bool) (all []snapshot.Machine) {
 	for _, x := range s.w.Machines {
 		room := s.w.Rooms[x.ID][kind.ID]
 		if x.UntilOn != nil && x.UntilOn.Before(s.today) {

@@ -11,12 +11,13 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/season"
 )
 
 // Chores are the settings that are planned, and the promises that come due.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	book, err := w.Season(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -52,13 +53,13 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 	return all, nil
 }
 
-func hour(w *farm.Snapshot, on time.Time) time.Time {
+func hour(w *snapshot.Snapshot, on time.Time) time.Time {
 	noon := time.Date(on.Year(), on.Month(), on.Day(), 12, 0, 0, 0, w.Member.Place)
 	return w.Member.Hour.On(noon, 0, w.Member.Place)
 }
 
 // toSet are the planned settings up to a day; of those that are due, what is there of their eggs.
-func toSet(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, soon time.Time) (all []chores.Chore, err error) {
+func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Time) (all []chores.Chore, err error) {
 	s := &scene{w: w, today: w.Member.Date(w.Now), supply: supply{}}
 	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err

@@ -9,6 +9,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/season"
 )
@@ -35,27 +36,27 @@ type Binds struct {
 	Closures []ShutMachine
 	Brooders []rows.Brooder
 	Bans     []BanOf
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	Today    time.Time
 }
 
 // ShutMachine is a machine that takes no eggs for some days.
 type ShutMachine struct {
 	store.Closure
-	Machine farm.Machine
+	Machine snapshot.Machine
 }
 
 // BanOf is a setting that the next plan may not make.
 type BanOf struct {
 	rows.Ban
 	Kind    *species.Profile
-	Machine farm.Machine
+	Machine snapshot.Machine
 }
 
 // Binds lists it.
 func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -93,7 +94,7 @@ func (b *Service) AddAway(ctx context.Context, req farm.Request, a rows.Away) (f
 			return nil, "", err
 		}
 		id, err := rows.On(tx).SaveAway(ctx, a)
-		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
+		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + snapshot.Span(a.FromOn, &a.ToOn) + ".", err
 	})
 }
 
@@ -110,7 +111,7 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
 	about := journal.On(journal.Machine, c.MachineID)
 	return b.owner(ctx, req, about, func(tx *farm.Tx) (journal.Undo, string, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return nil, "", err
 		}
@@ -132,7 +133,7 @@ func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) 
 		if err != nil {
 			return nil, "", err
 		}
-		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, farm.Span(c.FromOn, c.ToOn))
+		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, snapshot.Span(c.FromOn, c.ToOn))
 		w.Closures = []store.Closure{c}
 		open, err := w.OpenBatches(ctx, tx)
 		for _, s := range w.Stranded(open) {
@@ -176,7 +177,7 @@ func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Bro
 func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "away", id, func(s rows.Season) []rows.Away { return s.Away },
 		func(a rows.Away) (int64, journal.Step, string) {
-			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
+			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + snapshot.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
 
@@ -116,19 +116,19 @@ func (s *scene) changes(v PlanView, which []int) (all []Change) {
 			continue
 		}
 		if p.Replaces != nil {
-			then.ahead = slices.DeleteFunc(then.ahead, func(x farm.Planned) bool { return x.ID == p.Replaces.ID })
+			then.ahead = slices.DeleteFunc(then.ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID })
 		}
 		if p.Count == 0 {
 			continue
 		}
-		one := farm.Planned{Planned: rows.Planned{
+		one := snapshot.Planned{Planned: rows.Planned{
 			ID: -int64(p.No), Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs, For: p.For}
 		if err := s.w.WorkOut(&one); err == nil { // else its kind is gone
 			then.ahead = append(then.ahead, one)
 		}
 	}
-	slices.SortStableFunc(then.ahead, func(a, b farm.Planned) int { return a.SetOn.Compare(b.SetOn) })
+	slices.SortStableFunc(then.ahead, func(a, b snapshot.Planned) int { return a.SetOn.Compare(b.SetOn) })
 	now := s.cover()
 	for i, p := range then.cover() {
 		was := now[i]

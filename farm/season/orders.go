@@ -14,6 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 	"metrogon/store/stock"
 )
@@ -29,9 +30,9 @@ const (
 type Promise struct {
 	rows.Order
 	Kind    *species.Profile
-	Pens    []farm.Pen // that may serve it
-	Covered float64    // expected of what stands and what is planned; eggs: there or to be laid
-	Need    float64    // to be expected, for it to be as sure as was promised
+	Pens    []snapshot.Pen // that may serve it
+	Covered float64        // expected of what stands and what is planned; eggs: there or to be laid
+	Need    float64        // to be expected, for it to be as sure as was promised
 	From    []Cover
 	Chance  float64 // of all of it, by the last plan; below 0: not known
 }
@@ -88,7 +89,7 @@ func plural(one string, n int) string {
 // SaveOrder makes a promise or changes one.
 func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o rows.Order) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -121,7 +122,7 @@ func window(o rows.Order) string {
 	return o.FromOn.Format("2 Jan") + " to " + o.ToOn.Format("2 Jan 2006")
 }
 
-func checkOrder(w *farm.Snapshot, o *rows.Order) error {
+func checkOrder(w *snapshot.Snapshot, o *rows.Order) error {
 	var p farm.Problems
 	o.Who = p.Name("who", "Whom it is for", o.Who, 80, true)
 	o.Note = p.Name("note", "The note", o.Note, 500, false)
@@ -170,7 +171,7 @@ func (b *Service) Deliver(
 			return farm.Done{}, farm.Problemf("delivered", "This promise is done already.")
 		}
 		var p farm.Problems
-		p.Count("delivered", "The number handed over", n, farm.OneIf(!end), 10000)
+		p.Count("delivered", "The number handed over", n, snapshot.OneIf(!end), 10000)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
@@ -382,7 +383,7 @@ type Promised struct {
 	Ended []Promise
 	Spare []Spare
 	Kinds []*species.Profile
-	Pens  []farm.Pen
+	Pens  []snapshot.Pen
 	Today time.Time
 }
 

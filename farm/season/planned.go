@@ -14,17 +14,18 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
 
 // PlannedPage is one planned batch with all that follows from where it is.
 type PlannedPage struct {
-	farm.Planned
+	snapshot.Planned
 	Pens      []PenCount
 	Troubles  []Trouble
 	Cures     []Cure
-	Setters   []farm.Machine
-	Hatchers  []farm.Machine
+	Setters   []snapshot.Machine
+	Hatchers  []snapshot.Machine
 	Young     float64 // expected; 9 times in 10 between Low and High
 	Low, High int
 	Promises  []Promise // that get of it
@@ -40,7 +41,7 @@ func (p PlannedPage) PullOn() time.Time { return p.At(calendar.Pull) }
 
 // PenCount is a pen's part of a planned batch.
 type PenCount struct {
-	farm.Pen
+	snapshot.Pen
 	Eggs  int // planned
 	There int // of these, there by its day
 	Store int // of those, in store now
@@ -74,15 +75,15 @@ func (b *Service) Planned(ctx context.Context, m *farm.Member, id int64, move *M
 }
 
 // find reads the scene and a planned batch that is not set yet.
-func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*scene, farm.Planned, error) {
+func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*scene, snapshot.Planned, error) {
 	s, err := see(ctx, tx)
 	if err != nil {
-		return nil, farm.Planned{}, err
+		return nil, snapshot.Planned{}, err
 	}
 	s.layAhead()
-	i := slices.IndexFunc(s.ahead, func(p farm.Planned) bool { return p.ID == id })
+	i := slices.IndexFunc(s.ahead, func(p snapshot.Planned) bool { return p.ID == id })
 	if i < 0 {
-		return s, farm.Planned{}, farm.ErrNone
+		return s, snapshot.Planned{}, farm.ErrNone
 	}
 	return s, s.ahead[i], nil
 }
@@ -98,7 +99,7 @@ func (s *scene) eggsBut(id int64) supply {
 	return eggs
 }
 
-func (s *scene) page(p farm.Planned, eggs supply) (page PlannedPage) {
+func (s *scene) page(p snapshot.Planned, eggs supply) (page PlannedPage) {
 	page = PlannedPage{
 		Planned: p, Setters: s.machinesFor(p.Kind, false), Hatchers: s.machinesFor(p.Kind, true),
 		Due: !p.SetOn.After(s.today),
@@ -121,7 +122,7 @@ func (s *scene) page(p farm.Planned, eggs supply) (page PlannedPage) {
 		for _, e := range there {
 			if e.PenID == x.ID {
 				x.There += e.Eggs
-				x.Store += e.Eggs * farm.OneIf(!e.LaidOn.After(s.today))
+				x.Store += e.Eggs * snapshot.OneIf(!e.LaidOn.After(s.today))
 			}
 		}
 		page.There += x.There
@@ -154,7 +155,7 @@ func (s *scene) expect(eggs []rows.PlannedEggs, on time.Time) rates.Young {
 }
 
 // move changes a planned batch, with eggs that are there on its new day.
-func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error) {
+func (s *scene) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Planned, error) {
 	if !to.SetOn.IsZero() {
 		p.SetOn = to.SetOn
 	}
@@ -180,12 +181,12 @@ func (s *scene) move(p farm.Planned, to Move, eggs supply) (farm.Planned, error)
 
 // chosen are the eggs of a planned batch by lay day, as they are there on its day; what will
 // not be there stays planned, as if it were laid on that day.
-func (s *scene) chosen(p farm.Planned, eggs supply) []rows.PlannedEggs {
+func (s *scene) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
 	all := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
 	for _, e := range p.Eggs {
 		lacks := 0
 		for _, o := range p.Eggs {
-			lacks += o.Eggs * farm.OneIf(o.PenID == e.PenID)
+			lacks += o.Eggs * snapshot.OneIf(o.PenID == e.PenID)
 		}
 		at := -1
 		for i, o := range all {
@@ -209,7 +210,7 @@ func (s *scene) chosen(p farm.Planned, eggs supply) []rows.PlannedEggs {
 }
 
 // check judges a planned batch as it was typed.
-func (s *scene) check(p farm.Planned) error {
+func (s *scene) check(p snapshot.Planned) error {
 	var problems farm.Problems
 	if p.SetOn.Before(s.today) {
 		problems.Addf("set_on", "%s is over; name a day to come.", p.SetOn.Format("2 Jan 2006"))
@@ -235,7 +236,7 @@ func (s *scene) check(p farm.Planned) error {
 
 // Move keeps a move.
 func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move) (farm.Done, error) {
-	return b.change(ctx, req, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
+	return b.change(ctx, req, id, func(s *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
 		moved, err := s.move(p, to, s.eggsBut(id))
 		if err != nil {
 			return p, "", err
@@ -254,7 +255,7 @@ func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move)
 
 // Pin says whether planning again leaves a planned batch where it is.
 func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays bool) (farm.Done, error) {
-	return b.change(ctx, req, id, func(_ *scene, p farm.Planned) (farm.Planned, string, error) {
+	return b.change(ctx, req, id, func(_ *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
 		p.Pinned = stays
 		if stays {
 			return p, p.Label() + " stays where it is when you plan again.", nil
@@ -265,7 +266,7 @@ func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays boo
 
 // Drop takes a planned batch out of the plan.
 func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return b.change(ctx, req, id, func(s *scene, p farm.Planned) (farm.Planned, string, error) {
+	return b.change(ctx, req, id, func(s *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
 		p.DroppedAt = &s.w.Now
 		return p, "Not setting " + p.Label() + ".", nil
 	})
@@ -273,7 +274,7 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 
 func (b *Service) change(
 	ctx context.Context, req farm.Request, id int64,
-	work func(*scene, farm.Planned) (farm.Planned, string, error),
+	work func(*scene, snapshot.Planned) (snapshot.Planned, string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, p, err := b.find(ctx, tx, id)
@@ -317,7 +318,7 @@ func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, a
 
 // ToSet is what a planned batch takes today: the eggs that are there.
 type ToSet struct {
-	farm.Planned
+	snapshot.Planned
 	Picks []rows.PlannedEggs
 }
 
@@ -328,7 +329,7 @@ func (b *Service) Due(ctx context.Context, m *farm.Member, id int64) (due ToSet,
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(s.ahead, func(p farm.Planned) bool { return p.ID == id })
+		i := slices.IndexFunc(s.ahead, func(p snapshot.Planned) bool { return p.ID == id })
 		if i < 0 {
 			return farm.ErrNone
 		}

@@ -10,7 +10,7 @@ import (
 
 	planner "metrogon/core/season"
 	"metrogon/core/species"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
 
@@ -161,8 +161,8 @@ func (s *scene) addMachines(r *planner.Request) {
 
 // used tells that something stands in a machine, or is planned for it.
 func (s *scene) used(id int64) bool {
-	return slices.ContainsFunc(s.open, func(v farm.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
-		slices.ContainsFunc(s.ahead, func(p farm.Planned) bool { return p.SetterID == id || p.HatcherID == id })
+	return slices.ContainsFunc(s.open, func(v snapshot.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
+		slices.ContainsFunc(s.ahead, func(p snapshot.Planned) bool { return p.SetterID == id || p.HatcherID == id })
 }
 
 func (s *scene) addAway(r *planner.Request) {
@@ -219,7 +219,7 @@ func (s *scene) addPlanned(r *planner.Request) {
 }
 
 // batches are those of a planned batch as the planner knows them, a source each.
-func (s *scene) batches(p farm.Planned, day int, eggs []rows.PlannedEggs) (all []planner.Batch) {
+func (s *scene) batches(p snapshot.Planned, day int, eggs []rows.PlannedEggs) (all []planner.Batch) {
 	for _, e := range eggs {
 		id, laid := s.source(e)
 		at := slices.IndexFunc(all, func(b planner.Batch) bool { return b.Source == id })
@@ -251,7 +251,7 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 			continue
 		}
 		src := planner.Source{
-			ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: farm.KeptShare, Supply: []planner.Lay{},
+			ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: snapshot.KeptShare, Supply: []planner.Lay{},
 		}
 		var parcels []planner.Source
 		for _, l := range eggs[p.ID] {
@@ -281,7 +281,7 @@ func (s *scene) addStanding(r *planner.Request) {
 				continue
 			}
 			if v.CandledAt != nil || v.LockedAt != nil { // these reach lockdown
-				eggs /= farm.KeptShare
+				eggs /= snapshot.KeptShare
 			}
 			b := planner.Batch{
 				Source: penID(p.ID), SetDay: s.day(s.w.Member.Date(v.SetAt)), Setter: machineID(v.SetterID),

@@ -16,6 +16,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
 
@@ -51,15 +52,15 @@ type Proposal struct {
 	No              int
 	Kind            *species.Profile
 	SetOn, PullOn   time.Time
-	Setter, Hatcher farm.Machine
+	Setter, Hatcher snapshot.Machine
 	Eggs            []rows.PlannedEggs
 	Count           int
 	For             []rows.PlannedFor
 	Says            string
 	Taken           bool
-	Gone            string        // why it cannot be accepted any more
-	Replaces        *farm.Planned // what she expects in its place; with no eggs it is dropped
-	Before          int           // eggs of that
+	Gone            string            // why it cannot be accepted any more
+	Replaces        *snapshot.Planned // what she expects in its place; with no eggs it is dropped
+	Before          int               // eggs of that
 }
 
 // Result is what a plan makes of a promise.
@@ -94,7 +95,7 @@ func (s *scene) told(text string, from time.Time) string {
 type Plans struct {
 	Plan    *PlanView
 	WhatIfs []PlanView
-	Pens    []farm.Pen // whose females may be more
+	Pens    []snapshot.Pen // whose females may be more
 	Orders  int
 }
 
@@ -161,7 +162,7 @@ func (v *PlanView) beside(plan *PlanView) {
 	}
 	eggs := func(v *PlanView) (settings, eggs int) {
 		for _, p := range v.Proposals {
-			settings, eggs = settings+farm.OneIf(p.Count > 0), eggs+p.Count
+			settings, eggs = settings+snapshot.OneIf(p.Count > 0), eggs+p.Count
 		}
 		return
 	}
@@ -409,11 +410,11 @@ func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []
 	if kind == nil {
 		return
 	}
-	machine := func(id string) farm.Machine {
+	machine := func(id string) snapshot.Machine {
 		if x, ok := s.w.MachineByID[numberOf(id)]; ok {
 			return x
 		}
-		return farm.Machine{Name: "the new hatcher"}
+		return snapshot.Machine{Name: "the new hatcher"}
 	}
 	i := slices.IndexFunc(v.Proposals, func(p Proposal) bool {
 		return p.Kind.ID == kind.ID && p.SetOn.Equal(on) && machineID(p.Setter.ID) == b.Setter &&
@@ -455,7 +456,7 @@ func (p *Proposal) gone(s *scene) {
 		p.Gone = "Its day is over."
 	case p.Setter.ID == 0 || p.Hatcher.ID == 0:
 		p.Gone = "It needs the new machine."
-	case p.Count == 0 && !slices.ContainsFunc(s.ahead, func(x farm.Planned) bool { return x.ID == p.Replaces.ID }):
+	case p.Count == 0 && !slices.ContainsFunc(s.ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID }):
 		p.Gone = "It is not planned any more."
 	}
 }

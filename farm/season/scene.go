@@ -9,6 +9,7 @@ import (
 	"metrogon/core/laying"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	seasonrows "metrogon/store/season"
 	stockrows "metrogon/store/stock"
@@ -17,14 +18,14 @@ import (
 // scene is the farm as planning sees it on one day: what stands, what is planned, what is
 // promised, and the eggs that there are and will be. Days are counted from today, 0.
 type scene struct {
-	w         *farm.Snapshot
+	w         *snapshot.Snapshot
 	today     time.Time // a date
 	book      seasonrows.Season
-	open      []farm.BatchView // birds' batches in machines
-	stands    map[int64]farm.Standing
-	ahead     []farm.Planned
-	beliefs   map[string]farm.Beliefs // by kind
-	kinds     []*species.Profile      // birds that are kept, in the usual order
+	open      []snapshot.BatchView // birds' batches in machines
+	stands    map[int64]snapshot.Standing
+	ahead     []snapshot.Planned
+	beliefs   map[string]snapshot.Beliefs // by kind
+	kinds     []*species.Profile          // birds that are kept, in the usual order
 	lays      map[int64]laying.Forecast
 	supply    supply
 	plans     []seasonrows.Plan // not thrown away
@@ -39,12 +40,12 @@ type scene struct {
 
 // see reads the farm.
 func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
-	w, err := farm.Of(ctx, tx)
+	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
 	s := &scene{
-		w: w, today: w.Member.Date(w.Now), beliefs: map[string]farm.Beliefs{}, stands: map[int64]farm.Standing{},
+		w: w, today: w.Member.Date(w.Now), beliefs: map[string]snapshot.Beliefs{}, stands: map[int64]snapshot.Standing{},
 		lays: map[int64]laying.Forecast{}, supply: supply{}, collected: map[int64]bool{},
 	}
 	if s.book, err = w.Season(ctx, tx); err != nil {
@@ -67,7 +68,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 	s.plans = rows.Plans
 	s.layings(rows.Laid)
 	kinds := s.kept(rows.Stock, open)
-	records, err := farm.ReadAgesOf(ctx, tx, kinds)
+	records, err := snapshot.ReadAgesOf(ctx, tx, kinds)
 	if err != nil {
 		return nil, err
 	}
@@ -110,10 +111,10 @@ func (s *scene) layings(laid []stockrows.Stock) {
 	}
 }
 
-func (s *scene) inUse(p farm.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
+func (s *scene) inUse(p snapshot.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
 
 // kept are the kinds of birds that lay, wait, stand or are planned, in the usual order.
-func (s *scene) kept(stock []stockrows.Stock, open []farm.BatchView) (ids []string) {
+func (s *scene) kept(stock []stockrows.Stock, open []snapshot.BatchView) (ids []string) {
 	all := map[string]bool{}
 	for _, p := range s.w.Pens {
 		all[p.Species] = all[p.Species] || s.inUse(p)
@@ -132,7 +133,7 @@ func (s *scene) kept(stock []stockrows.Stock, open []farm.BatchView) (ids []stri
 			ids = append(ids, id)
 		}
 	}
-	slices.SortFunc(ids, func(a, b string) int { return farm.CompareKinds(s.w.Kinds[a], s.w.Kinds[b]) })
+	slices.SortFunc(ids, func(a, b string) int { return snapshot.CompareKinds(s.w.Kinds[a], s.w.Kinds[b]) })
 	return ids
 }
 
@@ -146,7 +147,7 @@ func (s *scene) date(day int) time.Time { return s.today.AddDate(0, 0, day) }
 func (s *scene) says(day int) string { return s.date(day).Format("Mon 2 Jan") }
 
 // pullDay is the date on which a batch's young are pulled.
-func pullDay(m *farm.Member, v farm.BatchView) time.Time { return m.Date(v.At(calendar.Pull)) }
+func pullDay(m *farm.Member, v snapshot.BatchView) time.Time { return m.Date(v.At(calendar.Pull)) }
 
 // span is how many whole days a kind takes from setting to lockdown, and to the pull.
 func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
@@ -162,7 +163,7 @@ func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
 func maxAge(kind *species.Profile) int { return int(kind.StorageLimitDays.At) }
 
 // pensFor are the pens that may serve a promise.
-func (s *scene) pensFor(o seasonrows.Order) (all []farm.Pen) {
+func (s *scene) pensFor(o seasonrows.Order) (all []snapshot.Pen) {
 	for _, p := range s.w.Pens {
 		if p.Species == o.Species && (len(o.Pens) == 0 || slices.Contains(o.Pens, p.ID)) {
 			all = append(all, p)

@@ -9,6 +9,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/season"
 	"metrogon/store/stock"
@@ -89,7 +90,7 @@ type plannedRows struct {
 	For  []rows.PlannedFor
 }
 
-func rowsOf(p farm.Planned) plannedRows { return plannedRows{p.Planned, p.Eggs, p.For} }
+func rowsOf(p snapshot.Planned) plannedRows { return plannedRows{p.Planned, p.Eggs, p.For} }
 
 func (r plannedRows) save(ctx context.Context, tx *farm.Tx) error {
 	id, err := rows.On(tx).SavePlanned(ctx, r.Planned)

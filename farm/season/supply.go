@@ -5,7 +5,7 @@ import (
 	"slices"
 	"time"
 
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 	stockrows "metrogon/store/stock"
 )
@@ -113,7 +113,7 @@ func (x supply) copy() supply {
 }
 
 // of keeps what one planned batch takes apart: its pens' eggs alone.
-func (x supply) of(p farm.Planned) supply {
+func (x supply) of(p snapshot.Planned) supply {
 	c := supply{}
 	for _, e := range p.Eggs {
 		if c[e.PenID] == nil {
@@ -162,7 +162,7 @@ const freshDays = 4
 
 // planned takes the eggs of the planned batches out, and gives what is there for each. A
 // batch that is late is set today.
-func (x supply) planned(s *scene, ahead []farm.Planned) map[int64][]rows.PlannedEggs {
+func (x supply) planned(s *scene, ahead []snapshot.Planned) map[int64][]rows.PlannedEggs {
 	got := map[int64][]rows.PlannedEggs{}
 	for _, p := range ahead {
 		got[p.ID] = x.forPlanned(s, p, max(0, s.day(p.SetOn)))
@@ -171,7 +171,7 @@ func (x supply) planned(s *scene, ahead []farm.Planned) map[int64][]rows.Planned
 }
 
 // forPlanned takes the eggs of one planned batch, pen by pen as many as it wants.
-func (x supply) forPlanned(s *scene, p farm.Planned, day int) (all []rows.PlannedEggs) {
+func (x supply) forPlanned(s *scene, p snapshot.Planned, day int) (all []rows.PlannedEggs) {
 	var pens []int64
 	wants := map[int64]int{}
 	for _, e := range p.Eggs {

@@ -10,15 +10,16 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store/upkeep"
+	"metrogon/farm/snapshot"
 	stockrows "metrogon/store/stock"
+	"metrogon/store/upkeep"
 )
 
 // BasketView is what is left in store of one collection.
 type BasketView struct {
 	stockrows.Basket
-	farm.Pen
-	farm.Lot
+	snapshot.Pen
+	snapshot.Lot
 	Hours int // of age, from the hour of gathering; from noon where it is not known
 	Place string
 }
@@ -27,9 +28,9 @@ type BasketView struct {
 // 0, of all.
 func (b *Service) Baskets(
 	ctx context.Context, m *farm.Member, penID int64,
-) (all []BasketView, places []farm.PlaceView, rejected []RejectView, err error) {
+) (all []BasketView, places []snapshot.PlaceView, rejected []RejectView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -61,7 +62,7 @@ func (b *Service) Baskets(
 }
 
 // basket works one out.
-func basket(w *farm.Snapshot, x stockrows.Basket) (v BasketView, err error) {
+func basket(w *snapshot.Snapshot, x stockrows.Basket) (v BasketView, err error) {
 	kind, err := w.Kind(w.PenByID[x.PenID].Species)
 	if err != nil {
 		return v, err
@@ -72,7 +73,7 @@ func basket(w *farm.Snapshot, x stockrows.Basket) (v BasketView, err error) {
 	}
 	v = BasketView{
 		Basket: x, Pen: w.PenByID[x.PenID],
-		Lot: farm.LotOn(
+		Lot: snapshot.LotOn(
 			kind,
 			stockrows.Stock{PenID: x.PenID, LaidOn: x.LaidOn, Eggs: x.Eggs, Resting: resting, ReadyAt: x.ReadyAt},
 			w.Member.Date(w.Now),
@@ -90,12 +91,12 @@ func basket(w *farm.Snapshot, x stockrows.Basket) (v BasketView, err error) {
 // trial.
 type RejectView struct {
 	stockrows.Reject
-	farm.Pen
+	snapshot.Pen
 	Name string // of the reason
 	Age  int
 }
 
-func rejects(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []RejectView, err error) {
+func rejects(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []RejectView, err error) {
 	today := w.Member.Date(w.Now)
 	rows, err := stockrows.On(tx).Rejects(ctx, today.AddDate(0, 0, -14))
 	if err != nil {

@@ -10,11 +10,12 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 )
 
 // Chores are tilting, and what parcels ask for.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -44,7 +45,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 // Daily is the work that comes again each day: gathering eggs, and tilting those in store.
-func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all []chores.Chore, err error) {
+func Daily(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, _ time.Time) (all []chores.Chore, err error) {
 	var pens []string
 	for _, p := range w.Pens {
 		if !p.Supplier && p.UntilOn == nil && p.Females > 0 && !w.IsReptiles(p) {
@@ -71,8 +72,8 @@ func Daily(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, _ time.Time) (all
 	return all, nil
 }
 
-func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
-	c := chores.Chore{About: store.Subject{Kind: journal.Place, ID: p.ID}, Kind: farm.Tilt, Of: p.Name}
+func tilt(w *snapshot.Snapshot, p snapshot.PlaceView) chores.Chore {
+	c := chores.Chore{About: store.Subject{Kind: journal.Place, ID: p.ID}, Kind: snapshot.Tilt, Of: p.Name}
 	c.Title = fmt.Sprintf("Tilt %s in %s", wording.Plural(p.Eggs, "egg"), p.Name)
 	c.Reason, c.Why = "not tilted yet", "To the other side, through about 90°."
 	if p.TiltedAt != nil {
@@ -82,7 +83,7 @@ func tilt(w *farm.Snapshot, p farm.PlaceView) chores.Chore {
 }
 
 // expect is a parcel on the day on which it should come, with what whoever opens it has to do.
-func expect(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
+func expect(w *snapshot.Snapshot, p snapshot.ParcelView) chores.Chore {
 	at := w.Member.Hour.On(time.Date(
 		p.ExpectedOn.Year(), p.ExpectedOn.Month(), p.ExpectedOn.Day(), 12, 0, 0, 0, w.Member.Place), 0, w.Member.Place)
 	until := at.Add(time.Duration(w.Member.RestHours) * time.Hour)
@@ -100,7 +101,7 @@ func expect(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
 	return c
 }
 
-func rest(w *farm.Snapshot, p farm.ParcelView) chores.Chore {
+func rest(w *snapshot.Snapshot, p snapshot.ParcelView) chores.Chore {
 	c := chores.Chore{
 		About: store.Subject{Kind: journal.Parcel, ID: p.ID}, Kind: chores.Rested, Of: p.From.Name, Species: p.From.Species,
 	}

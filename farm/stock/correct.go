@@ -10,6 +10,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	stockrows "metrogon/store/stock"
 )
 
@@ -17,13 +18,13 @@ import (
 type Gathered struct {
 	stockrows.Gathered
 	Set  []stockrows.SetFrom // batches in which eggs of it were set
-	Pens []farm.Pen          // from which it may have been
+	Pens []snapshot.Pen      // from which it may have been
 }
 
 // Gathered finds a collection, to be put right.
 func (b *Service) Gathered(ctx context.Context, m *farm.Member, id int64) (g Gathered, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -33,7 +34,7 @@ func (b *Service) Gathered(ctx context.Context, m *farm.Member, id int64) (g Gat
 	return g, err
 }
 
-func gatheredOf(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, id int64) (g Gathered, err error) {
+func gatheredOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, id int64) (g Gathered, err error) {
 	if g.Gathered, err = stockrows.On(tx).Gathered(ctx, id); err != nil {
 		return g, err
 	}
@@ -98,7 +99,7 @@ func (b *Service) PutRight(
 	ctx context.Context, req farm.Request, id int64, c Correction,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (done farm.Done, err error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return done, err
 		}
@@ -121,7 +122,7 @@ func (b *Service) PutRight(
 			if err != nil {
 				return done, err
 			}
-			codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
+			codes, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 			if err != nil {
 				return done, err
 			}
@@ -144,7 +145,7 @@ func (b *Service) PutRight(
 	})
 }
 
-func (c Correction) check(m *farm.Member, w *farm.Snapshot, g Gathered) (after stockrows.Gathering, err error) {
+func (c Correction) check(m *farm.Member, w *snapshot.Snapshot, g Gathered) (after stockrows.Gathering, err error) {
 	var p farm.Problems
 	after = g.Gathering
 	after.PenID, after.LaidOn, after.Hen = c.PenID, c.LaidOn, p.Name("hen", "The hen", c.Hen, 30, false)
@@ -167,7 +168,7 @@ func (c Correction) check(m *farm.Member, w *farm.Snapshot, g Gathered) (after s
 }
 
 // change says what a collection was, and what it is now.
-func change(w *farm.Snapshot, before Gathered, after stockrows.Gathering, eggs int) string {
+func change(w *snapshot.Snapshot, before Gathered, after stockrows.Gathering, eggs int) string {
 	say := func(g stockrows.Gathering, eggs int) string {
 		said := fmt.Sprintf("%s from %s, laid %s", wording.Plural(eggs, "egg"), w.PenByID[g.PenID].Name,
 			g.LaidOn.Format("2 Jan"))

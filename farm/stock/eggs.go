@@ -15,15 +15,16 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
-	"metrogon/store/upkeep"
+	"metrogon/farm/snapshot"
 	stockrows "metrogon/store/stock"
+	"metrogon/store/upkeep"
 )
 
 // EggRoom shows the stock by pen and age, where it lies, and the newest
 // collections.
-func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room farm.EggRoom, err error) {
+func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room snapshot.EggRoom, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -45,17 +46,17 @@ func (b *Service) EggRoom(ctx context.Context, m *farm.Member) (room farm.EggRoo
 	return
 }
 
-func next(r farm.EggRoom) int64 {
+func next(r snapshot.EggRoom) int64 {
 	seen := map[int64]bool{}
 	for _, g := range r.Gatherings {
 		seen[g.PenID] = seen[g.PenID] || g.LaidOn.Equal(r.Today)
 	}
 	for _, row := range r.Stock {
-		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l farm.Lot) bool {
+		seen[row.ID] = seen[row.ID] || slices.ContainsFunc(row.Lots, func(l snapshot.Lot) bool {
 			return l.LaidOn.Equal(r.Today)
 		})
 	}
-	i := slices.IndexFunc(r.Pens, func(p farm.Pen) bool { return !seen[p.ID] })
+	i := slices.IndexFunc(r.Pens, func(p snapshot.Pen) bool { return !seen[p.ID] })
 	if i < 0 {
 		return 0
 	}
@@ -80,7 +81,7 @@ func (b *Service) OnTrial(
 		if len(ids) == 0 {
 			return farm.Done{}, farm.Problemf("eggs", "There are none of these rejected eggs any more.")
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
+		codes, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -120,7 +121,7 @@ func (c Collected) rejects() (n int) {
 // says what is odd about its size.
 func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collected) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -158,7 +159,7 @@ func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collecte
 		if err != nil {
 			return farm.Done{}, err
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
+		codes, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -168,7 +169,7 @@ func (b *Service) Collect(ctx context.Context, req farm.Request, all ...Collecte
 }
 
 // doubt asks about what hardly anybody gathers.
-func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *farm.Snapshot, line string) error {
+func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *snapshot.Snapshot, line string) error {
 	const (
 		penless = 100 // eggs of a pen of which it is not known how many lay
 		months  = 28  // days after which eggs are written down rarely
@@ -192,7 +193,7 @@ func (c Collected) doubt(ctx context.Context, p *farm.Problems, tx *farm.Tx, w *
 }
 
 // marksOf says which codes are to be pencilled on the eggs of which pen.
-func marksOf(w *farm.Snapshot, all []Collected, codes []string) []string {
+func marksOf(w *snapshot.Snapshot, all []Collected, codes []string) []string {
 	n := 0
 	for _, c := range all {
 		n += c.Eggs
@@ -224,7 +225,7 @@ func toMark(codes []string) []string {
 }
 
 // collection checks one gathering and gives its row.
-func collection(p *farm.Problems, w *farm.Snapshot, up upkeep.Upkeep, c Collected) stockrows.Collection {
+func collection(p *farm.Problems, w *snapshot.Snapshot, up upkeep.Upkeep, c Collected) stockrows.Collection {
 	pen, ok := w.PenByID[c.PenID]
 	if !ok || pen.Supplier {
 		p.Addf("pen", "Pick the pen that the eggs are from.")
@@ -284,7 +285,7 @@ func (c Collected) size(p *farm.Problems, r units.Reader) {
 }
 
 // gathered says one gathering in words.
-func gathered(w *farm.Snapshot, c Collected, weighed []stockrows.Weighed) string {
+func gathered(w *snapshot.Snapshot, c Collected, weighed []stockrows.Weighed) string {
 	pen := w.PenByID[c.PenID]
 	said := fmt.Sprintf("%s from %s", wording.Plural(c.Eggs, "egg"), pen.Name)
 	if c.Hen != "" {

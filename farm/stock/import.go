@@ -14,6 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store/books"
 	rows "metrogon/store/stock"
 )
@@ -31,7 +32,7 @@ type ImportLine struct {
 type Imported struct {
 	farm.Listing
 	Lines, Eggs, Rejected int // new ones
-	makes                 []farm.Pen
+	makes                 []snapshot.Pen
 }
 
 // ImportEggs brings lines in, all or none; with dry it only looks. A line that came in before, by this or
@@ -39,7 +40,7 @@ type Imported struct {
 func (b *Service) ImportEggs(
 	ctx context.Context, req farm.Request, lines []ImportLine, dry bool,
 ) (done Imported, err error) {
-	byName := map[string]farm.Pen{}
+	byName := map[string]snapshot.Pen{}
 	keys := keysOf(lines)
 	err = b.TakeIn(ctx, req, dry, &done.Listing, func(tx *farm.Tx) error {
 		pens, err := tx.Pens(ctx)
@@ -105,7 +106,7 @@ func (d *Imported) sift(ctx context.Context, tx *farm.Tx, lines []ImportLine, ke
 	return nil
 }
 
-func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today time.Time) {
+func (d *Imported) check(lines []ImportLine, pens map[string]snapshot.Pen, today time.Time) {
 	fresh := map[string]int{}
 	d.makes = nil
 	for _, l := range lines {
@@ -141,7 +142,7 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 				d.makes[i].FromOn = l.Date
 			}
 		default:
-			pen, err := farm.CheckPen(farm.Pen{Name: l.Pen, Species: kind.ID, FromOn: l.Date}, today)
+			pen, err := snapshot.CheckPen(snapshot.Pen{Name: l.Pen, Species: kind.ID, FromOn: l.Date}, today)
 			if err != nil {
 				bad("pen", l.Pen, err)
 				continue
@@ -156,7 +157,7 @@ func (d *Imported) check(lines []ImportLine, pens map[string]farm.Pen, today tim
 const linesAtOnce = 500
 
 func (d *Imported) bring(
-	ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string, pens map[string]farm.Pen,
+	ctx context.Context, tx *farm.Tx, lines []ImportLine, keys []string, pens map[string]snapshot.Pen,
 ) (farm.Done, error) {
 	var about journal.Subjects
 	all := make([]rows.Collection, len(lines))
@@ -175,7 +176,7 @@ func (d *Imported) bring(
 		}
 		ids = append(ids, made...)
 	}
-	if _, err := farm.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
+	if _, err := snapshot.AssignCodes(ctx, tx.Tx, tx.Member.Date(tx.At)); err != nil {
 		return farm.Done{}, err
 	}
 	said := "Brought in " + wording.And(d.Holds) + " from a list"

@@ -11,21 +11,22 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/stock"
 )
 
 // ParcelPage is the newest parcels, with what an order has to know.
 type ParcelPage struct {
-	Parcels   []farm.ParcelView
-	Suppliers []farm.Pen
-	Places    []farm.PlaceView
-	Setters   []farm.Machine // that take a supplier's eggs
+	Parcels   []snapshot.ParcelView
+	Suppliers []snapshot.Pen
+	Places    []snapshot.PlaceView
+	Setters   []snapshot.Machine // that take a supplier's eggs
 }
 
 // Parcels lists the newest, and the suppliers.
 func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -48,7 +49,7 @@ func (b *Service) Parcels(ctx context.Context, m *farm.Member) (page ParcelPage,
 // Order notes eggs that a supplier is to send.
 func (b *Service) Order(ctx context.Context, req farm.Request, o rows.Parcel) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -88,9 +89,9 @@ func expected(o rows.Parcel) string {
 }
 
 // setters are the machines in use that take eggs of one of the suppliers.
-func setters(w *farm.Snapshot, suppliers []farm.Pen) (all []farm.Machine) {
+func setters(w *snapshot.Snapshot, suppliers []snapshot.Pen) (all []snapshot.Machine) {
 	for _, x := range w.Machines {
-		takes := func(p farm.Pen) bool { return w.Rooms[x.ID][p.Species].Setting > 0 }
+		takes := func(p snapshot.Pen) bool { return w.Rooms[x.ID][p.Species].Setting > 0 }
 		if x.UntilOn == nil && slices.ContainsFunc(suppliers, takes) {
 			all = append(all, x)
 		}
@@ -113,7 +114,7 @@ type Arrival struct {
 // down, at room temperature, not turned, so that the air cell settles.
 func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arrival) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -129,7 +130,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		p.Count("broken", "The number of broken eggs", a.Broken, 0, max(0, a.Sent))
 		p.Count("loose", "The number of loose air cells", a.Loose, 0, max(0, a.Sent-a.Broken))
 		p.Count("displaced", "The number of displaced air cells", a.Displaced, 0, max(0, a.Sent-a.Broken))
-		p.Count("rest", "The rest in hours", a.RestHours, farm.LeastRest, farm.MostRest)
+		p.Count("rest", "The rest in hours", a.RestHours, snapshot.LeastRest, snapshot.MostRest)
 		p.Date("laid_on", "The day of laying", a.LaidOn, req.Date(w.Now))
 		if a.At.After(w.Now.Add(time.Hour)) || a.At.Before(w.Now.AddDate(0, -1, 0)) {
 			p.Addf("at", "The moment of arrival lies too far off; it may be within the last month.")
@@ -158,7 +159,7 @@ func (b *Service) Arrived(ctx context.Context, req farm.Request, id int64, a Arr
 		if err != nil {
 			return farm.Done{}, err
 		}
-		codes, err := farm.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
+		codes, err := snapshot.AssignCodes(ctx, tx.Tx, req.Date(b.Now()))
 		if err != nil {
 			return farm.Done{}, err
 		}

@@ -6,9 +6,10 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
-	"metrogon/store/upkeep"
 	rows "metrogon/store/stock"
+	"metrogon/store/upkeep"
 )
 
 // SaveStoragePlace makes a place (ID 0) or changes it, with what its thermometer
@@ -35,9 +36,9 @@ func (b *Service) SaveStoragePlace(
 // StoragePlace is one, by its id.
 func (b *Service) StoragePlace(
 	ctx context.Context, m *farm.Member, id int64,
-) (v farm.PlaceView, log []store.LogEntry, err error) {
+) (v snapshot.PlaceView, log []store.LogEntry, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -46,7 +47,7 @@ func (b *Service) StoragePlace(
 			return err
 		}
 		all := w.StorePlaces(up)
-		i := slices.IndexFunc(all, func(p farm.PlaceView) bool { return p.ID == id && id != 0 })
+		i := slices.IndexFunc(all, func(p snapshot.PlaceView) bool { return p.ID == id && id != 0 })
 		if i < 0 {
 			return farm.ErrNone
 		}
@@ -69,7 +70,7 @@ func (b *Service) Tilted(ctx context.Context, req farm.Request, placeID int64) (
 			return farm.Done{}, farm.ErrNone
 		}
 		return journal.RecordCare(
-			ctx, tx, store.Care{Kind: farm.Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.",
+			ctx, tx, store.Care{Kind: snapshot.Tilt, PlaceID: &placeID}, "Eggs in %s tilted to the other side.",
 			up.Places[i].Name,
 		)
 	})

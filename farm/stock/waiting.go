@@ -10,6 +10,7 @@ import (
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // Waiting is what waiting costs eggs of one kind on this farm.
@@ -37,7 +38,7 @@ type WaitingAge struct {
 // Waiting explains the curve of a kind.
 func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (page Waiting, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -46,7 +47,7 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 				page.Kinds = append(page.Kinds, k)
 			}
 		}
-		slices.SortFunc(page.Kinds, farm.CompareKinds)
+		slices.SortFunc(page.Kinds, snapshot.CompareKinds)
 		if page.Kind, err = w.Kind(kindID); err != nil || page.Kind.IsReptile() {
 			if len(page.Kinds) == 0 {
 				page.Kind = nil
@@ -54,7 +55,7 @@ func (b *Service) Waiting(ctx context.Context, m *farm.Member, kindID string) (p
 			}
 			page.Kind = page.Kinds[0]
 		}
-		records, err := farm.ReadAges(ctx, tx, page.Kind.ID)
+		records, err := snapshot.ReadAges(ctx, tx, page.Kind.ID)
 		if err != nil {
 			return err
 		}

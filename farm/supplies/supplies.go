@@ -14,6 +14,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/stock"
 )
@@ -62,7 +63,7 @@ func (b *Service) All(ctx context.Context, m *farm.Member) (all []Supply, err er
 // Add puts things on the list.
 func (b *Service) Add(ctx context.Context, req farm.Request, add []Supply) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -116,13 +117,13 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 }
 
 // number is how a list is ticked off.
-func number(before string) int { return farm.OneIf(before == Hatch) }
+func number(before string) int { return snapshot.OneIf(before == Hatch) }
 
 // There ticks off that all of a list is there for a batch.
 func (b *Service) There(
 	ctx context.Context, req farm.Request, batchID int64, before string,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ farm.Eggs) (farm.Done, error) {
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
 		if before != Lockdown && before != Hatch {
 			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
 		}
@@ -132,7 +133,7 @@ func (b *Service) There(
 }
 
 // Chores are the lists of batches that go into lockdown or hatch in some days.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil || len(up.Supplies) == 0 {
 		return nil, err
@@ -171,7 +172,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Ch
 }
 
 // due is the farm's hour three days before; once that has come, some time today.
-func due(w *farm.Snapshot, at time.Time) time.Time {
+func due(w *snapshot.Snapshot, at time.Time) time.Time {
 	on := w.Member.Hour.On(at.AddDate(0, 0, -daysAhead), 0, w.Member.Place)
 	if !w.Member.Date(on).After(w.Member.Date(w.Now)) {
 		return time.Time{}

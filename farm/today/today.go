@@ -8,29 +8,30 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/snapshot"
 )
 
 // Page is what a morning needs.
 type Page struct {
 	Now      time.Time
 	Date     time.Time
-	Due      []chores.Chore   // late, and today
-	Soon     []chores.Chore   // the next three days
-	Hatching []farm.BatchView // in lockdown, or pipping
-	Next     []farm.BatchView // to hatch, in the next ten days
-	Room     farm.EggRoom
-	Running  []farm.Running
-	Clashes  []farm.Clash
-	Stranded []farm.Stranded
-	OnTheWay []farm.ParcelView
+	Due      []chores.Chore       // late, and today
+	Soon     []chores.Chore       // the next three days
+	Hatching []snapshot.BatchView // in lockdown, or pipping
+	Next     []snapshot.BatchView // to hatch, in the next ten days
+	Room     snapshot.EggRoom
+	Running  []snapshot.Running
+	Clashes  []snapshot.Clash
+	Stranded []snapshot.Stranded
+	OnTheWay []snapshot.ParcelView
 	Begun    Begun
-	Open     []farm.BatchView
+	Open     []snapshot.BatchView
 }
 
 // Begun is how far a new farm has come on its way to the first batch.
 type Begun struct {
-	Pens     []farm.Pen
-	Machines []farm.Machine
+	Pens     []snapshot.Pen
+	Machines []snapshot.Machine
 	Eggs     int  // in store
 	Set      bool // something was set, ever
 }
@@ -59,7 +60,7 @@ func (x Begun) Steps() []Step {
 // Begun tells how far the member's farm has come.
 func (b *Service) Begun(ctx context.Context, m *farm.Member) (x Begun, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -73,7 +74,7 @@ func (b *Service) Begun(ctx context.Context, m *farm.Member) (x Begun, err error
 	return x, err
 }
 
-func begun(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs int) (x Begun, err error) {
+func begun(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, eggs int) (x Begun, err error) {
 	x = Begun{Pens: w.Pens, Machines: w.Machines, Eggs: eggs}
 	x.Set, err = tx.HasBatches(ctx)
 	return x, err
@@ -81,7 +82,7 @@ func begun(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, eggs int) (x Begu
 
 // Page shows what is due now, today and in the next days.
 func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		page = Page{Now: w.Now, Date: m.Date(w.Now), Open: open}
 		if page.Due, page.Soon, err = chores.Due(ctx, tx, w, b.Chores); err != nil {
 			return err
@@ -110,7 +111,7 @@ func (b *Service) Page(ctx context.Context, m *farm.Member) (page Page, err erro
 }
 
 // hatches parts those that hatch now from those that will in the next ten days, by the hour.
-func hatches(open []farm.BatchView, now time.Time) (hatching, next []farm.BatchView) {
+func hatches(open []snapshot.BatchView, now time.Time) (hatching, next []snapshot.BatchView) {
 	for _, v := range open {
 		switch {
 		case v.Alive == 0 || v.LongPast():
@@ -121,8 +122,8 @@ func hatches(open []farm.BatchView, now time.Time) (hatching, next []farm.BatchV
 		}
 	}
 	// Clutches take days, and stand behind what hatches by the hour.
-	byHour := func(x, y farm.BatchView) int {
-		return cmp.Or(farm.OneIf(x.Kind.IsReptile())-farm.OneIf(y.Kind.IsReptile()), x.Hatch().At.Compare(y.Hatch().At))
+	byHour := func(x, y snapshot.BatchView) int {
+		return cmp.Or(snapshot.OneIf(x.Kind.IsReptile())-snapshot.OneIf(y.Kind.IsReptile()), x.Hatch().At.Compare(y.Hatch().At))
 	}
 	slices.SortFunc(hatching, byHour)
 	slices.SortFunc(next, byHour)

@@ -10,29 +10,30 @@ import (
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	rows "metrogon/store/weigh"
 )
 
 // MachineAir is the one air of a machine: what its batches would have, and what suits all of them best.
 type MachineAir struct {
-	Machine  farm.Machine
+	Machine  snapshot.Machine
 	Best     climate.Compromise
 	Set      *climate.Compromise // with the humidity to which it is set now; nil: nobody wrote it down
 	Batches  []BatchAir          // in the order of their effects
-	Troubles []farm.AirTrouble
+	Troubles []snapshot.AirTrouble
 	Changes  Changes
 }
 
 // BatchAir is one batch's part.
 type BatchAir struct {
-	farm.BatchView
+	snapshot.BatchView
 	Why  string // where its wish comes from
 	Says string // what the compromise does to it
 }
 
 // AirOf works the air of a machine out; nothing of it where no eggs stand.
-func AirOf(machineID int64, a *MachineAir) farm.Part {
-	return func(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) (err error) {
+func AirOf(machineID int64, a *MachineAir) snapshot.Part {
+	return func(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) (err error) {
 		*a, err = airOf(ctx, tx, w, machineID, open, Water{})
 		return err
 	}
@@ -40,13 +41,13 @@ func AirOf(machineID int64, a *MachineAir) farm.Part {
 
 // airOf works it out; of known the weighings are read already.
 func airOf(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, machineID int64, open []farm.BatchView, known Water,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, machineID int64, open []snapshot.BatchView, known Water,
 ) (a MachineAir, err error) {
 	a.Machine = w.MachineByID[machineID]
 	if a.Machine.ID == 0 {
 		return a, farm.ErrNone
 	}
-	var in []farm.BatchView
+	var in []snapshot.BatchView
 	var ids []int64
 	for _, v := range open {
 		if v.Stands().ID == machineID && v.Alive > 0 {
@@ -90,7 +91,7 @@ func airOf(
 
 // weighed is what a batch's eggs have lost, by those of some weighings that are its own.
 func weighed(
-	ctx context.Context, tx *farm.Tx, w *farm.Snapshot, v farm.BatchView, weighings []rows.Weighing,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, v snapshot.BatchView, weighings []rows.Weighing,
 ) (Water, error) {
 	p := waterOf(w, v)
 	var mine []rows.Weighing
@@ -201,7 +202,7 @@ var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id i
 func (b *Service) SetAir(
 	ctx context.Context, req farm.Request, machineID int64, tempC, rhPct *float64,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Keeping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Keeping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		var p farm.Problems
 		said := ""
 		in := req.Units()

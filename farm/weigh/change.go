@@ -11,6 +11,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/weigh"
 )
@@ -56,7 +57,7 @@ func Did(r rows.Response) string {
 func (b *Service) Change(
 	ctx context.Context, req farm.Request, machineID int64, what string, fromPct float64,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
@@ -87,7 +88,7 @@ func (b *Service) Change(
 func (b *Service) LookedAgain(
 	ctx context.Context, req farm.Request, machineID int64, toPct float64,
 ) (farm.Done, error) {
-	return farm.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x farm.Machine) (farm.Done, error) {
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
 		all, err := rows.On(tx).Responses(ctx, x.ID)
 		if err != nil {
 			return farm.Done{}, err
@@ -112,7 +113,7 @@ func (b *Service) LookedAgain(
 }
 
 // Chores are machines whose humidity is to be looked at again after a change.
-func Chores(ctx context.Context, tx *farm.Tx, w *farm.Snapshot) (all []chores.Chore, err error) {
+func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {
 		return nil, err

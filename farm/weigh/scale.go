@@ -14,6 +14,7 @@ import (
 	"metrogon/core/units"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/weigh"
 )
@@ -66,9 +67,9 @@ func (b *Service) HandsFree(
 	ctx context.Context, m *farm.Member, batchID int64, h Run, take bool,
 ) (page ScalePage, err error) {
 	var reading rows.Reading
-	var eggs []farm.PlacedEgg
+	var eggs []snapshot.PlacedEgg
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		w, err := farm.Of(ctx, tx)
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -122,7 +123,7 @@ func readingKey(farmID, id int64) string {
 	return uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "reading %d of farm %d", id, farmID)).String()
 }
 
-func targets(page Water, eggs []farm.PlacedEgg, oneByOne bool) (all []Target) {
+func targets(page Water, eggs []snapshot.PlacedEgg, oneByOne bool) (all []Target) {
 	if oneByOne {
 		for _, e := range eggs {
 			all = append(all, Target{e.Code(), 0, e.Code(), 1})

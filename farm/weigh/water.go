@@ -16,13 +16,14 @@ import (
 	"metrogon/core/units"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/weigh"
 )
 
 // Water is what a batch's eggs have lost, and what to do about it.
 type Water struct {
-	farm.BatchView
+	snapshot.BatchView
 	Counting calendar.Counting // of the reader
 	Series   []WaterSeries
 	Singles  []WaterSeries // eggs weighed one by one, those that stray furthest first
@@ -80,7 +81,7 @@ type WaterPoint struct {
 
 // Water works the weighings of a batch out.
 func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (page Water, err error) {
-	err = farm.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *farm.Snapshot, open []farm.BatchView) error {
+	err = snapshot.ReadOpen(ctx, b.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
 		if page, err = water(ctx, tx, w, batchID); err != nil || !page.Open() {
 			return err
 		}
@@ -94,8 +95,8 @@ func (b *Service) Water(ctx context.Context, m *farm.Member, batchID int64) (pag
 	return page, err
 }
 
-func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (page Water, err error) {
-	views := slices.DeleteFunc(slices.Clone(w.OpenRead()), func(v farm.BatchView) bool { return v.ID != batchID })
+func water(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, batchID int64) (page Water, err error) {
+	views := slices.DeleteFunc(slices.Clone(w.OpenRead()), func(v snapshot.BatchView) bool { return v.ID != batchID })
 	if len(views) == 0 {
 		batch, err := tx.Batch(ctx, batchID)
 		if err != nil {
@@ -129,7 +130,7 @@ func water(ctx context.Context, tx *farm.Tx, w *farm.Snapshot, batchID int64) (p
 }
 
 // waterOf is what a batch's eggs should lose.
-func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
+func waterOf(w *snapshot.Snapshot, v snapshot.BatchView) Water {
 	p := Water{BatchView: v, Counting: w.Member.Counting(), altitude: float64(w.Member.AltitudeM)}
 	if v.Kind.IsReptile() {
 		return p
@@ -146,7 +147,7 @@ func waterOf(w *farm.Snapshot, v farm.BatchView) Water {
 // Loss tells what the eggs of a batch lost by lockdown, % of their fresh mass, from the weighings of most of
 // them; ok is false where nobody weighed them twice, or only in the first half.
 func Loss(
-	w *farm.Snapshot, v farm.BatchView, eggs []store.Egg, all []rows.Weighing,
+	w *snapshot.Snapshot, v snapshot.BatchView, eggs []store.Egg, all []rows.Weighing,
 ) (lossPct, goalPct float64, ok bool) {
 	if v.Kind.IsReptile() {
 		return 0, 0, false
@@ -223,7 +224,7 @@ func alive(egg int64, eggs []store.Egg) bool {
 
 func (p Water) loadName(l Load, eggs []store.Egg) string {
 	if i := slices.IndexFunc(eggs, func(e store.Egg) bool { return e.ID == l.EggID }); i >= 0 {
-		return farm.CodeOf(eggs[i].Mark, eggs[i].No)
+		return snapshot.CodeOf(eggs[i].Mark, eggs[i].No)
 	}
 	if l.TrayID != 0 {
 		if i := slices.IndexFunc(p.Trays, func(t store.Tray) bool { return t.ID == l.TrayID }); i >= 0 {

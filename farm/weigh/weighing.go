@@ -14,6 +14,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/weigh"
 )
@@ -57,8 +58,8 @@ func (c Cell) pct(eggG float64) float64 {
 func (b *Service) Record(
 	ctx context.Context, req farm.Request, batchID int64, x Weighing,
 ) (farm.Done, error) {
-	return farm.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs farm.Eggs) (farm.Done, error) {
-		w, err := farm.Of(ctx, tx)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -101,13 +102,13 @@ func (b *Service) Record(
 // row checks what was typed and gives the row that it makes, with what an egg of these
 // usually weighs, in g.
 func (x Weighing) row(
-	p *farm.Problems, page Water, eggs farm.Eggs, m *farm.Member,
+	p *farm.Problems, page Water, eggs snapshot.Eggs, m *farm.Member,
 ) (row rows.Weighing, usual float64) {
 	row = rows.Weighing{BatchID: page.ID, At: x.At, Eggs: x.Eggs, MassG: x.MassG, RHPct: x.RHPct, TempC: x.TempC}
 	usual = page.Kind.EggG.At
 	if code := strings.ToUpper(strings.TrimSpace(x.Code)); code != "" {
 		for _, e := range eggs {
-			if e.Fate == nil && farm.CodeOf(e.Mark, e.No) == code {
+			if e.Fate == nil && snapshot.CodeOf(e.Mark, e.No) == code {
 				row.EggID, row.Eggs, x.TrayID = &e.ID, 1, 0
 				if e.MassG != nil {
 					usual = *e.MassG
@@ -155,10 +156,10 @@ func newestOf(all []rows.Weighing, l Load) (before *rows.Weighing) {
 }
 
 // told says a weighing in words.
-func told(row rows.Weighing, before *rows.Weighing, page Water, eggs farm.Eggs, r units.Reader) string {
+func told(row rows.Weighing, before *rows.Weighing, page Water, eggs snapshot.Eggs, r units.Reader) string {
 	what := wording.Plural(row.Eggs, "egg")
 	if row.EggID != nil {
-		what = "egg " + farm.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
+		what = "egg " + snapshot.CodeOf(eggs[*row.EggID].Mark, eggs[*row.EggID].No)
 	}
 	if row.CellPct == 0 {
 		return fmt.Sprintf("%s: %s weighed, %s each.", page.Code, what, r.Mass(row.MassG/float64(row.Eggs)))
@@ -198,7 +199,7 @@ func (b *Service) ReadCell(
 		if err != nil {
 			return err
 		}
-		_, v, err := farm.Viewed(ctx, tx, batch)
+		_, v, err := snapshot.Viewed(ctx, tx, batch)
 		if err != nil {
 			return err
 		}
@@ -206,7 +207,7 @@ func (b *Service) ReadCell(
 		eggs, err := tx.BatchEggs(ctx, batchID)
 		for _, e := range eggs {
 			if e.ID == eggID {
-				x.Code = farm.CodeOf(e.Mark, e.No)
+				x.Code = snapshot.CodeOf(e.Mark, e.No)
 			}
 		}
 		return err

@@ -13,7 +13,7 @@ import (
 
 	"metrogon/core/method"
 	"metrogon/core/units"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
 
@@ -38,7 +38,7 @@ const (
 // Read reads a line for these pens on a date (midnight UTC). A pen is named by
 // its name or the beginning of it, if only one pen begins so. Entries are parted
 // by semicolons. The first error says which word is not understood.
-func Read(line string, pens []farm.Pen, today time.Time) (all []stock.Collected, err error) {
+func Read(line string, pens []snapshot.Pen, today time.Time) (all []stock.Collected, err error) {
 	if len(line) > MaxBytes {
 		return nil, fmt.Errorf(
 			"the line has %d characters; it may have %d: enter the round in parts", len(line), MaxBytes,
@@ -64,14 +64,14 @@ func Read(line string, pens []farm.Pen, today time.Time) (all []stock.Collected,
 	return all, nil
 }
 
-func example(pens []farm.Pen) string {
+func example(pens []snapshot.Pen) string {
 	if len(pens) == 0 {
 		return "barred"
 	}
 	return strings.ToLower(pens[0].Name)
 }
 
-func read(tokens []string, pens []farm.Pen, today time.Time) (stock.Collected, error) {
+func read(tokens []string, pens []snapshot.Pen, today time.Time) (stock.Collected, error) {
 	pen, rest, err := penOf(tokens, pens)
 	c := stock.Collected{PenID: pen.ID, LaidOn: today, Reasons: map[string]int{}}
 	if err != nil {
@@ -128,14 +128,14 @@ func number(s string) *float64 {
 }
 
 // penOf finds the pen that the first words name, the longest name first.
-func penOf(tokens []string, pens []farm.Pen) (farm.Pen, []string, error) {
+func penOf(tokens []string, pens []snapshot.Pen) (snapshot.Pen, []string, error) {
 	longest := 0 // no more words can be a name
 	for _, p := range pens {
 		longest = max(longest, len(strings.Fields(p.Name)))
 	}
 	for n := min(len(tokens), longest); n > 0; n-- {
 		typed := strings.Join(tokens[:n], " ")
-		var like []farm.Pen
+		var like []snapshot.Pen
 		for _, p := range pens {
 			name := strings.ToLower(p.Name)
 			if name == typed {
@@ -154,12 +154,12 @@ func penOf(tokens []string, pens []farm.Pen) (farm.Pen, []string, error) {
 				names = append(names, p.Name)
 			}
 			slices.Sort(names)
-			return farm.Pen{}, nil, fmt.Errorf(
+			return snapshot.Pen{}, nil, fmt.Errorf(
 				"%q may be %s; write a little more of the name", typed, strings.Join(names, " or "),
 			)
 		}
 	}
-	return farm.Pen{}, nil, fmt.Errorf(
+	return snapshot.Pen{}, nil, fmt.Errorf(
 		"no pen begins with %q; an entry begins with the pen, like: %s 6", tokens[0], example(pens),
 	)
 }

@@ -10,14 +10,14 @@ import (
 
 	"metrogon/core/grading"
 	"metrogon/core/method"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/formats/eggline"
 )
 
 var (
 	today = time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
-	pens  = []farm.Pen{
+	pens  = []snapshot.Pen{
 		{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled"}, {ID: 3, Name: "Lavender bantams"},
 		{ID: 4, Name: "Lavender"}, {ID: 5, Name: "Line 01"}, {ID: 6, Name: "Line 02"},
 	}
@@ -73,7 +73,7 @@ func FuzzLine(f *testing.F) {
 		strings.Repeat("barred 1 cracked ", 200), "\u00e9\xff 3"} {
 		f.Add(line)
 	}
-	pens := []farm.Pen{{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled hen"}, {ID: 3, Name: "Bantams of the hill"}}
+	pens := []snapshot.Pen{{ID: 1, Name: "Barred"}, {ID: 2, Name: "Speckled hen"}, {ID: 3, Name: "Bantams of the hill"}}
 	today := time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
 	f.Fuzz(func(t *testing.T, line string) {
 		all, err := eggline.Read(line, pens, today)
@@ -89,7 +89,7 @@ func FuzzLine(f *testing.F) {
 }
 
 func TestALineIsNoLongerThanARound(t *testing.T) {
-	pens := []farm.Pen{{ID: 1, Name: "Barred"}}
+	pens := []snapshot.Pen{{ID: 1, Name: "Barred"}}
 	today := time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC)
 	began := time.Now()
 	_, err := eggline.Read(strings.Repeat("barred ", 12_000), pens, today) // 84 kB
@@ -101,7 +101,7 @@ func TestALineIsNoLongerThanARound(t *testing.T) {
 
 func TestAWeightInOunces(t *testing.T) {
 	all, err := eggline.Read(
-		"barred hen 14 1 2oz", []farm.Pen{{ID: 1, Name: "Barred"}}, time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC),
+		"barred hen 14 1 2oz", []snapshot.Pen{{ID: 1, Name: "Barred"}}, time.Date(2027, 4, 14, 0, 0, 0, 0, time.UTC),
 	)
 	if assert.NoError(t, err) {
 		assert.InDelta(t, 56.699, *all[0].MassG, 1e-3)

@@ -4,9 +4,9 @@ import (
 	"time"
 
 	"metrogon/core/machine"
-	"metrogon/farm"
 	"metrogon/farm/flock"
 	"metrogon/farm/machines"
+	"metrogon/farm/snapshot"
 )
 
 // OfPens are what a list of pens holds.
@@ -22,7 +22,7 @@ var OfPens = []Field{
 // Pens reads pens; those of which nobody wrote since when they are there are there from today on.
 func Pens(rows [][]string, columns map[string]int, today time.Time) ([]flock.PenLine, Found) {
 	return lines(rows, columns, OfPens, "since", func(l line) flock.PenLine {
-		pen := farm.Pen{
+		pen := snapshot.Pen{
 			Name: l.text("pen"), Species: l.species("kind"), Breed: l.text("breed"), Females: l.count("females"),
 			Males: l.count("males"), FromOn: today,
 		}

@@ -12,6 +12,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -23,7 +24,7 @@ type handler struct {
 	page     page.Template[data]
 	join     page.Template[invitation]
 	password page.Template[forgotten]
-	farms    page.Template[[]farm.Person]
+	farms    page.Template[[]snapshot.Person]
 }
 
 // Routes hangs the pages in. These are the only ones open to strangers.
@@ -33,7 +34,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 		page.Parse[data](s, files, "account.html"),
 		page.Parse[invitation](s, files, "join.html"),
 		page.Parse[forgotten](s, files, "password.html"),
-		page.Parse[[]farm.Person](s, files, "farms.html"),
+		page.Parse[[]snapshot.Person](s, files, "farms.html"),
 	}
 	e.GET("/sign-in", d.signIn)
 	e.POST("/sign-in", d.enter)

@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -32,14 +33,14 @@ func (d handler) goTo(c *echo.Context, m *farm.Member) error {
 }
 
 // onFarm is the member on another of their farms; ErrNone if they are not on it.
-func (d handler) onFarm(c *echo.Context, m *farm.Member, id int64) (farm.Person, error) {
+func (d handler) onFarm(c *echo.Context, m *farm.Member, id int64) (snapshot.Person, error) {
 	all, err := d.People.Farms(c.Request().Context(), m)
 	if err != nil {
-		return farm.Person{}, err
+		return snapshot.Person{}, err
 	}
-	i := slices.IndexFunc(all, func(p farm.Person) bool { return p.FarmID == id })
+	i := slices.IndexFunc(all, func(p snapshot.Person) bool { return p.FarmID == id })
 	if i < 0 {
-		return farm.Person{}, farm.ErrNone
+		return snapshot.Person{}, farm.ErrNone
 	}
 	return all[i], nil
 }
@@ -52,7 +53,7 @@ func (d handler) lookAround(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(all, func(p farm.Person) bool { return p.Demo })
+	i := slices.IndexFunc(all, func(p snapshot.Person) bool { return p.Demo })
 	if i >= 0 {
 		d.AtWork(c, all[i].FarmID)
 		return c.Redirect(http.StatusSeeOther, "/?tour=1")

@@ -11,6 +11,7 @@ import (
 	"metrogon/core/climate"
 	"metrogon/farm"
 	"metrogon/farm/alarms"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -68,7 +69,7 @@ func (d data) Phases() []pick {
 
 // Says says what an alarm rings for.
 func (d data) Says(a alarms.Alarm) string {
-	machines := map[int64]farm.Machine{}
+	machines := map[int64]snapshot.Machine{}
 	for _, x := range d.Machines {
 		machines[x.ID] = x
 	}

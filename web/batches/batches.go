@@ -21,6 +21,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -50,7 +51,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type listing struct {
-	Open, Closed []farm.BatchView
+	Open, Closed []snapshot.BatchView
 	Next, Prev   int // pages; 0: none
 }
 
@@ -101,7 +102,7 @@ func (d data) Step() *step {
 func (data) Stages() []candling.Stage { return candling.Stages[:len(candling.Stages)-1] }
 
 // Uncalled are eggs that go to their end and of which no call has told anything.
-func (d data) Uncalled() (all []farm.Egg) {
+func (d data) Uncalled() (all []snapshot.Egg) {
 	if !candling.NearTheEnd(d.Batch.Day, d.Batch.HatchDay) {
 		return nil
 	}
@@ -116,7 +117,7 @@ func (d data) Uncalled() (all []farm.Egg) {
 }
 
 // Shut are eggs that were taken out and not opened yet.
-func (d data) Shut() (all []farm.Egg) {
+func (d data) Shut() (all []snapshot.Egg) {
 	for _, p := range d.Batch.Pens {
 		for _, e := range p.Eggs {
 			if e.Fate != nil && outcome.Fate(*e.Fate) == outcome.Removed && e.Opened == nil {
@@ -132,7 +133,7 @@ func (data) Reasons() []string { return hatch.Reasons }
 
 // Glyph is the sign of what is known of an egg, Word the same in words and
 // Class its colour.
-func (data) Glyph(e farm.Egg) page.EggSign { return page.SignOf(e) }
+func (data) Glyph(e snapshot.Egg) page.EggSign { return page.SignOf(e) }
 
 func (d handler) showList(c *echo.Context, m *farm.Member) error {
 	n, _ := strconv.Atoi(c.QueryParam("page"))

@@ -15,6 +15,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/flock"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -81,7 +82,7 @@ func (h handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	if sex := v.Get("sex"); sex == farm.Male || sex == farm.Female {
+	if sex := v.Get("sex"); sex == snapshot.Male || sex == snapshot.Female {
 		n.Sex = sex
 	}
 	meta.Nav, meta.Title = "/pens", "New bird"
@@ -89,8 +90,8 @@ func (h handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 }
 
 // birdOf reads a bird as it was typed.
-func birdOf(f *page.Form, m *farm.Member) farm.Bird {
-	b := farm.Bird{
+func birdOf(f *page.Form, m *farm.Member) snapshot.Bird {
+	b := snapshot.Bird{
 		Name: f.Get("name"), Mark: f.Get("mark"), Species: f.Get("species"), Breed: f.Get("breed"), Sex: f.Get("sex"),
 		HatchedOn: f.MaybeDate("hatched_on", "The day on which it hatched"), Origin: f.Get("origin"),
 		WeightG: f.MaybeMass("weight", "The weight", m), Shell: f.Get("shell"), Note: f.Get("note"),

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -172,7 +173,7 @@ func draw(b season.Board, weeks int, m *farm.Member) drawing {
 	return d
 }
 
-func awaySays(a farm.Away) string {
+func awaySays(a snapshot.Away) string {
 	says := fmt.Sprintf("Away %s to %s", a.FromOn.Format("Mon 2 Jan"), a.ToOn.Format("Mon 2 Jan"))
 	if a.Why != "" {
 		says += ", " + a.Why

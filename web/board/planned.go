@@ -12,6 +12,7 @@ import (
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -126,7 +127,7 @@ func (x handler) addAway(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	a := farm.Away{
+	a := snapshot.Away{
 		FromOn: f.Date("from_on", "The first day"), ToOn: f.Date("to_on", "The last day"), Actions: f.Values["actions"],
 		Why: f.Get("why"),
 	}
@@ -140,7 +141,7 @@ func (x handler) addClosed(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	k := farm.Closure{MachineID: f.ID("machine"), ToOn: f.MaybeDate("to_on", "The last day"), Why: f.Get("why")}
+	k := snapshot.Closure{MachineID: f.ID("machine"), ToOn: f.MaybeDate("to_on", "The last day"), Why: f.Get("why")}
 	if k.FromOn = m.Date(x.Now()); f.Get("from_on") != "" {
 		k.FromOn = f.Date("from_on", "The first day")
 	}
@@ -154,7 +155,7 @@ func (x handler) saveBrooder(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	b := farm.Brooder{ID: f.ID("id"), Name: f.Get("name"), Places: f.Int("places", "Its places")}
+	b := snapshot.Brooder{ID: f.ID("id"), Name: f.Get("name"), Places: f.Int("places", "Its places")}
 	return x.Save(c, f, daysPage, func() (farm.Done, error) {
 		return x.Season.SaveBrooder(c.Request().Context(), f.Request(m), b)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })

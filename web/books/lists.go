@@ -13,6 +13,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/books"
+	"metrogon/farm/snapshot"
 	"metrogon/formats/lists"
 	"metrogon/formats/table"
 	"metrogon/web/page"
@@ -103,7 +104,7 @@ type opened struct {
 	Text     string // of the file, to be sent again
 	First    [][]string
 	Columns  map[string]int
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	Machine  int64 // in which most batches were
 	Stored   int   // days
 	Assumed  string

@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/formats/record"
 )
 
@@ -49,7 +50,7 @@ func (h handler) record(c *echo.Context, m *farm.Member) error {
 	return err
 }
 
-func lineOf(r farm.Rates, eggs int, span bool) record.Line {
+func lineOf(r snapshot.Rates, eggs int, span bool) record.Line {
 	return record.Line{
 		Eggs: strconv.Itoa(eggs), Fertile: shareOf(r.Fertility, span), OfFertile: shareOf(r.HatchOfFertile, span),
 		OfSet: shareOf(r.HatchOfSet, span),
@@ -57,7 +58,7 @@ func lineOf(r farm.Rates, eggs int, span bool) record.Line {
 }
 
 // shareOf writes 14 of 20, with its span 46–86 %; "not known" where nothing is.
-func shareOf(r farm.Rate, span bool) string {
+func shareOf(r snapshot.Rate, span bool) string {
 	switch {
 	case r.N == 0:
 		return "not known"

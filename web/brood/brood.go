@@ -15,6 +15,7 @@ import (
 	"metrogon/core/brooding"
 	"metrogon/farm"
 	"metrogon/farm/brood"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -64,7 +65,7 @@ type form struct {
 	page.Meta
 	Group    brood.Group
 	Brooders []brood.Pen
-	Pens     []farm.Pen
+	Pens     []snapshot.Pen
 	Whys     []string
 }
 

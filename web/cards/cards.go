@@ -17,6 +17,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/formats/card"
 	"metrogon/web/page"
 	"metrogon/web/say"
@@ -83,9 +84,9 @@ func write(b incubate.Page, v page.Meta) card.Card {
 			Name: pen.Name, Eggs: len(pen.Eggs), Codes: codes(pen.Eggs), Band: b.Bands[pen.ID],
 		})
 	}
-	date := func(what, when string, machine farm.Machine, ms calendar.Milestone) {
+	date := func(what, when string, machine snapshot.Machine, ms calendar.Milestone) {
 		d := card.Date{What: what, When: when}
-		if n, runs := farm.Counter(machine, ms.At); runs {
+		if n, runs := snapshot.Counter(machine, ms.At); runs {
 			d.Counter = fmt.Sprintf("counter %d", n)
 		}
 		c.Dates = append(c.Dates, d)
@@ -120,7 +121,7 @@ func write(b incubate.Page, v page.Meta) card.Card {
 }
 
 // codes writes the pencil codes of eggs, runs of neighbours as one.
-func codes(eggs []farm.Egg) string {
+func codes(eggs []snapshot.Egg) string {
 	var all []string
 	for _, e := range eggs {
 		if e.Mark != nil {

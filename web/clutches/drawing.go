@@ -15,6 +15,7 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/farm"
 	"metrogon/farm/clutch"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 	"metrogon/web/say"
 )
@@ -119,7 +120,7 @@ func artOf(e clutch.EggView) []reptile.Sign {
 // stateOf names the state of an egg, and says it in words.
 func stateOf(e clutch.EggView) (state, says string) {
 	switch {
-	case farm.FateOf(e.Egg) == outcome.Hatched:
+	case snapshot.FateOf(e.Egg) == outcome.Hatched:
 		return string(outcome.Hatched), string(outcome.Hatched)
 	case e.Fate != nil:
 		says = *e.Fate

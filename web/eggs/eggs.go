@@ -12,6 +12,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/core/method"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/formats/eggline"
 	"metrogon/web/page"
@@ -53,7 +54,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.EggRoom
+	snapshot.EggRoom
 	Reasons  []grading.Reason
 	Washings []method.Washing
 }

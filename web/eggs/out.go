@@ -8,16 +8,17 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/web/page"
 )
 
 // outs is the page on which eggs are taken out of the store.
 type outs struct {
-	Pens  []farm.Pen
+	Pens  []snapshot.Pen
 	Whys  []string
 	Asked stock.Out // as a link asks for it
-	Log   []farm.EggOut
+	Log   []snapshot.EggOut
 }
 
 // Money writes a price; "" where there is none.

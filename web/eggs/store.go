@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/web/page"
 )
@@ -15,9 +16,9 @@ import (
 // inStore is every collection with eggs in store.
 type inStore struct {
 	Baskets []stock.BasketView
-	Places  []farm.PlaceView
-	Pens    []farm.Pen // that have eggs in store
-	Pen     int64      // the only one shown; 0: all
+	Places  []snapshot.PlaceView
+	Pens    []snapshot.Pen // that have eggs in store
+	Pen     int64          // the only one shown; 0: all
 	Rejects []stock.RejectView
 	Eggs    int
 }

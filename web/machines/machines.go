@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/gauges"
 	"metrogon/farm/machines"
 	"metrogon/farm/notes"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
@@ -65,7 +66,7 @@ type data struct {
 	Kinds  []machine.Kind
 	Common []*species.Profile // the kinds that the form offers first
 	Others []*species.Profile
-	Trays  []farm.Tray
+	Trays  []snapshot.Tray
 	Air    *air // nil where no eggs stand
 	Notes  []notes.Note
 	Reads  gauges.Machine
@@ -80,7 +81,7 @@ func (d data) PerPlace(k *species.Profile) int {
 }
 
 // Spots names the places of a tray.
-func (data) Spots(t farm.Tray, places []int) string {
+func (data) Spots(t snapshot.Tray, places []int) string {
 	all := tray.Tray{Rows: t.TrayRows, Columns: t.TrayColumns}
 	names := make([]string, len(places))
 	for i, p := range places {
@@ -102,13 +103,13 @@ func (named) KindName(id string) string {
 }
 
 // Room finds what the machine holds of a species.
-func (d data) Room(id string) farm.Room {
+func (d data) Room(id string) snapshot.Room {
 	for _, r := range d.One.Rooms {
 		if r.Species == id {
 			return r
 		}
 	}
-	return farm.Room{}
+	return snapshot.Room{}
 }
 
 func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
@@ -131,7 +132,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		}
 		var all []machines.MachinePage
 		var shared weigh.MachineAir
-		err = farm.ReadParts(
+		err = snapshot.ReadParts(
 			c.Request().Context(), x.Service, m, machines.All(&all), machines.TraysOf(id, &d.Trays), machines.Kept(&kept),
 			weigh.AirOf(id, &shared), notes.OfMachine(id, &d.Notes), gauges.MachineOf(id, &d.Reads),
 		)
@@ -146,7 +147,7 @@ func (x handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 		if machine.ID(d.One.Kind) != machine.ReptileBox { // of boxes each has its own
 			d.Air = drawAir(shared)
 		}
-	} else if err := farm.ReadParts(c.Request().Context(), x.Service, m, machines.Kept(&kept)); err != nil {
+	} else if err := snapshot.ReadParts(c.Request().Context(), x.Service, m, machines.Kept(&kept)); err != nil {
 		return err
 	}
 	for _, k := range m.Offered() {
@@ -164,7 +165,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	machine := farm.Machine{
+	machine := snapshot.Machine{
 		ID: id, Name: f.Get("name"), Kind: f.Get("kind"),
 		CounterFrom: f.Int("counter_from", "The counter's first number"),
 		UntilOn:     f.MaybeDate("until_on", "The last day of use"), ByHand: f.Get("by_hand") != "",
@@ -176,9 +177,9 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 		at := f.Moment("counter_started_at", "The counter's start", m.Place)
 		machine.CounterStartedAt = &at
 	}
-	var rooms []farm.Room
+	var rooms []snapshot.Room
 	for _, k := range m.Offered() {
-		rooms = append(rooms, farm.Room{Species: k.ID,
+		rooms = append(rooms, snapshot.Room{Species: k.ID,
 			Setting:  f.Int("setting-"+k.ID, "The room for setting "+k.Name),
 			Hatching: f.Int("hatching-"+k.ID, "The room for hatching "+k.Name), PerPlace: f.Int(
 				"per-"+k.ID, "The eggs in one place, "+k.Name,
@@ -216,7 +217,7 @@ func (x handler) saveTray(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	t := farm.Tray{
+	t := snapshot.Tray{
 		ID: f.ID("tray"), MachineID: id, Name: f.Get("tray_name"), TrayRows: f.Int("tray_rows", "The number of rows"),
 		TrayColumns: f.Int("tray_columns", "The number of places in a row"),
 	}

@@ -8,6 +8,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/farm"
 	"metrogon/farm/machines"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
@@ -25,7 +26,7 @@ func (data) Schools() []method.School { return method.Schools }
 func (data) Levers() []string { return weigh.Levers }
 
 // Did tells what a change did.
-func (air) Did(r farm.Response) string { return weigh.Did(r) }
+func (air) Did(r snapshot.Response) string { return weigh.Did(r) }
 
 // back is the page of a machine.
 func back(id int64) string { return fmt.Sprintf("/machines/%d", id) }

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"metrogon/core/calendar"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/web/say"
 )
 
@@ -75,7 +75,7 @@ func Percent(share float64) string {
 }
 
 // Draw draws a batch's ribbon for the person who reads it.
-func Draw(v farm.BatchView, to say.Reader) Ribbon {
+func Draw(v snapshot.BatchView, to say.Reader) Ribbon {
 	count := to.Member.Counting()
 	day := func(t time.Time) float64 { return calendar.Elapsed(v.SetAt, t) }
 	hatch := v.Hatch()
@@ -166,7 +166,7 @@ func (s Span) To() string { return Percent(s.High) }
 func (s Span) Wide() string { return Percent(s.High - s.Low) }
 
 // plot draws a rate, by its kind's mean where one is given.
-func plot(r farm.Rate, kind ...float64) Plot {
+func plot(r snapshot.Rate, kind ...float64) Plot {
 	p := Plot{K: r.K, N: r.N, Why: r.Why, Own: Span{r.Rate, r.Low, r.High}}
 	if r.Pooled != nil {
 		p.Pooled = &Span{r.Pooled.Rate, r.Pooled.Low, r.Pooled.High}
@@ -215,7 +215,7 @@ const (
 )
 
 // DrawStock draws the store. Eggs older than the last column stand in it.
-func DrawStock(room farm.EggRoom) Stock {
+func DrawStock(room snapshot.EggRoom) Stock {
 	const columns = 15
 	oldest, most := 11, 1 // so that the usual last day is seen
 	for _, row := range room.Stock {

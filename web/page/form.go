@@ -18,6 +18,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/tray"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // ID reads the id of a path.
@@ -212,10 +213,10 @@ func (f *Form) MaybeFloat(field, what string) *float64 {
 }
 
 // HatchingApart reads the room of a hatcher that is named with a machine.
-func (f *Form) HatchingApart() (rooms []farm.Room) {
+func (f *Form) HatchingApart() (rooms []snapshot.Room) {
 	for _, k := range species.All() {
 		if n := f.Int("apart-"+k.ID, "The room for hatching "+k.Name); n != 0 {
-			rooms = append(rooms, farm.Room{Species: k.ID, Hatching: n, PerPlace: tray.PerPlace(k)})
+			rooms = append(rooms, snapshot.Room{Species: k.ID, Hatching: n, PerPlace: tray.PerPlace(k)})
 		}
 	}
 	return rooms

@@ -3,7 +3,7 @@ package page
 import (
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
-	"metrogon/farm"
+	"metrogon/farm/snapshot"
 )
 
 // EggSign shows an egg's state three ways: by a glyph, in words, and as a class for
@@ -11,7 +11,7 @@ import (
 type EggSign struct{ Glyph, Word, Class string }
 
 // SignOf tells what became of an egg or, while it lies in, its last call.
-func SignOf(e farm.Egg) EggSign {
+func SignOf(e snapshot.Egg) EggSign {
 	if e.Fate != nil {
 		stage := ""
 		if e.Stage != nil {

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/web/page"
 )
@@ -30,10 +31,10 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	Coming, Here []farm.ParcelView
-	Suppliers    []farm.Pen
-	Setters      []farm.Machine
-	Places       []farm.PlaceView
+	Coming, Here []snapshot.ParcelView
+	Suppliers    []snapshot.Pen
+	Setters      []snapshot.Machine
+	Places       []snapshot.PlaceView
 	Now          time.Time
 	Laid         time.Time // usual guess at when shipped eggs were laid
 	Bad          int64     // the parcel whose form came back
@@ -65,7 +66,7 @@ func (p handler) order(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Parcel{
+	in := snapshot.Parcel{
 		PenID: f.ID("supplier"), Ordered: f.Int("ordered", "The number of eggs ordered"),
 		OrderedOn: f.Date("ordered_on", "The day of the order"), Note: f.Get("note"),
 		ExpectedOn: f.MaybeDate("expected_on", "The day on which it is expected"),

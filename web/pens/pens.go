@@ -12,6 +12,7 @@ import (
 	"metrogon/core/grading"
 	"metrogon/farm"
 	"metrogon/farm/flock"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -102,7 +103,7 @@ func (y handler) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"),
+	in := snapshot.Pen{ID: id, Name: f.Get("name"), Species: f.Get("species"), Breed: f.Get("breed"),
 		Bantam:  f.Get("bantam") != "",
 		Females: f.Int("females", "The number of females"), Males: f.Int("males", "The number of males"),
 		FromOn: f.Date("from_on", "The pen's first day"), UntilOn: f.MaybeDate("until_on", "The pen's last day"),
@@ -129,7 +130,7 @@ func (y handler) putIn(c *echo.Context, m *farm.Member) error {
 	}
 	in := flock.PutIn{
 		PenID: id, On: f.Date("on", "The day"), How: f.Get("how"),
-		Bird: farm.Bird{ID: f.ID("bird"), Name: f.Get("bird_name"), Sex: f.Get("bird_sex")},
+		Bird: snapshot.Bird{ID: f.ID("bird"), Name: f.Get("bird_name"), Sex: f.Get("bird_sex")},
 	}
 	return y.Save(c, f, fmt.Sprintf("/pens/%d", id), func() (farm.Done, error) {
 		return y.Flock.PutIn(c.Request().Context(), f.Request(m), in)

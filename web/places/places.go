@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -39,8 +40,8 @@ func (p handler) tilted(c *echo.Context, m *farm.Member) error {
 
 // place is one storage place, or a new one.
 type place struct {
-	farm.PlaceView
-	Log []farm.LogEntry
+	snapshot.PlaceView
+	Log []snapshot.LogEntry
 }
 
 func (p handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
@@ -64,7 +65,7 @@ func (p handler) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	in := farm.StoragePlace{
+	in := snapshot.StoragePlace{
 		ID: id, Name: f.Get("name"), RHPct: f.MaybeFloat("rh", "The humidity"),
 		UntilOn: f.MaybeDate("until_on", "The last day of use"),
 	}

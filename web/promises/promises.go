@@ -10,6 +10,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/season"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -39,7 +40,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 // data is the list, with a form for a new promise or one to be changed.
 type data struct {
 	season.Promised
-	One farm.Order
+	One snapshot.Order
 }
 
 // Named tells whether a pen is one of those named in the promise.
@@ -63,7 +64,7 @@ func (x handler) show(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	in := p.Today.AddDate(0, 0, 35)
 	meta.Nav, meta.Title = "/board", "Promises"
 	return x.list.Render(c, meta, m, data{
-		p, farm.Order{What: season.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
+		p, snapshot.Order{What: season.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
 	})
 }
 
@@ -90,7 +91,7 @@ func (x handler) save(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	o := farm.Order{
+	o := snapshot.Order{
 		ID: id, Who: f.Get("who"), What: f.Get("what"), Species: f.Get("species"), Count: f.Int("count", "How many"),
 		FromOn: f.Date("from_on", "The first day"), ToOn: f.Date("to_on", "The last day"),
 		SurePct: f.Int("sure_pct", "How sure it is to be"), Price: f.MaybeFloat("price", "The price of one"),

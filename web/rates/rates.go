@@ -19,6 +19,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/breeders"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -199,7 +200,7 @@ func (h handler) sendCSV(c *echo.Context, m *farm.Member) error {
 	}
 	for _, r := range t.Rows {
 		line := []string{safeCell(r.Label), strconv.Itoa(r.Eggs), strconv.Itoa(r.Batches)}
-		for _, rate := range []farm.Rate{r.Fertility, r.HatchOfFertile, r.HatchOfSet} {
+		for _, rate := range []snapshot.Rate{r.Fertility, r.HatchOfFertile, r.HatchOfSet} {
 			line = append(line, rateCells(rate)...)
 		}
 		for _, n := range []int{
@@ -216,7 +217,7 @@ func (h handler) sendCSV(c *echo.Context, m *farm.Member) error {
 }
 
 // rateCells writes a rate; one of no eggs is left empty.
-func rateCells(r farm.Rate) []string {
+func rateCells(r snapshot.Rate) []string {
 	cells := make([]string, 8)
 	if r.N == 0 {
 		cells[0], cells[1] = "0", "0"

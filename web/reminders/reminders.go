@@ -15,6 +15,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/remind"
+	"metrogon/farm/snapshot"
 	"metrogon/formats/ical"
 	"metrogon/web/page"
 )
@@ -42,7 +43,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	Feed     *remind.Feed
 	Link     *page.Handed // of a calendar that was just made
-	Machines []farm.Machine
+	Machines []snapshot.Machine
 	Alarms   []alarm
 	Wish     remind.Wish
 	Kinds    []chores.Kind

@@ -10,6 +10,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/notes"
+	"metrogon/farm/snapshot"
 	"metrogon/formats/report"
 	"metrogon/web/page"
 )
@@ -64,7 +65,7 @@ func (s sheet) paper(m *farm.Member, now time.Time) report.Report {
 	}
 	for _, r := range []struct {
 		name       string
-		own, usual farm.Rate
+		own, usual snapshot.Rate
 	}{
 		{"Fertile of set", s.Rates.Fertility, s.Usual.Fertility},
 		{"Hatched of fertile", s.Rates.HatchOfFertile, s.Usual.HatchOfFertile},
@@ -98,7 +99,7 @@ func (s sheet) paper(m *farm.Member, now time.Time) report.Report {
 }
 
 // rate writes 14 of 20 (46–86 %).
-func rate(r farm.Rate) string {
+func rate(r snapshot.Rate) string {
 	if r.N == 0 {
 		return "not known"
 	}

@@ -17,6 +17,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 	"metrogon/web/say"
 )
@@ -42,17 +43,17 @@ func Routes(e *echo.Echo, s *page.Site) {
 type data struct {
 	incubate.SetPage
 	Now     time.Time
-	Singles map[string][]farm.StoredEgg // of lots that are shown egg by egg
+	Singles map[string][]snapshot.StoredEgg // of lots that are shown egg by egg
 	Ticked  map[int64]bool
 }
 
 // Single lists a lot's eggs one by one, if it is shown so.
-func (d data) Single(l farm.Lot) []farm.StoredEgg { return d.Singles[keyOf(l)] }
+func (d data) Single(l snapshot.Lot) []snapshot.StoredEgg { return d.Singles[keyOf(l)] }
 
 // Key names a lot.
-func (data) Key(l farm.Lot) string { return keyOf(l) }
+func (data) Key(l snapshot.Lot) string { return keyOf(l) }
 
-func keyOf(l farm.Lot) string {
+func keyOf(l snapshot.Lot) string {
 	return lotKey(incubate.Pick{PenID: l.PenID, LaidOn: l.LaidOn, Trial: l.Trial})
 }
 
@@ -86,9 +87,9 @@ type age struct {
 
 // ageRow is what one pen has in store; cells without eggs are nil.
 type ageRow struct {
-	farm.StockRow
+	snapshot.StockRow
 	Trial bool
-	Cells []*farm.Lot
+	Cells []*snapshot.Lot
 }
 
 // Ages puts the stock on the ruler, oldest first; eggs on trial have their own rows.
@@ -104,7 +105,7 @@ func (d data) Ages() (a ages) {
 	}
 	for _, row := range d.Stock {
 		for _, trial := range []bool{false, true} {
-			r := ageRow{StockRow: row, Trial: trial, Cells: make([]*farm.Lot, len(a.Days))}
+			r := ageRow{StockRow: row, Trial: trial, Cells: make([]*snapshot.Lot, len(a.Days))}
 			any := false
 			for i, l := range row.Lots {
 				if l.Trial == trial {
@@ -152,10 +153,10 @@ func cured(f *page.Form, s incubate.Setting, m *farm.Member) incubate.Setting {
 }
 
 // Take names the field of a lot.
-func (data) Take(l farm.Lot) string { return "take-" + keyOf(l) }
+func (data) Take(l snapshot.Lot) string { return "take-" + keyOf(l) }
 
 // Offer is how many eggs of a lot are picked, empty for none.
-func (d data) Offer(l farm.Lot) string {
+func (d data) Offer(l snapshot.Lot) string {
 	for _, p := range d.Setting.Picks {
 		if p.PenID == l.PenID && p.Trial == l.Trial && p.LaidOn.Equal(l.LaidOn) {
 			return strconv.Itoa(p.Eggs)
@@ -174,7 +175,7 @@ func (b handler) show(c *echo.Context, m *farm.Member, s incubate.Setting, meta 
 		return err
 	}
 	meta.Nav, meta.Title = "/set", "Set"
-	d := data{SetPage: set, Now: b.Now(), Singles: map[string][]farm.StoredEgg{}, Ticked: map[int64]bool{}}
+	d := data{SetPage: set, Now: b.Now(), Singles: map[string][]snapshot.StoredEgg{}, Ticked: map[int64]bool{}}
 	for _, key := range meta.Typed["open"] {
 		if p, ok := readKey(key); ok && d.Singles[key] == nil && len(d.Singles) < 20 {
 			d.Singles[key], err = b.Incubate.SingleEggs(c.Request().Context(), m, p.PenID, p.LaidOn, p.Trial)

@@ -12,6 +12,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/kinds"
 	"metrogon/farm/people"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -103,7 +104,7 @@ func outs(f *page.Form) (all []candling.Call) {
 
 type data struct {
 	Outs        []candling.Call
-	People      []farm.Person
+	People      []snapshot.Person
 	Invitations []people.Invitation
 	Link        *page.Handed
 	Devices     []people.Device

@@ -16,6 +16,7 @@ import (
 	"metrogon/core/tray"
 	"metrogon/farm"
 	"metrogon/farm/machines"
+	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/farm/today"
 	"metrogon/web/page"
@@ -54,7 +55,7 @@ type data struct {
 }
 
 // Layers are the pens of which eggs are stored.
-func (d data) Layers() (all []farm.Pen) {
+func (d data) Layers() (all []snapshot.Pen) {
 	for _, p := range d.Pens {
 		if kind, err := species.Find(p.Species); !p.Supplier && (err != nil || !kind.IsReptile()) {
 			all = append(all, p)
@@ -169,13 +170,13 @@ func (h handler) pens(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	var pens []farm.Pen
+	var pens []snapshot.Pen
 	for i := range mostPens {
 		at := func(field string) string { return fmt.Sprintf("%s-%d", field, i) }
 		if strings.TrimSpace(f.Get(at("name"))) == "" {
 			continue
 		}
-		pens = append(pens, farm.Pen{
+		pens = append(pens, snapshot.Pen{
 			Name: f.Get(at("name")), Species: f.Get(at("species")), Breed: f.Get(at("breed")),
 			Females: f.Int(at("females"), "The number of females"), Males: f.Int(at("males"), "The number of males"),
 			FromOn: m.Date(h.Now()),
@@ -191,15 +192,15 @@ func (h handler) machine(c *echo.Context, m *farm.Member) error {
 	if err != nil {
 		return err
 	}
-	x := farm.Machine{Name: f.Get("name"), Kind: f.Get("kind"), CleanDays: 1, ByHand: f.Get("by_hand") != ""}
+	x := snapshot.Machine{Name: f.Get("name"), Kind: f.Get("kind"), CleanDays: 1, ByHand: f.Get("by_hand") != ""}
 	var with *machines.Hatcher
 	apart := f.Get("hatches") == "apart"
 	if apart {
 		with = &machines.Hatcher{Name: f.Get("hatcher"), Rooms: f.HatchingApart()}
 	}
-	var holds []farm.Room
+	var holds []snapshot.Room
 	for _, k := range m.Offered() {
-		r := farm.Room{
+		r := snapshot.Room{
 			Species: k.ID, Setting: f.Int("setting-"+k.ID, "The room for setting "+k.Name), PerPlace: tray.PerPlace(k),
 		}
 		if !apart {

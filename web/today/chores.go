@@ -7,8 +7,8 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/method"
 	"metrogon/core/wording"
-	"metrogon/farm"
 	"metrogon/farm/chores"
+	"metrogon/farm/snapshot"
 )
 
 // tap is a button of a chore: a link, or what one tap sends.
@@ -143,7 +143,7 @@ func (r row) Taps() []tap {
 		return []tap{{
 			Label: "Done", Of: c.Kind + " of " + c.Code, Send: to("care"), With: map[string]string{"kind": c.Kind}, Main: true,
 		}}
-	case farm.Tilt:
+	case snapshot.Tilt:
 		return []tap{{Label: "Done", Of: "tilting " + c.Of, Send: fmt.Sprintf("/places/%d/tilted", c.About.ID)}}
 	case chores.Water, chores.Turner, chores.Humidity, chores.WarmUp:
 		return r.machine()

@@ -14,6 +14,7 @@ import (
 
 	"metrogon/farm"
 	"metrogon/farm/incubate"
+	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -37,7 +38,7 @@ func Routes(e *echo.Echo, s *page.Site) {
 }
 
 type data struct {
-	farm.TrayPage
+	snapshot.TrayPage
 	Maps   []Map
 	Calls  []page.EggSign // that the map shows, each once
 	Others bool           // eggs of other batches lie beside them
@@ -45,7 +46,7 @@ type data struct {
 
 // Map is a tray as it is drawn.
 type Map struct {
-	farm.TrayView
+	snapshot.TrayView
 	Width, Height int
 	Rows          []Label
 	Columns       []Label
@@ -72,7 +73,7 @@ type Spot struct {
 
 // Egg is one in its place, at its middle.
 type Egg struct {
-	farm.TrayEgg
+	snapshot.TrayEgg
 	X, Y  float64
 	Band  string // pattern id; empty for an egg of another batch
 	Sign  page.EggSign
@@ -108,7 +109,7 @@ func (d data) High() int {
 }
 
 // draw lays a tray out; eggs of other batches are grey.
-func (d data) draw(t farm.TrayView) Map {
+func (d data) draw(t snapshot.TrayView) Map {
 	columns, cell, high := t.Layout.Columns, d.Cell(), d.High()
 	if t.Layout.Rows == 0 {
 		columns = min(columns, 12)
@@ -132,7 +133,7 @@ func (d data) draw(t farm.TrayView) Map {
 }
 
 // spot is a place with the eggs in it.
-func (d data) spot(t farm.TrayView, place int) Spot {
+func (d data) spot(t snapshot.TrayView, place int) Spot {
 	s := Spot{Place: place, Name: t.Layout.Name(place)}
 	if slices.Contains(t.Warm, place) {
 		s.Air = "warm"
@@ -190,7 +191,7 @@ func (d *data) places() {
 // shown notes what the legend has to tell: the signs of this batch's eggs, and
 // whether others lie beside them.
 func (d *data) shown() {
-	add := func(e farm.TrayEgg) {
+	add := func(e snapshot.TrayEgg) {
 		s := page.Called(e.Calls)
 		d.Others = d.Others || e.BatchID != d.ID
 		if e.BatchID == d.ID && s.Glyph != "" && !slices.Contains(d.Calls, s) {
@@ -219,7 +220,7 @@ func (d data) band(pen int64) string {
 }
 
 // Waiting is a loose egg as it is drawn.
-func (d data) Waiting(e farm.TrayEgg) Egg {
+func (d data) Waiting(e snapshot.TrayEgg) Egg {
 	return Egg{TrayEgg: e, Band: d.band(e.PenID), Sign: page.Called(e.Calls)}
 }
 

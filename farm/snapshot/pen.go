@@ -1,13 +1,14 @@
-package farm
+package snapshot
 
 import (
 	"time"
 
 	"metrogon/core/species"
+	"metrogon/farm"
 )
 
 func CheckPen(pen Pen, now time.Time) (Pen, error) {
-	var p Problems
+	var p farm.Problems
 	pen.Name = p.Name("name", "The pen's name", pen.Name, 60, true)
 	pen.Breed = p.Name("breed", "The breed", pen.Breed, 60, false)
 	kind, err := species.Find(pen.Species)

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"math"
@@ -10,6 +10,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/farm"
 	"metrogon/store"
 )
 
@@ -97,7 +98,7 @@ func (w *Snapshot) reckon(records AgeRecords, x Beliefs, v BatchView, pens []Pen
 
 // Egg is a lot of one that was set on a date and not seen alive since: by its pen, its age, and its air cell.
 func (x Beliefs) Egg(kind *species.Profile, e store.Egg, setOn time.Time) choice.Lot {
-	keeps := x.Keeps(kind, AgeDays(e.LaidOn, setOn)) * candling.Cell(e.Calls, e.Loose)
+	keeps := x.Keeps(kind, farm.AgeDays(e.LaidOn, setOn)) * candling.Cell(e.Calls, e.Loose)
 	return choice.Lot{Pen: e.PenID, Eggs: 1, Young: x.Young[e.PenID], Keeps: keeps}
 }
 

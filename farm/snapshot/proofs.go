@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/core/outcome"
+	"metrogon/farm"
 )
 
 // Proof is how a candler's calls of one kind proved right, early or late in
@@ -20,7 +21,7 @@ type Proof struct {
 
 // Proofs counts how the calls of a batch proved; calls of which nobody knows yet are
 // left out.
-func Proofs(ctx context.Context, tx *Tx, v BatchView) (all []Proof, err error) {
+func Proofs(ctx context.Context, tx *farm.Tx, v BatchView) (all []Proof, err error) {
 	said, err := tx.Said(ctx, v.ID)
 	for _, s := range said {
 		hatched := s.Fate != nil && outcome.Fate(*s.Fate) == outcome.Hatched

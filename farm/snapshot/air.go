@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"fmt"
@@ -13,6 +13,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/units"
 	"metrogon/core/wording"
+	"metrogon/farm"
 	"metrogon/store/probes"
 )
 
@@ -80,7 +81,7 @@ func (w *Snapshot) airTroubles(views []BatchView, asked func(a, b BatchView) boo
 			if !asked(a, b) {
 				continue
 			}
-			together := Latest(Latest(a.SetAt, b.SetAt), w.Now)
+			together := farm.Latest(farm.Latest(a.SetAt, b.SetAt), w.Now)
 			if machine.Broody(a.Setter.Kind) || a.SetterID != b.SetterID ||
 				!together.Before(w.turnsUntil(a)) || !together.Before(w.turnsUntil(b)) {
 				continue

@@ -1,15 +1,16 @@
-package farm
+package snapshot
 
 import (
 	"context"
 
 	"metrogon/core/wording"
+	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/clutch"
 )
 
 // AskTorn asks about reptiles' eggs that are taken out although others stick to them: parted by force, shells tear.
-func AskTorn(ctx context.Context, tx *Tx, p *Problems, batch store.Batch, out []int64) error {
+func AskTorn(ctx context.Context, tx *farm.Tx, p *farm.Problems, batch store.Batch, out []int64) error {
 	if batch.TempC == nil {
 		return nil
 	}

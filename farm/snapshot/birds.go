@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"metrogon/core/breeding"
+	"metrogon/farm"
 	"metrogon/store/breeders"
 )
 
@@ -28,8 +29,8 @@ type flockKey struct{}
 
 // Flock reads the farm's birds; in a use case that changes nothing they are read once for as long
 // as nothing is changed of them.
-func (w *Snapshot) Flock(ctx context.Context, tx *Tx) (Flock, error) {
-	return Recall(ctx, tx, flockKey{}, func() (Flock, error) {
+func (w *Snapshot) Flock(ctx context.Context, tx *farm.Tx) (Flock, error) {
+	return farm.Recall(ctx, tx, flockKey{}, func() (Flock, error) {
 		birds, stays, err := breeders.On(tx).Flock(ctx)
 		return newFlock(w.Pens, birds, stays), err
 	})
@@ -54,7 +55,7 @@ func newFlock(pens []Pen, birds []breeders.Bird, stays []breeders.BirdStay) Floc
 		if s.UntilOn != nil {
 			stay.Until = *s.UntilOn
 		} else if end := ended[s.PenID]; end != nil { // nobody stays in a pen that is no more
-			stay.Until = Latest(*end, s.FromOn)
+			stay.Until = farm.Latest(*end, s.FromOn)
 		}
 		f.all = append(f.all, stay)
 		if stay.Male && s.UntilOn == nil {

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"cmp"
@@ -10,12 +10,13 @@ import (
 	"metrogon/core/marks"
 	"metrogon/core/method"
 	"metrogon/core/species"
+	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/breeders"
 	"metrogon/store/people"
 	seasonrows "metrogon/store/season"
-	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
+	"metrogon/store/upkeep"
 )
 
 func OneIf(b bool) int {
@@ -44,7 +45,7 @@ func CompareKinds(a, b *species.Profile) int {
 // Snapshot is the farm as it stands: pens, machines and what is in them, and the
 // farm's own way with each kind.
 type Snapshot struct {
-	Member      *Member
+	Member      *farm.Member
 	Now         time.Time
 	PenByID     map[int64]Pen
 	Pens        []Pen
@@ -75,7 +76,7 @@ func (w *Snapshot) Soon() time.Time {
 }
 
 // OpenBatches are the batches in the machines; they are read once.
-func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, err error) {
+func (w *Snapshot) OpenBatches(ctx context.Context, tx *farm.Tx) (open []BatchView, err error) {
 	if w.batches == nil {
 		w.batches, err = w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.OpenBatches(ctx) })
 	}
@@ -83,7 +84,7 @@ func (w *Snapshot) OpenBatches(ctx context.Context, tx *Tx) (open []BatchView, e
 }
 
 // Stock is what is in store by pen and lay day; it is read once.
-func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []stockrows.Stock, err error) {
+func (w *Snapshot) Stock(ctx context.Context, tx *farm.Tx) (stock []stockrows.Stock, err error) {
 	if w.stock == nil {
 		w.stock, err = stockrows.On(tx).Stock(ctx, w.Now)
 	}
@@ -94,7 +95,7 @@ func (w *Snapshot) Stock(ctx context.Context, tx *Tx) (stock []stockrows.Stock, 
 func (w *Snapshot) OpenRead() []BatchView { return w.batches }
 
 // Upkeep is what was cared for since the day began, and the places of storage; read once.
-func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (upkeep.Upkeep, error) {
+func (w *Snapshot) Upkeep(ctx context.Context, tx *farm.Tx) (upkeep.Upkeep, error) {
 	if w.kept == nil {
 		up, err := upkeep.On(tx).Upkeep(ctx, w.DayBegan(), w.Now)
 		if err != nil {
@@ -106,13 +107,13 @@ func (w *Snapshot) Upkeep(ctx context.Context, tx *Tx) (upkeep.Upkeep, error) {
 }
 
 // Of reads the farm as it stands; once where nothing is changed.
-func Of(ctx context.Context, tx *Tx) (*Snapshot, error) {
-	return Once(tx, snapshotKey{}, func() (*Snapshot, error) { return read(ctx, tx) })
+func Of(ctx context.Context, tx *farm.Tx) (*Snapshot, error) {
+	return farm.Once(tx, snapshotKey{}, func() (*Snapshot, error) { return read(ctx, tx) })
 }
 
 type snapshotKey struct{}
 
-func read(ctx context.Context, tx *Tx) (*Snapshot, error) {
+func read(ctx context.Context, tx *farm.Tx) (*Snapshot, error) {
 	all, err := tx.Setup(ctx, tx.Member.Date(tx.At))
 	if err != nil {
 		return nil, err

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"cmp"
@@ -6,6 +6,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/season"
+	"metrogon/farm"
 )
 
 // Counter tells what a machine's own day counter should read at a moment.
@@ -115,7 +116,7 @@ func (w *Snapshot) Stays(v BatchView) []season.Stay {
 	}
 	came, locked := v.CameAt, shut
 	if v.LockedAt != nil {
-		came, locked = v.SetAt, Latest(shut, v.CameAt)
+		came, locked = v.SetAt, farm.Latest(shut, v.CameAt)
 	}
 	reach := alive
 	if v.CandledAt == nil && v.LockedAt == nil {

@@ -1,10 +1,11 @@
-package farm
+package snapshot
 
 import (
 	"context"
 	"time"
 
 	"metrogon/core/season"
+	"metrogon/farm"
 	"metrogon/store"
 	seasonrows "metrogon/store/season"
 )
@@ -25,7 +26,7 @@ func (p Planned) Label() string { return p.Kind.Short + ", " + p.SetOn.Format("2
 func (p Planned) Day() time.Time { return p.SetOn }
 
 // Late tells that its day is over.
-func (p Planned) Late(m *Member) bool { return p.SetOn.Before(m.Date(p.Now)) }
+func (p Planned) Late(m *farm.Member) bool { return p.SetOn.Before(m.Date(p.Now)) }
 
 // plannedIDs keeps the stays of planned batches apart from those of real ones.
 const plannedIDs = 1 << 40
@@ -46,7 +47,7 @@ func (p Planned) Stays(w *Snapshot) []season.Stay {
 }
 
 // Season reads what is to come, once.
-func (w *Snapshot) Season(ctx context.Context, tx *Tx) (seasonrows.Season, error) {
+func (w *Snapshot) Season(ctx context.Context, tx *farm.Tx) (seasonrows.Season, error) {
 	if w.season == nil {
 		all, err := seasonrows.On(tx).Season(ctx, w.Member.Date(w.Now))
 		if err != nil {
@@ -58,7 +59,7 @@ func (w *Snapshot) Season(ctx context.Context, tx *Tx) (seasonrows.Season, error
 }
 
 // Ahead are the planned batches that are not set yet, by day.
-func (w *Snapshot) Ahead(ctx context.Context, tx *Tx) (all []Planned, err error) {
+func (w *Snapshot) Ahead(ctx context.Context, tx *farm.Tx) (all []Planned, err error) {
 	book, err := w.Season(ctx, tx)
 	if err != nil {
 		return nil, err
@@ -89,7 +90,7 @@ func (w *Snapshot) WorkOut(p *Planned) (err error) {
 	days, bantam := 0, true
 	for _, e := range p.Eggs {
 		p.Count += e.Eggs
-		days += e.Eggs * max(0, AgeDays(e.LaidOn, p.SetOn))
+		days += e.Eggs * max(0, farm.AgeDays(e.LaidOn, p.SetOn))
 		bantam = bantam && w.PenByID[e.PenID].Bantam
 	}
 	batch := store.Batch{
@@ -111,7 +112,7 @@ func (w *Snapshot) WorkOut(p *Planned) (err error) {
 func (w *Snapshot) SetMoment(on time.Time) time.Time {
 	y, mo, d := on.Date()
 	noon := time.Date(y, mo, d, 12, 0, 0, 0, w.Member.Place)
-	return Latest(w.Member.Hour.On(noon, 0, w.Member.Place), w.Now)
+	return farm.Latest(w.Member.Hour.On(noon, 0, w.Member.Place), w.Now)
 }
 
 // PlannedStays are those of all planned batches but one; 0: of all.

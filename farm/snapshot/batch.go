@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/outcome"
 	"metrogon/core/species"
+	"metrogon/farm"
 	"metrogon/store"
 )
 
@@ -29,20 +30,20 @@ type Eggs map[int64]store.Egg
 // OnBatch runs an action on an open batch, with its eggs by id, and afterwards
 // brings up to date what is known of their fertility.
 func OnBatch(
-	ctx context.Context, b *Service, req Request, id int64,
-	work func(tx *Tx, batch store.Batch, eggs Eggs) (Done, error),
-) (Done, error) {
-	return b.Act(ctx, req, Helping, func(tx *Tx) (Done, error) {
+	ctx context.Context, b *farm.Service, req farm.Request, id int64,
+	work func(tx *farm.Tx, batch store.Batch, eggs Eggs) (farm.Done, error),
+) (farm.Done, error) {
+	return b.Act(ctx, req, farm.Helping, func(tx *farm.Tx) (farm.Done, error) {
 		batch, err := tx.Batch(ctx, id)
 		if err != nil {
-			return Done{}, err
+			return farm.Done{}, err
 		}
 		if batch.ClosedAt != nil {
-			return Done{}, Problemf("batch", "%s is closed; take the closing back first.", batch.Code)
+			return farm.Done{}, farm.Problemf("batch", "%s is closed; take the closing back first.", batch.Code)
 		}
 		all, err := tx.BatchEggs(ctx, id)
 		if err != nil {
-			return Done{}, err
+			return farm.Done{}, err
 		}
 		eggs := Eggs{}
 		for _, e := range all {
@@ -92,15 +93,15 @@ func OpenedAs(fate, stage, opened *string) candling.Stage {
 // Living checks that these eggs are still in the batch; none at all is a problem.
 func Living(ids []int64, eggs Eggs) error {
 	if len(ids) == 0 {
-		return Problemf("eggs", "Mark the eggs first.")
+		return farm.Problemf("eggs", "Mark the eggs first.")
 	}
 	for _, id := range ids {
 		e, ok := eggs[id]
 		if !ok {
-			return ErrNone
+			return farm.ErrNone
 		}
 		if e.Fate != nil {
-			return Problemf("eggs", "Egg %d is %s already.", e.No, *e.Fate)
+			return farm.Problemf("eggs", "Egg %d is %s already.", e.No, *e.Fate)
 		}
 	}
 	return nil
@@ -108,18 +109,18 @@ func Living(ids []int64, eggs Eggs) error {
 
 // When is the moment at which something was done to a batch: the one that was told,
 // since people write things down later, or, if none was, now.
-func When(tx *Tx, batch store.Batch, told time.Time) (time.Time, error) {
+func When(tx *farm.Tx, batch store.Batch, told time.Time) (time.Time, error) {
 	now := tx.At
 	switch {
 	case told.IsZero():
 		told = now
 	case told.After(now.Add(time.Minute)):
-		return told, Problemf("when", "%s has not come yet; when was it done?", tx.Member.Moment(told))
+		return told, farm.Problemf("when", "%s has not come yet; when was it done?", tx.Member.Moment(told))
 	case told.After(now):
 		told = now
 	}
 	if told.Before(batch.SetAt) {
-		return told, Problemf("when", "%s was not set before %s, so nothing was done to it %s.",
+		return told, farm.Problemf("when", "%s was not set before %s, so nothing was done to it %s.",
 			batch.Code, tx.Member.Moment(batch.SetAt), tx.Member.Moment(told))
 	}
 	return told, nil
@@ -259,7 +260,7 @@ func warmBy(b store.Batch) (offsetC, days float64) {
 }
 
 // Probed says how warm the batch was by its probes, and what follows; "" where nobody knows.
-func (v BatchView) Probed(m *Member) string {
+func (v BatchView) Probed(m *farm.Member) string {
 	if v.OffsetC == nil || v.OffsetSure == nil || v.OffsetDays == nil {
 		return ""
 	}
@@ -279,7 +280,7 @@ func (v BatchView) Probed(m *Member) string {
 }
 
 // Viewed works a batch out, with the farm as it stands.
-func Viewed(ctx context.Context, tx *Tx, batch store.Batch) (*Snapshot, BatchView, error) {
+func Viewed(ctx context.Context, tx *farm.Tx, batch store.Batch) (*Snapshot, BatchView, error) {
 	w, err := Of(ctx, tx)
 	if err != nil {
 		return nil, BatchView{}, err
@@ -289,7 +290,7 @@ func Viewed(ctx context.Context, tx *Tx, batch store.Batch) (*Snapshot, BatchVie
 }
 
 // Tallied works a batch out with its counts.
-func Tallied(ctx context.Context, tx *Tx, batch store.Batch) (BatchView, error) {
+func Tallied(ctx context.Context, tx *farm.Tx, batch store.Batch) (BatchView, error) {
 	w, err := Of(ctx, tx)
 	if err != nil {
 		return BatchView{}, err
@@ -302,7 +303,7 @@ func Tallied(ctx context.Context, tx *Tx, batch store.Batch) (BatchView, error) 
 }
 
 // Views works out the batches that find returns, with their counts.
-func (w *Snapshot) Views(ctx context.Context, tx *Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
+func (w *Snapshot) Views(ctx context.Context, tx *farm.Tx, find func() ([]store.Batch, error)) ([]BatchView, error) {
 	batches, err := find()
 	if err != nil {
 		return nil, err

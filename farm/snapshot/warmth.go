@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/climate"
 	"metrogon/core/reptile"
+	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/clutch"
 	"metrogon/store/outage"
@@ -42,7 +43,7 @@ const handGap = 36 * time.Hour
 // Warmth reads how warm a clutch was, hour by hour: what instruments on its shelf told, in its own box first; else what
 // was read there by hand; else as it was set. What is to come is as it is planned.
 func (w *Snapshot) Warmth(
-	ctx context.Context, tx *Tx, batch store.Batch, box store.Box, temps []clutch.ClutchTemp,
+	ctx context.Context, tx *farm.Tx, batch store.Batch, box store.Box, temps []clutch.ClutchTemp,
 ) (Warmth, error) {
 	kind, err := w.Kind(batch.Species)
 	if err != nil {
@@ -97,7 +98,7 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 		waves = []reptile.Plan{{From: h.Laid, Wave: reptile.Constant(h.Course.Kind.TemperatureC.At)}}
 	}
 	for hour := h.Laid.UTC().Truncate(time.Hour); !hour.After(until); hour = hour.Add(time.Hour) {
-		moment := Latest(h.Laid, Earliest(until, hour.Add(30*time.Minute)))
+		moment := farm.Latest(h.Laid, farm.Earliest(until, hour.Add(30*time.Minute)))
 		if n := len(h.Course.Readings); n > 0 && !moment.After(h.Course.Readings[n-1].At) {
 			continue
 		}
@@ -119,7 +120,7 @@ func (h *Warmth) read(told map[time.Time]float64, until time.Time, place *time.L
 
 // told is what instruments told of the hours in the machines in which the clutch stood, corrected.
 func (h *Warmth) told(
-	ctx context.Context, tx *Tx, batch store.Batch, until time.Time,
+	ctx context.Context, tx *farm.Tx, batch store.Batch, until time.Time,
 ) (map[time.Time]float64, error) {
 	rows, err := clutch.On(tx).WarmthRows(ctx, batch.ID, batch.SetAt)
 	if err != nil {
@@ -131,7 +132,7 @@ func (h *Warmth) told(
 		if leg.ToAt != nil {
 			to = *leg.ToAt
 		}
-		from := Latest(leg.FromAt, batch.SetAt)
+		from := farm.Latest(leg.FromAt, batch.SetAt)
 		lays := LaysIn(leg.MachineID, rows.Stays)
 		ids := h.near(lays, rows.Instruments)
 		if len(ids) > 0 {
@@ -151,7 +152,7 @@ func (h *Warmth) told(
 }
 
 // cut reckons the hours of power cuts in a machine: the box took the room's temperature on.
-func (h *Warmth) cut(tx *Tx, batch store.Batch, rows clutch.WarmthRows, machineID int64, from, to time.Time) {
+func (h *Warmth) cut(tx *farm.Tx, batch store.Batch, rows clutch.WarmthRows, machineID int64, from, to time.Time) {
 	for _, o := range rows.Cuts {
 		if o.MachineID != machineID || !o.FromAt.Before(to) || o.ToAt != nil && !o.ToAt.After(from) {
 			continue
@@ -166,15 +167,15 @@ func (h *Warmth) cut(tx *Tx, batch store.Batch, rows clutch.WarmthRows, machineI
 			until = *o.ToAt
 		}
 		c := h.CutAt(tx, batch, o, until)
-		end := Earliest(to, o.FromAt.Add(time.Duration(c.End()*float64(time.Hour))))
-		for hour := Latest(from, o.FromAt).Truncate(time.Hour); hour.Before(end); hour = hour.Add(time.Hour) {
+		end := farm.Earliest(to, o.FromAt.Add(time.Duration(c.End()*float64(time.Hour))))
+		for hour := farm.Latest(from, o.FromAt).Truncate(time.Hour); hour.Before(end); hour = hour.Add(time.Hour) {
 			h.cuts[hour.UTC()] = c.At(max(0, hour.Add(30*time.Minute).Sub(o.FromAt).Hours()))
 		}
 	}
 }
 
 // CutAt is a power cut as a clutch's box went through it, as if the power was away until a moment.
-func (h Warmth) CutAt(tx *Tx, batch store.Batch, o outage.CutIn, until time.Time) reptile.Cut {
+func (h Warmth) CutAt(tx *farm.Tx, batch store.Batch, o outage.CutIn, until time.Time) reptile.Cut {
 	plan := h.Course.Kind.TemperatureC.At
 	if waves := h.waves(tx.Member.Place); len(waves) > 0 {
 		plan, _ = waves[at(waves, o.FromAt)].At(o.FromAt)
@@ -275,7 +276,7 @@ func (h Warmth) Due(batch store.Batch, now time.Time) (due store.Batch, f reptil
 }
 
 // RefreshClutches works the days of clutches out anew, of those that stand in a machine (0: in any).
-func (w *Snapshot) RefreshClutches(ctx context.Context, tx *Tx, machineID int64) error {
+func (w *Snapshot) RefreshClutches(ctx context.Context, tx *farm.Tx, machineID int64) error {
 	open, err := tx.OpenBatches(ctx)
 	if err != nil {
 		return err
@@ -291,7 +292,7 @@ func (w *Snapshot) RefreshClutches(ctx context.Context, tx *Tx, machineID int64)
 }
 
 // RefreshClutch works the days of one clutch out anew.
-func (w *Snapshot) RefreshClutch(ctx context.Context, tx *Tx, b store.Batch) error {
+func (w *Snapshot) RefreshClutch(ctx context.Context, tx *farm.Tx, b store.Batch) error {
 	rows, err := clutch.On(tx).ClutchRows(ctx, []int64{b.ID})
 	if err != nil || len(rows.Clutches) == 0 {
 		return err

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"math"

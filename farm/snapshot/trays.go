@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"cmp"
@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/marks"
 	"metrogon/core/tray"
+	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/stock"
 )
@@ -77,7 +78,7 @@ func CodeOf(mark *string, no int) string {
 	return fmt.Sprint(no)
 }
 
-func (w *Snapshot) TrayPage(ctx context.Context, tx *Tx, batchID int64) (page TrayPage, err error) {
+func (w *Snapshot) TrayPage(ctx context.Context, tx *farm.Tx, batchID int64) (page TrayPage, err error) {
 	batch, err := tx.Batch(ctx, batchID)
 	if err != nil {
 		return page, err
@@ -149,7 +150,7 @@ func (e PlacedEgg) Code() string { return CodeOf(e.Mark, e.No) }
 
 // EggsInPlace lists the eggs of batches that are still in one machine, in the order of their places; those
 // without a place come last, batch by batch.
-func (w *Snapshot) EggsInPlace(ctx context.Context, tx *Tx, in ...BatchView) (all []PlacedEgg, err error) {
+func (w *Snapshot) EggsInPlace(ctx context.Context, tx *farm.Tx, in ...BatchView) (all []PlacedEgg, err error) {
 	if len(in) == 0 {
 		return nil, nil
 	}

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -9,6 +9,7 @@ import (
 	"metrogon/core/breeding"
 	"metrogon/core/outcome"
 	"metrogon/core/species"
+	"metrogon/farm"
 	"metrogon/store/breeders"
 )
 
@@ -43,12 +44,12 @@ type cell struct {
 type factsKey struct{}
 
 // ReadFacts reads all eggs that were ever set; what is read is shared, nobody changes it.
-func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
+func ReadFacts(ctx context.Context, tx *farm.Tx, w *Snapshot) (*Facts, error) {
 	ledger, err := ReadLedger(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	return Recall(ctx, tx, factsKey{}, func() (*Facts, error) {
+	return farm.Recall(ctx, tx, factsKey{}, func() (*Facts, error) {
 		rows, batches, err := breeders.On(tx).Facts(ctx)
 		if err != nil {
 			return nil, err
@@ -66,7 +67,7 @@ func ReadFacts(ctx context.Context, tx *Tx, w *Snapshot) (*Facts, error) {
 
 // whereTheyStoodLongest counts a batch that was moved, or left another, for the machine in which its eggs
 // turned longest: so each egg counts for one machine, and the rates of machines add up.
-func whereTheyStoodLongest(ctx context.Context, tx *Tx, batches []breeders.BatchFacts) error {
+func whereTheyStoodLongest(ctx context.Context, tx *farm.Tx, batches []breeders.BatchFacts) error {
 	of := map[int64]*breeders.BatchFacts{}
 	for i, b := range batches {
 		if b.MovedEgg != nil {
@@ -128,7 +129,7 @@ func newFacts(
 			continue
 		}
 		f := &Fact{Fact: r, Batch: batch, SetOn: all.SetOn[r.BatchID]}
-		f.Age = max(0, AgeDays(r.LaidOn, f.SetOn))
+		f.Age = max(0, farm.AgeDays(r.LaidOn, f.SetOn))
 		f.Dam = flock.Dam(r.PenID, r.Hen)
 		at := laid{r.PenID, f.Dam, r.LaidOn}
 		sire, known := sires[at]

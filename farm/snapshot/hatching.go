@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -9,6 +9,7 @@ import (
 	"metrogon/core/candling"
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
+	"metrogon/farm"
 	hatchrows "metrogon/store/hatch"
 )
 
@@ -20,7 +21,7 @@ type hatchRead struct {
 
 // Hatching reads what was written down of those of these batches that are in lockdown, once, so that what they may
 // bring is the watch's own forecast.
-func (w *Snapshot) Hatching(ctx context.Context, tx *Tx, batches ...BatchView) (err error) {
+func (w *Snapshot) Hatching(ctx context.Context, tx *farm.Tx, batches ...BatchView) (err error) {
 	of := maps.Clone(w.hatch.of)
 	for _, v := range batches {
 		if v.watched() {
@@ -89,20 +90,20 @@ func (w *Snapshot) Load(
 	l.Events = append(ofEggs(v.ID, pens, rows.Signs), counts(v.ID, rows.Counts)...)
 	for _, s := range rows.Signs {
 		if s.BatchID == v.ID && s.Kind == Looked {
-			l.Looked = Latest(l.Looked, s.At)
+			l.Looked = farm.Latest(l.Looked, s.At)
 		}
 	}
 	for _, t := range rows.Taken { // whoever takes young out has looked
 		if t.BatchID == v.ID {
-			l.Looked = Latest(l.Looked, t.At)
+			l.Looked = farm.Latest(l.Looked, t.At)
 		}
 	}
 	for i := range l.Events {
 		e := &l.Events[i]
-		e.At = Earliest(e.At, l.Now) // the clock may have been set back
-		l.Looked = Latest(l.Looked, e.At)
+		e.At = farm.Earliest(e.At, l.Now) // the clock may have been set back
+		l.Looked = farm.Latest(l.Looked, e.At)
 	}
-	l.Looked = Earliest(l.Looked, l.Now)
+	l.Looked = farm.Earliest(l.Looked, l.Now)
 	for _, x := range rows.Lessons {
 		if x.Species == v.Species && x.MachineID == v.HatcherID && x.BatchID != v.ID && len(l.Shifts) < mostShifts {
 			l.Shifts = append(l.Shifts, x.ShiftH)

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -11,9 +11,10 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/storage"
 	"metrogon/core/units"
+	"metrogon/farm"
 	"metrogon/store"
-	"metrogon/store/upkeep"
 	stockrows "metrogon/store/stock"
+	"metrogon/store/upkeep"
 	"metrogon/store/weigh"
 )
 
@@ -45,7 +46,7 @@ func (l Lot) Past() bool { return l.Keeping == storage.Stale || l.Keeping == sto
 
 // LotOn judges eggs on a date.
 func LotOn(kind *species.Profile, s stockrows.Stock, on time.Time) Lot {
-	age := AgeDays(s.LaidOn, on)
+	age := farm.AgeDays(s.LaidOn, on)
 	return Lot{
 		PenID: s.PenID, LaidOn: s.LaidOn, Trial: s.Trial, Age: age, Eggs: s.Eggs, Keeping: storage.KeepingAt(kind, age),
 		BestOn: s.LaidOn.AddDate(0, 0, int(kind.StorageBestDays.At)), LastOn: s.LaidOn.AddDate(
@@ -71,7 +72,7 @@ type EggRoom struct {
 	Today      time.Time
 }
 
-func (w *Snapshot) EggRoom(ctx context.Context, tx *Tx) (EggRoom, error) {
+func (w *Snapshot) EggRoom(ctx context.Context, tx *farm.Tx) (EggRoom, error) {
 	room := EggRoom{Today: w.Member.Date(w.Now)}
 	for _, p := range w.Pens {
 		if !p.Supplier && !w.IsReptiles(p) && (p.UntilOn == nil || !p.UntilOn.Before(room.Today)) {
@@ -127,7 +128,7 @@ func (r *EggRoom) add(row *StockRow, l Lot) {
 
 // lateYoung reckons what eggs past the day at which most stop may still give, as
 // Set does, and keeps it with their lots.
-func (w *Snapshot) lateYoung(ctx context.Context, tx *Tx, row *StockRow) (young float64, err error) {
+func (w *Snapshot) lateYoung(ctx context.Context, tx *farm.Tx, row *StockRow) (young float64, err error) {
 	if !slices.ContainsFunc(row.Lots, Lot.Past) {
 		return 0, nil
 	}
@@ -158,7 +159,7 @@ type ParcelView struct {
 func (v ParcelView) OnTheWay() bool { return v.ArrivedAt == nil }
 
 // Parcels are the newest, so many at most; they are read once.
-func (w *Snapshot) Parcels(ctx context.Context, tx *Tx, most int) (all []ParcelView, err error) {
+func (w *Snapshot) Parcels(ctx context.Context, tx *farm.Tx, most int) (all []ParcelView, err error) {
 	if len(w.parcels.all) > 0 && w.parcels.most >= most {
 		return w.parcels.all[:min(most, len(w.parcels.all))], nil
 	}
@@ -243,7 +244,7 @@ func (w *Snapshot) StorePlaces(up upkeep.Upkeep) (all []PlaceView) {
 		v.TiltDue = p.ID != 0 && v.Eggs > v.Resting && v.Tilts < w.Member.Tilts
 		days := 0.0
 		if v.Eggs > 0 {
-			days = float64(AgeDays(v.Oldest, w.Member.Date(w.Now)))
+			days = float64(farm.AgeDays(v.Oldest, w.Member.Date(w.Now)))
 		}
 		v.Advice = storage.AdviseTemperature(max(days, 4))
 		v.Warnings = placeWarnings(p, w.Member.Units())

@@ -1,4 +1,4 @@
-package farm
+package snapshot
 
 import (
 	"context"
@@ -9,6 +9,7 @@ import (
 	"metrogon/core/machine"
 	"metrogon/core/readiness"
 	"metrogon/core/season"
+	"metrogon/farm"
 	"metrogon/store/upkeep"
 )
 
@@ -39,7 +40,7 @@ func (w *Snapshot) Ready(x Machine, up upkeep.Upkeep, running bool) (readiness.S
 }
 
 // NotReady tells why a machine should not take eggs yet; "" where it may.
-func (w *Snapshot) NotReady(ctx context.Context, tx *Tx, x Machine) (string, error) {
+func (w *Snapshot) NotReady(ctx context.Context, tx *farm.Tx, x Machine) (string, error) {
 	if c, is := w.ClosedTo(season.Stay{MachineID: x.ID, From: w.Now, To: w.Now}); is {
 		return "it is closed " + Span(c.FromOn, c.ToOn), nil
 	}
