@@ -14,8 +14,8 @@ import (
 	"metrogon/farm/clutch"
 	flocks "metrogon/farm/flock"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/services"
-	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/breeders"
 )
@@ -70,7 +70,7 @@ func (l *loader) clutches(ctx context.Context, db *store.DB, seasons int) error 
 // named gives the pair names.
 func (k *keeper) named(ctx context.Context, pen int, names [2]string) error {
 	k.at = k.now
-	for i, sex := range []string{snapshot.Female, snapshot.Male} {
+	for i, sex := range []string{lineage.Female, lineage.Male} {
 		_, err := k.Flock.PutIn(ctx, farm.NewRequest(k.m), flocks.PutIn{
 			PenID: k.pens[pen].id, How: flocks.Already, On: k.from,
 			Bird: breeders.Bird{Name: names[i], Species: k.pens[pen].species, Sex: sex, Breed: k.pens[pen].breed},
@@ -310,7 +310,7 @@ func (k *keeper) leaves(ctx context.Context, id, egg int64, x laid, i int) error
 	y.LeftAt, y.WeightG = &left, &weight
 	if i%3 == 0 && k.on(x, int(p.HatchDay)+12, 9) {
 		shed, fed := k.m.Date(left.AddDate(0, 0, 2)), k.m.Date(left.AddDate(0, 0, 5))
-		y.ShedOn, y.FedOn, y.Sex = &shed, &fed, snapshot.Female
+		y.ShedOn, y.FedOn, y.Sex = &shed, &fed, lineage.Female
 	}
 	_, err = k.Clutches.Hatchling(ctx, farm.NewRequest(k.m), id, y)
 	return err

@@ -15,6 +15,7 @@ import (
 	"metrogon/farm/chores"
 	"metrogon/farm/flock"
 	"metrogon/farm/incubate"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	breedersrows "metrogon/store/breeders"
@@ -81,10 +82,10 @@ func group(t breeders.Table, label string) breeders.Row {
 func TestASwapKeepsTheMalesApart(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
-	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", lineage.Male, 60, flock.Already)
 	y.collect(pen, 20, 10, 0) // before the swap
 	y.collect(pen, 5, 10, 0)  // nine days after it
-	swapped, birch := y.putIn(pen, "Birch", snapshot.Male, 14, flock.Instead)
+	swapped, birch := y.putIn(pen, "Birch", lineage.Male, 14, flock.Instead)
 	assert.Equal(t, "Birch is in Barred since 15 Feb; out: Alder.", swapped.Said)
 	first := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(20), Eggs: 10}, {PenID: pen, LaidOn: day(5), Eggs: 10},
@@ -135,7 +136,7 @@ func TestAnUnnamedMaleIsSwapped(t *testing.T) {
 	by := y.rates(breeders.Query{By: "sire"})
 	assert.Equal(t, 7, group(by, "the unnamed male of Barred").Fertility.K)
 
-	done, _ := y.putIn(pen, "Birch", snapshot.Male, 2, flock.Instead)
+	done, _ := y.putIn(pen, "Birch", lineage.Male, 2, flock.Instead)
 	assert.Equal(t, "Birch is in Barred since 27 Feb; out: Male of Barred.", done.Said)
 	by = y.rates(breeders.Query{By: "sire"})
 	assert.Equal(t, 7, group(by, "Male of Barred").Fertility.K)
@@ -155,7 +156,7 @@ func TestEggsOfBeforeThePenAreItsFirstMales(t *testing.T) {
 	pen := y.pen("Barred", "chicken")
 	_, err := y.owner.Pool.Exec(y.Context(), `update pens set from_on = $2 where id = $1`, pen, day(3))
 	require.NoError(t, err)
-	y.putIn(pen, "Alder", snapshot.Male, 3, flock.Already)
+	y.putIn(pen, "Alder", lineage.Male, 3, flock.Already)
 	y.collect(pen, 8, 10, 0)
 	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
 		{PenID: pen, LaidOn: day(8), Eggs: 10},
@@ -168,11 +169,11 @@ func TestBirdsAreChecked(t *testing.T) {
 	y := newYard(t)
 	ctx := y.Context()
 	pen, quail := y.pen("Barred", "chicken"), y.pen("Oat", "coturnix-quail")
-	_, alder := y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
-	_, hazel := y.putIn(pen, "Hazel", snapshot.Female, 60, flock.Already)
+	_, alder := y.putIn(pen, "Alder", lineage.Male, 60, flock.Already)
+	_, hazel := y.putIn(pen, "Hazel", lineage.Female, 60, flock.Already)
 	hatched := day(200)
 	_, err := y.Flock.SaveBird(ctx, by(y.m), snapshot.Bird{
-		Name: "Rowan", Species: "chicken", Sex: snapshot.Female, SireID: &alder, DamID: &hazel, HatchedOn: &hatched,
+		Name: "Rowan", Species: "chicken", Sex: lineage.Female, SireID: &alder, DamID: &hazel, HatchedOn: &hatched,
 	})
 	require.NoError(t, err)
 	rowan := y.bird("Rowan")
@@ -189,10 +190,10 @@ func TestBirdsAreChecked(t *testing.T) {
 		says string
 	}{
 		"a name twice": {func() (farm.Done, error) {
-			return save(snapshot.Bird{Name: "Alder", Species: "chicken", Sex: snapshot.Male})
+			return save(snapshot.Bird{Name: "Alder", Species: "chicken", Sex: lineage.Male})
 		}, "There is a bird of that name already"},
 		"a hen as sire": {func() (farm.Done, error) {
-			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: snapshot.Male, SireID: &hazel})
+			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: lineage.Male, SireID: &hazel})
 		}, "Pick the sire among the males of its kind."},
 		"its own ancestor": {func() (farm.Done, error) {
 			b := y.bird("Hazel").Bird
@@ -200,7 +201,7 @@ func TestBirdsAreChecked(t *testing.T) {
 			return save(b)
 		}, "Hazel would descend from itself."},
 		"hatched tomorrow": {func() (farm.Done, error) {
-			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: snapshot.Male, HatchedOn: &future})
+			return save(snapshot.Bird{Name: "X", Species: "chicken", Sex: lineage.Male, HatchedOn: &future})
 		}, "The day on which it hatched is 4 Mar 2027"},
 		"no sex": {func() (farm.Done, error) {
 			return save(snapshot.Bird{Name: "X", Species: "chicken"})
@@ -213,12 +214,12 @@ func TestBirdsAreChecked(t *testing.T) {
 		}, "Alder is in Barred already."},
 		"another sex": {func() (farm.Done, error) {
 			b := y.bird("Alder").Bird
-			b.Sex = snapshot.Female
+			b.Sex = lineage.Female
 			return save(b)
 		}, "Alder was in a pen, or has young; its sex stays."},
 		"before the one he replaces": {func() (farm.Done, error) {
 			return y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
-				PenID: pen, Bird: snapshot.Bird{Name: "Birch", Sex: snapshot.Male}, On: day(90), How: flock.Instead,
+				PenID: pen, Bird: snapshot.Bird{Name: "Birch", Sex: lineage.Male}, On: day(90), How: flock.Instead,
 			})
 		}, "Alder came on 31 Dec 2026; another can take his place from then on."},
 		"tomorrow": {func() (farm.Done, error) {
@@ -251,8 +252,8 @@ func TestEveryEggIsToldOfOnce(t *testing.T) {
 	a, b := y.pen("Barred", "chicken"), y.pen("Speckled", "chicken")
 	box := y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
 	other := y.machine("Table", "all-in-one", "chicken", 60, 60)
-	y.putIn(a, "Alder", snapshot.Male, 60, flock.Already)
-	y.putIn(a, "Hazel", snapshot.Female, 60, flock.Already)
+	y.putIn(a, "Alder", lineage.Male, 60, flock.Already)
+	y.putIn(a, "Hazel", lineage.Female, 60, flock.Already)
 	for i, pen := range []int64{a, a, b} {
 		_, err := y.gather(stock.Collected{PenID: pen, Eggs: 8, LaidOn: day(3 * i), Hen: []string{"hazel", "", "red 3"}[i]})
 		require.NoError(t, err)
@@ -366,9 +367,9 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 func TestATestOfAFormerMalesEggs(t *testing.T) {
 	y := newYard(t)
 	pen, box := y.pen("Barred", "chicken"), y.machine("Cabinet", "all-in-one", "chicken", 60, 60)
-	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", lineage.Male, 60, flock.Already)
 	y.collect(pen, 3, 10, 0)
-	y.putIn(pen, "Birch", snapshot.Male, 1, flock.Instead)
+	y.putIn(pen, "Birch", lineage.Male, 1, flock.Instead)
 	_, err := y.Breeders.AskTest(y.Context(), by(y.m), breeders.Asked{PenID: pen, Eggs: 10})
 	require.NoError(t, err)
 	id := y.set(incubate.Setting{Species: "chicken", SetterID: box, Picks: []incubate.Pick{
@@ -465,11 +466,11 @@ func TestLayingThatFellWithAMale(t *testing.T) {
 		}
 		y.collect(pen, back, eggs, 0)
 	}
-	y.putIn(pen, "Alder", snapshot.Male, 60, flock.Already)
+	y.putIn(pen, "Alder", lineage.Male, 60, flock.Already)
 	page, err := y.Flock.Pen(y.Context(), y.m, pen)
 	require.NoError(t, err)
 	assert.Empty(t, page.InPen.Fell, "nobody came in")
-	y.putIn(pen, "Birch", snapshot.Male, 10, flock.Instead)
+	y.putIn(pen, "Birch", lineage.Male, 10, flock.Instead)
 	page, err = y.Flock.Pen(y.Context(), y.m, pen)
 	require.NoError(t, err)
 	assert.Contains(t, page.InPen.Fell, "Since Birch came in the pen lays 1.4 eggs a day; before it were 5.0.")

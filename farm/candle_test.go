@@ -205,7 +205,9 @@ func TestTheRestOfACandlingStays(t *testing.T) {
 func TestAMachineInOneSitting(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
-	must(s.Machines.SaveTray(ctx, by(s.m), snapshot.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	must(
+		s.Machines.SaveTray(ctx, by(s.m), snapshot.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""),
+	)
 	s.after(4)
 	s.collect(s.pens[0], 0, 5, 0)
 	second := s.set(incubate.Setting{

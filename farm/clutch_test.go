@@ -24,9 +24,9 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/moving"
 	"metrogon/farm/outage"
-	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/store/breeders"
 )
@@ -41,7 +41,7 @@ func newTerrarium(t *testing.T) *terrarium {
 	y := newYard(t)
 	g := &terrarium{yard: y, pair: y.pen("Opal × Flint", "leopard-gecko")}
 	g.shelf = y.machine("Gecko shelf", "reptile-box", "leopard-gecko", 40, 0)
-	for sex, name := range map[string]string{snapshot.Female: "Opal", snapshot.Male: "Flint"} {
+	for sex, name := range map[string]string{lineage.Female: "Opal", lineage.Male: "Flint"} {
 		_, err := y.Flock.PutIn(y.Context(), by(y.m), flock.PutIn{
 			PenID: g.pair, How: flock.Already, On: y.m.Date(start).AddDate(0, -3, 0),
 			Bird: breeders.Bird{Name: name, Species: "leopard-gecko", Sex: sex},
@@ -189,7 +189,7 @@ func TestAClutchFromFindToYoung(t *testing.T) {
 	h := young[0]
 	left, shed := g.now.AddDate(0, 0, 1), g.m.Date(g.now.AddDate(0, 0, 2))
 	g.now = g.now.AddDate(0, 0, 3)
-	h.LeftAt, h.WeightG, h.Sex, h.ShedOn = &left, new(2.9), snapshot.Female, &shed
+	h.LeftAt, h.WeightG, h.Sex, h.ShedOn = &left, new(2.9), lineage.Female, &shed
 	_, err = g.Clutches.Hatchling(ctx, by(g.m), id, h)
 	require.NoError(t, err)
 	p = g.clutch(id)
@@ -228,7 +228,7 @@ func TestSeveralClutchesInABox(t *testing.T) {
 	assert.Len(t, p.Lying, 5, "in one box")
 	stuck := 0
 	for _, e := range p.Lying {
-		stuck += snapshot.OneIf(e.Stuck > 0)
+		stuck += farm.OneIf(e.Stuck > 0)
 	}
 	assert.Equal(t, 2, stuck)
 	require.NotNil(t, p.Next)
@@ -540,7 +540,7 @@ func TestAPowerCutOfAReptilesShelf(t *testing.T) {
 func TestASireIsOfHerKindAndDay(t *testing.T) {
 	g := newTerrarium(t)
 	snakes := g.pen("Umber × Slate", "corn-snake")
-	for sex, name := range map[string]string{snapshot.Female: "Umber", snapshot.Male: "Slate"} {
+	for sex, name := range map[string]string{lineage.Female: "Umber", lineage.Male: "Slate"} {
 		must(g.Flock.PutIn(g.Context(), by(g.m), flock.PutIn{
 			PenID: snakes, How: flock.Already, On: g.m.Date(start).AddDate(0, -1, 0),
 			Bird: breeders.Bird{Name: name, Species: "corn-snake", Sex: sex},

@@ -14,6 +14,7 @@ import (
 
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
+	"metrogon/farm"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
@@ -35,7 +36,7 @@ type life struct {
 
 func (l *life) binomial(n int, p float64) (k int) {
 	for range n {
-		k += snapshot.OneIf(l.dice.Float64() < p)
+		k += farm.OneIf(l.dice.Float64() < p)
 	}
 	return k
 }

@@ -95,3 +95,18 @@ func (m *Member) Offered() []*species.Profile {
 	}
 	return all
 }
+
+// Span writes dates: "Mon 3 May to Fri 7 May", "from Mon 3 May on".
+func Span(from time.Time, to *time.Time) string {
+	if to == nil {
+		return "from " + from.Format("Mon 2 Jan") + " on"
+	}
+	return from.Format("Mon 2 Jan") + " to " + to.Format("Mon 2 Jan")
+}
+
+func OneIf(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}

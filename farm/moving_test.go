@@ -193,7 +193,9 @@ func TestMovesAreTakenBack(t *testing.T) {
 	s := newShed(t)
 	ctx := t.Context()
 	before := s.eggs(s.batch1)
-	must(s.Machines.SaveTray(ctx, by(s.m), snapshot.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""))
+	must(
+		s.Machines.SaveTray(ctx, by(s.m), snapshot.Tray{MachineID: s.a, Name: "Top", TrayRows: 6, TrayColumns: 6}, "", ""),
+	)
 	must(s.Incubate.ArrangeByPen(ctx, by(s.m), s.batch1))
 	tray := s.trays(s.batch1).Trays[0].ID
 	s.after(3)

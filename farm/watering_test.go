@@ -20,7 +20,9 @@ func TestTheWaterIsFilledBeforeItRunsDry(t *testing.T) {
 	y := newYard(t)
 	ctx := t.Context()
 	pen := y.pen("Barred", "chicken")
-	must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{Name: "Cabinet", Kind: "cabinet", WaterML: 900}, []snapshot.Room{
+	must(y.Machines.SaveMachine(ctx, by(y.m), snapshot.Machine{
+		Name: "Cabinet", Kind: "cabinet", WaterML: 900,
+	}, []snapshot.Room{
 		{Species: "chicken", Setting: 100, Hatching: 100},
 	}))
 	box := must(y.Machines.List(ctx, y.m))[0].ID

@@ -26,7 +26,6 @@ import (
 	"metrogon/farm/breeders"
 	"metrogon/farm/journal"
 	"metrogon/farm/people"
-	"metrogon/farm/snapshot"
 	"metrogon/formats/archive"
 	breedersrows "metrogon/store/breeders"
 	"metrogon/web/page"
@@ -390,7 +389,7 @@ func TestSheetsAddUpToThePages(t *testing.T) {
 	}
 
 	eggs := add("eggs", "batch", func(row map[string]string) float64 {
-		return float64(snapshot.OneIf(row["end"] != "broken"))
+		return float64(farm.OneIf(row["end"] != "broken"))
 	})
 	batchSet, seen := add("batches", "batch", column("eggs_set")), add("batches", "batch", column("hatched_eggs_seen"))
 	beside := add("batches", "batch", column("young_counted_beside"))
@@ -401,7 +400,7 @@ func TestSheetsAddUpToThePages(t *testing.T) {
 		return 0
 	})
 	out := add("eggs", "batch", func(row map[string]string) float64 {
-		return float64(snapshot.OneIf(row["end"] == "hatched"))
+		return float64(farm.OneIf(row["end"] == "hatched"))
 	})
 	calls, weighings := add("candlings", "batch", one), add("weighings", "batch", one)
 	young := add("young", "batch", one)

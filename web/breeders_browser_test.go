@@ -140,7 +140,11 @@ func threeMachines(t *testing.T) *site {
 	require.NoError(t, err)
 	m, err := s.books.People.Member(t.Context(), id)
 	require.NoError(t, err)
-	h(s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{Name: "Barred", Species: "chicken", FromOn: noon}))
+	h(
+		s.books.Flock.SavePen(t.Context(), farm.NewRequest(m), snapshot.Pen{
+			Name: "Barred", Species: "chicken", FromOn: noon,
+		}),
+	)
 	for _, name := range []string{"Cabinet", "Table", "Box"} {
 		h(s.books.Machines.SaveMachine(t.Context(), farm.NewRequest(m), snapshot.Machine{Name: name, Kind: "all-in-one"},
 			[]snapshot.Room{{Species: "chicken", Setting: 60, Hatching: 60}}))

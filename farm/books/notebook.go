@@ -113,7 +113,9 @@ type keyed struct {
 }
 
 // sift checks the lines, and gives those that are new.
-func (out *Brought) sift(ctx context.Context, tx *farm.Tx, n Notebook, w *snapshot.Snapshot) (fresh []keyed, err error) {
+func (out *Brought) sift(
+	ctx context.Context, tx *farm.Tx, n Notebook, w *snapshot.Snapshot,
+) (fresh []keyed, err error) {
 	seen := map[string]int{}
 	var all []keyed
 	var keys []string

@@ -13,6 +13,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 	stockrows "metrogon/store/stock"
@@ -37,7 +38,7 @@ type Fertile struct {
 func (r *reader) recent(pen snapshot.Pen) Fertile {
 	f := Fertile{Days: recentDays, Limits: r.limits}
 	since := r.w.Member.Date(r.w.Now).AddDate(0, 0, -recentDays)
-	var rows []*snapshot.Fact
+	var rows []*lineage.Fact
 	for _, row := range r.facts.Of(pen) {
 		switch {
 		case row.SetOn.Before(since):
@@ -122,7 +123,7 @@ func (b *Service) Statement(ctx context.Context, m *farm.Member, penID int64) (s
 		}
 		s.Hatch = r.facts.Ledger.Rates(r.facts.Ledger.Of(penID)).HatchOfSet
 		for _, stay := range r.facts.Flock.Stays {
-			if stay.PenID == penID && stay.UntilOn == nil && stay.Sex == snapshot.Male {
+			if stay.PenID == penID && stay.UntilOn == nil && stay.Sex == lineage.Male {
 				s.Males = append(s.Males, r.facts.Flock.Birds[stay.BirdID])
 			}
 		}
@@ -365,7 +366,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 				c.Pen, c.InPen = pen, true
 			}
 		}
-		by := map[string]string{snapshot.Male: "sire", snapshot.Female: "dam"}[b.Sex]
+		by := map[string]string{lineage.Male: "sire", lineage.Female: "dam"}[b.Sex]
 		key := b.Species + by
 		if _, known := tables[key]; !known {
 			tables[key] = s.groups(Query{Kind: b.Species, By: by, Rate: Fertility})
@@ -373,7 +374,7 @@ func (r *reader) cull(s *scene) (all []Cull, err error) {
 		c.eggs(tables[key])
 		c.self(r, pedigree, parents)
 		for _, reason := range c.Reasons {
-			c.Weight += 2*snapshot.OneIf(reason.Against) - 1
+			c.Weight += 2*farm.OneIf(reason.Against) - 1
 		}
 		all = append(all, c)
 	}
@@ -396,7 +397,7 @@ func (c *Cull) eggs(t Table) {
 	case f.High < mean:
 		c.Reasons = append(c.Reasons, Reason{true, told + fmt.Sprintf(", the others %.0f %%", 100*mean)})
 		usual := c.Kind.FemalesPerMale
-		if c.Sex == snapshot.Male && usual.Known() && c.Pen.Males > 0 &&
+		if c.Sex == lineage.Male && usual.Known() && c.Pen.Males > 0 &&
 			float64(c.Pen.Females) > usual.To*float64(c.Pen.Males) {
 			c.Reasons = append(c.Reasons, Reason{false, "its pen has more females than is usual for so many males"})
 		}
@@ -410,7 +411,7 @@ func (c *Cull) eggs(t Table) {
 // self tells of the bird's age and family.
 func (c *Cull) self(r *reader, p *breeding.Pedigree[int64], parents map[int64]breeding.Parents[int64]) {
 	today := r.w.Member.Date(r.w.Now)
-	if years := snapshot.AgeYears(c.Bird, today); years >= oldYears {
+	if years := lineage.AgeYears(c.Bird, today); years >= oldYears {
 		c.Reasons = append(c.Reasons, Reason{true, fmt.Sprintf("%.1f years old", years)})
 	}
 	if f := p.Inbreeding(c.ID); f >= inbred {
@@ -419,9 +420,9 @@ func (c *Cull) self(r *reader, p *breeding.Pedigree[int64], parents map[int64]br
 	young, others := 0, 0
 	for id, of := range parents {
 		mine := of.Sire == c.ID || of.Dam == c.ID
-		young += snapshot.OneIf(mine && r.facts.Flock.Birds[id].GoneOn == nil)
+		young += farm.OneIf(mine && r.facts.Flock.Birds[id].GoneOn == nil)
 		own := parents[c.ID]
-		others += snapshot.OneIf(id != c.ID && own.Sire != 0 && own.Dam != 0 && of == own &&
+		others += farm.OneIf(id != c.ID && own.Sire != 0 && own.Dam != 0 && of == own &&
 			r.facts.Flock.Birds[id].GoneOn == nil)
 	}
 	if own := parents[c.ID]; young == 0 && own.Sire != 0 && own.Dam != 0 && others == 0 {

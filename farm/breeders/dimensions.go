@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"metrogon/core/breeding"
+	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 )
 
@@ -20,7 +22,7 @@ type Dimension struct {
 	What string // what would be sold, swapped or blamed
 	// key of the group that an egg belongs to, "" where it does not tell; one that begins with a
 	// tilde stands aside: it is shown, and compared with nothing.
-	key   func(s *scene, f *snapshot.Fact) string
+	key   func(s *scene, f *lineage.Fact) string
 	label func(s *scene, key string) string
 }
 
@@ -58,12 +60,12 @@ func idOf(key string) int64 {
 	return id
 }
 
-func penKey(s *scene, f *snapshot.Fact) string { return number(f.PenID) }
+func penKey(s *scene, f *lineage.Fact) string { return number(f.PenID) }
 
 func penLabel(s *scene, key string) string { return s.w.PenByID[idOf(key)].Name }
 
 // sireKey is the sire where he is sure; else eggs are shown apart, by why he is not.
-func sireKey(s *scene, f *snapshot.Fact) string {
+func sireKey(s *scene, f *lineage.Fact) string {
 	switch {
 	case s.w.PenByID[f.PenID].Supplier:
 		return ""
@@ -84,7 +86,7 @@ func sireLabel(s *scene, key string) string {
 	}[breeding.Certainty(why)]
 }
 
-func damKey(s *scene, f *snapshot.Fact) string {
+func damKey(s *scene, f *lineage.Fact) string {
 	switch {
 	case f.Dam != 0:
 		return number(f.Dam)
@@ -102,7 +104,7 @@ func damLabel(s *scene, key string) string {
 	return hen + ", " + penLabel(s, pen)
 }
 
-func pairKey(s *scene, f *snapshot.Fact) string {
+func pairKey(s *scene, f *lineage.Fact) string {
 	dam := damKey(s, f)
 	if f.Sire.How != breeding.Sure || dam == "" || s.w.PenByID[f.PenID].Supplier {
 		return ""
@@ -115,28 +117,28 @@ func pairLabel(s *scene, key string) string {
 	return sireLabel(s, sire) + " × " + damLabel(s, dam)
 }
 
-func breedKey(s *scene, f *snapshot.Fact) string { return s.w.PenByID[f.PenID].Breed }
+func breedKey(s *scene, f *lineage.Fact) string { return s.w.PenByID[f.PenID].Breed }
 
-func supplierKey(s *scene, f *snapshot.Fact) string {
+func supplierKey(s *scene, f *lineage.Fact) string {
 	if !s.w.PenByID[f.PenID].Supplier {
 		return ""
 	}
 	return number(f.PenID)
 }
 
-func setterKey(s *scene, f *snapshot.Fact) string { return number(f.Batch.SetterID) }
+func setterKey(s *scene, f *lineage.Fact) string { return number(f.Batch.SetterID) }
 
-func hatcherKey(s *scene, f *snapshot.Fact) string { return number(f.Batch.HatcherID) }
+func hatcherKey(s *scene, f *lineage.Fact) string { return number(f.Batch.HatcherID) }
 
 func machineLabel(s *scene, key string) string { return s.w.MachineByID[idOf(key)].Name }
 
-func spotKey(s *scene, f *snapshot.Fact) string { return cmp.Or(f.Spot, "elsewhere") }
+func spotKey(s *scene, f *lineage.Fact) string { return cmp.Or(f.Spot, "elsewhere") }
 
 func spotLabel(s *scene, key string) string {
 	return map[string]string{"warm": "Warm places", "cool": "Cool places", "elsewhere": "Elsewhere, or not on a map"}[key]
 }
 
-func basketKey(s *scene, f *snapshot.Fact) string {
+func basketKey(s *scene, f *lineage.Fact) string {
 	return s.baskets[snapshot.GroupKey{PenID: f.PenID, BatchID: f.BatchID}]
 }
 
@@ -148,7 +150,7 @@ var ages = []struct {
 }{{2, "0-2", "up to 2 days"}, {4, "3-4", "3 to 4 days"}, {7, "5-7", "5 to 7 days"}, {10, "8-10", "8 to 10 days"},
 	{14, "11-14", "11 to 14 days"}, {1 << 30, "15", "15 days and more"}}
 
-func ageKey(s *scene, f *snapshot.Fact) string {
+func ageKey(s *scene, f *lineage.Fact) string {
 	for _, a := range ages {
 		if f.Age <= a.upTo {
 			return a.key
@@ -166,7 +168,7 @@ func ageLabel(s *scene, key string) string {
 	return key
 }
 
-func weekKey(s *scene, f *snapshot.Fact) string {
+func weekKey(s *scene, f *lineage.Fact) string {
 	_, week := f.SetOn.ISOWeek()
 	return fmt.Sprintf("%02d", week)
 }
@@ -178,7 +180,7 @@ func weekLabel(s *scene, key string) string {
 	return fmt.Sprintf("Week %d, from %s", n, monday.Format("2 Jan"))
 }
 
-func monthKey(_ *scene, f *snapshot.Fact) string { return f.SetOn.Format("01") }
+func monthKey(_ *scene, f *lineage.Fact) string { return f.SetOn.Format("01") }
 
 func monthLabel(_ *scene, key string) string {
 	month, err := time.Parse("01", key)
@@ -188,15 +190,15 @@ func monthLabel(_ *scene, key string) string {
 	return month.Format("January")
 }
 
-func washingKey(s *scene, f *snapshot.Fact) string { return f.Washing }
+func washingKey(s *scene, f *lineage.Fact) string { return f.Washing }
 
-func candlerKey(s *scene, f *snapshot.Fact) string { return s.candlers[f.BatchID] }
+func candlerKey(s *scene, f *lineage.Fact) string { return s.candlers[f.BatchID] }
 
 // before orders groups as people look for them: by name, but for those that have an order of their
 // own; what stands aside comes last.
 func before(d Dimension, a, b Row) int {
 	if a.Aside != b.Aside {
-		return snapshot.OneIf(a.Aside) - snapshot.OneIf(b.Aside)
+		return farm.OneIf(a.Aside) - farm.OneIf(b.Aside)
 	}
 	switch d.ID {
 	case "age", "week":

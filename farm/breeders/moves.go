@@ -11,6 +11,7 @@ import (
 	"metrogon/core/rates"
 	"metrogon/core/rates/regress"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 )
 
@@ -18,14 +19,14 @@ import (
 type Mover struct {
 	ID, Name string
 	Unit     string // of a number: what one step of it is; "" for groups
-	number   func(s *scene, f *snapshot.Fact) (float64, bool)
-	level    func(s *scene, f *snapshot.Fact) string // "" where it is not known
+	number   func(s *scene, f *lineage.Fact) (float64, bool)
+	level    func(s *scene, f *lineage.Fact) string // "" where it is not known
 }
 
 // Movers lists them in the order in which they are offered.
 var Movers = []Mover{
-	{"age", "Days stored", "a day", func(s *scene, f *snapshot.Fact) (float64, bool) { return float64(f.Age), true }, nil},
-	{"shipped", "Shipped or own", "", nil, func(s *scene, f *snapshot.Fact) string {
+	{"age", "Days stored", "a day", func(s *scene, f *lineage.Fact) (float64, bool) { return float64(f.Age), true }, nil},
+	{"shipped", "Shipped or own", "", nil, func(s *scene, f *lineage.Fact) string {
 		if s.w.PenByID[f.PenID].Supplier {
 			return "shipped"
 		}
@@ -34,24 +35,24 @@ var Movers = []Mover{
 	{"machine", "Setter", "", nil, dimensionLevel("machine")},
 	{"place", "Place on the tray", "", nil, dimensionLevel("place")},
 	{"pen", "Pen", "", nil, dimensionLevel("pen")},
-	{"sire", "Sire", "", nil, func(s *scene, f *snapshot.Fact) string {
+	{"sire", "Sire", "", nil, func(s *scene, f *lineage.Fact) string {
 		if key := sireKey(s, f); key != "" && key[0] != '~' {
 			return sireLabel(s, key)
 		}
 		return ""
 	}},
-	{"washing", "Treatment of shells", "", nil, func(s *scene, f *snapshot.Fact) string { return f.Washing }},
+	{"washing", "Treatment of shells", "", nil, func(s *scene, f *lineage.Fact) string { return f.Washing }},
 	{"henage", "Hens’ age", "a year", henAge, nil},
-	{"season", "Season", "", nil, func(s *scene, f *snapshot.Fact) string {
+	{"season", "Season", "", nil, func(s *scene, f *lineage.Fact) string {
 		return [4]string{"winter", "spring", "summer", "autumn"}[int(f.SetOn.Month())%12/3]
 	}},
-	{"year", "Year", "", nil, func(s *scene, f *snapshot.Fact) string { return strconv.Itoa(f.SetOn.Year()) }},
+	{"year", "Year", "", nil, func(s *scene, f *lineage.Fact) string { return strconv.Itoa(f.SetOn.Year()) }},
 }
 
 // dimensionLevel reads a group by a dimension, named as it is shown.
-func dimensionLevel(id string) func(s *scene, f *snapshot.Fact) string {
+func dimensionLevel(id string) func(s *scene, f *lineage.Fact) string {
 	d := DimensionOf(id)
-	return func(s *scene, f *snapshot.Fact) string {
+	return func(s *scene, f *lineage.Fact) string {
 		key := d.key(s, f)
 		if key == "" {
 			return ""
@@ -67,15 +68,15 @@ func dimensionLevel(id string) func(s *scene, f *snapshot.Fact) string {
 
 // henAge is how old the hen was in years when she laid, or on the mean the hens with a hatch date of
 // her pen.
-func henAge(s *scene, f *snapshot.Fact) (years float64, known bool) {
+func henAge(s *scene, f *lineage.Fact) (years float64, known bool) {
 	sum, n := 0.0, 0.0
 	for _, stay := range s.facts.Flock.Stays {
-		if stay.PenID != f.PenID || stay.Sex != snapshot.Female || f.Dam != 0 && stay.BirdID != f.Dam ||
+		if stay.PenID != f.PenID || stay.Sex != lineage.Female || f.Dam != 0 && stay.BirdID != f.Dam ||
 			f.LaidOn.Before(stay.FromOn) || stay.UntilOn != nil && f.LaidOn.After(*stay.UntilOn) {
 			continue
 		}
 		if b := s.facts.Flock.Birds[stay.BirdID]; b.HatchedOn != nil {
-			sum += snapshot.AgeYears(b, f.LaidOn)
+			sum += lineage.AgeYears(b, f.LaidOn)
 			n++
 		}
 	}
@@ -180,7 +181,7 @@ func (s *scene) moves(q Query, on []string, w *WhatIf) Moves {
 
 // offer lists what can be asked: what is known of at least half of the eggs and is not the same of
 // them all.
-func (m *Moves) offer(s *scene, rows []*snapshot.Fact) {
+func (m *Moves) offer(s *scene, rows []*lineage.Fact) {
 	for _, x := range Movers {
 		eggs, known := 0, 0
 		values := map[string]bool{}
@@ -198,7 +199,7 @@ func (m *Moves) offer(s *scene, rows []*snapshot.Fact) {
 }
 
 // value of a mover in words, where it is known.
-func (x Mover) value(s *scene, f *snapshot.Fact) (string, bool) {
+func (x Mover) value(s *scene, f *lineage.Fact) (string, bool) {
 	if x.level != nil {
 		v := x.level(s, f)
 		return v, v != ""
@@ -209,7 +210,7 @@ func (x Mover) value(s *scene, f *snapshot.Fact) (string, bool) {
 
 // data lays out the eggs of batches that are done, as far as all that is asked for is known of them;
 // eggs that were counted together with others of which it is not the same are left out.
-func (m *Moves) data(s *scene, rows []*snapshot.Fact) (d regress.Data, asked []Mover) {
+func (m *Moves) data(s *scene, rows []*lineage.Fact) (d regress.Data, asked []Mover) {
 	for _, x := range m.Movers {
 		if slices.Contains(m.On, x.ID) {
 			asked = append(asked, x)
@@ -242,7 +243,7 @@ func (m *Moves) data(s *scene, rows []*snapshot.Fact) (d regress.Data, asked []M
 }
 
 // alike parts eggs of one pen in one batch by what is asked for.
-func alike(s *scene, rows []*snapshot.Fact, asked []Mover) (lots [][]*snapshot.Fact) {
+func alike(s *scene, rows []*lineage.Fact, asked []Mover) (lots [][]*lineage.Fact) {
 	at := map[string]int{}
 	for _, f := range rows {
 		key := ""
@@ -262,7 +263,7 @@ func alike(s *scene, rows []*snapshot.Fact, asked []Mover) (lots [][]*snapshot.F
 }
 
 // put adds a row of eggs, unless something of it is not known.
-func (m *Moves) put(s *scene, d *regress.Data, f *snapshot.Fact, asked []Mover, c rates.Count) bool {
+func (m *Moves) put(s *scene, d *regress.Data, f *lineage.Fact, asked []Mover, c rates.Count) bool {
 	for _, x := range asked {
 		if _, known := x.value(s, f); !known {
 			return false

@@ -14,6 +14,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	breedersrows "metrogon/store/breeders"
 )
@@ -62,7 +63,7 @@ type Row struct {
 	Periods []Period
 	Changes []breeding.Change // of the male, of a pen
 	told    []snapshot.Told
-	rows    []*snapshot.Fact
+	rows    []*lineage.Fact
 }
 
 func rateOf(r snapshot.Rates, name string) snapshot.Rate {
@@ -124,7 +125,7 @@ type Narrowed struct {
 // scene is what keys and labels are read from.
 type scene struct {
 	w        *snapshot.Snapshot
-	facts    *snapshot.Facts
+	facts    *lineage.Facts
 	baskets  map[snapshot.GroupKey]string
 	candlers map[int64]string
 	labels   map[string]string // of groups, once they were asked for
@@ -149,7 +150,7 @@ func newScene(ctx context.Context, tx *farm.Tx, q Query) (*scene, error) {
 		return nil, err
 	}
 	s := &scene{w: w}
-	if s.facts, err = snapshot.ReadFacts(ctx, tx, w); err != nil {
+	if s.facts, err = lineage.ReadFacts(ctx, tx, w); err != nil {
 		return nil, err
 	}
 	uses := func(id string) bool { return q.By == id || q.Only[id] != "" }
@@ -210,7 +211,7 @@ func (s *scene) kinds() (all []Kept) {
 
 // chosen gives the eggs that are asked for: of one kind, set within days, of one group of any
 // dimension.
-func (s *scene) chosen(q Query) (rows []*snapshot.Fact) {
+func (s *scene) chosen(q Query) (rows []*lineage.Fact) {
 	only := map[*Dimension]string{}
 	for i := range Dimensions {
 		if key := q.Only[Dimensions[i].ID]; key != "" {
@@ -276,7 +277,7 @@ func (s *scene) groups(q Query) Table {
 func (s *scene) label(d Dimension, key string) string { return cmp.Or(d.label(s, key), key) }
 
 // add puts eggs into their group, at its place among the rows.
-func (t *Table) add(s *scene, f *snapshot.Fact, at map[string]int) {
+func (t *Table) add(s *scene, f *lineage.Fact, at map[string]int) {
 	key := t.Dimension.key(s, f)
 	if key == "" {
 		t.LeftOut += f.Eggs
@@ -303,7 +304,7 @@ func (s *scene) fill(t *Table, r *Row) {
 	last := int64(0)
 	for _, f := range r.rows { // those of a batch lie together
 		r.Eggs += f.Eggs
-		r.Batches += snapshot.OneIf(f.BatchID != last)
+		r.Batches += farm.OneIf(f.BatchID != last)
 		last = f.BatchID
 		if !f.Batch.Closed {
 			continue
@@ -439,7 +440,7 @@ func (t *Table) compare(s *scene) {
 	c.Says = c.Comparison.Says(t.Dimension.What)
 	others := 0
 	for _, r := range t.Rows {
-		others += snapshot.OneIf(!r.Aside && rateOf(r.Rates, t.Query.Rate).N > 0)
+		others += farm.OneIf(!r.Aside && rateOf(r.Rates, t.Query.Rate).N > 0)
 	}
 	c.Many = manyLookedAt(len(c.Groups), others)
 	t.Compared = c

@@ -13,6 +13,7 @@ import (
 	"metrogon/farm"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	breedersrows "metrogon/store/breeders"
@@ -232,7 +233,7 @@ func (b *Service) Tests(ctx context.Context, m *farm.Member) (all Tests, err err
 // reader reads tests.
 type reader struct {
 	w      *snapshot.Snapshot
-	facts  *snapshot.Facts
+	facts  *lineage.Facts
 	limits breedersrows.Thresholds
 	stock  []stockrows.Stock
 }
@@ -243,7 +244,7 @@ func newReader(ctx context.Context, tx *farm.Tx) (*reader, error) {
 		return nil, err
 	}
 	r := &reader{w: w}
-	if r.facts, err = snapshot.ReadFacts(ctx, tx, w); err != nil {
+	if r.facts, err = lineage.ReadFacts(ctx, tx, w); err != nil {
 		return nil, err
 	}
 	if r.stock, err = w.Stock(ctx, tx); err != nil {
@@ -314,7 +315,7 @@ func (r *reader) offer(t *Test) {
 }
 
 func (r *reader) count(t *Test) {
-	var rows []*snapshot.Fact
+	var rows []*lineage.Fact
 	former := 0
 	for _, f := range r.facts.Of(t.Pen) {
 		if f.BatchID != t.Batch.ID {

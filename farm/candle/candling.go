@@ -32,23 +32,24 @@ type Calling struct {
 // Candle records one call for these eggs.
 func (b *Service) Candle(ctx context.Context, req farm.Request, batchID int64, c Calling) (farm.Done, error) {
 	call, ids, takeOut := c.Call, c.Eggs, c.TakeOut
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		if !slices.Contains(candling.Calls, call) {
-			return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
-		}
-		if err := snapshot.Living(ids, eggs); err != nil {
-			return farm.Done{}, err
-		}
-		at, err := snapshot.When(tx, batch, c.At)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		out := takeOut && req.TakesOut(call)
-		if err := doubts(ctx, tx, batch, call, ids, out, at); err != nil {
-			return farm.Done{}, err
-		}
-		return called(ctx, tx, batch, call, ids, out, at)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			if !slices.Contains(candling.Calls, call) {
+				return farm.Done{}, farm.Problemf("call", "%q is no call.", string(call))
+			}
+			if err := snapshot.Living(ids, eggs); err != nil {
+				return farm.Done{}, err
+			}
+			at, err := snapshot.When(tx, batch, c.At)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			out := takeOut && req.TakesOut(call)
+			if err := doubts(ctx, tx, batch, call, ids, out, at); err != nil {
+				return farm.Done{}, err
+			}
+			return called(ctx, tx, batch, call, ids, out, at)
+		})
 }
 
 // doubts asks about calls on days on which nothing is to be seen yet, about clears that were seen alive, and about eggs
@@ -98,34 +99,35 @@ func seenAlive(
 func (b *Service) CandleRest(
 	ctx context.Context, req farm.Request, batchID int64, told time.Time,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		at, err := snapshot.When(tx, batch, told)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		session, err := tx.Candling(ctx, batchID, at.Add(-candlingLasts), at)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		before, err := tx.CalledIn(ctx, session)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		var rest []int64
-		for id, e := range eggs {
-			if e.Fate == nil && !slices.Contains(before, id) {
-				rest = append(rest, id)
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			at, err := snapshot.When(tx, batch, told)
+			if err != nil {
+				return farm.Done{}, err
 			}
-		}
-		if len(rest) == 0 {
-			return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
-		}
-		if err := doubts(ctx, tx, batch, candling.Live, rest, false, at); err != nil {
-			return farm.Done{}, err
-		}
-		slices.Sort(rest)
-		return called(ctx, tx, batch, candling.Live, rest, false, at)
-	})
+			session, err := tx.Candling(ctx, batchID, at.Add(-candlingLasts), at)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			before, err := tx.CalledIn(ctx, session)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			var rest []int64
+			for id, e := range eggs {
+				if e.Fate == nil && !slices.Contains(before, id) {
+					rest = append(rest, id)
+				}
+			}
+			if len(rest) == 0 {
+				return farm.Done{}, farm.Problemf("eggs", "Every egg was called already.")
+			}
+			if err := doubts(ctx, tx, batch, candling.Live, rest, false, at); err != nil {
+				return farm.Done{}, err
+			}
+			slices.Sort(rest)
+			return called(ctx, tx, batch, candling.Live, rest, false, at)
+		})
 }
 
 func called(

@@ -214,16 +214,17 @@ func (b *Service) op(ctx context.Context, req farm.Request, batchID int64, op Op
 	case "take-back":
 		return journal.TakeBackOf(ctx, b.Service, req, op.Of)
 	case "end":
-		return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-			open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
-			if open < longCandling {
-				return farm.Done{Said: "Candled."}, nil
-			}
-			return journal.Record(
-				ctx, tx, journal.On(journal.Batch, batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code,
-				open.Minutes(),
-			)
-		})
+		return snapshot.OnBatch(ctx, b.Service, req, batchID,
+			func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+				open := time.Duration(min(max(op.Seconds, 0), 86400)) * time.Second
+				if open < longCandling {
+					return farm.Done{Said: "Candled."}, nil
+				}
+				return journal.Record(
+					ctx, tx, journal.On(journal.Batch, batchID), nil, "%s: candling lasted %.0f minutes.", batch.Code,
+					open.Minutes(),
+				)
+			})
 	}
 	return farm.Done{}, farm.Problemf("kind", "%.20q is nothing that can be done at the bench.", op.Kind)
 }

@@ -74,7 +74,7 @@ func Due(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, rooms []Provide
 
 func byTime(x, y Chore) int {
 	if x.At.IsZero() || y.At.IsZero() {
-		return snapshot.OneIf(x.At.IsZero()) - snapshot.OneIf(y.At.IsZero())
+		return farm.OneIf(x.At.IsZero()) - farm.OneIf(y.At.IsZero())
 	}
 	return cmp.Or(x.At.Compare(y.At), cmp.Compare(x.About.ID, y.About.ID))
 }

@@ -62,7 +62,9 @@ func chore(v snapshot.BatchView, kind string, day int, at time.Time) chores.Chor
 }
 
 // dues are what falls on certain days of a clutch.
-func dues(w *snapshot.Snapshot, v snapshot.BatchView, x clutchrows.ClutchSeen, ticks []store.ChoreDone) (all []chores.Chore) {
+func dues(
+	w *snapshot.Snapshot, v snapshot.BatchView, x clutchrows.ClutchSeen, ticks []store.ChoreDone,
+) (all []chores.Chore) {
 	ticked := func(kind string, day int) bool {
 		return slices.Contains(ticks, store.ChoreDone{BatchID: v.ID, Kind: kind, Day: day})
 	}
@@ -134,7 +136,9 @@ func over(w *snapshot.Snapshot, v snapshot.BatchView, x clutchrows.ClutchSeen) [
 }
 
 // boxChores are weighing and airing, of boxes with eggs in them.
-func boxChores(w *snapshot.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]snapshot.BatchView) (all []chores.Chore) {
+func boxChores(
+	w *snapshot.Snapshot, rows clutchrows.BoxRows, inBox map[int64][]snapshot.BatchView,
+) (all []chores.Chore) {
 	for _, b := range rows.Boxes {
 		eggs, near := 0, true
 		for _, v := range inBox[b.ID] {

@@ -17,6 +17,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/books"
@@ -73,7 +74,7 @@ const longestFind = 14 * calendar.Day
 const mostEggs = 144
 
 // check reads what was typed.
-func (f *Found) check(req farm.Request, w *snapshot.Snapshot, flock snapshot.Flock) (kind *species.Profile, err error) {
+func (f *Found) check(req farm.Request, w *snapshot.Snapshot, flock lineage.Flock) (kind *species.Profile, err error) {
 	var p farm.Problems
 	pen, ok := w.PenByID[f.PenID]
 	if ok {
@@ -82,13 +83,13 @@ func (f *Found) check(req farm.Request, w *snapshot.Snapshot, flock snapshot.Flo
 	if !ok || err != nil || !kind.IsReptile() {
 		return nil, farm.Problemf("dam", "Pick the female, or the pen that she is kept in.")
 	}
-	if f.DamID != 0 && flock.Birds[f.DamID].Sex != snapshot.Female {
+	if f.DamID != 0 && flock.Birds[f.DamID].Sex != lineage.Female {
 		p.Addf("dam", "Pick the female that laid them.")
 	}
 	if !slices.Contains([]string{SiredOne, SiredSeveral, SiredStored, SiredUnknown}, f.Sired) {
 		p.Addf("sired", "Say who sired them; unknown is an answer too.")
 	}
-	if sire := flock.Birds[f.SireID]; f.SireID != 0 && (sire.Sex != snapshot.Male || sire.Species != kind.ID) {
+	if sire := flock.Birds[f.SireID]; f.SireID != 0 && (sire.Sex != lineage.Male || sire.Species != kind.ID) {
 		p.Addf("sired", "Pick a male of her kind, or say that nobody knows.")
 	}
 	if f.LaidFrom.IsZero() {
@@ -106,7 +107,7 @@ func (f *Found) check(req farm.Request, w *snapshot.Snapshot, flock snapshot.Flo
 	case f.LaidTo.Sub(f.LaidFrom) > longestFind:
 		p.Addf("laid_from", "A span of more than two weeks tells nothing; narrow it by when the nest was last empty.")
 	}
-	p.Count("good", "The number of good eggs", f.Good, snapshot.OneIf(f.Slugs == 0), mostEggs)
+	p.Count("good", "The number of good eggs", f.Good, farm.OneIf(f.Slugs == 0), mostEggs)
 	p.Count("slugs", "The number of slugs", f.Slugs, 0, 200)
 	p.Mass(w.Member.Units(), "mass", "The weight of the eggs", f.MassG, 0.1, 20000)
 	f.Permit = p.Name("permit", "What stands on the papers", f.Permit, 100, false)
@@ -169,7 +170,7 @@ func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Do
 		if err != nil {
 			return farm.Done{}, err
 		}
-		flock, err := w.Flock(ctx, tx)
+		flock, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -204,7 +205,7 @@ func (s *Service) Found(ctx context.Context, req farm.Request, f Found) (farm.Do
 
 // slugs keeps a clutch of which no egg was good: it is over at once, and counts in its dam's record.
 func (f Found) slugs(
-	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, flock snapshot.Flock,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, flock lineage.Flock,
 ) (farm.Done, error) {
 	i := slices.IndexFunc(w.Machines, func(x snapshot.Machine) bool { return machine.ID(x.Kind) == machine.ReptileBox })
 	if i < 0 {
@@ -255,7 +256,7 @@ func apart(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species
 }
 
 // whose names the mother: the female, or the pen.
-func whose(w *snapshot.Snapshot, f snapshot.Flock, penID, damID int64) string {
+func whose(w *snapshot.Snapshot, f lineage.Flock, penID, damID int64) string {
 	if b, ok := f.Birds[damID]; ok {
 		return b.Name
 	}
@@ -369,7 +370,7 @@ func freeSpots(box store.Box, used, stuck []int, eggs int) (spots []int) {
 // set makes the batch with its eggs in their places.
 func (f Found) set(
 	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, kind *species.Profile, box store.Box, spots []int,
-	flock snapshot.Flock,
+	flock lineage.Flock,
 ) (batchID int64, collections []int64, err error) {
 	half := f.LaidTo.Sub(f.LaidFrom) / 2
 	setAt := f.LaidFrom.Add(half).Truncate(time.Minute)
@@ -410,7 +411,7 @@ func (f Found) set(
 }
 
 // gathered is the clutch as eggs that were gathered: slugs are none that are kept.
-func (f Found) gathered(flock snapshot.Flock, laidOn time.Time) stock.Collection {
+func (f Found) gathered(flock lineage.Flock, laidOn time.Time) stock.Collection {
 	c := stock.Collection{
 		PenID: f.PenID, LaidOn: laidOn, At: &f.LaidTo, Eggs: f.Good, Rejected: f.Slugs, Washing: string(method.Unwashed),
 	}

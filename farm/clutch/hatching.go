@@ -11,6 +11,7 @@ import (
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	clutchrows "metrogon/store/clutch"
 	"metrogon/store/hatch"
@@ -178,7 +179,7 @@ func (s *Service) Hatchling(
 func checkHatchling(tx *farm.Tx, h *Hatchling, before clutchrows.Hatchling) error {
 	var p farm.Problems
 	p.Mass(tx.Member.Units(), "weight", "The weight of a young", h.WeightG, 0.1, 1999)
-	if !slices.Contains([]string{"", snapshot.Male, snapshot.Female}, h.Sex) {
+	if !slices.Contains([]string{"", lineage.Male, lineage.Female}, h.Sex) {
 		p.Addf("sex", "Male, female, or not known yet.")
 	}
 	h.Band = p.Name("band", "Its name or mark", h.Band, 30, false)

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"metrogon/core/species"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/clutch"
 )
@@ -27,7 +28,7 @@ type damHistory struct {
 const seasonGap = 150 * 24 * time.Hour
 
 // histories sorts all clutches of the farm by who laid them.
-func histories(w *snapshot.Snapshot, flock snapshot.Flock, clutches []rows.LaidClutch) (all []damHistory) {
+func histories(w *snapshot.Snapshot, flock lineage.Flock, clutches []rows.LaidClutch) (all []damHistory) {
 	at := map[string]int{}
 	for _, c := range clutches {
 		pen := w.PenByID[c.PenID]
@@ -92,7 +93,7 @@ type NextClutch struct {
 }
 
 // sireSays names who sired a clutch.
-func sireSays(f snapshot.Flock, c rows.Clutch) string {
+func sireSays(f lineage.Flock, c rows.Clutch) string {
 	switch {
 	case c.SireID != nil:
 		return f.Birds[*c.SireID].Name

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	rows "metrogon/store/clutch"
@@ -93,7 +94,7 @@ func (s *Service) List(ctx context.Context, m *farm.Member, skip int) (l List, e
 		if err != nil {
 			return err
 		}
-		flock, err := w.Flock(ctx, tx)
+		flock, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return err
 		}
@@ -186,7 +187,7 @@ type card struct {
 	box       int64
 }
 
-func cardsOf(w *snapshot.Snapshot, flock snapshot.Flock, history []damHistory) map[int64]card {
+func cardsOf(w *snapshot.Snapshot, flock lineage.Flock, history []damHistory) map[int64]card {
 	all := map[int64]card{}
 	for _, h := range history {
 		for _, c := range h.clutches {

@@ -123,7 +123,7 @@ func (s *Service) WeighEggs(
 		var p farm.Problems
 		in := 0
 		for _, e := range x.eggs {
-			in += snapshot.OneIf(e.Fate == nil)
+			in += farm.OneIf(e.Fate == nil)
 		}
 		p.Count("eggs", "The number of eggs", eggs, 1, max(1, in))
 		p.Mass(req.Units(), "mass", "The weight of the eggs", &massG, 0.1, 20000)

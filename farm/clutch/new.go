@@ -11,6 +11,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/clutch"
 )
@@ -35,7 +36,7 @@ type New struct {
 // those that were with her that day.
 func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time.Time) (n New, err error) {
 	err = snapshot.ReadOpen(ctx, s.Service, m, func(tx *farm.Tx, w *snapshot.Snapshot, open []snapshot.BatchView) error {
-		flock, err := w.Flock(ctx, tx)
+		flock, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return err
 		}
@@ -79,10 +80,10 @@ func (s *Service) New(ctx context.Context, m *farm.Member, dam string, laid time
 }
 
 // dams adds the females of a pen.
-func (n *New) dams(p snapshot.Pen, kind *species.Profile, flock snapshot.Flock) {
+func (n *New) dams(p snapshot.Pen, kind *species.Profile, flock lineage.Flock) {
 	females := 0
 	for _, st := range flock.Stays {
-		if st.PenID != p.ID || st.UntilOn != nil || st.Sex != snapshot.Female {
+		if st.PenID != p.ID || st.UntilOn != nil || st.Sex != lineage.Female {
 			continue
 		}
 		b := flock.Birds[st.BirdID]
@@ -95,14 +96,14 @@ func (n *New) dams(p snapshot.Pen, kind *species.Profile, flock snapshot.Flock) 
 }
 
 // sires adds the males that were in the dam's pen on the day.
-func (n *New) sires(w *snapshot.Snapshot, flock snapshot.Flock, dam string, laid time.Time) {
+func (n *New) sires(w *snapshot.Snapshot, flock lineage.Flock, dam string, laid time.Time) {
 	if n.Dam = dam; len(n.Dams) > 0 && !slices.ContainsFunc(n.Dams, func(d Place) bool { return d.Value == dam }) {
 		n.Dam = n.Dams[0].Value
 	}
 	pen, _, _ := strings.Cut(n.Dam, "-")
 	for _, st := range flock.Stays {
 		there := !st.FromOn.After(laid) && (st.UntilOn == nil || !st.UntilOn.Before(laid))
-		if fmt.Sprint(st.PenID) != pen || st.Sex != snapshot.Male || !there {
+		if fmt.Sprint(st.PenID) != pen || st.Sex != lineage.Male || !there {
 			continue
 		}
 		b := flock.Birds[st.BirdID]

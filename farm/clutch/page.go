@@ -11,6 +11,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/reptile"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
@@ -236,7 +237,7 @@ func (p *Page) why() []reptile.Reason {
 		if e.Fate == nil || e.Beside {
 			continue
 		}
-		bad += snapshot.OneIf(snapshot.FateOf(e.Egg) == outcome.Removed)
+		bad += farm.OneIf(snapshot.FateOf(e.Egg) == outcome.Removed)
 		if snapshot.FateOf(e.Egg) == outcome.Unhatched && e.Stage != nil && *e.Stage != string(candling.Infertile) {
 			lost++
 			if at := candling.Stage(*e.Stage); slices.Index(candling.Stages, at) > slices.Index(candling.Stages, stage) {
@@ -259,7 +260,7 @@ func (p *Page) why() []reptile.Reason {
 func (p *Page) parents(
 	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, eggs []store.Egg, all []clutchrows.LaidClutch,
 ) error {
-	flock, err := w.Flock(ctx, tx)
+	flock, err := lineage.Of(ctx, tx, w)
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/rates"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	clutchrows "metrogon/store/clutch"
@@ -56,7 +57,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 		if err != nil {
 			return err
 		}
-		flock, err := w.Flock(ctx, tx)
+		flock, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return err
 		}
@@ -84,7 +85,7 @@ func (s *Service) Rates(ctx context.Context, m *farm.Member) (all Rates, err err
 
 // count sorts the clutches into their groups.
 func count(
-	w *snapshot.Snapshot, flock snapshot.Flock, history []damHistory, tallies map[int64]store.Tally, over map[int64]bool,
+	w *snapshot.Snapshot, flock lineage.Flock, history []damHistory, tallies map[int64]store.Tally, over map[int64]bool,
 ) (all Rates) {
 	byKind := map[string]map[string]map[string]*Gave{}
 	kinds := map[string]*species.Profile{}

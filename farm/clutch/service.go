@@ -146,20 +146,21 @@ func endBox(ctx context.Context, tx *farm.Tx, id int64, at *time.Time) error {
 func (s *Service) on(
 	ctx context.Context, req farm.Request, id int64, work func(x *at) (farm.Done, error),
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, s.Service, req, id, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		w, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if len(rows.Clutches) == 0 {
-			return farm.Done{}, farm.ErrNone
-		}
-		return work(&at{ctx, tx, w, v, eggs, rows, rows.Clutches[0]})
-	})
+	return snapshot.OnBatch(ctx, s.Service, req, id,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			w, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			rows, err := clutchrows.On(tx).ClutchRows(ctx, []int64{id})
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if len(rows.Clutches) == 0 {
+				return farm.Done{}, farm.ErrNone
+			}
+			return work(&at{ctx, tx, w, v, eggs, rows, rows.Clutches[0]})
+		})
 }
 
 // at is the clutch at hand.

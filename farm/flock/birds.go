@@ -11,12 +11,13 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/journal"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 )
 
 // checkBird says what is wrong with a bird as it was typed, among those that are known.
-func checkBird(w *snapshot.Snapshot, f snapshot.Flock, b breeders.Bird) (breeders.Bird, error) {
+func checkBird(w *snapshot.Snapshot, f lineage.Flock, b breeders.Bird) (breeders.Bird, error) {
 	var p farm.Problems
 	b.Name = p.Name("name", "The bird's name or band", b.Name, 40, true)
 	b.Mark = p.Name("mark", "The mark", b.Mark, 30, false)
@@ -30,7 +31,7 @@ func checkBird(w *snapshot.Snapshot, f snapshot.Flock, b breeders.Bird) (breeder
 	} else {
 		b.Species = kind.ID
 	}
-	if b.Sex != snapshot.Male && b.Sex != snapshot.Female {
+	if b.Sex != lineage.Male && b.Sex != lineage.Female {
 		p.Addf("sex", "Say whether it is male or female.")
 	}
 	today := w.Member.Date(w.Now)
@@ -41,14 +42,14 @@ func checkBird(w *snapshot.Snapshot, f snapshot.Flock, b breeders.Bird) (breeder
 	for _, parent := range []struct {
 		field, sex string
 		id         *int64
-	}{{"sire", snapshot.Male, b.SireID}, {"dam", snapshot.Female, b.DamID}} {
+	}{{"sire", lineage.Male, b.SireID}, {"dam", lineage.Female, b.DamID}} {
 		if parent.id != nil {
 			checkParent(&p, f, b, parent.field, parent.sex, *parent.id)
 		}
 	}
 	if len(p) == 0 && b.ID != 0 {
 		ids, parents := f.Pedigree()
-		parents[b.ID] = snapshot.ParentsOf(b)
+		parents[b.ID] = lineage.ParentsOf(b)
 		if _, err := breeding.NewPedigree(ids, parents); err != nil {
 			p.Addf("sire", "%s would descend from itself.", b.Name)
 		}
@@ -56,7 +57,7 @@ func checkBird(w *snapshot.Snapshot, f snapshot.Flock, b breeders.Bird) (breeder
 	return b, p.Err()
 }
 
-func checkParent(p *farm.Problems, f snapshot.Flock, b breeders.Bird, field, sex string, id int64) {
+func checkParent(p *farm.Problems, f lineage.Flock, b breeders.Bird, field, sex string, id int64) {
 	of, known := f.Birds[id]
 	switch {
 	case !known || of.Sex != sex || of.Species != b.Species || id == b.ID:
@@ -68,7 +69,7 @@ func checkParent(p *farm.Problems, f snapshot.Flock, b breeders.Bird, field, sex
 
 // SaveBird makes a bird (ID 0) or changes one. Whoever is gone leaves its pen on that day.
 func (s *Service) SaveBird(ctx context.Context, req farm.Request, b breeders.Bird) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f lineage.Flock) (farm.Done, error) {
 		before, known := f.Birds[b.ID]
 		if b.ID != 0 && !known {
 			return farm.Done{}, farm.ErrNone
@@ -118,14 +119,14 @@ func aboutBird(b breeders.Bird, id int64) journal.Subjects {
 // owned runs a use case on the birds that is the owner's alone.
 func (s *Service) owned(
 	ctx context.Context, req farm.Request,
-	work func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error),
+	work func(tx *farm.Tx, w *snapshot.Snapshot, f lineage.Flock) (farm.Done, error),
 ) (farm.Done, error) {
 	return s.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		f, err := w.Flock(ctx, tx)
+		f, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -133,14 +134,14 @@ func (s *Service) owned(
 	})
 }
 
-func hasYoung(f snapshot.Flock, bird int64) bool {
+func hasYoung(f lineage.Flock, bird int64) bool {
 	return slices.ContainsFunc(f.ByName, func(b breeders.Bird) bool {
-		of := snapshot.ParentsOf(b)
+		of := lineage.ParentsOf(b)
 		return of.Sire == bird || of.Dam == bird
 	})
 }
 
-func staysOf(f snapshot.Flock, bird int64) (all []breeders.BirdStay) {
+func staysOf(f lineage.Flock, bird int64) (all []breeders.BirdStay) {
 	for _, s := range f.Stays {
 		if s.BirdID == bird {
 			all = append(all, s)
@@ -167,7 +168,7 @@ type PutIn struct {
 // PutIn puts a bird into a pen on a day. A bird is in one pen at a time: it leaves another on that
 // day. How many birds a pen has follows.
 func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f lineage.Flock) (farm.Done, error) {
 		pen, ok := w.PenByID[in.PenID]
 		if !ok || pen.Supplier {
 			return farm.Done{}, farm.ErrNone
@@ -212,7 +213,7 @@ func (s *Service) PutIn(ctx context.Context, req farm.Request, in PutIn) (farm.D
 type change struct {
 	tx     *farm.Tx
 	w      *snapshot.Snapshot
-	f      snapshot.Flock
+	f      lineage.Flock
 	on     time.Time
 	undo   journal.Undo
 	before []counts // of the pens touched
@@ -236,7 +237,7 @@ func (c *change) check(pen snapshot.Pen, in PutIn) error {
 		p.Addf("how", "Say whether it comes instead of another, beside, or is there already.")
 	}
 	for _, s := range c.f.Stays {
-		if in.How == Instead && s.PenID == pen.ID && s.Sex == snapshot.Male && s.UntilOn == nil && s.FromOn.After(in.On) {
+		if in.How == Instead && s.PenID == pen.ID && s.Sex == lineage.Male && s.UntilOn == nil && s.FromOn.After(in.On) {
 			p.Addf("on", "%s came on %s; another can take his place from then on.", c.f.Birds[s.BirdID].Name,
 				s.FromOn.Format("2 Jan 2006"))
 		}
@@ -308,19 +309,19 @@ func (c *change) end(ctx context.Context, s breeders.BirdStay) error {
 func (c *change) out(ctx context.Context, pen snapshot.Pen) (names []string, err error) {
 	n := c.pen(pen)
 	for _, s := range c.f.Stays {
-		if s.PenID != pen.ID || s.Sex != snapshot.Male || s.UntilOn != nil || s.FromOn.After(c.on) {
+		if s.PenID != pen.ID || s.Sex != lineage.Male || s.UntilOn != nil || s.FromOn.After(c.on) {
 			continue
 		}
 		if err := c.end(ctx, s); err != nil {
 			return nil, err
 		}
-		n.less(snapshot.Male)
+		n.less(lineage.Male)
 		names = append(names, c.f.Birds[s.BirdID].Name)
 	}
 	for n.Males > 0 { // those that nobody named were there from the pen's first day
 		name := c.nameFor(pen)
 		id, err := breeders.On(c.tx).SaveBird(
-			ctx, breeders.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: snapshot.Male},
+			ctx, breeders.Bird{Name: name, Species: pen.Species, Breed: pen.Breed, Sex: lineage.Male},
 		)
 		if err != nil {
 			return nil, taken(err)
@@ -365,7 +366,7 @@ func (c *change) pen(p snapshot.Pen) *counts {
 }
 
 func (n *counts) less(sex string) {
-	if sex == snapshot.Male {
+	if sex == lineage.Male {
 		n.Males = max(0, n.Males-1)
 		return
 	}
@@ -382,7 +383,7 @@ func (c *change) counted(pen snapshot.Pen, sex, how string) {
 			named++
 		}
 	}
-	if sex == snapshot.Male {
+	if sex == lineage.Male {
 		if how != Already || named > n.Males {
 			n.Males++
 		}
@@ -415,7 +416,7 @@ type Leave struct {
 
 // Leave takes a bird out of the pen where it is.
 func (s *Service) Leave(ctx context.Context, req farm.Request, in Leave) (farm.Done, error) {
-	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f snapshot.Flock) (farm.Done, error) {
+	return s.owned(ctx, req, func(tx *farm.Tx, w *snapshot.Snapshot, f lineage.Flock) (farm.Done, error) {
 		b, ok := f.Birds[in.BirdID]
 		if !ok {
 			return farm.Done{}, farm.ErrNone

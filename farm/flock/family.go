@@ -10,6 +10,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/breeders"
@@ -34,7 +35,7 @@ func (s *Service) Birds(ctx context.Context, m *farm.Member) (all []BirdRow, err
 		return nil
 	})
 	slices.SortStableFunc(all, func(a, b BirdRow) int {
-		if d := snapshot.OneIf(a.GoneOn != nil) - snapshot.OneIf(b.GoneOn != nil); d != 0 {
+		if d := farm.OneIf(a.GoneOn != nil) - farm.OneIf(b.GoneOn != nil); d != 0 {
 			return d
 		}
 		return snapshot.CompareKinds(a.Kind, b.Kind)
@@ -45,7 +46,7 @@ func (s *Service) Birds(ctx context.Context, m *farm.Member) (all []BirdRow, err
 // registry is the farm's birds with how they are related.
 type registry struct {
 	w        *snapshot.Snapshot
-	flock    snapshot.Flock
+	flock    lineage.Flock
 	pedigree *breeding.Pedigree[int64]
 	young    map[int64][]breeders.Bird
 }
@@ -56,7 +57,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 		if err != nil {
 			return err
 		}
-		flock, err := w.Flock(ctx, tx)
+		flock, err := lineage.Of(ctx, tx, w)
 		if err != nil {
 			return err
 		}
@@ -65,7 +66,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 			return err
 		}
 		for _, b := range flock.ByName {
-			of := snapshot.ParentsOf(b)
+			of := lineage.ParentsOf(b)
 			for _, parent := range []int64{of.Sire, of.Dam} {
 				if parent != 0 {
 					r.young[parent] = append(r.young[parent], b)
@@ -77,7 +78,7 @@ func (s *Service) withFlock(ctx context.Context, m *farm.Member, work func(*farm
 }
 
 func (r *registry) row(b breeders.Bird) BirdRow {
-	of := snapshot.ParentsOf(b)
+	of := lineage.ParentsOf(b)
 	row := BirdRow{
 		Bird: b, Kind: r.w.Kinds[b.Species], Sire: r.flock.Birds[of.Sire].Name, Dam: r.flock.Birds[of.Dam].Name,
 		Inbreeding: r.pedigree.Inbreeding(b.ID), Young: len(r.young[b.ID]),
@@ -134,7 +135,7 @@ func (s *Service) Bird(ctx context.Context, m *farm.Member, id int64) (f Family,
 		}
 		f.BirdRow = r.row(b)
 		r.ancestors(&f, b.ID)
-		of := snapshot.ParentsOf(b)
+		of := lineage.ParentsOf(b)
 		for _, a := range r.pedigree.Common(of.Sire, of.Dam) {
 			f.Common = append(f.Common, r.flock.Birds[a.Bird].Name)
 		}
@@ -164,7 +165,7 @@ func (r *registry) ancestors(f *Family, id int64) {
 		if known {
 			rel.Bird, rel.Again = &b, seen[b.ID]
 			seen[b.ID] = true
-			p := snapshot.ParentsOf(b)
+			p := lineage.ParentsOf(b)
 			of[2*no], of[2*no+1] = p.Sire, p.Dam
 			f.Known = f.Known || no > 1
 		}
@@ -176,7 +177,7 @@ func (r *registry) choices(speciesID string, but int64) (c Choices) {
 	for _, b := range r.flock.ByName {
 		switch {
 		case b.Species != speciesID || b.ID == but:
-		case b.Sex == snapshot.Male:
+		case b.Sex == lineage.Male:
 			c.Sires = append(c.Sires, b)
 		default:
 			c.Dams = append(c.Dams, b)
@@ -241,7 +242,7 @@ func (r *registry) parents(ctx context.Context, tx *farm.Tx, n *NewBird, batch s
 		n.Origin = "eggs from " + pen.Name
 		return nil
 	}
-	facts, err := snapshot.ReadFacts(ctx, tx, r.w)
+	facts, err := lineage.ReadFacts(ctx, tx, r.w)
 	if err != nil {
 		return err
 	}
@@ -325,7 +326,7 @@ func (s *Service) Mating(
 			}
 			row := r.row(b)
 			switch {
-			case b.Sex == snapshot.Male:
+			case b.Sex == lineage.Male:
 				p.Sires = append(p.Sires, row)
 			default:
 				p.Dams = append(p.Dams, row)
@@ -507,7 +508,7 @@ func (g *GenerationRow) shells(of map[string]int) {
 
 // generation of a bird: one after the later of its parents, 0 where none is known.
 func (r *registry) generation(id int64) int {
-	p := snapshot.ParentsOf(r.flock.Birds[id])
+	p := lineage.ParentsOf(r.flock.Birds[id])
 	no := 0
 	for _, parent := range []int64{p.Sire, p.Dam} {
 		if parent != 0 {

@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/breeding"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 	"metrogon/store/stock"
@@ -49,7 +50,7 @@ const (
 
 // inPen tells of the birds of one pen.
 func inPen(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot.Pen) (in InPen, err error) {
-	f, err := w.Flock(ctx, tx)
+	f, err := lineage.Of(ctx, tx, w)
 	if err != nil {
 		return in, err
 	}
@@ -62,7 +63,7 @@ func inPen(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot.
 	return in, err
 }
 
-func (in *InPen) fill(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, today time.Time) {
+func (in *InPen) fill(w *snapshot.Snapshot, f lineage.Flock, pen snapshot.Pen, today time.Time) {
 	in.Unnamed.Males, in.Unnamed.Females = pen.Males, pen.Females
 	here := map[int64]bool{}
 	years, aged := 0.0, 0.0
@@ -77,7 +78,7 @@ func (in *InPen) fill(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, 
 			continue
 		}
 		here[s.BirdID] = true
-		if s.Sex == snapshot.Male {
+		if s.Sex == lineage.Male {
 			in.Unnamed.Males--
 			b.Change = matters(changes, s, today)
 			if b.Change != nil {
@@ -91,7 +92,7 @@ func (in *InPen) fill(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, 
 		in.Unnamed.Females--
 		in.Birds = append(in.Birds, b)
 		if b.HatchedOn != nil {
-			years += snapshot.AgeYears(b.Bird, today)
+			years += lineage.AgeYears(b.Bird, today)
 			aged++
 		}
 	}
@@ -117,7 +118,7 @@ func matters(changes []breeding.Change, s breeders.BirdStay, today time.Time) *b
 }
 
 // spansOf tells of each day about now how sure the sires of its eggs are.
-func spansOf(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, today time.Time) (all []SireSpan) {
+func spansOf(w *snapshot.Snapshot, f lineage.Flock, pen snapshot.Pen, today time.Time) (all []SireSpan) {
 	if len(f.Changes(w, pen.ID)) == 0 {
 		return nil
 	}
@@ -142,7 +143,7 @@ func spansOf(w *snapshot.Snapshot, f snapshot.Flock, pen snapshot.Pen, today tim
 func lastChange(in InPen, today time.Time) *PenBird {
 	var last *PenBird
 	for i, b := range in.Birds {
-		if b.Stay.Sex == snapshot.Male && farm.AgeDays(b.Stay.FromOn, today) <= spanBack &&
+		if b.Stay.Sex == lineage.Male && farm.AgeDays(b.Stay.FromOn, today) <= spanBack &&
 			(last == nil || b.Stay.FromOn.After(last.Stay.FromOn)) {
 			last = &in.Birds[i]
 		}
@@ -159,7 +160,7 @@ const (
 // fell tells that a pen lays much less since a male came in: so few eggs in so many days come fewer than
 // two times in a hundred where nothing changed (Poisson, the days before taken as they were).
 func fell(
-	ctx context.Context, tx *farm.Tx, f snapshot.Flock, pen snapshot.Pen, b PenBird, today time.Time,
+	ctx context.Context, tx *farm.Tx, f lineage.Flock, pen snapshot.Pen, b PenBird, today time.Time,
 ) (string, error) {
 	after := min(farm.AgeDays(b.Stay.FromOn, today), layingDays)
 	if after < leastLaying {

@@ -8,6 +8,7 @@ import (
 	"metrogon/core/marks"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	"metrogon/store/breeders"
@@ -91,7 +92,7 @@ func (l lots) parts(name func(breeders.PenLot) string) (all []Part, leftOut int)
 	told := map[string][]snapshot.Told{}
 	for _, at := range order {
 		x := cells[at]
-		t, out := snapshot.TellPart(l.kind, x.Record, x.Counted, x.SetClosed > 0, l.ledger.Group(at.key))
+		t, out := lineage.TellPart(l.kind, x.Record, x.Counted, x.SetClosed > 0, l.ledger.Group(at.key))
 		leftOut += out
 		told[at.name] = append(told[at.name], t)
 	}

@@ -343,61 +343,62 @@ type Reading struct {
 func (b *Service) TakeReading(
 	ctx context.Context, req farm.Request, machineID int64, r Reading,
 ) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		if r.At.IsZero() {
-			r.At = tx.At
-		}
-		var p farm.Problems
-		r.wetBulb(&p, req.Member)
-		for field, c := range map[string]*float64{"temp": r.TempC, "display": r.DisplayC} {
-			p.Temp(req.Units(), field, "The temperature", c, -40, 60)
-		}
-		for field, c := range map[string]*float64{"rh": r.RHPct, "display_rh": r.DisplayRHPct} {
-			p.Measure(field, "The humidity", c, 0, 100, "%")
-		}
-		if r.At.After(tx.At.Add(time.Minute)) || tx.At.Sub(r.At) > 60*24*time.Hour {
-			p.Addf("when", "A reading lies in the last two months.")
-		}
-		var rows []probes.MachineReading
-		if r.TempC != nil || r.RHPct != nil {
-			id := r.InstrumentID
-			if id == 0 {
-				p.Addf("instrument", "Pick the instrument that showed it.")
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			if r.At.IsZero() {
+				r.At = tx.At
 			}
-			rows = append(rows, probes.MachineReading{
-				MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct, Wet: r.WetC != nil,
-			})
-		}
-		if r.DisplayC != nil || r.DisplayRHPct != nil {
-			rows = append(rows, probes.MachineReading{MachineID: machineID, At: r.At, TempC: r.DisplayC, RHPct: r.DisplayRHPct})
-		}
-		if len(rows) == 0 {
-			p.Addf("temp", "Type what was read.")
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		all, err := probes.On(tx).Gauges(ctx, machineID, tx.At.Add(-together), 1)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if r.InstrumentID == 0 {
-			rows = append(rows, besideDisplay(all, machineID, r.At)...)
-		} else {
-			if !slices.ContainsFunc(all.Instruments, func(o Instrument) bool { return o.ID == r.InstrumentID }) {
-				return farm.Done{}, farm.ErrNone
+			var p farm.Problems
+			r.wetBulb(&p, req.Member)
+			for field, c := range map[string]*float64{"temp": r.TempC, "display": r.DisplayC} {
+				p.Temp(req.Units(), field, "The temperature", c, -40, 60)
 			}
-		}
-		ids, err := probes.On(tx).AddMachineReadings(ctx, rows, req.PersonID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if err := refreshClutches(ctx, tx, machineID); err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
-			"%s was read.", x.Name)
-	})
+			for field, c := range map[string]*float64{"rh": r.RHPct, "display_rh": r.DisplayRHPct} {
+				p.Measure(field, "The humidity", c, 0, 100, "%")
+			}
+			if r.At.After(tx.At.Add(time.Minute)) || tx.At.Sub(r.At) > 60*24*time.Hour {
+				p.Addf("when", "A reading lies in the last two months.")
+			}
+			var rows []probes.MachineReading
+			if r.TempC != nil || r.RHPct != nil {
+				id := r.InstrumentID
+				if id == 0 {
+					p.Addf("instrument", "Pick the instrument that showed it.")
+				}
+				rows = append(rows, probes.MachineReading{
+					MachineID: machineID, InstrumentID: &id, At: r.At, TempC: r.TempC, RHPct: r.RHPct, Wet: r.WetC != nil,
+				})
+			}
+			if r.DisplayC != nil || r.DisplayRHPct != nil {
+				rows = append(rows, probes.MachineReading{MachineID: machineID, At: r.At, TempC: r.DisplayC, RHPct: r.DisplayRHPct})
+			}
+			if len(rows) == 0 {
+				p.Addf("temp", "Type what was read.")
+			}
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			all, err := probes.On(tx).Gauges(ctx, machineID, tx.At.Add(-together), 1)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if r.InstrumentID == 0 {
+				rows = append(rows, besideDisplay(all, machineID, r.At)...)
+			} else {
+				if !slices.ContainsFunc(all.Instruments, func(o Instrument) bool { return o.ID == r.InstrumentID }) {
+					return farm.Done{}, farm.ErrNone
+				}
+			}
+			ids, err := probes.On(tx).AddMachineReadings(ctx, rows, req.PersonID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if err := refreshClutches(ctx, tx, machineID); err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropReadings.Of(ids)},
+				"%s was read.", x.Name)
+		})
 }
 
 // refreshClutches works out anew when clutches on its shelves hatch.

@@ -75,7 +75,7 @@ func machineOf(w *snapshot.Snapshot, rows probes.Gauges, open []snapshot.BatchVi
 		}
 	}
 	in := func(g Gauge) bool { return g.MachineID != nil && *g.MachineID == machineID }
-	slices.SortStableFunc(x.Gauges, func(a, b Gauge) int { return snapshot.OneIf(in(b)) - snapshot.OneIf(in(a)) })
+	slices.SortStableFunc(x.Gauges, func(a, b Gauge) int { return farm.OneIf(in(b)) - farm.OneIf(in(a)) })
 	for _, r := range rows.Readings {
 		read := Read{At: r.At, TempC: r.TempC, RHPct: r.RHPct}
 		if r.InstrumentID != nil {

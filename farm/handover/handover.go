@@ -59,7 +59,7 @@ func (l List) Missed() int { return l.count(func(e Entry) bool { return e.Missed
 func (l List) count(is func(Entry) bool) (n int) {
 	for _, d := range l.Days {
 		for _, e := range d.Entries {
-			n += snapshot.OneIf(is(e))
+			n += farm.OneIf(is(e))
 		}
 	}
 	return n

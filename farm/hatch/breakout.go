@@ -219,7 +219,9 @@ func (p *BreakOutPage) take(w *snapshot.Snapshot, pen snapshot.PenEggs, found ma
 	any := false
 	for _, e := range pen.Eggs {
 		x := WaitingEgg{
-			Egg: e, Pen: pen.Label(), Code: snapshot.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(e.LaidOn, w.Member.Date(p.SetAt)),
+			Egg: e, Pen: pen.Label(), Code: snapshot.CodeOf(e.Mark, e.No), Stored: farm.AgeDays(
+				e.LaidOn, w.Member.Date(p.SetAt),
+			),
 			Band: w.Band(pen.ID),
 		}
 		for _, t := range trays {

@@ -91,7 +91,7 @@ func (y Young) check(batch store.Batch, pens []snapshot.PenEggs) (all []store.Yo
 		return nil, farm.Problemf("hatched", "Say how many hatched.")
 	}
 	slices.SortFunc(all, func(a, b store.Young) int {
-		return cmp.Or(cmp.Compare(a.PenID, b.PenID), snapshot.OneIf(a.Trial)-snapshot.OneIf(b.Trial))
+		return cmp.Or(cmp.Compare(a.PenID, b.PenID), farm.OneIf(a.Trial)-farm.OneIf(b.Trial))
 	})
 	return all, nil
 }
@@ -101,17 +101,18 @@ func (b *Service) onPens(
 	ctx context.Context, req farm.Request, batchID int64,
 	work func(tx *farm.Tx, batch store.Batch, pens []snapshot.PenEggs) (farm.Done, error),
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		w, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return work(tx, batch, w.ByPen(eggs, counted, v))
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			w, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return work(tx, batch, w.ByPen(eggs, counted, v))
+		})
 }
 
 // Ending is how some eggs of a batch ended.
@@ -216,7 +217,7 @@ func (e Ending) found(batch store.Batch, pens []snapshot.PenEggs) (all []store.Y
 		ending := 0
 		left := p.Left()
 		for _, egg := range left {
-			ending += snapshot.OneIf(slices.Contains(e.Eggs, egg.ID))
+			ending += farm.OneIf(slices.Contains(e.Eggs, egg.ID))
 		}
 		counted := p.Counted
 		if e.Among && e.Fate == outcome.Hatched {
@@ -320,7 +321,9 @@ func writesOff(req farm.Request, v snapshot.BatchView, alive int) error {
 // by egg, or it is not: if of any pen it is open which eggs the counted young came
 // from, no count of the batch is told of single eggs, also not where all of a pen
 // hatched or none did; else only what went well, or badly, would count.
-func endLeft(ctx context.Context, tx *farm.Tx, batchID int64, pens []snapshot.PenEggs, at time.Time) (journal.Undo, error) {
+func endLeft(
+	ctx context.Context, tx *farm.Tx, batchID int64, pens []snapshot.PenEggs, at time.Time,
+) (journal.Undo, error) {
 	var ended []int64
 	anyCounted, settled := false, true
 	for _, p := range pens {

@@ -19,15 +19,16 @@ const earlyDays = 2
 func (b *Service) Lockdown(
 	ctx context.Context, req farm.Request, batchID, hatcherID int64, told time.Time,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		_, step, where, err := lock(ctx, tx, batch, hatcherID, told)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{step}, "%s in lockdown in %s.", batch.Code, where,
-		)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			_, step, where, err := lock(ctx, tx, batch, hatcherID, told)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(
+				ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{step}, "%s in lockdown in %s.", batch.Code, where,
+			)
+		})
 }
 
 // lock moves a batch to where it hatches, and names the machine.

@@ -78,7 +78,7 @@ func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot
 	for _, pen := range w.ByPen(rows.Eggs[p.ID], youngOf(p.ID, rows.Counts), p.BatchView) {
 		p.Baskets = append(p.Baskets, basket(w, pen, p.BatchView, nil, rows))
 		for _, e := range pen.Left() {
-			p.Uncalled += snapshot.OneIf(candling.LastOf(e.Calls) == "")
+			p.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")
 		}
 	}
 	up, err := w.Upkeep(ctx, tx)
@@ -202,20 +202,21 @@ const ofLockdown = "lockdown-"
 func (b *Service) Tick(
 	ctx context.Context, req farm.Request, id int64, step string, is bool,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, id, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		_, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		steps := steps(v, batch.HatcherID)
-		i := slices.IndexFunc(steps, func(s hatching.Step) bool { return s.ID == step })
-		if i < 0 {
-			return farm.Done{}, farm.Problemf("step", "That is no step of a lockdown.")
-		}
-		if is {
-			_, err = tx.MarkDone(ctx, id, ofLockdown+step, 0, tx.At)
-			return farm.Done{Said: steps[i].Do + ": done."}, err
-		}
-		return farm.Done{Said: steps[i].Do + ": not yet."}, tx.MarkUndone(ctx, id, ofLockdown+step, 0)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, id,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			_, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			steps := steps(v, batch.HatcherID)
+			i := slices.IndexFunc(steps, func(s hatching.Step) bool { return s.ID == step })
+			if i < 0 {
+				return farm.Done{}, farm.Problemf("step", "That is no step of a lockdown.")
+			}
+			if is {
+				_, err = tx.MarkDone(ctx, id, ofLockdown+step, 0, tx.At)
+				return farm.Done{Said: steps[i].Do + ": done."}, err
+			}
+			return farm.Done{Said: steps[i].Do + ": not yet."}, tx.MarkUndone(ctx, id, ofLockdown+step, 0)
+		})
 }

@@ -150,24 +150,25 @@ func whose(s *hatchrows.HatchSign, t Tap, pens []snapshot.PenEggs) (string, erro
 func (b *Service) opened(
 	ctx context.Context, req farm.Request, machineID int64, t Tap, at time.Time,
 ) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		var p farm.Problems
-		why := p.Name("why", "Why it was opened", t.Why, 60, true)
-		p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		id, err := hatchrows.On(tx).AddOpening(
-			ctx, store.LidOpening{MachineID: machineID, At: at, Minutes: t.Minutes, Why: why}, req.PersonID,
-		)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropOpenings.Of([]int64{id})},
-			"%s opened for %s: %s.", x.Name, wording.Plural(t.Minutes, "minute"), why,
-		)
-	})
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			var p farm.Problems
+			why := p.Name("why", "Why it was opened", t.Why, 60, true)
+			p.Count("minutes", "The minutes that it was open", t.Minutes, 0, 1440)
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			id, err := hatchrows.On(tx).AddOpening(
+				ctx, store.LidOpening{MachineID: machineID, At: at, Minutes: t.Minutes, Why: why}, req.PersonID,
+			)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(
+				ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{dropOpenings.Of([]int64{id})},
+				"%s opened for %s: %s.", x.Name, wording.Plural(t.Minutes, "minute"), why,
+			)
+		})
 }
 
 // tell notes what is seen of young that are out.
@@ -211,7 +212,7 @@ func (b *Service) tell(ctx context.Context, req farm.Request, t Tap, at time.Tim
 func (t Tap) left(p snapshot.PenEggs, told []hatchrows.OneYoung) int {
 	n := p.Hatched
 	for _, y := range told {
-		n -= snapshot.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
+		n -= farm.OneIf(y.PenID == t.Pen && y.Trial == t.Trial)
 	}
 	return n
 }

@@ -193,7 +193,7 @@ func loadView(w *snapshot.Snapshot, records snapshot.AgeRecords, v snapshot.Batc
 	for _, x := range rows.Lessons {
 		for _, held := range []*bool{x.FirstHeld, x.MiddleHeld, x.LastHeld} {
 			if held != nil && x.Species == v.Species {
-				view.Told, view.Held = view.Told+1, view.Held+snapshot.OneIf(*held)
+				view.Told, view.Held = view.Told+1, view.Held+farm.OneIf(*held)
 			}
 		}
 	}
@@ -217,7 +217,8 @@ func youngOf(batchID int64, counts []hatchrows.YoungCount) (all []store.Young) {
 }
 
 func basket(
-	w *snapshot.Snapshot, p snapshot.PenEggs, v snapshot.BatchView, clocks map[int64]*hatching.EggWatch, rows hatchrows.Hatch,
+	w *snapshot.Snapshot, p snapshot.PenEggs, v snapshot.BatchView, clocks map[int64]*hatching.EggWatch,
+	rows hatchrows.Hatch,
 ) Basket {
 	x := Basket{PenEggs: p, Band: w.Band(p.ID), Extra: p.Counted}
 	for _, e := range p.Eggs {
@@ -227,7 +228,7 @@ func basket(
 	}
 	// A hen's eggs lie together, those of which nobody knows the hen last.
 	slices.SortStableFunc(x.Slots, func(a, b Slot) int {
-		return cmp.Or(snapshot.OneIf(a.Hen == "")-snapshot.OneIf(b.Hen == ""), strings.Compare(a.Hen, b.Hen))
+		return cmp.Or(farm.OneIf(a.Hen == "")-farm.OneIf(b.Hen == ""), strings.Compare(a.Hen, b.Hen))
 	})
 	for _, s := range rows.Signs {
 		if s.BatchID == v.ID && s.PenID != nil && *s.PenID == p.ID && s.Trial == p.Trial && s.EggID == nil &&
@@ -241,7 +242,7 @@ func basket(
 		}
 	}
 	for _, y := range rows.Young {
-		x.Number += snapshot.OneIf(y.BatchID == v.ID && y.PenID == p.ID && y.Trial == p.Trial)
+		x.Number += farm.OneIf(y.BatchID == v.ID && y.PenID == p.ID && y.Trial == p.Trial)
 	}
 	return x
 }

@@ -119,7 +119,9 @@ func (b *Service) Batch(ctx context.Context, m *farm.Member, id int64) (page Pag
 }
 
 // Batches lists what is in the machines, and one page of what was.
-func (b *Service) Batches(ctx context.Context, m *farm.Member, skip int) (open, closed []snapshot.BatchView, err error) {
+func (b *Service) Batches(
+	ctx context.Context, m *farm.Member, skip int,
+) (open, closed []snapshot.BatchView, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
@@ -143,11 +145,12 @@ const PageOfBatches = 40
 func (b *Service) TickOff(
 	ctx context.Context, req farm.Request, batchID int64, kind string, day int,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
-			return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
-		}
-		done := store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}
-		return chores.Tick(ctx, tx, done, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			if (kind != calendar.Candle && kind != calendar.Pull) || day < 0 || day > calendar.MaxDays {
+				return farm.Done{}, farm.Problemf("kind", "%q is no chore that can be ticked off.", kind)
+			}
+			done := store.ChoreDone{BatchID: batchID, Kind: kind, Day: day}
+			return chores.Tick(ctx, tx, done, "%s: %s done.", batch.Code, wording.Lower(calendar.Title(kind)))
+		})
 }

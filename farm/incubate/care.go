@@ -68,19 +68,20 @@ var caredFor = map[string]string{method.Turn: "turned by hand", method.Cool: "co
 
 // Care notes that a batch was turned, cooled or misted.
 func (b *Service) Care(ctx context.Context, req farm.Request, batchID int64, kind string) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		_, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if !slices.ContainsFunc(
-			v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil),
-			func(t method.Task) bool { return t.Kind == kind },
-		) {
-			return farm.Done{}, farm.Problemf("kind", "%s does not need this now.", batch.Code)
-		}
-		return journal.RecordCare(
-			ctx, tx, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind],
-		)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			_, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if !slices.ContainsFunc(
+				v.Method.Daily(v.Kind, v.Day, v.Setter.ByHand, v.LockedAt != nil),
+				func(t method.Task) bool { return t.Kind == kind },
+			) {
+				return farm.Done{}, farm.Problemf("kind", "%s does not need this now.", batch.Code)
+			}
+			return journal.RecordCare(
+				ctx, tx, store.Care{Kind: kind, BatchID: &batchID}, "%s %s.", batch.Code, caredFor[kind],
+			)
+		})
 }

@@ -91,7 +91,9 @@ func (p SetPage) room(s Setting) int {
 
 // lots are the eggs that may be set in so many days, with those of the days
 // until then among them: not past their days, not resting, of the wished pen.
-func (p SetPage) lots(x snapshot.Beliefs, wish Wish, days int, laying []stock.Stock) (lots []choice.Lot, of []snapshot.Lot) {
+func (p SetPage) lots(
+	x snapshot.Beliefs, wish Wish, days int, laying []stock.Stock,
+) (lots []choice.Lot, of []snapshot.Lot) {
 	add := func(pen int64, age, eggs int, l snapshot.Lot) {
 		if k := storage.KeepingAt(p.Kind, age); eggs > 0 && !l.Trial && k != storage.Stale && k != storage.Late {
 			lots = append(lots, choice.Lot{

@@ -102,7 +102,9 @@ func Daily(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, on time.Time)
 const oneOpening = 36 * time.Hour
 
 // dues lists the chores of a batch that are not done.
-func dues(w *snapshot.Snapshot, v snapshot.BatchView, ticks []store.ChoreDone, looks []store.Look) (all []chores.Chore) {
+func dues(
+	w *snapshot.Snapshot, v snapshot.BatchView, ticks []store.ChoreDone, looks []store.Look,
+) (all []chores.Chore) {
 	if v.Alive == 0 {
 		return []chores.Chore{empty(w, v)}
 	}
@@ -191,7 +193,7 @@ func past(w *snapshot.Snapshot, v snapshot.BatchView) chores.Chore {
 // without their eggs are not asked after.
 func unlooked(v snapshot.BatchView, looks []store.Look, since time.Time) (n int) {
 	for _, l := range looks {
-		n += snapshot.OneIf(l.BatchID == v.ID && (l.At == nil || !l.At.After(since)))
+		n += farm.OneIf(l.BatchID == v.ID && (l.At == nil || !l.At.After(since)))
 	}
 	return min(n, v.Alive)
 }

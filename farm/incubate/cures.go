@@ -159,7 +159,9 @@ func fits(w *snapshot.Snapshot, s Setting, stays []season.Stay) bool {
 }
 
 // clashesOf lists what stands against a batch that is not set yet, and the stays with it.
-func clashesOf(w *snapshot.Snapshot, v snapshot.BatchView, stays []season.Stay) (all []snapshot.Clash, with []season.Stay) {
+func clashesOf(
+	w *snapshot.Snapshot, v snapshot.BatchView, stays []season.Stay,
+) (all []snapshot.Clash, with []season.Stay) {
 	own := w.Stays(v)
 	with = append(slices.Clone(stays), own...)
 	for _, c := range w.Clashes(with) {

@@ -133,34 +133,35 @@ func (b *Service) Narrow(
 	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		_, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		var p farm.Problems
-		switch {
-		case batch.UnsureDays == 0:
-			p.Addf("to_days", "It is known when %s was set.", batch.Code)
-		case batch.LockedAt != nil:
-			p.Addf("to_days", "%s is in lockdown already; the hatch tells the rest.", batch.Code)
-		}
-		clockSpan(&p, fromDays, toDays, v.Kind.HatchDays.To)
-		if p == nil && (toDays < v.Day-batch.UnsureDays || fromDays > v.Day+batch.UnsureDays) {
-			p.Doubtf(tx.Request, "to_days", "%s days along? By what was said before they would be %s. Is it so?",
-				daysSay(fromDays, toDays), Along(v, req.Member))
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		setAt, unsure := clockOf(tx.At, fromDays, toDays)
-		if err := tx.SetClock(ctx, batchID, setAt, unsure); err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Batch, batchID),
-			journal.Undo{clockBefore.Of(clock{batchID, batch.SetAt, batch.UnsureDays})}, "%s is %s days along, by the lamp.",
-			batch.Code, daysSay(fromDays, toDays))
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			_, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			var p farm.Problems
+			switch {
+			case batch.UnsureDays == 0:
+				p.Addf("to_days", "It is known when %s was set.", batch.Code)
+			case batch.LockedAt != nil:
+				p.Addf("to_days", "%s is in lockdown already; the hatch tells the rest.", batch.Code)
+			}
+			clockSpan(&p, fromDays, toDays, v.Kind.HatchDays.To)
+			if p == nil && (toDays < v.Day-batch.UnsureDays || fromDays > v.Day+batch.UnsureDays) {
+				p.Doubtf(tx.Request, "to_days", "%s days along? By what was said before they would be %s. Is it so?",
+					daysSay(fromDays, toDays), Along(v, req.Member))
+			}
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			setAt, unsure := clockOf(tx.At, fromDays, toDays)
+			if err := tx.SetClock(ctx, batchID, setAt, unsure); err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(ctx, tx, journal.On(journal.Batch, batchID),
+				journal.Undo{clockBefore.Of(clock{batchID, batch.SetAt, batch.UnsureDays})}, "%s is %s days along, by the lamp.",
+				batch.Code, daysSay(fromDays, toDays))
+		})
 }
 
 // clock is when a batch was said to have begun.

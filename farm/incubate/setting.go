@@ -285,7 +285,9 @@ func check(w *snapshot.Snapshot, s Setting) (batch store.Batch, err error) {
 	return batch, p.Err()
 }
 
-func answer(w *snapshot.Snapshot, batch store.Batch, s Setting, stays []season.Stay, x snapshot.Beliefs) (*Answer, error) {
+func answer(
+	w *snapshot.Snapshot, batch store.Batch, s Setting, stays []season.Stay, x snapshot.Beliefs,
+) (*Answer, error) {
 	v, err := w.View(batch)
 	if err != nil {
 		return nil, err

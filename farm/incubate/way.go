@@ -44,23 +44,24 @@ func (b *Service) changeWay(
 	if err := req.Refuse(farm.Keeping); err != nil {
 		return farm.Done{}, err
 	}
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		w, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		way := to(v)
-		if v.Kind.IsReptile() {
-			return farm.Done{}, farm.Problemf("school", "A clutch lies in its box as it is; it has no school.")
-		}
-		if field, says := way.Check(v.Kind); field != "" {
-			return farm.Done{}, farm.Problemf(field, "%s", says)
-		}
-		if way == v.Method {
-			return farm.Done{}, farm.Problemf("school", "%s is run so already.", batch.Code)
-		}
-		return setWay(ctx, tx, w, batch, way)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			w, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			way := to(v)
+			if v.Kind.IsReptile() {
+				return farm.Done{}, farm.Problemf("school", "A clutch lies in its box as it is; it has no school.")
+			}
+			if field, says := way.Check(v.Kind); field != "" {
+				return farm.Done{}, farm.Problemf(field, "%s", says)
+			}
+			if way == v.Method {
+				return farm.Done{}, farm.Problemf("school", "%s is run so already.", batch.Code)
+			}
+			return setWay(ctx, tx, w, batch, way)
+		})
 }
 
 func setWay(

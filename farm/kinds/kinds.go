@@ -64,7 +64,7 @@ func (b *Service) Kind(ctx context.Context, m *farm.Member, id string) (page Kin
 			return err
 		}
 		for _, b := range open {
-			page.Running += snapshot.OneIf(b.Species == shipped.ID)
+			page.Running += farm.OneIf(b.Species == shipped.ID)
 		}
 		page.Humidity, page.Locked = page.Method.Humidity(page.Own, false), page.Method.Humidity(page.Own, true)
 		page.Extension = extension(shipped, m.AltitudeM)

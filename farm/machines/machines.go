@@ -21,31 +21,32 @@ import (
 func (b *Service) MadeReady(
 	ctx context.Context, req farm.Request, machineID int64, steps ...string,
 ) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		kind, err := machine.Find(x.Kind)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		var ids []int64
-		for _, done := range steps {
-			step, err := kind.Step(done, x.ByHand)
-			if err != nil {
-				return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
-			}
-			id, err := tx.AddCare(
-				ctx, store.Care{Kind: snapshot.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, req.PersonID,
-			)
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			kind, err := machine.Find(x.Kind)
 			if err != nil {
 				return farm.Done{}, err
 			}
-			ids = append(ids, id)
-		}
-		if len(ids) == 0 {
-			return farm.Done{}, farm.Problemf("step", "Mark what is done.")
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{journal.DropCare.Of(ids)},
-			"%s: %s of making ready done.", x.Name, wording.Plural(len(ids), "step"))
-	})
+			var ids []int64
+			for _, done := range steps {
+				step, err := kind.Step(done, x.ByHand)
+				if err != nil {
+					return farm.Done{}, farm.Problemf("step", "%s.", wording.Capital(err.Error()))
+				}
+				id, err := tx.AddCare(
+					ctx, store.Care{Kind: snapshot.StepPrefix + step.ID, MachineID: &machineID, At: tx.At}, req.PersonID,
+				)
+				if err != nil {
+					return farm.Done{}, err
+				}
+				ids = append(ids, id)
+			}
+			if len(ids) == 0 {
+				return farm.Done{}, farm.Problemf("step", "Mark what is done.")
+			}
+			return journal.Record(ctx, tx, journal.On(journal.Machine, machineID), journal.Undo{journal.DropCare.Of(ids)},
+				"%s: %s of making ready done.", x.Name, wording.Plural(len(ids), "step"))
+		})
 }
 
 // SaveMachine makes a machine (ID 0) or changes one with what it holds.

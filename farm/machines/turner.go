@@ -86,17 +86,18 @@ func turnerChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchV
 
 // Turns notes that the turner of a machine was seen to turn.
 func (b *Service) Turns(ctx context.Context, req farm.Request, machineID int64) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		if !HasTurner(x) {
-			return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
-		}
-		id, err := tx.AddCare(ctx, store.Care{Kind: turns, MachineID: &x.ID, At: tx.At}, req.PersonID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{journal.DropCare.Of([]int64{id})},
-			"%s: the turner turns.", x.Name)
-	})
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			if !HasTurner(x) {
+				return farm.Done{}, farm.Problemf("turner", "%s has no turner; it is turned by hand.", x.Name)
+			}
+			id, err := tx.AddCare(ctx, store.Care{Kind: turns, MachineID: &x.ID, At: tx.At}, req.PersonID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{journal.DropCare.Of([]int64{id})},
+				"%s: the turner turns.", x.Name)
+		})
 }
 
 // TurnerSays tells how a turner turns; "" where nobody said.

@@ -128,34 +128,35 @@ func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chore
 func (b *Service) Watered(
 	ctx context.Context, req farm.Request, machineID int64, kind watering.Kind, ml float64,
 ) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		var p farm.Problems
-		said, ok := map[watering.Kind]string{
-			watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",
-		}[kind]
-		if !ok {
-			p.Addf("water", "Say whether it was filled, topped up or found dry.")
-		}
-		if kind == watering.Dry {
-			ml = 0
-		}
-		if ml != 0 {
-			p.Measure("poured", "The water", &ml, 1, 50000, "ml")
-			said += fmt.Sprintf(" with %.0f ml", ml)
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		id, err := weigh.On(tx).AddWater(
-			ctx, weigh.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, req.PersonID,
-		)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{dropWater.Of(id)}, "%s: %s.", x.Name, said,
-		)
-	})
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Helping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			var p farm.Problems
+			said, ok := map[watering.Kind]string{
+				watering.Full: "filled to the brim", watering.Some: "topped up", watering.Dry: "found dry",
+			}[kind]
+			if !ok {
+				p.Addf("water", "Say whether it was filled, topped up or found dry.")
+			}
+			if kind == watering.Dry {
+				ml = 0
+			}
+			if ml != 0 {
+				p.Measure("poured", "The water", &ml, 1, 50000, "ml")
+				said += fmt.Sprintf(" with %.0f ml", ml)
+			}
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			id, err := weigh.On(tx).AddWater(
+				ctx, weigh.WaterEvent{MachineID: x.ID, At: tx.At, Kind: string(kind), ML: ml}, req.PersonID,
+			)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(
+				ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{dropWater.Of(id)}, "%s: %s.", x.Name, said,
+			)
+		})
 }
 
 var dropWater = journal.NewKind("water", func(ctx context.Context, tx *farm.Tx, id int64) error {

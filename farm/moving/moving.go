@@ -171,47 +171,48 @@ type asked struct {
 func (s *Service) onEggs(
 	ctx context.Context, req farm.Request, batchID int64, a asked, do func(x *work) (farm.Done, error),
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, s.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		w, v, err := snapshot.Viewed(ctx, tx, batch)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x := &work{ctx: ctx, tx: tx, w: w, v: v}
-		var p farm.Problems
-		if v.Kind.IsReptile() {
-			return farm.Done{}, farm.Problemf("to", "Eggs of reptiles stay in their box; the box may go to another shelf.")
-		}
-		x.why = p.Name("why", "Why they are moved", a.why, whyLength, false)
-		if p != nil {
-			return farm.Done{}, p
-		}
-		if a.from != 0 && a.from != v.Stands().ID {
-			return farm.Done{}, x.movedBefore("They stand in " + v.Stands().Name + " by now.")
-		}
-		if x.at, err = snapshot.When(tx, batch, a.at); err != nil {
-			return farm.Done{}, err
-		}
-		since := batch.CameAt
-		if batch.LockedAt != nil {
-			since = farm.Latest(since, *batch.LockedAt)
-		}
-		if x.at.Before(since) {
-			return farm.Done{}, farm.Problemf("when", "They stand in %s since %s; they cannot have left it before.",
-				v.Stands().Name, req.Moment(since))
-		}
-		eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		x.eggs = eggs
-		for _, c := range counted {
-			x.counted += c.Young
-		}
-		if x.open, err = w.OpenBatches(ctx, tx); err != nil {
-			return farm.Done{}, err
-		}
-		return do(x)
-	})
+	return snapshot.OnBatch(ctx, s.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			w, v, err := snapshot.Viewed(ctx, tx, batch)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			x := &work{ctx: ctx, tx: tx, w: w, v: v}
+			var p farm.Problems
+			if v.Kind.IsReptile() {
+				return farm.Done{}, farm.Problemf("to", "Eggs of reptiles stay in their box; the box may go to another shelf.")
+			}
+			x.why = p.Name("why", "Why they are moved", a.why, whyLength, false)
+			if p != nil {
+				return farm.Done{}, p
+			}
+			if a.from != 0 && a.from != v.Stands().ID {
+				return farm.Done{}, x.movedBefore("They stand in " + v.Stands().Name + " by now.")
+			}
+			if x.at, err = snapshot.When(tx, batch, a.at); err != nil {
+				return farm.Done{}, err
+			}
+			since := batch.CameAt
+			if batch.LockedAt != nil {
+				since = farm.Latest(since, *batch.LockedAt)
+			}
+			if x.at.Before(since) {
+				return farm.Done{}, farm.Problemf("when", "They stand in %s since %s; they cannot have left it before.",
+					v.Stands().Name, req.Moment(since))
+			}
+			eggs, counted, err := tx.EggsAndYoung(ctx, batchID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			x.eggs = eggs
+			for _, c := range counted {
+				x.counted += c.Young
+			}
+			if x.open, err = w.OpenBatches(ctx, tx); err != nil {
+				return farm.Done{}, err
+			}
+			return do(x)
+		})
 }
 
 func (x *work) living() (all []store.Egg) {

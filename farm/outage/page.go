@@ -37,7 +37,8 @@ func (c Chilled) Do() []string {
 // chills reckons a cut for every batch that stood in its machines, as if the power was away until
 // a moment, or until the batch was moved elsewhere.
 func chills(
-	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, views []snapshot.BatchView, until time.Time,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, views []snapshot.BatchView,
+	until time.Time,
 ) (all []Chilled, err error) {
 	boxes := map[int64]climate.Box{}
 	for _, x := range one.Machines {
@@ -83,7 +84,8 @@ func chills(
 
 // clutchIn reckons a cut for a clutch: its box cools, and the embryos wait.
 func clutchIn(
-	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, v snapshot.BatchView, machineID int64,
+	ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, one outagerows.OneOutage, v snapshot.BatchView,
+	machineID int64,
 	until time.Time,
 ) (x Chilled, err error) {
 	rows, err := clutch.On(tx).ClutchRows(ctx, []int64{v.ID})

@@ -39,8 +39,8 @@ func (g *gathered) counts() (c diagnosis.Counts) {
 			case outcome.Counted:
 				counted++
 			case "":
-				counted += snapshot.OneIf(pen.Counted > 0)
-				c.NotOpened += snapshot.OneIf(pen.Counted == 0 && !g.v.Open())
+				counted += farm.OneIf(pen.Counted > 0)
+				c.NotOpened += farm.OneIf(pen.Counted == 0 && !g.v.Open())
 			default:
 				g.count(&c, e, found[e.ID])
 			}
@@ -260,7 +260,7 @@ func (g *gathered) hatching(f *diagnosis.Facts) {
 		share := func(sign string) *float64 {
 			n := 0
 			for _, y := range g.hatch.Young {
-				n += snapshot.OneIf(slices.Contains(y.Signs, sign))
+				n += farm.OneIf(slices.Contains(y.Signs, sign))
 			}
 			return of(float64(n) / float64(told))
 		}
@@ -292,7 +292,7 @@ func (g *gathered) parents(f *diagnosis.Facts) {
 		if pen.HensHatchedOn != nil {
 			weeks := farm.AgeDays(*pen.HensHatchedOn, laid) / 7
 			aged += eggs
-			young += eggs * float64(snapshot.OneIf(grading.YoungLayer(g.v.Kind.ID, weeks)))
+			young += eggs * float64(farm.OneIf(grading.YoungLayer(g.v.Kind.ID, weeks)))
 		}
 	}
 	if ratioEggs > 0 {

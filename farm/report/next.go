@@ -47,7 +47,7 @@ func (b *Service) TryNext(
 		}
 		n := 0
 		for _, s := range standing {
-			n += snapshot.OneIf(s.Species == batch.Species)
+			n += farm.OneIf(s.Species == batch.Species)
 		}
 		if n+len(all) > mostNext {
 			return farm.Done{}, farm.Problemf("says", "%d things may be on the list of a kind; %s stand already.",
@@ -81,18 +81,19 @@ func (b *Service) EndNext(ctx context.Context, req farm.Request, id int64) (farm
 
 // NextDone ticks off, for one batch, what was to be done otherwise.
 func (b *Service) NextDone(ctx context.Context, req farm.Request, batchID, id int64) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		standing, err := hatch.On(tx).NextTimes(ctx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		i := slices.IndexFunc(standing, func(n NextTime) bool { return n.ID == id && n.Species == batch.Species })
-		if i < 0 {
-			return farm.Done{}, farm.ErrNone
-		}
-		done := store.ChoreDone{BatchID: batchID, Kind: chores.NextTime, Day: int(id)}
-		return chores.Tick(ctx, tx, done, "%s: %s", batch.Code, standing[i].Says)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			standing, err := hatch.On(tx).NextTimes(ctx)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			i := slices.IndexFunc(standing, func(n NextTime) bool { return n.ID == id && n.Species == batch.Species })
+			if i < 0 {
+				return farm.Done{}, farm.ErrNone
+			}
+			done := store.ChoreDone{BatchID: batchID, Kind: chores.NextTime, Day: int(id)}
+			return chores.Tick(ctx, tx, done, "%s: %s", batch.Code, standing[i].Says)
+		})
 }
 
 // Chores are what is to be done otherwise, once for each batch that was set since.

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/diagnosis"
 	"metrogon/core/hatching"
 	"metrogon/farm"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
 	hatchrows "metrogon/store/hatch"
@@ -110,7 +111,7 @@ type gathered struct {
 	hatch   hatchrows.Hatch
 	after   hatchrows.Aftermath
 	ledger  snapshot.Ledger
-	flock   snapshot.Flock
+	flock   lineage.Flock
 	lossPct *float64
 	goalPct float64
 }
@@ -139,7 +140,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	if g.ledger, err = snapshot.ReadLedger(ctx, tx); err != nil {
 		return err
 	}
-	if g.flock, err = g.w.Flock(ctx, tx); err != nil {
+	if g.flock, err = lineage.Of(ctx, tx, g.w); err != nil {
 		return err
 	}
 	loss, goal, ok := b.Loss(g.w, v, g.eggs, g.after.Weighings)
@@ -218,7 +219,7 @@ func (g *gathered) rates() (own, usual snapshot.Rates) {
 func (g *gathered) share(is func(store.Egg) bool) float64 {
 	n := 0
 	for _, e := range g.eggs {
-		n += snapshot.OneIf(is(e))
+		n += farm.OneIf(is(e))
 	}
 	return float64(n) / float64(max(1, len(g.eggs)))
 }

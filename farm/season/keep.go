@@ -94,7 +94,7 @@ func (b *Service) AddAway(ctx context.Context, req farm.Request, a rows.Away) (f
 			return nil, "", err
 		}
 		id, err := rows.On(tx).SaveAway(ctx, a)
-		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + snapshot.Span(a.FromOn, &a.ToOn) + ".", err
+		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
 	})
 }
 
@@ -133,7 +133,7 @@ func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) 
 		if err != nil {
 			return nil, "", err
 		}
-		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, snapshot.Span(c.FromOn, c.ToOn))
+		said := fmt.Sprintf("%s takes no eggs %s.", x.Name, farm.Span(c.FromOn, c.ToOn))
 		w.Closures = []store.Closure{c}
 		open, err := w.OpenBatches(ctx, tx)
 		for _, s := range w.Stranded(open) {
@@ -177,7 +177,7 @@ func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Bro
 func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "away", id, func(s rows.Season) []rows.Away { return s.Away },
 		func(a rows.Away) (int64, journal.Step, string) {
-			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + snapshot.Span(a.FromOn, &a.ToOn) + "."
+			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 

@@ -171,7 +171,7 @@ func (b *Service) Deliver(
 			return farm.Done{}, farm.Problemf("delivered", "This promise is done already.")
 		}
 		var p farm.Problems
-		p.Count("delivered", "The number handed over", n, snapshot.OneIf(!end), 10000)
+		p.Count("delivered", "The number handed over", n, farm.OneIf(!end), 10000)
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}

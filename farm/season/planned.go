@@ -122,7 +122,7 @@ func (s *scene) page(p snapshot.Planned, eggs supply) (page PlannedPage) {
 		for _, e := range there {
 			if e.PenID == x.ID {
 				x.There += e.Eggs
-				x.Store += e.Eggs * snapshot.OneIf(!e.LaidOn.After(s.today))
+				x.Store += e.Eggs * farm.OneIf(!e.LaidOn.After(s.today))
 			}
 		}
 		page.There += x.There
@@ -186,7 +186,7 @@ func (s *scene) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
 	for _, e := range p.Eggs {
 		lacks := 0
 		for _, o := range p.Eggs {
-			lacks += o.Eggs * snapshot.OneIf(o.PenID == e.PenID)
+			lacks += o.Eggs * farm.OneIf(o.PenID == e.PenID)
 		}
 		at := -1
 		for i, o := range all {

@@ -162,7 +162,7 @@ func (v *PlanView) beside(plan *PlanView) {
 	}
 	eggs := func(v *PlanView) (settings, eggs int) {
 		for _, p := range v.Proposals {
-			settings, eggs = settings+snapshot.OneIf(p.Count > 0), eggs+p.Count
+			settings, eggs = settings+farm.OneIf(p.Count > 0), eggs+p.Count
 		}
 		return
 	}

@@ -52,7 +52,7 @@ func groupsByKey(sums []breeders.Sum) map[GroupKey]breeders.Group {
 
 // part is a row with the group that it belongs to, if there is one.
 func (r AgeRecords) part(row breeders.AgeRecord) outcome.Part {
-	g := r.groups[GroupKey{row.PenID, row.BatchID, false}]
+	g := r.Groups[GroupKey{row.PenID, row.BatchID, false}]
 	return outcome.Part{Eggs: row.Set, Hatched: row.Hatched, Counted: row.Counted, Of: GroupOf(g)}
 }
 

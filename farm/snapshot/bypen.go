@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"metrogon/core/outcome"
+	"metrogon/farm"
 	"metrogon/store"
 	"metrogon/store/breeders"
 )
@@ -88,22 +89,22 @@ func (p PenEggs) Record(closed bool) (r breeders.Record, g breeders.Group) {
 		}
 		fertile := e.Fertile != nil && *e.Fertile
 		r.Set++
-		r.Examined += OneIf(e.Fertile != nil)
-		r.Fertile += OneIf(fertile)
-		r.HatchedUnseen += OneIf(e.Fertile == nil && fate == outcome.Hatched)
+		r.Examined += farm.OneIf(e.Fertile != nil)
+		r.Fertile += farm.OneIf(fertile)
+		r.HatchedUnseen += farm.OneIf(e.Fertile == nil && fate == outcome.Hatched)
 		if !closed {
 			continue
 		}
 		r.SetClosed++
-		r.HatchedClosed += OneIf(fate == outcome.Hatched)
+		r.HatchedClosed += farm.OneIf(fate == outcome.Hatched)
 		if fate == outcome.Counted {
 			g.Counted++
-			g.Fertile += OneIf(fertile)
-			g.Unknown += OneIf(e.Fertile == nil)
+			g.Fertile += farm.OneIf(fertile)
+			g.Unknown += farm.OneIf(e.Fertile == nil)
 			continue
 		}
-		r.FertileClosed += OneIf(fertile)
-		r.HatchedFertile += OneIf(fertile && fate == outcome.Hatched)
+		r.FertileClosed += farm.OneIf(fertile)
+		r.HatchedFertile += farm.OneIf(fertile && fate == outcome.Hatched)
 	}
 	return r, g
 }

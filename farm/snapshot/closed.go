@@ -2,10 +2,10 @@ package snapshot
 
 import (
 	"slices"
-	"time"
 
 	"metrogon/core/season"
 	"metrogon/core/wording"
+	"metrogon/farm"
 )
 
 // ClosedTo finds the closure of a machine, if there is one, in which a stay would fall.
@@ -28,7 +28,8 @@ func (w *Snapshot) Closes(stays []season.Stay) (all []Clash) {
 		if c, is := w.ClosedTo(s); is {
 			x := w.MachineByID[s.MachineID]
 			all = append(all, Clash{
-				season.Clash{Stay: s, With: s, From: s.From, To: s.To}, x, x.Name + " is closed " + Span(c.FromOn, c.ToOn) + ".",
+				season.Clash{Stay: s, With: s, From: s.From, To: s.To}, x,
+				x.Name + " is closed " + farm.Span(c.FromOn, c.ToOn) + ".",
 			})
 		}
 	}
@@ -71,7 +72,7 @@ func (s Stranded) Move() []BatchView { return append(slices.Clone(s.Inside), s.C
 
 // Says tells it, and what to do: "Cabinet is closed from Mon 3 May on. 61 eggs of 4 batches are inside: move them."
 func (s Stranded) Says() string {
-	closed := s.Machine.Name + " is closed " + Span(s.FromOn, s.ToOn)
+	closed := s.Machine.Name + " is closed " + farm.Span(s.FromOn, s.ToOn)
 	if s.Why != "" {
 		closed += " (" + s.Why + ")"
 	}
@@ -99,12 +100,4 @@ func (s Stranded) Eggs() string {
 		return of + " are inside: move them."
 	}
 	return of + " would still be inside: move them before that."
-}
-
-// Span writes dates: "Mon 3 May to Fri 7 May", "from Mon 3 May on".
-func Span(from time.Time, to *time.Time) string {
-	if to == nil {
-		return "from " + from.Format("Mon 2 Jan") + " on"
-	}
-	return from.Format("Mon 2 Jan") + " to " + to.Format("Mon 2 Jan")
 }

@@ -21,7 +21,9 @@ type Divided struct {
 func (d Divided) MachineName(id int64) string { return d.machines[id].Name }
 
 // Divided sums up what came of a setting, and says whether its parts differ.
-func (w *Snapshot) Divided(ctx context.Context, tx *farm.Tx, parts []store.Part, legs []store.Leg) (d Divided, err error) {
+func (w *Snapshot) Divided(
+	ctx context.Context, tx *farm.Tx, parts []store.Part, legs []store.Leg,
+) (d Divided, err error) {
 	d = Divided{Parts: parts, Legs: legs, Sum: store.Part{Closed: true}, machines: w.MachineByID}
 	for _, p := range parts {
 		d.Sum.Eggs, d.Sum.Alive = d.Sum.Eggs+p.Eggs, d.Sum.Alive+p.Alive

@@ -147,7 +147,7 @@ func ofEggs(batchID int64, pens []PenEggs, signs []hatchrows.HatchSign) (events 
 // counts are the young that were counted, without those that were found out egg by egg since.
 func counts(batchID int64, all []hatchrows.YoungCount) (events []hatching.Event) {
 	found := map[[2]int64]int{}
-	key := func(c hatchrows.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(OneIf(c.Trial))} }
+	key := func(c hatchrows.YoungCount) [2]int64 { return [2]int64{c.PenID, int64(farm.OneIf(c.Trial))} }
 	for _, c := range all {
 		if c.BatchID == batchID && c.Young < 0 {
 			found[key(c)] -= c.Young

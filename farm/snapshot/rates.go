@@ -7,6 +7,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/rates"
 	"metrogon/core/species"
+	"metrogon/farm"
 	"metrogon/store/breeders"
 )
 
@@ -67,32 +68,32 @@ func told(s breeders.Sum) Told {
 // Ledger is what the eggs of all pens did, batch by batch, but for those on trial, and how
 // far batches of this farm differ from one another.
 type Ledger struct {
-	byPen                                 map[int64][]Told // the oldest batches first
-	groups                                map[GroupKey]breeders.Group
+	ByPen                                 map[int64][]Told // the oldest batches first
+	Groups                                map[GroupKey]breeders.Group
 	Fertility, HatchOfFertile, HatchOfSet rates.Spread
 }
 
 // NewLedger makes it of the sums of all pens.
 func NewLedger(sums []breeders.Sum) Ledger {
-	l := Ledger{byPen: map[int64][]Told{}, groups: groupsByKey(sums)}
+	l := Ledger{ByPen: map[int64][]Told{}, Groups: groupsByKey(sums)}
 	kindOf := map[int64]string{}
 	for _, s := range sums {
 		if !s.Trial {
-			l.byPen[s.PenID], kindOf[s.PenID] = append(l.byPen[s.PenID], told(s)), s.Species
+			l.ByPen[s.PenID], kindOf[s.PenID] = append(l.ByPen[s.PenID], told(s)), s.Species
 		}
 	}
-	pens := slices.Sorted(maps.Keys(l.byPen)) // in one order, so that one sum comes of them
+	pens := slices.Sorted(maps.Keys(l.ByPen)) // in one order, so that one sum comes of them
 	for _, id := range pens {
 		usual := outcome.UsualHatch
 		if kind, err := species.Find(kindOf[id]); err == nil {
 			usual = kind.UsualHatchPct.At / 100
 		}
-		reckon(l.byPen[id], usual)
+		reckon(l.ByPen[id], usual)
 	}
 	spread := func(of func(Told) rates.Count) rates.Spread {
 		groups := make([][]rates.Count, len(pens))
 		for i, id := range pens {
-			for _, t := range l.byPen[id] {
+			for _, t := range l.ByPen[id] {
 				groups[i] = append(groups[i], of(t))
 			}
 		}
@@ -106,16 +107,16 @@ func NewLedger(sums []breeders.Sum) Ledger {
 
 // Done counts the batches that are over, a pen's share of one as one.
 func (l Ledger) Done() (n int) {
-	for _, of := range l.byPen {
+	for _, of := range l.ByPen {
 		for _, t := range of {
-			n += OneIf(t.Closed)
+			n += farm.OneIf(t.Closed)
 		}
 	}
 	return n
 }
 
 // Group of which young were counted, if these eggs are one.
-func (l Ledger) Group(k GroupKey) breeders.Group { return l.groups[k] }
+func (l Ledger) Group(k GroupKey) breeders.Group { return l.Groups[k] }
 
 // reckon tells the fertility of a pen's eggs, batch by batch, with the hatch of fertile eggs
 // (0 to 1) that is known of the pen, or else is usual for the kind.
@@ -151,7 +152,7 @@ func (t *Told) reckon(hatch float64, few bool) {
 }
 
 // Of gives what is told of a pen's eggs that are not on trial.
-func (l Ledger) Of(penID int64) []Told { return l.byPen[penID] }
+func (l Ledger) Of(penID int64) []Told { return l.ByPen[penID] }
 
 // Rate is a share counted from eggs, with its 95 % interval, which allows for batches
 // that differ from one another.
@@ -233,7 +234,7 @@ func Pool(groups []*Rate) float64 {
 	known := 0
 	for i, r := range groups {
 		counts[i] = r.Worth
-		known += OneIf(r.N > 0)
+		known += farm.OneIf(r.N > 0)
 	}
 	if known == 0 {
 		return 0

@@ -42,7 +42,7 @@ func (w *Snapshot) Ready(x Machine, up upkeep.Upkeep, running bool) (readiness.S
 // NotReady tells why a machine should not take eggs yet; "" where it may.
 func (w *Snapshot) NotReady(ctx context.Context, tx *farm.Tx, x Machine) (string, error) {
 	if c, is := w.ClosedTo(season.Stay{MachineID: x.ID, From: w.Now, To: w.Now}); is {
-		return "it is closed " + Span(c.FromOn, c.ToOn), nil
+		return "it is closed " + farm.Span(c.FromOn, c.ToOn), nil
 	}
 	up, err := w.Upkeep(ctx, tx)
 	if err != nil {

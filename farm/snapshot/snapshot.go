@@ -19,13 +19,6 @@ import (
 	"metrogon/store/upkeep"
 )
 
-func OneIf(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
-}
-
 // The farm's records as they are kept.
 type (
 	Pen     = store.Pen

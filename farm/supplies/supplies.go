@@ -117,19 +117,20 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 }
 
 // number is how a list is ticked off.
-func number(before string) int { return snapshot.OneIf(before == Hatch) }
+func number(before string) int { return farm.OneIf(before == Hatch) }
 
 // There ticks off that all of a list is there for a batch.
 func (b *Service) There(
 	ctx context.Context, req farm.Request, batchID int64, before string,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
-		if before != Lockdown && before != Hatch {
-			return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
-		}
-		done := store.ChoreDone{BatchID: batchID, Kind: chores.AtHand, Day: number(before)}
-		return chores.Tick(ctx, tx, done, "%s: all is at hand for the %s.", batch.Code, before)
-	})
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, _ snapshot.Eggs) (farm.Done, error) {
+			if before != Lockdown && before != Hatch {
+				return farm.Done{}, farm.Problemf("before", "Pick lockdown or hatch.")
+			}
+			done := store.ChoreDone{BatchID: batchID, Kind: chores.AtHand, Day: number(before)}
+			return chores.Tick(ctx, tx, done, "%s: all is at hand for the %s.", batch.Code, before)
+		})
 }
 
 // Chores are the lists of batches that go into lockdown or hatch in some days.

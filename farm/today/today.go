@@ -123,7 +123,7 @@ func hatches(open []snapshot.BatchView, now time.Time) (hatching, next []snapsho
 	}
 	// Clutches take days, and stand behind what hatches by the hour.
 	byHour := func(x, y snapshot.BatchView) int {
-		return cmp.Or(snapshot.OneIf(x.Kind.IsReptile())-snapshot.OneIf(y.Kind.IsReptile()), x.Hatch().At.Compare(y.Hatch().At))
+		return cmp.Or(farm.OneIf(x.Kind.IsReptile())-farm.OneIf(y.Kind.IsReptile()), x.Hatch().At.Compare(y.Hatch().At))
 	}
 	slices.SortFunc(hatching, byHour)
 	slices.SortFunc(next, byHour)

@@ -202,32 +202,33 @@ var dropAir = journal.NewKind("air", func(ctx context.Context, tx *farm.Tx, id i
 func (b *Service) SetAir(
 	ctx context.Context, req farm.Request, machineID int64, tempC, rhPct *float64,
 ) (farm.Done, error) {
-	return snapshot.OnMachine(ctx, b.Service, req, farm.Keeping, machineID, func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
-		var p farm.Problems
-		said := ""
-		in := req.Units()
-		if tempC != nil {
-			p.Temp(in, "temp", "The temperature", tempC, 20, 42)
-			said = " " + in.Temp(*tempC)
-		}
-		if rhPct != nil {
-			p.Measure("rh", "The humidity", rhPct, 5, 95, "%")
-			said += fmt.Sprintf(" %.0f %%", *rhPct)
-		}
-		if tempC == nil && rhPct == nil {
-			p.Addf("rh", "Say to what temperature or humidity it is set.")
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		id, err := rows.On(tx).AddAir(ctx, rows.Air{
-			MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &req.PersonID,
+	return snapshot.OnMachine(ctx, b.Service, req, farm.Keeping, machineID,
+		func(tx *farm.Tx, x snapshot.Machine) (farm.Done, error) {
+			var p farm.Problems
+			said := ""
+			in := req.Units()
+			if tempC != nil {
+				p.Temp(in, "temp", "The temperature", tempC, 20, 42)
+				said = " " + in.Temp(*tempC)
+			}
+			if rhPct != nil {
+				p.Measure("rh", "The humidity", rhPct, 5, 95, "%")
+				said += fmt.Sprintf(" %.0f %%", *rhPct)
+			}
+			if tempC == nil && rhPct == nil {
+				p.Addf("rh", "Say to what temperature or humidity it is set.")
+			}
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			id, err := rows.On(tx).AddAir(ctx, rows.Air{
+				MachineID: x.ID, At: tx.At, TempC: tempC, RHPct: rhPct, PersonID: &req.PersonID,
+			})
+			if err != nil {
+				return farm.Done{}, err
+			}
+			return journal.Record(
+				ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{dropAir.Of(id)}, "%s: set to%s.", x.Name, said,
+			)
 		})
-		if err != nil {
-			return farm.Done{}, err
-		}
-		return journal.Record(
-			ctx, tx, journal.On(journal.Machine, x.ID), journal.Undo{dropAir.Of(id)}, "%s: set to%s.", x.Name, said,
-		)
-	})
 }

@@ -58,45 +58,46 @@ func (c Cell) pct(eggG float64) float64 {
 func (b *Service) Record(
 	ctx context.Context, req farm.Request, batchID int64, x Weighing,
 ) (farm.Done, error) {
-	return snapshot.OnBatch(ctx, b.Service, req, batchID, func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
-		w, err := snapshot.Of(ctx, tx)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		page, err := water(ctx, tx, w, batchID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		if page.Kind.IsReptile() {
-			return farm.Done{}, farm.Problemf(
-				"batch", "Reptile eggs take up water from their substrate; weigh the box instead.",
+	return snapshot.OnBatch(ctx, b.Service, req, batchID,
+		func(tx *farm.Tx, batch store.Batch, eggs snapshot.Eggs) (farm.Done, error) {
+			w, err := snapshot.Of(ctx, tx)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			page, err := water(ctx, tx, w, batchID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			if page.Kind.IsReptile() {
+				return farm.Done{}, farm.Problemf(
+					"batch", "Reptile eggs take up water from their substrate; weigh the box instead.",
+				)
+			}
+			var p farm.Problems
+			row, usual := x.row(&p, page, eggs, req.Member)
+			all, err := rows.On(tx).Weighings(ctx, batchID)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			before := newestOf(all, loadOf(row))
+			if before != nil && !before.At.Before(x.At) {
+				p.Addf("at", "There is a later weighing of these eggs already, of %s.", req.Moment(before.At))
+			}
+			if err := p.Err(); err != nil {
+				return farm.Done{}, err
+			}
+			if odd := oddOf(row, before, usual, req.Units()); odd != "" && !x.Sure {
+				return farm.Done{}, farm.Problemf("sure", "%s", odd)
+			}
+			id, err := rows.On(tx).AddWeighing(ctx, row)
+			if err != nil {
+				return farm.Done{}, err
+			}
+			said := told(row, before, page, eggs, req.Units())
+			return journal.Record(
+				ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said,
 			)
-		}
-		var p farm.Problems
-		row, usual := x.row(&p, page, eggs, req.Member)
-		all, err := rows.On(tx).Weighings(ctx, batchID)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		before := newestOf(all, loadOf(row))
-		if before != nil && !before.At.Before(x.At) {
-			p.Addf("at", "There is a later weighing of these eggs already, of %s.", req.Moment(before.At))
-		}
-		if err := p.Err(); err != nil {
-			return farm.Done{}, err
-		}
-		if odd := oddOf(row, before, usual, req.Units()); odd != "" && !x.Sure {
-			return farm.Done{}, farm.Problemf("sure", "%s", odd)
-		}
-		id, err := rows.On(tx).AddWeighing(ctx, row)
-		if err != nil {
-			return farm.Done{}, err
-		}
-		said := told(row, before, page, eggs, req.Units())
-		return journal.Record(
-			ctx, tx, journal.On(journal.Batch, batchID), journal.Undo{dropWeighing.Of(id)}, "%s", said,
-		)
-	})
+		})
 }
 
 // row checks what was typed and gives the row that it makes, with what an egg of these

@@ -117,7 +117,9 @@ func Leaving(err error) bool {
 	if errors.As(err, &said) {
 		return said.Code == "57P01" || said.Code == "57P03" // admin_shutdown, cannot_connect_now
 	}
-	return errors.Is(err, syscall.ECONNREFUSED) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, io.ErrUnexpectedEOF)
+	return errors.Is(err, syscall.ECONNREFUSED) || errors.Is(err, syscall.ECONNRESET) || errors.Is(
+		err, io.ErrUnexpectedEOF,
+	)
 }
 
 // The roles of a cluster. The first makes the others and is used for nothing else.

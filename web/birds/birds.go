@@ -15,6 +15,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/farm"
 	"metrogon/farm/flock"
+	"metrogon/farm/lineage"
 	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
@@ -82,7 +83,7 @@ func (h handler) form(c *echo.Context, m *farm.Member, meta page.Meta) error {
 	if err != nil {
 		return err
 	}
-	if sex := v.Get("sex"); sex == snapshot.Male || sex == snapshot.Female {
+	if sex := v.Get("sex"); sex == lineage.Male || sex == lineage.Female {
 		n.Sex = sex
 	}
 	meta.Nav, meta.Title = "/pens", "New bird"

@@ -15,7 +15,6 @@ import (
 	"metrogon/core/moisture"
 	"metrogon/farm"
 	"metrogon/farm/candle"
-	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
 	"metrogon/web/page"
 )
@@ -130,7 +129,7 @@ func (b handler) sit(c *echo.Context, m *farm.Member, s candle.Sitting) error {
 	for n, session := range s.Sessions {
 		one := batch{Session: session, N: n}
 		for _, e := range s.Eggs {
-			one.Eggs += snapshot.OneIf(e.BatchID == session.ID)
+			one.Eggs += farm.OneIf(e.BatchID == session.ID)
 		}
 		one.draw()
 		d.Batches = append(d.Batches, one)

@@ -9,7 +9,6 @@ import (
 
 	"metrogon/core/reptile"
 	"metrogon/farm"
-	"metrogon/farm/snapshot"
 	"metrogon/web/page"
 )
 
@@ -78,7 +77,7 @@ func tell(set uint64, answers string) clutchData {
 			x.Said, x.Hit = s.name, nameOf(s.choice) == x.Right
 			d.Before, kept = &x, kept+s.letter
 			d.Done++
-			d.Hit += snapshot.OneIf(x.Hit)
+			d.Hit += farm.OneIf(x.Hit)
 		}
 	}
 	if d.Done < len(drills) {

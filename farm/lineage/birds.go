@@ -1,4 +1,4 @@
-package snapshot
+package lineage
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 
 	"metrogon/core/breeding"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 )
 
@@ -27,9 +28,9 @@ type damKey struct {
 
 type flockKey struct{}
 
-// Flock reads the farm's birds; in a use case that changes nothing they are read once for as long
+// Of reads the farm's birds; in a use case that changes nothing they are read once for as long
 // as nothing is changed of them.
-func (w *Snapshot) Flock(ctx context.Context, tx *farm.Tx) (Flock, error) {
+func Of(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (Flock, error) {
 	return farm.Recall(ctx, tx, flockKey{}, func() (Flock, error) {
 		birds, stays, err := breeders.On(tx).Flock(ctx)
 		return newFlock(w.Pens, birds, stays), err
@@ -41,7 +42,7 @@ const secondUnnamed = 1 << 40
 
 // newFlock puts birds and stays together. A pen that has more males than are named has unnamed
 // ones, from its first day; they stand as negative numbers, one a pen, or two, which is several.
-func newFlock(pens []Pen, birds []breeders.Bird, stays []breeders.BirdStay) Flock {
+func newFlock(pens []snapshot.Pen, birds []breeders.Bird, stays []breeders.BirdStay) Flock {
 	f := Flock{Birds: map[int64]breeders.Bird{}, ByName: birds, Stays: stays, dams: map[damKey]int64{}}
 	for _, b := range birds {
 		f.Birds[b.ID] = b
@@ -99,7 +100,7 @@ func (f Flock) Dam(penID int64, hen string) int64 {
 
 // SireOf tells who can have sired an egg laid in a pen on a day. Of eggs laid before the pen's first day it is whoever
 // its first males are: a pen is often written down after its eggs.
-func (f Flock) SireOf(w *Snapshot, penID, dam int64, laidOn time.Time) breeding.Sire {
+func (f Flock) SireOf(w *snapshot.Snapshot, penID, dam int64, laidOn time.Time) breeding.Sire {
 	pen := w.PenByID[penID]
 	kind := w.Kinds[pen.Species]
 	if kind == nil {
@@ -121,7 +122,7 @@ func (f Flock) Former(penID int64, sire breeding.Sire) bool {
 }
 
 // Changes lists the males that came into a pen, with what follows of each.
-func (f Flock) Changes(w *Snapshot, penID int64) []breeding.Change {
+func (f Flock) Changes(w *snapshot.Snapshot, penID int64) []breeding.Change {
 	kind := w.Kinds[w.PenByID[penID].Species]
 	if kind == nil || w.PenByID[penID].Supplier {
 		return nil
@@ -130,7 +131,7 @@ func (f Flock) Changes(w *Snapshot, penID int64) []breeding.Change {
 }
 
 // MaleName names a male, also one that nobody named.
-func (f Flock) MaleName(w *Snapshot, id int64) string {
+func (f Flock) MaleName(w *snapshot.Snapshot, id int64) string {
 	if b, ok := f.Birds[id]; ok {
 		return b.Name
 	}

@@ -1,4 +1,4 @@
-package snapshot
+package lineage
 
 import (
 	"context"
@@ -10,6 +10,7 @@ import (
 	"metrogon/core/outcome"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/snapshot"
 	"metrogon/store/breeders"
 )
 
@@ -30,22 +31,22 @@ type Facts struct {
 	Eggs    map[string]int     // set, by species
 	Batches []breeders.BatchFacts
 	SetOn   map[int64]time.Time // by batch
-	Ledger  Ledger
+	Ledger  snapshot.Ledger
 	Flock   Flock
-	whole   map[GroupKey]cell
+	whole   map[snapshot.GroupKey]cell
 }
 
 // cell is all eggs of a pen in a batch.
 type cell struct {
 	eggs int
-	told Told
+	told snapshot.Told
 }
 
 type factsKey struct{}
 
 // ReadFacts reads all eggs that were ever set; what is read is shared, nobody changes it.
-func ReadFacts(ctx context.Context, tx *farm.Tx, w *Snapshot) (*Facts, error) {
-	ledger, err := ReadLedger(ctx, tx)
+func ReadFacts(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (*Facts, error) {
+	ledger, err := snapshot.ReadLedger(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -57,7 +58,7 @@ func ReadFacts(ctx context.Context, tx *farm.Tx, w *Snapshot) (*Facts, error) {
 		if err := whereTheyStoodLongest(ctx, tx, batches); err != nil {
 			return nil, err
 		}
-		flock, err := w.Flock(ctx, tx)
+		flock, err := Of(ctx, tx, w)
 		if err != nil {
 			return nil, err
 		}
@@ -103,15 +104,15 @@ func whereTheyStoodLongest(ctx context.Context, tx *farm.Tx, batches []breeders.
 }
 
 func newFacts(
-	w *Snapshot, rows []breeders.Fact, batches []breeders.BatchFacts, ledger Ledger, flock Flock,
+	w *snapshot.Snapshot, rows []breeders.Fact, batches []breeders.BatchFacts, ledger snapshot.Ledger, flock Flock,
 ) *Facts {
 	all := &Facts{
 		ByKind: map[string][]*Fact{}, Eggs: map[string]int{}, Batches: batches, SetOn: map[int64]time.Time{},
-		Ledger: ledger, Flock: flock, whole: map[GroupKey]cell{},
+		Ledger: ledger, Flock: flock, whole: map[snapshot.GroupKey]cell{},
 	}
-	for id, of := range ledger.byPen {
+	for id, of := range ledger.ByPen {
 		for _, t := range of {
-			all.whole[GroupKey{id, t.BatchID, false}] = cell{t.Eggs, t}
+			all.whole[snapshot.GroupKey{PenID: id, BatchID: t.BatchID}] = cell{t.Eggs, t}
 		}
 	}
 	byID := make(map[int64]*breeders.BatchFacts, len(batches))
@@ -145,7 +146,7 @@ func newFacts(
 }
 
 // Of gives the eggs of one pen, the oldest batches first.
-func (a *Facts) Of(pen Pen) (rows []*Fact) {
+func (a *Facts) Of(pen snapshot.Pen) (rows []*Fact) {
 	for _, f := range a.ByKind[pen.Species] {
 		if f.PenID == pen.ID {
 			rows = append(rows, f)
@@ -157,9 +158,9 @@ func (a *Facts) Of(pen Pen) (rows []*Fact) {
 // Told is what some of the facts tell, batch by batch, the oldest first; and of how many eggs
 // nothing is known of their own hatch, since young were counted of them together with others.
 // Where they are all eggs of their pen in a batch, it is what every page tells of these.
-func (a *Facts) Told(w *Snapshot, rows []*Fact) (told []Told, leftOut int) {
+func (a *Facts) Told(w *snapshot.Snapshot, rows []*Fact) (told []snapshot.Told, leftOut int) {
 	for len(rows) > 0 {
-		key := GroupKey{rows[0].PenID, rows[0].BatchID, false}
+		key := snapshot.GroupKey{PenID: rows[0].PenID, BatchID: rows[0].BatchID}
 		n, eggs := 0, 0
 		for n < len(rows) && rows[n].PenID == key.PenID && rows[n].BatchID == key.BatchID {
 			eggs += rows[n].Eggs
@@ -168,7 +169,7 @@ func (a *Facts) Told(w *Snapshot, rows []*Fact) (told []Told, leftOut int) {
 		if whole := a.whole[key]; whole.eggs == eggs {
 			told = append(told, whole.told)
 		} else if kind := w.Kinds[rows[0].Batch.Species]; kind != nil {
-			t, out := tellPart(kind, rows[:n], a.Ledger.groups[key])
+			t, out := tellPart(kind, rows[:n], a.Ledger.Groups[key])
 			told, leftOut = append(told, t), leftOut+out
 		}
 		rows = rows[n:]
@@ -176,7 +177,7 @@ func (a *Facts) Told(w *Snapshot, rows []*Fact) (told []Told, leftOut int) {
 	return told, leftOut
 }
 
-func tellPart(kind *species.Profile, rows []*Fact, g breeders.Group) (Told, int) {
+func tellPart(kind *species.Profile, rows []*Fact, g breeders.Group) (snapshot.Told, int) {
 	closed := rows[0].Batch.Closed
 	r := breeders.Record{PenID: rows[0].PenID, BatchID: rows[0].BatchID}
 	counted := 0
@@ -198,12 +199,14 @@ func tellPart(kind *species.Profile, rows []*Fact, g breeders.Group) (Told, int)
 
 // TellPart is what is told of a part of a pen's eggs in a batch, of which counted are of the group
 // whose own end nobody saw; and how many of them tell nothing of hatch.
-func TellPart(kind *species.Profile, r breeders.Record, counted int, closed bool, g breeders.Group) (Told, int) {
-	part := outcome.Part{Eggs: r.Set, Hatched: r.HatchedClosed, Counted: counted, Of: GroupOf(g)}
+func TellPart(
+	kind *species.Profile, r breeders.Record, counted int, closed bool, g breeders.Group,
+) (snapshot.Told, int) {
+	part := outcome.Part{Eggs: r.Set, Hatched: r.HatchedClosed, Counted: counted, Of: snapshot.GroupOf(g)}
 	_, _, leftOut := part.Known()
 	if leftOut == 0 {
-		return Tell(kind, r, closed, g), 0
+		return snapshot.Tell(kind, r, closed, g), 0
 	}
 	r.SetClosed, r.HatchedClosed, r.FertileClosed, r.HatchedFertile = 0, 0, 0, 0
-	return Tell(kind, r, closed, breeders.Group{}), leftOut
+	return snapshot.Tell(kind, r, closed, breeders.Group{}), leftOut
 }
