@@ -1,12 +1,12 @@
 // Package farm is what a farm can do. This is the ground floor: who is at work
-// (Member), what may be wrong with what was typed (Problems), the farm as it stands
-// (Snapshot), and how a use case runs (Service.Read and Service.Act: one transaction
-// each). The rooms below it hold the use cases, one method each, a stage of the work a
-// room: stock, incubate, candle, weigh, hatch, flock, kinds, machines, people, today.
-// A use case checks who may, asks core what holds, and writes the journal. Whatever
-// changes something takes an idempotency key, so that a form sent twice does its work
-// once. Rooms import the ground floor, journal and chores, never one another; services
-// puts them together.
+// (Member), what they ask for (Request), what may be wrong with what was typed
+// (Problems), and how a use case runs (Service.Read and Service.Act: one
+// transaction each). On it stand snapshot, the farm as it is in one transaction;
+// lineage, whose eggs they are; journal, what was done and how it is taken back;
+// and chores. Over these are the rooms with the use cases, one method each, a stage
+// of the work a room: stock, incubate, candle, weigh, hatch and so on. A use case
+// checks who may, asks core what holds, and writes the journal. Rooms never import
+// one another; services puts them together.
 package farm
 
 import (

@@ -1,6 +1,11 @@
 // Package store keeps a farm's records in PostgreSQL. It knows SQL and no
 // rules. A farm's work runs in one transaction, under a role that sees that
 // farm's rows alone.
+//
+// Here stand the connection, the transaction, and the rows that most rooms share:
+// pens, machines, batches and their eggs, the journal. What is one room's own
+// stands in the package of its name (store/hatch, store/stock, …), as methods of
+// a transaction of that package: stock.On(tx).Collect(…).
 package store
 
 import (

@@ -129,7 +129,8 @@ func siteOn(t testing.TB, traced *tracer, db *store.DB) *site {
 	t.Cleanup(stop)
 	go s.books.Tell(told)
 	h, err := New(s.books, Options{
-		Sessions: s.db.Sessions(), Log: slog.New(slog.NewTextHandler(s.log, nil)), Server: page.Server{
+		Sessions: s.db.Sessions(), Log: slog.New(page.LogHandler{Handler: slog.NewTextHandler(s.log, nil)}),
+		Server: page.Server{
 			Mail: true, PushKey: "BAAA",
 			Forget: people.Of(s.owner).DropFarm,
 			LoadDemo: func(ctx context.Context, personID int64) (int64, error) {

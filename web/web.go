@@ -131,15 +131,16 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error)
 	if o.Secure {
 		e.IPExtractor = echo.ExtractIPFromXFFHeader()
 	}
-	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
+	e.Use(page.Tracked, middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogStatus: true, LogMethod: true, LogURIPath: true, LogLatency: true, HandleError: true,
 		Skipper: func(c *echo.Context) bool { // and what comes many times a second
 			return strings.HasPrefix(c.Request().URL.Path, "/assets/") || c.Request().URL.Path == "/probe"
 		},
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
-			o.Log.Info(
-				"request", "method", v.Method, "path", logged(v.URIPath), "status", v.Status, "ms",
-				float64(v.Latency.Microseconds())/1000,
+			t := page.TrackOf(c.Request().Context())
+			o.Log.InfoContext(
+				c.Request().Context(), "asked", "method", v.Method, "path", logged(v.URIPath), "status", v.Status,
+				"ms", ms(v.Latency), "db_ms", ms(t.Spent.Took()), "db_asked", t.Spent.Asked(),
 			)
 			return nil
 		},
@@ -220,6 +221,9 @@ func logged(path string) string {
 	}
 	return path
 }
+
+// ms is a duration as the log has it.
+func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // livePath is where pages hear of what is done meanwhile.
 func livePath(path string) bool {
@@ -342,11 +346,11 @@ func errorHandler(site *page.Site, e *echo.Echo) echo.HTTPErrorHandler {
 		case errors.Is(err, farm.ErrNone):
 			status = http.StatusNotFound
 		case c.Request().Context().Err() != nil && !errors.Is(c.Request().Context().Err(), context.DeadlineExceeded):
-			site.Log.Info("nobody waited", "path", logged(c.Request().URL.Path))
+			site.Log.InfoContext(c.Request().Context(), "nobody waited", "path", logged(c.Request().URL.Path))
 			status, to.Says = http.StatusServiceUnavailable, awayText
 		case farm.Unavailable(err):
 			status, to.Says = http.StatusServiceUnavailable, awayText
-			site.Log.Error("unavailable", "path", logged(c.Request().URL.Path), "err", err)
+			site.Log.ErrorContext(c.Request().Context(), "unavailable", "path", logged(c.Request().URL.Path), "err", err)
 			c.Response().Header().Set("Retry-After", "3")
 		case errors.As(err, &coded) && coded.StatusCode() == http.StatusForbidden:
 			status, title, to.Says = http.StatusForbidden, "Not yours to do", told(err)
@@ -367,12 +371,12 @@ func errorHandler(site *page.Site, e *echo.Echo) echo.HTTPErrorHandler {
 				"That is too large; a file may have up to %d MB, a form %d.", table.MaxBytes>>20, page.MaxForm>>20,
 			)
 		case http.StatusInternalServerError:
-			site.Log.Error("request failed", "path", logged(c.Request().URL.Path), "err", err)
+			site.Log.ErrorContext(c.Request().Context(), "request failed", "path", logged(c.Request().URL.Path), "err", err)
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
 		var b strings.Builder
 		if err := t.ExecuteTemplate(&b, "layout", page.View[lost]{Meta: page.Meta{Title: title}, Data: to}); err != nil {
-			site.Log.Error("error page", "err", err)
+			site.Log.ErrorContext(c.Request().Context(), "error page", "err", err)
 		}
 		_ = c.HTML(status, b.String())
 	}

@@ -37,6 +37,7 @@ type cli struct {
 	Restore restoreCmd `cmd:"" help:"Put a backup into an empty database."`
 	Scale   scaleCmd   `cmd:"" help:"A simulated scale that sends weights to a server, for hands-free weighing."`
 	Probe   probeCmd   `cmd:"" help:"A simulated probe in a simulated machine that sends its readings to a server."`
+	Version versionCmd `cmd:"" help:"Say which program this is, and what it was built from."`
 	Mailbox mailboxCmd `cmd:"" help:"A mail server that only shows what it is sent, for trying out."`
 	User    userCmd    `cmd:"" help:"Make accounts and set passwords."`
 }

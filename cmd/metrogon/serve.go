@@ -52,7 +52,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 	if s.Quiet {
 		level = slog.LevelError
 	}
-	log := slog.New(slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	log := slog.New(page.LogHandler{Handler: slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})})
 	o, err := s.ready(ctx)
 	if err != nil {
 		return err
@@ -66,7 +66,7 @@ func (s *serveCmd) Run(ctx context.Context, c *cli) error {
 			return err
 		}
 	}
-	db, err := store.Open(ctx, o.url, nil)
+	db, err := store.Open(ctx, o.url, &store.Tracer{Log: log, Slow: 200 * time.Millisecond})
 	if err != nil {
 		return err
 	}

@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"metrogon/demo"
+	"metrogon/store/migrations"
 )
 
 // program is the built command with a data folder of its own.
@@ -233,6 +234,14 @@ func TestOneProgramTakesOverFromAnother(t *testing.T) {
 	assert.NoFileExists(
 		t, filepath.Join(filepath.Dir(p.path), "data", "postgres", "postmaster.pid"), "nobody is left to need it",
 	)
+}
+
+// Which program this is, is said in four lines.
+func TestWhichProgramThisIs(t *testing.T) {
+	said, code := build(t).run("", "version")
+	assert.Zero(t, code, said)
+	assert.Regexp(t, fmt.Sprintf(`^metrogon .+\nsource .+\ngo1\.\d+.* for linux/\w+\ndatabase step %d\n$`,
+		migrations.Newest()), said)
 }
 
 // A database that a newer program has changed is not served, in a sentence.

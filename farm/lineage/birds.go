@@ -1,3 +1,5 @@
+// Package lineage is whose eggs they are: the birds and who stayed where (Flock), and
+// what is known of each egg by its dam and sire (Facts).
 package lineage
 
 import (

@@ -1,3 +1,7 @@
+// Package snapshot is the farm as it stands in one transaction: pens, machines and
+// figures of kinds (Snapshot), batches with their dates and counts (BatchView), which
+// stands where when (placement.go), what each pen's eggs promise (beliefs.go) and did
+// (rates.go). Each is worked out here alone; rooms and pages ask.
 package snapshot
 
 import (

@@ -1,3 +1,4 @@
+// Package archive writes a whole farm as rows, and reads it into an empty one.
 package archive
 
 import "metrogon/store"

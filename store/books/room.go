@@ -1,3 +1,4 @@
+// Package books keeps what lists and notebooks brought in, finds anything by its code, and reads whole sheets.
 package books
 
 import "metrogon/store"

@@ -1,3 +1,4 @@
+// Package breeders keeps birds and who stayed where, and reads what eggs did by parent, pen, day and candler.
 package breeders
 
 import "metrogon/store"

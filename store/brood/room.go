@@ -1,3 +1,4 @@
+// Package brood keeps groups of young, their heat, and how they left.
 package brood
 
 import "metrogon/store"

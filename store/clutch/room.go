@@ -1,3 +1,4 @@
+// Package clutch keeps reptiles’ clutches, their boxes, weights and temperatures, and their hatchlings.
 package clutch
 
 import "metrogon/store"

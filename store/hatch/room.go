@@ -1,3 +1,4 @@
+// Package hatch keeps what was seen at the hatch: signs, baskets, young, break-outs, and what to do next time.
 package hatch
 
 import "metrogon/store"

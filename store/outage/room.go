@@ -1,3 +1,4 @@
+// Package outage keeps power cuts, and how cold eggs got in them.
 package outage
 
 import "metrogon/store"

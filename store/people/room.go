@@ -1,3 +1,4 @@
+// Package people keeps accounts, who is on which farm, invitations and password links.
 package people
 
 import "metrogon/store"

@@ -1,3 +1,4 @@
+// Package probes keeps instruments, their checks and readings, and the alarms that these ring.
 package probes
 
 import "metrogon/store"

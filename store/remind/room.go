@@ -1,3 +1,4 @@
+// Package remind keeps who is told of what: wishes, calendars, push places, hand-over lists.
 package remind
 
 import "metrogon/store"

@@ -1,3 +1,4 @@
+// Package season keeps promises, days away, plans and what they planned.
 package season
 
 import "metrogon/store"

@@ -1,3 +1,4 @@
+// Package stock keeps eggs before they are set: gatherings, baskets, parcels, places, what left the store.
 package stock
 
 import "metrogon/store"

@@ -1,3 +1,4 @@
+// Package upkeep reads what was cared for, and where eggs wait: the ground of a day’s chores, in one round trip.
 package upkeep
 
 import "metrogon/store"

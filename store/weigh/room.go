@@ -1,3 +1,4 @@
+// Package weigh keeps weighings, air cells, water, and what was changed in a machine’s air.
 package weigh
 
 import "metrogon/store"

@@ -92,6 +92,7 @@ func (s *Site) Signed(h Handler) echo.HandlerFunc {
 		if m == nil {
 			return toTheDoor(c)
 		}
+		TrackOf(ctx).of(m)
 		if who := c.Request().Header.Get("X-Who"); who != "" && who != Who(m) {
 			return echo.NewHTTPError(http.StatusForbidden, "Somebody else is signed in here now.")
 		}

@@ -32,7 +32,7 @@ func (x handler) sent(c *echo.Context) error {
 		return c.String(http.StatusUnprocessableEntity, p.Error()+"\n")
 	}
 	// A probe reads no pages: it is told in a line, and sends again.
-	x.Log.Error("probe", "err", err)
+	x.Log.ErrorContext(c.Request().Context(), "probe", "err", err)
 	c.Response().Header().Set("Retry-After", "5")
 	return c.String(http.StatusServiceUnavailable, "It could not be kept just now; send it again.\n")
 }

@@ -34,7 +34,7 @@ func (x handler) sent(c *echo.Context) error {
 	case p != nil:
 		return c.String(http.StatusUnprocessableEntity, p.Error()+"\n")
 	case err != nil: // a scale reads no pages: it is told in a line, and may send again
-		x.Log.Error("scale", "err", err)
+		x.Log.ErrorContext(c.Request().Context(), "scale", "err", err)
 		return c.String(http.StatusServiceUnavailable, "The database does not answer just now; send it again.\n")
 	}
 	return c.NoContent(http.StatusNoContent)
