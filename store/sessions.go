@@ -16,6 +16,9 @@ func unexpectedEOF(err error) bool {
 	return errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF)
 }
 
+// SessionHolds is how long a device stays signed in.
+const SessionHolds = 30 * 24 * time.Hour
+
 // Sessions keeps signed-in sessions, as scs wants it, under the digest of their tokens. A token that was ended
 // stays so: a request that was on its way meanwhile does not bring it back.
 type Sessions struct{ pool *pgxpool.Pool }
@@ -54,8 +57,8 @@ func (s Sessions) CommitCtx(ctx context.Context, token string, data []byte, expi
 func (s Sessions) DeleteCtx(ctx context.Context, token string) error {
 	_, err := s.pool.Exec(ctx, `
 		insert into sessions (token, data, expiry, ended)
-		values ($1, '', clock_timestamp() + interval '30 days', true)
-		on conflict (token) do update set ended = true, data = ''`, digestOf(token))
+		values ($1, '', clock_timestamp() + $2::interval, true)
+		on conflict (token) do update set ended = true, data = ''`, digestOf(token), SessionHolds)
 	return err
 }
 

@@ -46,7 +46,9 @@ func (t *Tracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, q pgx.TraceQu
 	return context.WithValue(ctx, beganKey{}, began{time.Now(), q.SQL})
 }
 
-func (t *Tracer) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryEndData) { t.ended(ctx) }
+func (t *Tracer) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryEndData) {
+	t.ended(ctx)
+}
 
 func (t *Tracer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, b pgx.TraceBatchStartData) context.Context {
 	sql := ""
@@ -58,7 +60,9 @@ func (t *Tracer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, b pgx.TraceBa
 
 func (t *Tracer) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
 
-func (t *Tracer) TraceBatchEnd(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchEndData) { t.ended(ctx) }
+func (t *Tracer) TraceBatchEnd(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchEndData) {
+	t.ended(ctx)
+}
 
 func (t *Tracer) ended(ctx context.Context) {
 	b, ok := ctx.Value(beganKey{}).(began)

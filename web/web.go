@@ -20,6 +20,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"metrogon/farm"
+	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/formats/table"
 	"metrogon/web/account"
@@ -112,7 +113,7 @@ func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error)
 	}
 	sessions := scs.New()
 	sessions.Store = o.Sessions
-	sessions.Lifetime = 30 * 24 * time.Hour
+	sessions.Lifetime = people.SessionHolds
 	sessions.Cookie.Name = "metrogon"
 	sessions.Cookie.HttpOnly = true
 	sessions.Cookie.SameSite = http.SameSiteLaxMode

@@ -2,7 +2,6 @@ package machines
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"time"
 
@@ -10,7 +9,6 @@ import (
 	"metrogon/core/machine"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
@@ -100,21 +98,6 @@ func pending(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) 
 		if on, ok := swapOn(w, open[i]); ok && !gone {
 			all = append(all, Swap{s, open[i], on})
 		}
-	}
-	return all
-}
-
-// swapChores are eggs that go under a hen tonight, or soon.
-func swapChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []chores.Chore) {
-	for _, s := range pending(w, up, open) {
-		v, hen := s.Batch, w.MachineByID[s.HenID]
-		n := min(s.Eggs, v.Alive)
-		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Batch, ID: v.ID}, Code: v.Code, Kind: chores.Swap, At: s.On, Of: hen.Name,
-			In: hen.ID, Eggs: n, Title: fmt.Sprintf("The best %d under %s", n, hen.Name),
-			Reason: "by night, once they were looked at",
-			Why:    "Dummies out, live eggs under her, one by one in the dark; the rest carries on in " + v.Stands().Name + ".",
-		})
 	}
 	return all
 }

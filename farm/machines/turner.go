@@ -7,7 +7,6 @@ import (
 
 	"metrogon/core/machine"
 	"metrogon/farm"
-	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
@@ -63,23 +62,6 @@ func turning(open []snapshot.BatchView) map[int64]bool {
 		if v.LockedAt == nil && v.Alive > 0 && !v.Kind.IsReptile() {
 			all[v.SetterID] = true
 		}
-	}
-	return all
-}
-
-// turnerChores ask whether turners are on again after their machines were opened.
-func turnerChores(w *snapshot.Snapshot, up upkeep.Upkeep, open []snapshot.BatchView) (all []chores.Chore) {
-	turn := turning(open)
-	for _, x := range w.Machines {
-		t := turnerOf(up, x, turn[x.ID])
-		if t.Asked.IsZero() {
-			continue
-		}
-		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.Turner, At: t.Asked, Of: x.Name,
-			Title:  fmt.Sprintf("Is the turner of %s on again?", x.Name),
-			Reason: "opened " + w.Member.Moment(t.Asked), Why: "Its turner stops when it is opened. Watch it move once.",
-		})
 	}
 	return all
 }

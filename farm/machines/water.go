@@ -4,17 +4,14 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"slices"
 	"time"
 
 	"metrogon/core/machine"
 	"metrogon/core/watering"
 	"metrogon/core/wording"
 	"metrogon/farm"
-	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
-	"metrogon/store"
 	"metrogon/store/upkeep"
 	"metrogon/store/weigh"
 )
@@ -68,59 +65,6 @@ func days(n float64) string {
 		return wording.Plural(int(math.Round(24*n)), "hour")
 	}
 	return fmt.Sprintf("%.1f days", n)
-}
-
-// Chores are what machines need: water before it runs dry and before the lid is shut for three days, a turner
-// that is on again, and to be ready in time.
-func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chores.Chore, err error) {
-	up, err := w.Upkeep(ctx, tx)
-	if err != nil {
-		return nil, err
-	}
-	open, err := w.OpenBatches(ctx, tx)
-	if err != nil {
-		return nil, err
-	}
-	stands := map[int64]bool{}
-	for _, v := range open {
-		stands[v.Stands().ID] = stands[v.Stands().ID] || v.Alive > 0
-	}
-	for _, x := range w.Machines {
-		if !stands[x.ID] || !Drinks(x.Kind) {
-			continue
-		}
-		water := waterOf(w, up, x)
-		if !water.Known {
-			continue
-		}
-		at := w.Member.Hour.On(water.From, 0, w.Member.Place)
-		if at.After(water.From) { // the hour of chores before it
-			at = w.Member.Hour.On(water.From, -1, w.Member.Place)
-		}
-		all = append(all, chores.Chore{
-			About: store.Subject{Kind: journal.Machine, ID: x.ID}, Kind: chores.Water, At: at, Of: x.Name,
-			Title: "Fill the water of " + x.Name, Reason: "may be dry from " + w.Member.Moment(water.From.Round(time.Hour)),
-			Why: water.Says(w.Member.Moment) + " Dry channels cost ten points of humidity and more within hours.",
-		})
-	}
-	all = append(all, turnerChores(w, up, open)...)
-	all = append(all, swapChores(w, up, open)...)
-	parcels, err := w.Parcels(ctx, tx, 20)
-	if err != nil {
-		return nil, err
-	}
-	warm, err := warmChores(w, up, open, parcels)
-	all = append(all, warm...)
-	for _, c := range fillChores(w, up, open) {
-		i := slices.IndexFunc(all, func(o chores.Chore) bool { return o.About.ID == c.About.ID && o.Kind != chores.Turner })
-		switch {
-		case i < 0:
-			all = append(all, c)
-		case all[i].Kind == chores.Water && all[i].At.After(c.At):
-			all[i] = c
-		} // else it is filled before, or while it is made ready
-	}
-	return all, err
 }
 
 // Watered notes that a machine was filled to the brim, topped up, or found dry; ml is what went in, 0 if

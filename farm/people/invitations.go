@@ -223,8 +223,8 @@ func (b *Service) Farms(ctx context.Context, m *farm.Member) ([]snapshot.Person,
 	return rows.Of(b.DB).MembershipsOf(ctx, m.PersonID)
 }
 
-// sessionHolds is how long a device stays signed in.
-const sessionHolds = 30 * 24 * time.Hour
+// SessionHolds is how long a device stays signed in.
+const SessionHolds = store.SessionHolds
 
 // NoteSignIn keeps that somebody signed in on a device that names itself so, and gives the id of
 // the sign-in.
@@ -241,7 +241,7 @@ func (b *Service) Seen(ctx context.Context, id string) error {
 
 // SignIns lists on which devices the member is signed in.
 func (b *Service) SignIns(ctx context.Context, m *farm.Member) ([]Device, error) {
-	return rows.Of(b.DB).SignedIns(ctx, m.PersonID, b.Now().Add(-sessionHolds))
+	return rows.Of(b.DB).SignedIns(ctx, m.PersonID, b.Now().Add(-SessionHolds))
 }
 
 // EndSignIn signs the member out on one device.

@@ -5,10 +5,14 @@ package card
 import (
 	"bytes"
 	"fmt"
+	"image"
+	"image/draw"
+	"image/png"
 	"io"
 
-	"github.com/go-pdf/fpdf"
-	"github.com/skip2/go-qrcode"
+	"codeberg.org/go-pdf/fpdf"
+	"github.com/boombuler/barcode"
+	"github.com/boombuler/barcode/qr"
 
 	"metrogon/core/marks"
 	"metrogon/formats/paper"
@@ -216,7 +220,22 @@ func (p page) tallies(names []string, sheet bool) {
 	}
 }
 
-// QR gives the code of an address as PNG, black on white with its quiet zone.
+// QR gives the code of an address as PNG, black on white with its quiet zone of four modules.
 func QR(address string) ([]byte, error) {
-	return qrcode.Encode(address, qrcode.Medium, 256)
+	const quiet = 4
+	code, err := qr.Encode(address, qr.M, qr.Auto)
+	if err != nil {
+		return nil, err
+	}
+	modules := code.Bounds().Dx()
+	each := max(1, 256/(modules+2*quiet)) // pixels a module
+	if code, err = barcode.Scale(code, each*modules, each*modules); err != nil {
+		return nil, err
+	}
+	whole := image.NewGray(image.Rect(0, 0, each*(modules+2*quiet), each*(modules+2*quiet)))
+	draw.Draw(whole, whole.Bounds(), image.White, image.Point{}, draw.Src)
+	draw.Draw(whole, code.Bounds().Add(image.Pt(each*quiet, each*quiet)), code, image.Point{}, draw.Src)
+	var b bytes.Buffer
+	err = png.Encode(&b, whole)
+	return b.Bytes(), err
 }

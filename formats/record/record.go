@@ -5,7 +5,7 @@ package record
 import (
 	"io"
 
-	"github.com/go-pdf/fpdf"
+	"codeberg.org/go-pdf/fpdf"
 
 	"metrogon/formats/paper"
 )

@@ -6,7 +6,7 @@ import (
 	"io"
 	"strings"
 
-	"github.com/go-pdf/fpdf"
+	"codeberg.org/go-pdf/fpdf"
 
 	"metrogon/formats/paper"
 )

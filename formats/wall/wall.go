@@ -7,7 +7,7 @@ import (
 	"io"
 	"time"
 
-	"github.com/go-pdf/fpdf"
+	"codeberg.org/go-pdf/fpdf"
 
 	"metrogon/formats/paper"
 )

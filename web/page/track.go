@@ -60,7 +60,9 @@ func (h LogHandler) Handle(ctx context.Context, r slog.Record) error {
 }
 
 // WithAttrs is the handler with attributes on every line.
-func (h LogHandler) WithAttrs(all []slog.Attr) slog.Handler { return LogHandler{h.Handler.WithAttrs(all)} }
+func (h LogHandler) WithAttrs(all []slog.Attr) slog.Handler {
+	return LogHandler{h.Handler.WithAttrs(all)}
+}
 
 // WithGroup is the handler with a group around what follows.
 func (h LogHandler) WithGroup(name string) slog.Handler { return LogHandler{h.Handler.WithGroup(name)} }
