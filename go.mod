@@ -2,6 +2,9 @@ module metrogon
 
 go 1.26.8
 
+// A set of ten thousand eggs picked one by one is a form of more values than usual; page.ReadForm bounds it.
+godebug urlmaxqueryparams=30000
+
 require (
 	codeberg.org/go-pdf/fpdf v0.12.0
 	github.com/SherClockHolmes/webpush-go v1.4.0

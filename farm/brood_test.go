@@ -68,11 +68,21 @@ func TestYoungFromPullToSale(t *testing.T) {
 	assert.Equal(t, 14, page.Waiting[0].Young)
 	_, err := y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 15}})
 	assert.ErrorContains(t, err, "15 young, but of Barred 14 are out and in no brooder yet.")
+	for _, on := range []time.Time{day(1), day(-23)} { // before the eggs were set, and not yet
+		_, err = y.Brood.BringIn(ctx, by(y.m), brood.Pulled{
+			BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 14}, On: on,
+		})
+		assert.ErrorContains(t, err, "is no day on which they can have come into the brooder.")
+	}
 	in := must(y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: id, BrooderID: lamp, ByPen: map[int64]int{pen: 14}}))
 	assert.Contains(t, in.Said, "14 young into Lamp pen.")
 	page = must(y.Brood.Broods(ctx, y.m))
 	assert.Empty(t, page.Waiting)
 	g := y.groups()[0]
+	for _, at := range []time.Time{start.AddDate(0, 0, 20), y.now.Add(time.Hour)} { // before they came, and not yet
+		_, err = y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 1, Why: "died", At: at})
+		assert.ErrorContains(t, err, "They came in on 23 March, and it is")
+	}
 	assert.Equal(t, []any{14, "Lamp pen", pen}, []any{g.Alive, g.Where, *g.PenID})
 	assert.Contains(t, g.Name, "Chicken 27-01, Barred")
 	assert.Equal(t, 14., page.Pens[0].Taken)

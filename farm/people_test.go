@@ -78,6 +78,7 @@ func TestInvitations(t *testing.T) {
 		return link
 	}
 	link := invite("Tobin")
+	taken := must(y.People.Invitations(ctx, y.m))[0].ID
 	_, _, err := y.People.Join(ctx, link, "Tobin", "tobin@wickfold.example", "short")
 	assert.ErrorContains(t, err, "has 5 characters")
 	id, at, err := y.People.Join(ctx, link, "Tobin", "tobin@wickfold.example", "a-long-password")
@@ -88,12 +89,14 @@ func TestInvitations(t *testing.T) {
 	assert.Equal(t, farm.HelperRole, tobin.Role)
 	_, _, err = y.People.Join(ctx, link, "Eve", "eve@wickfold.example", "a-long-password")
 	assert.ErrorIs(t, err, farm.ErrNone, "it was taken")
+	assert.ErrorContains(t, y.People.Withdraw(ctx, y.m, taken), "It was taken or withdrawn already.")
 
 	withdrawn := invite("Una")
 	open, err := y.People.Invitations(ctx, y.m)
 	require.NoError(t, err)
 	require.Len(t, open, 1)
 	require.NoError(t, y.People.Withdraw(ctx, y.m, open[0].ID))
+	assert.ErrorContains(t, y.People.Withdraw(ctx, y.m, open[0].ID), "It was taken or withdrawn already.")
 	_, err = y.People.Invited(ctx, withdrawn)
 	assert.ErrorIs(t, err, farm.ErrNone)
 	late := invite("Lena")

@@ -146,6 +146,21 @@ func TestOpenedLidsWakeNobody(t *testing.T) {
 	}
 }
 
+// What comes back by itself keeps an alarm waiting as long again as its delay and no longer; what stands still does not.
+func TestAnAlarmWaitsTwiceItsDelayAtTheMost(t *testing.T) {
+	a := climate.Alarm{What: climate.Cool, Bound: 37, Delay: 30 * time.Minute}
+	for perMinute, rang := range map[float64]time.Duration{0: 30 * time.Minute, 0.06: time.Hour} {
+		var all []climate.Told
+		for m := range 90 {
+			at := monday.Add(time.Duration(m) * time.Minute)
+			all = append(all, climate.Told{At: at, TempC: 30 + perMinute*float64(m)})
+		}
+		rings := a.Rings(all, monday.Add(2*time.Hour), nil)
+		require.Len(t, rings, 1)
+		assert.Equal(t, monday.Add(rang), rings[0].Rang, "%g °C a minute", perMinute)
+	}
+}
+
 // Every planted fault rings within its delay of when it came to be so.
 func TestFaultsRingWithinTheirDelay(t *testing.T) {
 	dice := rand.New(rand.NewPCG(5, 5))

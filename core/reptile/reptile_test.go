@@ -444,6 +444,8 @@ func TestSignsByStage(t *testing.T) {
 		{0.4, []reptile.Sign{reptile.Caved, reptile.Mouldy, reptile.Pale}, candling.Bad},
 		{0.95, []reptile.Sign{reptile.Caved, reptile.Mouldy}, candling.Unsure},
 		{0.95, []reptile.Sign{reptile.Caved, reptile.Opaque}, candling.Live},
+		{0.95, []reptile.Sign{reptile.Caved, reptile.Smelly, reptile.Pale}, candling.Bad},
+		{0.95, []reptile.Sign{reptile.Caved, reptile.Smelly}, candling.Unsure},
 		{0.3, []reptile.Sign{reptile.Pale}, candling.Unsure},
 		{0.7, []reptile.Sign{reptile.Opaque}, candling.Live},
 		{0.5, []reptile.Sign{reptile.Fine}, ""},
