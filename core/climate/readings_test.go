@@ -146,7 +146,7 @@ func TestOpenedLidsWakeNobody(t *testing.T) {
 	}
 }
 
-// What comes back by itself keeps an alarm waiting as long again as its delay and no longer; what stands still does not.
+// What comes back by itself keeps an alarm waiting as long again as its delay, no longer; what stands still does not.
 func TestAnAlarmWaitsTwiceItsDelayAtTheMost(t *testing.T) {
 	a := climate.Alarm{What: climate.Cool, Bound: 37, Delay: 30 * time.Minute}
 	for perMinute, rang := range map[float64]time.Duration{0: 30 * time.Minute, 0.06: time.Hour} {
