@@ -100,7 +100,7 @@ func (p page) text(style string, points float64, s, align string, high float64) 
 	p.MultiCell(p.inner(), high*p.scale, s, "", align, false)
 }
 
-const qrSide = 21.0 // mm on the card
+const qrSide = 25.0 // mm on the card
 
 func (p page) head(c Card) error {
 	png, err := QR(c.Address)
@@ -228,7 +228,7 @@ func QR(address string) ([]byte, error) {
 		return nil, err
 	}
 	modules := code.Bounds().Dx()
-	each := max(1, 256/(modules+2*quiet)) // pixels a module
+	each := max(1, 1024/(modules+2*quiet)) // pixels a module: pages and papers make it smaller
 	if code, err = barcode.Scale(code, each*modules, each*modules); err != nil {
 		return nil, err
 	}
