@@ -104,6 +104,7 @@ func Span(from time.Time, to *time.Time) string {
 	return from.Format("Mon 2 Jan") + " to " + to.Format("Mon 2 Jan")
 }
 
+// OneIf is 1 where something is so, and 0 where it is not.
 func OneIf(b bool) int {
 	if b {
 		return 1

@@ -81,6 +81,7 @@ type Young struct {
 	Young          int
 }
 
+// BatchColumns are those of a Batch, of the table batches by its own name.
 const BatchColumns = `
 	id, code, species, bantam, setter_id, hatcher_id, set_at, storage_days, temp_c, locked_at, closed_at,
 	unsure_days, late_h, offset_c, offset_sure, offset_days, swing_c,
@@ -258,6 +259,7 @@ func (tx *Tx) EggsAndYoung(ctx context.Context, batchID int64) (eggs []Egg, youn
 	return eggs, young, tx.SendBatch(ctx, q).Close()
 }
 
+// EggColumns are those of an Egg: of eggs e, with its calls c of candlings s.
 const EggColumns = `
 			e.id, e.no, e.pen_id, e.laid_on, e.fate, e.stage, e.fertile, e.mark, e.tray_id, e.place,
 			e.mass_g, e.opened, e.fate_at, e.trial, e.reason,
@@ -286,7 +288,7 @@ func (tx *Tx) CountYoung(
 	for i, y := range all {
 		pens[i], young[i], trial[i] = y.PenID, y.Young, y.Trial
 	}
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into young_counts (farm_id, batch_id, pen_id, young, trial, at, person_id)
 		select $1, $2, pen, young, trial, $6, nullif($7::bigint, 0)
 		from unnest($3::bigint[], $4::int[], $5::bool[]) c (pen, young, trial)
@@ -310,7 +312,7 @@ const countedYoung = `
 // SettleYoung marks a batch's counts as known egg by egg, or, with false, as not,
 // and returns the ids of those that were changed.
 func (tx *Tx) SettleYoung(ctx context.Context, batchID int64, settled bool) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		update young_counts set settled = $3
 		where farm_id = $1 and batch_id = $2 and settled <> $3
 		returning id`, tx.FarmID, batchID, settled)
@@ -335,14 +337,14 @@ func (tx *Tx) Candling(ctx context.Context, batchID int64, after, at time.Time) 
 
 // CalledIn lists the eggs that a candling has called.
 func (tx *Tx) CalledIn(ctx context.Context, candlingID int64) ([]int64, error) {
-	return tx.Ids(
+	return tx.IDs(
 		ctx, `select distinct egg_id from calls where farm_id = $1 and candling_id = $2`, tx.FarmID, candlingID,
 	)
 }
 
 // Call records one person's call for these eggs and returns the ids of the calls.
 func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []int64, personID int64) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into calls (farm_id, candling_id, egg_id, call, person_id)
 		select $1, $2, e, $3, nullif($5::bigint, 0)
 		from unnest($4::bigint[]) e
@@ -352,7 +354,7 @@ func (tx *Tx) Call(ctx context.Context, candlingID int64, call string, eggs []in
 // SetOpened keeps what removed eggs showed on opening, "" takes it back, and returns
 // the ids of those that were changed.
 func (tx *Tx) SetOpened(ctx context.Context, eggs []int64, stage string) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		update eggs
 		set opened = nullif($3, '')
 		where farm_id = $1 and id = any ($2) and fate = 'removed'
@@ -409,14 +411,14 @@ const FreeMark = `mark = case when exists (
 // ids of those that were still without one (or, taking back, had one).
 func (tx *Tx) End(ctx context.Context, eggs []int64, fate, stage string, at time.Time) ([]int64, error) {
 	if fate == "" {
-		return tx.Ids(
+		return tx.IDs(
 			ctx,
 			`update eggs set fate = null, stage = null, fate_at = null, `+FreeMark+
 				` where farm_id = $1 and id = any ($2) and fate is not null returning id`,
 			tx.FarmID, eggs,
 		)
 	}
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		update eggs
 		set fate = $3, stage = nullif($4, ''), fate_at = $5
 		where farm_id = $1 and id = any ($2) and fate is null

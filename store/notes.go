@@ -84,6 +84,7 @@ func (tx *Tx) BatchLog(ctx context.Context, b Batch, lines, noted int) (log Batc
 	return log, tx.SendBatch(ctx, q).Close()
 }
 
+// Ask queues what was done to a batch and noted of it, so many lines of each.
 func (log *BatchLog) Ask(q *pgx.Batch, farmID int64, b Batch, lines, noted int) {
 	Ask(q, &log.Lines, batchJournal, farmID, b.ID, lines)
 	Ask(q, &log.Notes, batchNotes, farmID, []int64{b.ID}, noted)

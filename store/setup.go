@@ -32,4 +32,5 @@ func (tx *Tx) Setup(ctx context.Context, on time.Time) (b Setup, err error) {
 	return b, tx.SendBatch(ctx, q).Close()
 }
 
+// EggsVersion selects a number that changes with whatever is changed of a farm’s eggs.
 const EggsVersion = `select eggs_version from farms where id = $1`

@@ -219,6 +219,7 @@ func LockFarm(ctx context.Context, tx Execer, farmID int64) error {
 	return err
 }
 
+// Farm runs work in one transaction bound to a farm, past the turns that Read and Write take.
 func (db *DB) Farm(ctx context.Context, farmID int64, o pgx.TxOptions, work func(*Tx) error) error {
 	return pgx.BeginTxFunc(ctx, db.Pool, o, func(tx pgx.Tx) error {
 		if err := AsFarm(ctx, tx, farmID); err != nil {
@@ -240,6 +241,7 @@ func AsFarm(ctx context.Context, tx pgx.Tx, farmID int64) error {
 	return err
 }
 
+// Execer is whatever runs a statement: a pool, a connection, a transaction.
 type Execer interface {
 	Exec(ctx context.Context, sql string, args ...any) (pgconn.CommandTag, error)
 }
@@ -248,6 +250,7 @@ type querier interface {
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 }
 
+// List reads all rows of a query, a struct each, by the names of its columns.
 func List[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
@@ -256,6 +259,7 @@ func List[T any](ctx context.Context, q querier, sql string, args ...any) ([]T, 
 	return pgx.CollectRows(rows, pgx.RowToStructByName[T])
 }
 
+// One reads the only row of a query. ErrNone: there is none.
 func One[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
@@ -264,6 +268,7 @@ func One[T any](ctx context.Context, q querier, sql string, args ...any) (T, err
 	return found(pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[T]))
 }
 
+// Value reads the only value of a query. ErrNone: there is none.
 func Value[T any](ctx context.Context, q querier, sql string, args ...any) (T, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
@@ -272,7 +277,8 @@ func Value[T any](ctx context.Context, q querier, sql string, args ...any) (T, e
 	return found(pgx.CollectExactlyOneRow(rows, pgx.RowTo[T]))
 }
 
-func Ids(ctx context.Context, q querier, sql string, args ...any) ([]int64, error) {
+// IDs reads a column of ids; never nil.
+func IDs(ctx context.Context, q querier, sql string, args ...any) ([]int64, error) {
 	rows, err := q.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, err
@@ -312,6 +318,7 @@ func Hit(tag pgconn.CommandTag, err error) error {
 	return err
 }
 
-func (tx *Tx) Ids(ctx context.Context, sql string, args ...any) ([]int64, error) {
-	return Ids(ctx, tx, sql, args...)
+// IDs reads a column of ids in the transaction; never nil.
+func (tx *Tx) IDs(ctx context.Context, sql string, args ...any) ([]int64, error) {
+	return IDs(ctx, tx, sql, args...)
 }

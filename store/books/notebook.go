@@ -63,7 +63,7 @@ func (tx Tx) KeepColumns(ctx context.Context, what, head string, columns json.Ra
 
 // EggsOfImport puts the eggs of a line of a file into a batch, and gives them in their order.
 func (tx Tx) EggsOfImport(ctx context.Context, key string, batchID int64) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		with those as (
 			select e.id, row_number() over (order by e.id) as no
 			from eggs e

@@ -41,6 +41,7 @@ type TestDue struct {
 	Fertile   int
 }
 
+// TestsDue selects the fertility tests that are not ended.
 const TestsDue = `
 	select t.id, t.pen_id, t.eggs, t.batch_id,
 		case when t.batch_id is null then (

@@ -68,6 +68,7 @@ const LivingBroods = `
 	where b.alive > 0
 	order by b.hatched_on, b.id`
 
+// Heats selects the newest warmth of each brooder.
 const Heats = `
 	select distinct on (brooder_id) brooder_id, at, temp_c
 	from brooder_heat

@@ -440,7 +440,7 @@ func (tx Tx) AddEggSigns(ctx context.Context, all []EggSign, personID int64) ([]
 	for i, s := range all {
 		eggs[i], signs[i], at[i] = s.EggID, s.Sign, s.At
 	}
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into egg_signs (farm_id, egg_id, sign, at, person_id)
 		select $1, egg, sign, at, nullif($5::bigint, 0)
 		from unnest($2::bigint[], $3::text[], $4::timestamptz[]) s (egg, sign, at)

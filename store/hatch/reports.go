@@ -22,6 +22,7 @@ type NextTime struct {
 	At      time.Time
 }
 
+// NextTimes selects the advice for next time that stands.
 const NextTimes = `
 	select n.id, n.species, n.says, n.batch_id, b.code, n.at
 	from next_times n
@@ -33,7 +34,7 @@ const NextTimes = `
 func (tx Tx) AddNextTimes(
 	ctx context.Context, species string, says []string, batchID int64, at time.Time, personID int64,
 ) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into next_times (farm_id, species, says, batch_id, at, person_id)
 		select $1, $2, says, $4, $5, nullif($6::bigint, 0)
 		from unnest($3::text[]) says

@@ -43,18 +43,21 @@ type Incident struct {
 	Said                        *string // so or not
 }
 
+// Alarms selects a farm’s alarms that stand.
 const Alarms = `
 	select id, machine_id, phase, what, bound, delay_min, wakes, ended_at
 	from alarms
 	where farm_id = $1 and ended_at is null
 	order by machine_id nulls first, what, id`
 
+// RingColumns are those of an AlarmRing, with where they come from.
 const RingColumns = `
 	select r.id, r.alarm_id, r.machine_id, r.instrument_id, r.level, r.began_at, r.rang_at, r.ended_at, r.worst, r.seen_at,
 		coalesce(p.name, '') as seen_by
 	from alarm_rings r
 	left join people p on p.id = r.person_id`
 
+// IncidentColumns are those of an Incident, with where they come from.
 const IncidentColumns = `
 	select id, machine_id, instrument_id, kind, from_at, to_at, low_c, said
 	from incidents`
@@ -185,7 +188,7 @@ func (tx Tx) SayIncident(ctx context.Context, id int64, said *string) error {
 
 // Probed lists the farms that have a probe.
 func (db DB) Probed(ctx context.Context) ([]int64, error) {
-	return store.Ids(ctx, db.Door, `select distinct farm_id from probes order by 1`)
+	return store.IDs(ctx, db.Door, `select distinct farm_id from probes order by 1`)
 }
 
 // Held is what readings tell of a batch; nil: nobody knows.

@@ -39,12 +39,14 @@ type MachineReading struct {
 	Wet           bool // the humidity is told by a wet bulb
 }
 
+// Instruments selects a farm’s instruments.
 const Instruments = `
 	select id, name, thermo, hygro, machine_id, place_id, spot, until_on
 	from instruments
 	where farm_id = $1
 	order by until_on is not null, name`
 
+// InstrumentChecks selects what they showed beside the truth.
 const InstrumentChecks = `
 	select id, instrument_id, of, how, at, shown, truth, sure
 	from instrument_checks

@@ -233,6 +233,7 @@ func (db DB) exactMonth(ctx context.Context, month time.Time, late bool) (bool, 
 	return true, nil
 }
 
+// MakeMonths makes the part of a table of samples that a moment falls into.
 func MakeMonths(ctx context.Context, tx store.Execer, table string, at time.Time) error {
 	_, err := tx.Exec(ctx, `select sample_months($1, $2, $2)`, table, at)
 	return err
@@ -318,6 +319,7 @@ func (tx Tx) InstrumentStays(ctx context.Context) ([]InstrumentStay, error) {
 	return store.List[InstrumentStay](ctx, tx, InstrumentStays, tx.FarmID)
 }
 
+// InstrumentStays selects where each instrument was from when to when.
 const InstrumentStays = `
 	select instrument_id, machine_id, from_at
 	from instrument_stays

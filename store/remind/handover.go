@@ -27,6 +27,7 @@ type Tick struct {
 	EntryID *int64
 }
 
+// HandoverSQL selects hand-over lists, up to the condition.
 const HandoverSQL = `
 	select h.id, h.name, h.call, h.note, h.from_on, h.to_on, h.made_by, p.name as by, h.made_at, h.withdrawn_at
 	from handovers h

@@ -65,7 +65,7 @@ func (tx Tx) LastChange(ctx context.Context) (LastChange, error) {
 
 // SetBy lists the batches that a person set.
 func (tx Tx) SetBy(ctx context.Context, personID int64) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		select distinct b.id
 		from batches b
 		join lateral (
@@ -120,7 +120,7 @@ func (db DB) WishesOf(ctx context.Context, farmID int64) ([]Wish, error) {
 
 // WishingFarms lists the farms where something is sent to somebody.
 func (db DB) WishingFarms(ctx context.Context) ([]int64, error) {
-	return store.Ids(
+	return store.IDs(
 		ctx, db.Door, `select distinct farm_id from reminder_wishes where by_mail or by_push order by farm_id`,
 	)
 }

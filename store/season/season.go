@@ -539,7 +539,7 @@ func (db DB) LeftPlans(ctx context.Context, overdue time.Duration) ([]LeftPlan, 
 
 // FarmsAhead lists the farms that planned settings for a date or later, or asked for a plan since.
 func (db DB) FarmsAhead(ctx context.Context, since time.Time) ([]int64, error) {
-	return store.Ids(ctx, db.Door, `
+	return store.IDs(ctx, db.Door, `
 		select distinct farm_id
 		from planned
 		where set_on >= $1 and dropped_at is null

@@ -74,7 +74,7 @@ func (tx Tx) PutRight(ctx context.Context, g Gathering) error {
 
 // AddEggs adds sound eggs to a collection, and returns their ids.
 func (tx Tx) AddEggs(ctx context.Context, collection int64, n int) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into eggs (farm_id, collection_id, pen_id, laid_on)
 		select $1, id, pen_id, laid_on from collections, generate_series(1, $3)
 		where farm_id = $1 and id = $2

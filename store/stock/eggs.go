@@ -81,7 +81,7 @@ func (tx Tx) Collect(ctx context.Context, all []Collection) ([]int64, error) {
 			}
 		}
 	}
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		with line as (
 			select *
 			from unnest(
@@ -160,6 +160,7 @@ func (tx Tx) Stock(ctx context.Context, at time.Time) ([]Stock, error) {
 	return store.List[Stock](ctx, tx, StockSQL, tx.FarmID, at)
 }
 
+// StockSQL selects what is in store, by pen, lay day and whether it is on trial.
 const StockSQL = `
 	select e.pen_id, e.laid_on, e.trial, count(*) as eggs,
 		count(*) filter (where c.ready_at > $2) as resting,
@@ -227,7 +228,7 @@ func (tx Tx) Rejects(ctx context.Context, since time.Time) ([]Reject, error) {
 // OnTrial puts up to n rejected eggs of a collection and reason into store, to be
 // set on trial, and returns their ids.
 func (tx Tx) OnTrial(ctx context.Context, collectionID int64, reason string, n int) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		update eggs set trial = true
 		where farm_id = $1 and id in (
 			select id from eggs
@@ -304,7 +305,7 @@ func (tx Tx) MoveBasket(ctx context.Context, ids []int64, placeID *int64) (int, 
 // Unmarked lists living eggs laid on a date or later that have no pencil code yet, in
 // order.
 func (tx Tx) Unmarked(ctx context.Context, since time.Time) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		select id from eggs
 		where farm_id = $1 and mark is null and fate is null and (trial or not rejected) and laid_on >= $2
 		order by id`, tx.FarmID, since)
@@ -368,7 +369,7 @@ func (tx Tx) Laying(ctx context.Context, from, to time.Time) ([]Stock, error) {
 // HandOut takes sound eggs of a pen and lay day, that do not rest, out of the store;
 // none that are kept for a trial.
 func (tx Tx) HandOut(ctx context.Context, penID int64, laidOn time.Time, n int, at time.Time) ([]int64, error) {
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		update eggs set fate = 'cast-out', fate_at = $4
 		where farm_id = $5 and id in (
 			select e.id
@@ -407,7 +408,7 @@ func (tx Tx) Put(
 	if err != nil {
 		return 0, err
 	}
-	picked, err := tx.Ids(ctx, `
+	picked, err := tx.IDs(ctx, `
 		select e.id
 		from eggs e
 		join collections c on c.farm_id = $1 and c.id = e.collection_id

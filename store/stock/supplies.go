@@ -14,6 +14,7 @@ type Supply struct {
 	Species string // "": of any kind
 }
 
+// Supplies selects what is to be at hand.
 const Supplies = `
 	select id, says, before, species
 	from supplies
@@ -26,7 +27,7 @@ func (tx Tx) AddSupplies(ctx context.Context, all []Supply) ([]int64, error) {
 	for i, s := range all {
 		says[i], before[i], species[i] = s.Says, s.Before, s.Species
 	}
-	return tx.Ids(ctx, `
+	return tx.IDs(ctx, `
 		insert into supplies (farm_id, says, before, species)
 		select $1, says, before, species
 		from unnest($2::text[], $3::text[], $4::text[]) s (says, before, species)

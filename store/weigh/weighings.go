@@ -28,6 +28,7 @@ func (tx Tx) Weighings(ctx context.Context, batchIDs ...int64) ([]Weighing, erro
 	return store.List[Weighing](ctx, tx, Weighings, tx.FarmID, batchIDs)
 }
 
+// Weighings selects those of batches, and of what they were parted from before they were, in order of time.
 const Weighings = `
 	with recursive ` + store.LineSQL + `
 	select w.id, l.batch_id, w.tray_id, w.egg_id, w.at, w.eggs, coalesce(w.mass_g, 0) as mass_g,
