@@ -5,14 +5,16 @@
 //	go run ./tools/guards -n 100 -seed 1 -tests ./web web
 //
 // A guard is a condition whose body refuses (returns a problem or an error of the house, or notes a problem in a form),
-// and a line of a statement that begins with "and". Which tests come by it is measured once, test by test. The working
-// tree is left alone: what is taken out is laid over it.
+// and a line of a statement that begins with "and". Which tests come by it is measured once, test by test. One test
+// program holds all drawn guards, each behind a switch (the environment variable GUARD_OUT names the one that is off).
+// The working tree is left alone: what is changed is laid over it.
 package main
 
 import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"go/ast"
@@ -26,17 +28,22 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
 )
 
-// guard is one that can be taken out: what stands in a file from one byte to another, and what is left without it.
+// guard is one that can be taken out: what stands in a file from one byte to another. Within a statement, "statement"
+// is where that begins.
 type guard struct {
-	file     string
-	line     int
-	from, to int
-	without  string
+	file      string
+	line      int
+	from, to  int
+	statement [2]int
 }
 
 func main() {
@@ -54,28 +61,40 @@ func main() {
 		}
 		all = append(all, found...)
 	}
+	if err := os.MkdirAll(*keep, 0o750); err != nil {
+		log.Fatal(err)
+	}
 	passes, err := measured(*tests, *keep, flag.Args())
 	if err != nil {
 		log.Fatal(err)
 	}
+	drawn := drawn(all, *n, *seed)
+	program, err := switched(drawn, *tests, *keep)
+	if err != nil {
+		log.Fatal(err)
+	}
 	held, tried := map[string]int{}, map[string]int{}
-	for _, i := range rand.New(rand.NewPCG(*seed, 0)).Perm(len(all))[:min(*n, len(all))] {
-		g := all[i]
-		by := passes.by(g)
-		room := filepath.Dir(g.file)
-		fell, built := false, true
-		if len(by) > 0 {
-			fell, built = fails(g, *tests, *limit, *keep, by)
-		}
-		if !built {
-			continue // nothing is told by it
-		}
-		tried[room]++
-		if fell {
-			held[room]++
-		} else {
-			fmt.Printf("alive %s:%d (%d tests come by): %.90s\n", g.file, g.line, len(by), said(g))
-		}
+	var told sync.Mutex
+	var runs errgroup.Group
+	runs.SetLimit(runtime.NumCPU())
+	for i, g := range drawn {
+		runs.Go(func() error {
+			by := passes.by(g)
+			fell := falls(program, *tests, *limit, i, by)
+			told.Lock()
+			defer told.Unlock()
+			room := filepath.Dir(g.file)
+			tried[room]++
+			if fell {
+				held[room]++
+			} else {
+				fmt.Printf("alive %s:%d (%d tests come by): %.90s\n", g.file, g.line, len(by), said(g))
+			}
+			return nil
+		})
+	}
+	if err := runs.Wait(); err != nil {
+		log.Fatal(err)
 	}
 	sum := [2]int{}
 	for _, room := range slices.Sorted(maps.Keys(tried)) {
@@ -110,9 +129,7 @@ func guards(root string) (all []guard, err error) {
 			case *ast.IfStmt:
 				if body := text[at(x.Body.Pos()):at(x.Body.End())]; len(body) < 400 && refuses.Match(body) {
 					from, to := at(x.Cond.Pos()), at(x.Cond.End())
-					all = append(all, guard{
-						path, set.Position(x.Pos()).Line, from, to, "false && (" + string(text[from:to]) + ")",
-					})
+					all = append(all, guard{file: path, line: set.Position(x.Pos()).Line, from: from, to: to})
 				}
 			case *ast.BasicLit:
 				if x.Kind == token.STRING && strings.HasPrefix(x.Value, "`") {
@@ -136,7 +153,7 @@ func conditions(path, sql string, from, line int) (all []guard) {
 		}
 		all = append(all, guard{
 			path, line + strings.Count(sql[:span[0]+1], "\n"), from + span[0], from + span[1],
-			strings.Repeat("\n", strings.Count(sql[span[0]:span[1]], "\n")),
+			[2]int{from, from + len(sql)},
 		})
 	}
 	return all
@@ -175,9 +192,6 @@ func measured(pkg, keep string, roots []string) (passed, error) {
 	all := passed{}
 	if text, err := os.ReadFile(cache); err == nil {
 		return all, json.Unmarshal(text, &all)
-	}
-	if err := os.MkdirAll(keep, 0o755); err != nil {
-		return nil, err
 	}
 	program := filepath.Join(keep, "measured.test")
 	var over []string
@@ -229,31 +243,119 @@ func blocks(profile string) (all []string, err error) {
 	return all, nil
 }
 
-// fails tells whether one of the tests notices that a guard is missing, and whether the code is built without it.
-func fails(g guard, pkg, limit, keep string, tests []string) (fell, built bool) {
-	text, err := os.ReadFile(g.file)
-	if err != nil {
-		log.Fatal(err)
+// drawn are so many of the guards, in a random order that the seed gives.
+func drawn(all []guard, n int, seed uint64) (some []guard) {
+	for _, i := range rand.New(rand.NewPCG(seed, 0)).Perm(len(all))[:min(n, len(all))] {
+		some = append(some, all[i])
 	}
-	without := filepath.Join(keep, "without.go")
-	over := filepath.Join(keep, "over.json")
-	path, err := filepath.Abs(g.file)
-	if err != nil {
-		log.Fatal(err)
+	return some
+}
+
+// the switch of a package.
+const off = `package %s
+
+import "os"
+
+var guardOut = os.Getenv("GUARD_OUT")
+
+func guardText(statement string, cuts map[string][2]int) string {
+	if c, ok := cuts[guardOut]; ok {
+		return statement[:c[0]] + statement[c[1]:]
 	}
-	laid, err := json.Marshal(map[string]map[string]string{"Replace": {path: without}})
-	if err != nil {
-		log.Fatal(err)
+	return statement
+}
+`
+
+// switched builds a test program in which each guard has its switch.
+func switched(all []guard, pkg, keep string) (string, error) {
+	files := map[string][]int{}
+	for i, g := range all {
+		files[g.file] = append(files[g.file], i)
 	}
-	for name, content := range map[string][]byte{
-		without: slices.Concat(text[:g.from], []byte(g.without), text[g.to:]), over: laid,
-	} {
-		if err := os.WriteFile(name, content, 0o600); err != nil {
-			log.Fatal(err)
+	replace, n := map[string]string{}, 0
+	lay := func(name string, text []byte) error {
+		path, err := filepath.Abs(name)
+		if err != nil {
+			return err
+		}
+		n++
+		replace[path] = filepath.Join(keep, strconv.Itoa(n)+".go")
+		return os.WriteFile(replace[path], text, 0o600)
+	}
+	for file, in := range files {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return "", err
+		}
+		name, text, err := withSwitches(file, text, all, in)
+		if err != nil {
+			return "", err
+		}
+		beside := filepath.Join(filepath.Dir(file), "guard_out.go")
+		if err := errors.Join(lay(file, text), lay(beside, fmt.Appendf(nil, off, name))); err != nil {
+			return "", err
 		}
 	}
-	run := exec.Command("go", "test", "-overlay", over, "-failfast", "-timeout", limit,
-		"-run", "^("+strings.Join(tests, "|")+")$", pkg)
-	out, err := run.CombinedOutput()
-	return err != nil, !bytes.Contains(out, []byte("[build failed]"))
+	laid, err := json.Marshal(map[string]map[string]string{"Replace": replace})
+	if err != nil {
+		return "", err
+	}
+	over, program := filepath.Join(keep, "over.json"), filepath.Join(keep, "switched.test")
+	if err := os.WriteFile(over, laid, 0o600); err != nil {
+		return "", err
+	}
+	out, err := exec.Command("go", "test", "-c", "-o", program, "-overlay", over, "-vet=off", pkg).CombinedOutput()
+	if err != nil {
+		return "", fmt.Errorf("%w: %s", err, out)
+	}
+	return program, nil
+}
+
+// withSwitches writes the guards of a file behind their switches. A statement that is a constant becomes a variable.
+func withSwitches(path string, text []byte, all []guard, in []int) (name string, with []byte, err error) {
+	set := token.NewFileSet()
+	file, err := parser.ParseFile(set, path, text, 0)
+	if err != nil {
+		return "", nil, err
+	}
+	edits := map[int][2]string{} // at a byte: what is written before it, and how many of the bytes behind go
+	put := func(at int, s string) { edits[at] = [2]string{edits[at][0] + s, edits[at][1]} }
+	statements := map[[2]int]string{}
+	for _, i := range in {
+		g := all[i]
+		if g.statement == ([2]int{}) {
+			put(g.from, fmt.Sprintf("guardOut != %q && (", strconv.Itoa(i)))
+			put(g.to, ")")
+			continue
+		}
+		// The opening quote is a byte of the literal and none of the text.
+		from := g.statement[0] + 1
+		statements[g.statement] += fmt.Sprintf("%q: {%d, %d}, ", strconv.Itoa(i), g.from-from, g.to-from)
+	}
+	for at, cuts := range statements {
+		put(at[0], "guardText(")
+		put(at[1], ", map[string][2]int{"+cuts+"})")
+	}
+	for _, d := range file.Decls {
+		if d, ok := d.(*ast.GenDecl); ok && d.Tok == token.CONST && bytes.Contains(text[d.Pos()-1:d.End()-1], []byte("`")) {
+			edits[set.Position(d.Pos()).Offset] = [2]string{"var", "const"}
+		}
+	}
+	last := 0
+	for _, at := range slices.Sorted(maps.Keys(edits)) {
+		with = append(append(with, text[last:at]...), edits[at][0]...)
+		last = at + len(edits[at][1])
+	}
+	return file.Name.Name, append(with, text[last:]...), nil
+}
+
+// falls tells whether one of the tests notices that a guard is missing.
+func falls(program, pkg, limit string, i int, tests []string) bool {
+	if len(tests) == 0 {
+		return false
+	}
+	run := exec.Command(program, "-test.failfast", "-test.timeout", limit, "-test.run", "^("+strings.Join(tests, "|")+")$")
+	run.Dir = pkg
+	run.Env = append(os.Environ(), "GUARD_OUT="+strconv.Itoa(i))
+	return run.Run() != nil
 }
