@@ -18,14 +18,14 @@ import (
 func TestAChangedTemplateIsSeenAtOnce(t *testing.T) {
 	t.Parallel()
 	s, source := newSite(t), t.TempDir()
-	for _, room := range []string{"page", "account", "assets"} {
+	for _, room := range []string{"page", "people", "assets"} {
 		require.NoError(t, os.CopyFS(filepath.Join(source, room), os.DirFS(room)))
 	}
 	h, err := New(s.books, Options{
 		Sessions: s.db.Sessions(), Log: slog.New(slog.DiscardHandler), Source: os.DirFS(source),
 	})
 	require.NoError(t, err)
-	door := filepath.Join(source, "account", "account.html")
+	door := filepath.Join(source, "people", "account.html")
 	was, err := os.ReadFile(door)
 	require.NoError(t, err)
 	look := func(with string) (int, string) {

@@ -23,48 +23,33 @@ import (
 	"metrogon/farm/people"
 	"metrogon/farm/services"
 	"metrogon/formats/table"
-	"metrogon/web/account"
-	"metrogon/web/alarms"
 	"metrogon/web/assets"
-	"metrogon/web/batches"
-	"metrogon/web/birds"
-	"metrogon/web/board"
 	"metrogon/web/books"
-	"metrogon/web/breakout"
+	"metrogon/web/breeders"
 	"metrogon/web/brood"
 	"metrogon/web/candle"
-	"metrogon/web/cards"
-	"metrogon/web/clutches"
-	"metrogon/web/eggs"
-	"metrogon/web/fertility"
+	"metrogon/web/clutch"
 	"metrogon/web/find"
+	"metrogon/web/flock"
 	"metrogon/web/gauges"
 	"metrogon/web/handover"
+	"metrogon/web/hatch"
+	"metrogon/web/incubate"
 	"metrogon/web/journal"
 	"metrogon/web/kinds"
 	"metrogon/web/machines"
 	"metrogon/web/moving"
-	"metrogon/web/nest"
+	"metrogon/web/outage"
 	"metrogon/web/page"
-	"metrogon/web/parcels"
-	"metrogon/web/pens"
-	"metrogon/web/places"
-	"metrogon/web/plan"
-	"metrogon/web/power"
-	"metrogon/web/practice"
-	"metrogon/web/promises"
-	"metrogon/web/rates"
-	"metrogon/web/readings"
-	"metrogon/web/reminders"
+	door "metrogon/web/people"
+	"metrogon/web/probes"
+	"metrogon/web/remind"
 	"metrogon/web/report"
-	"metrogon/web/set"
-	"metrogon/web/settings"
-	"metrogon/web/start"
+	"metrogon/web/season"
+	"metrogon/web/stock"
 	"metrogon/web/supplies"
 	"metrogon/web/today"
-	"metrogon/web/trays"
-	"metrogon/web/watch"
-	"metrogon/web/water"
+	"metrogon/web/weigh"
 )
 
 //go:embed lost.html
@@ -97,13 +82,10 @@ func New(farms *services.Services, o Options) (http.Handler, error) {
 
 // pages hang their routes in, in the order of a day's work.
 var pages = []func(*echo.Echo, *page.Site){
-	account.Routes, start.Routes, today.Routes, eggs.Routes, places.Routes, parcels.Routes, set.Routes, batches.Routes,
-	clutches.Routes, moving.Routes, nest.Routes, breakout.Routes, power.Routes, report.Routes, brood.Routes,
-	supplies.Routes,
-	gauges.Routes, readings.Routes, alarms.Routes,
-	candle.Routes, watch.Routes, water.Routes, trays.Routes, cards.Routes, board.Routes, promises.Routes,
-	plan.Routes, pens.Routes, rates.Routes, birds.Routes, fertility.Routes, practice.Routes, machines.Routes, kinds.Routes,
-	handover.Routes, journal.Routes, reminders.Routes, books.Routes, find.Routes, settings.Routes,
+	door.Routes, today.Routes, stock.Routes, incubate.Routes, clutch.Routes, moving.Routes, outage.Routes, report.Routes,
+	brood.Routes, supplies.Routes, gauges.Routes, probes.Routes, candle.Routes, hatch.Routes, weigh.Routes, season.Routes,
+	flock.Routes, breeders.Routes, machines.Routes, kinds.Routes, handover.Routes, journal.Routes, remind.Routes,
+	books.Routes, find.Routes,
 }
 
 func routes(farms *services.Services, o Options) (*echo.Echo, *page.Site, error) {

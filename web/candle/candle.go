@@ -1,9 +1,6 @@
-// Package candle is the candling bench for a dark cellar: egg after egg, one tap
-// a call, and whatever was called without a signal is sent later.
 package candle
 
 import (
-	"embed"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -19,25 +16,22 @@ import (
 	"metrogon/web/page"
 )
 
-//go:embed *.html
-var files embed.FS
-
 type handler struct {
 	*page.Site
-	page page.Template[data]
+	page page.Template[candleData]
 }
 
-// Routes hangs the page and its actions in.
-func Routes(e *echo.Echo, s *page.Site) {
-	b := handler{s, page.Parse[data](s, files, "candle.html")}
+// candleRoutes hangs the page and its actions in.
+func candleRoutes(e *echo.Echo, s *page.Site) {
+	b := handler{s, page.Parse[candleData](s, files, "candle.html")}
 	s.Get(e, "/batches/:id/candle", farm.Helping, b.show)
 	s.Get(e, "/batches/:id/candle/doubtful", farm.Helping, b.doubtful)
 	s.Get(e, "/machines/:id/candle", farm.Helping, b.machine)
 	s.Post(e, "/batches/:id/calls", farm.Helping, b.take)
 }
 
-// data is a sitting, with how each of its batches looks today.
-type data struct {
+// candleData is a sitting, with how each of its batches looks today.
+type candleData struct {
 	candle.Sitting
 	Batches []batch
 	Signs   []candling.Sign
@@ -66,13 +60,13 @@ type Look struct {
 }
 
 // Of is the batch of an egg.
-func (d data) Of(e candle.SessionEgg) batch {
+func (d candleData) Of(e candle.SessionEgg) batch {
 	i := slices.IndexFunc(d.Batches, func(b batch) bool { return b.ID == e.BatchID })
 	return d.Batches[i]
 }
 
 // Title is what is candled.
-func (d data) Title() string {
+func (d candleData) Title() string {
 	if d.Whole || len(d.Batches) == 0 {
 		return d.Machine.Name
 	}
@@ -125,7 +119,7 @@ func (b handler) sit(c *echo.Context, m *farm.Member, s candle.Sitting) error {
 	if err != nil {
 		return err
 	}
-	d := data{Sitting: s, Signs: candling.Signs, Calls: string(calls)}
+	d := candleData{Sitting: s, Signs: candling.Signs, Calls: string(calls)}
 	for n, session := range s.Sessions {
 		one := batch{Session: session, N: n}
 		for _, e := range s.Eggs {

@@ -1,9 +1,6 @@
-// Package today is the morning's page: what is due, what is in store, what
-// hatches next.
 package today
 
 import (
-	"embed"
 	"fmt"
 	"strings"
 
@@ -15,11 +12,8 @@ import (
 	"metrogon/web/page"
 )
 
-//go:embed *.html
-var files embed.FS
-
-// data is the morning, its chores by how urgent they are.
-type data struct {
+// todayData is the morning, its chores by how urgent they are.
+type todayData struct {
 	today.Page
 	Groups []group
 }
@@ -29,7 +23,7 @@ const mostKept = 40
 
 // Shed lists the pages that are wanted where the machines stand: each machine in use, where its water, air and
 // notes are, the move of each batch, and where the leftovers of one that hatches are opened.
-func (d data) Shed() string {
+func (d todayData) Shed() string {
 	var paths []string
 	for _, x := range d.Running {
 		if len(x.Batches) > 0 {
@@ -47,15 +41,15 @@ func (d data) Shed() string {
 	return strings.Join(paths[:min(len(paths), mostKept)], " ")
 }
 
-// Routes hangs the page in.
-func Routes(e *echo.Echo, s *page.Site) {
-	t := page.Parse[data](s, files, "today.html")
+// todayRoutes hangs the page in.
+func todayRoutes(e *echo.Echo, s *page.Site) {
+	t := page.Parse[todayData](s, files, "today.html")
 	e.GET("/", s.Signed(func(c *echo.Context, m *farm.Member) error {
 		morning, err := s.Today.Page(c.Request().Context(), m)
 		if err != nil {
 			return err
 		}
-		return t.Render(c, page.Meta{Nav: "/", Title: "Today"}, m, data{morning, groups(morning.Due, morning.Now)})
+		return t.Render(c, page.Meta{Nav: "/", Title: "Today"}, m, todayData{morning, groups(morning.Due, morning.Now)})
 	}))
 	s.Post(e, "/undo", farm.Helping, func(c *echo.Context, m *farm.Member) error {
 		f, err := page.ReadForm(c)
