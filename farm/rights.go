@@ -28,6 +28,14 @@ var rights = map[string]Right{OwnerRole: Owning, KeeperRole: Keeping, HelperRole
 // May tells whether the member may do what needs a right.
 func (m *Member) May(r Right) bool { return rights[m.Role] >= r }
 
+// Right is the highest that the member has; nil is a stranger's.
+func (m *Member) Right() Right {
+	if m == nil {
+		return Reading
+	}
+	return rights[m.Role]
+}
+
 // Owner tells whether the member may change people, settings and books.
 func (m *Member) Owner() bool { return m.May(Owning) }
 

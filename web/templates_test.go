@@ -2,10 +2,12 @@ package web
 
 import (
 	"fmt"
+	"html"
 	"html/template"
 	"io"
 	"log/slog"
 	"math/rand/v2"
+	"net/http"
 	"net/url"
 	"os"
 	"reflect"
@@ -40,13 +42,13 @@ func TestEveryBranchOfEveryTemplate(t *testing.T) {
 	taken := map[string]bool{}
 	for _, s := range site.Samples() {
 		t.Run(fmt.Sprintf("%s of %s", s.Name, s.Shows), func(t *testing.T) {
-			b := newBranches(s)
+			b := newBranches(t, s)
 			m := newMaker(b)
 			door := regexp.MustCompile(`account|linked|lost`).MatchString(s.Shows.String())
 			quiet, failed := 0, map[string]int{}
 			for round := 0; quiet < 500 && round < 3000 && len(b.taken) < len(b.all); round++ {
 				before := len(b.taken)
-				err := s.Template.ExecuteTemplate(io.Discard, "layout", s.View(m.meta(door), m.make(s.Shows)))
+				err := b.layout.ExecuteTemplate(io.Discard, "layout", s.View(m.meta(door), m.make(s.Shows)))
 				if err != nil {
 					failed[short(err)]++
 				}
@@ -88,7 +90,40 @@ func TestNoTemplateNamesWhatIsNotThere(t *testing.T) {
 	require.NoError(t, err)
 	for _, s := range site.Samples() {
 		empty := s.View(page.Meta{}, reflect.Zero(s.Shows))
-		assert.NoError(t, templatecheck.CheckHTML(s.Template.Lookup("layout"), empty), "%s of %s", s.Name, s.Shows)
+		of, err := s.For(farm.Owning)
+		require.NoError(t, err)
+		assert.NoError(t, templatecheck.CheckHTML(of.Lookup("layout"), empty), "%s of %s", s.Name, s.Shows)
+	}
+}
+
+// Views that are opened by those alone who may do all that stands in them.
+var behindDoors = regexp.MustCompile(
+	`^(set|nest|clock)\.html of incubate|^scale\.html of weigh|^(list|cut)\.html of outage|^candle\.html of candle|` +
+		`^(lockdown|breakout)\.html of hatch|^(bird_new|pen_new)\.html of flock|^start\.html of today|` +
+		`^(gathered|out)\.html of stock|^lists\.html of (books|handover)`,
+)
+
+// A reader is shown nothing to send that he may not, whatever the farm is like.
+func TestNoBranchShowsAReaderAForm(t *testing.T) {
+	t.Parallel()
+	_, site, err := routes(services.New(nil, time.Now), Options{Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	sends := regexp.MustCompile(`<(form method="post"[^>]* action|button[^>]* formaction)="([^"]+)"`)
+	for _, s := range site.Samples() {
+		if behindDoors.MatchString(fmt.Sprintf("%s of %s", s.Name, s.Shows)) {
+			continue
+		}
+		layout, err := s.For(farm.Reading)
+		require.NoError(t, err)
+		m := newMaker(&branches{})
+		for range 40 {
+			var body strings.Builder
+			_ = layout.ExecuteTemplate(&body, "layout", s.View(m.meta(false), m.make(s.Shows)))
+			for _, f := range sends.FindAllStringSubmatch(body.String(), -1) {
+				to := html.UnescapeString(f[2])
+				assert.Equal(t, farm.Reading, site.Needs(http.MethodPost, to), "%s of %s shows %s", s.Name, s.Shows, to)
+			}
+		}
 	}
 }
 
@@ -105,25 +140,34 @@ func short(err error) string {
 
 // branches are the ways that a template parts into, each counted when it is taken.
 type branches struct {
-	all   []string
-	taken map[int]bool
-	words []string // that it compares with
-	nums  []int
-	seen  map[string]bool
-	of    page.Sample
+	all    []string
+	taken  map[int]bool
+	words  []string // that it compares with
+	nums   []int
+	seen   map[string]bool
+	of     page.Sample
+	layout *template.Template
 }
 
 // newBranches puts a counter at the beginning of each way of what a view uses.
-func newBranches(s page.Sample) *branches {
-	b := &branches{taken: map[int]bool{}, seen: map[string]bool{}, of: s}
-	s.Template.Funcs(template.FuncMap{"taken": func(n int) string { b.taken[n] = true; return "" }})
+func newBranches(t *testing.T, s page.Sample) *branches {
+	layout, err := s.For(farm.Owning)
+	require.NoError(t, err)
+	b := &branches{taken: map[int]bool{}, seen: map[string]bool{}, of: s, layout: layout}
+	now := rand.New(rand.NewPCG(2, 0))
+	layout.Funcs(template.FuncMap{
+		"taken": func(n int) string { b.taken[n] = true; return "" },
+		"can":   func(string) bool { return now.IntN(3) > 0 },
+		"opens": func(string) bool { return now.IntN(3) > 0 },
+		"sends": func(string) bool { return now.IntN(3) > 0 },
+	})
 	b.use("layout")
 	return b
 }
 
 // use walks a template that is used, once.
 func (b *branches) use(name string) {
-	one := b.of.Template.Lookup(name)
+	one := b.layout.Lookup(name)
 	if one == nil || one.Tree == nil || b.seen[name] {
 		return
 	}

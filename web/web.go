@@ -357,10 +357,10 @@ func errorHandler(site *page.Site, e *echo.Echo) echo.HTTPErrorHandler {
 			site.Log.ErrorContext(c.Request().Context(), "request failed", "path", logged(c.Request().URL.Path), "err", err)
 		}
 		c.Response().Header().Set("HX-Push-Url", "false")
-		var b strings.Builder
-		if err := t.ExecuteTemplate(&b, "layout", page.View[lost]{Meta: page.Meta{Title: title}, Data: to}); err != nil {
+		whole, err := t.Draw(page.Meta{Title: title}, to)
+		if err != nil {
 			site.Log.ErrorContext(c.Request().Context(), "error page", "err", err)
 		}
-		_ = c.HTML(status, b.String())
+		_ = c.HTMLBlob(status, whole)
 	}
 }

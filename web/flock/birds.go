@@ -38,7 +38,8 @@ func birdRoutes(e *echo.Echo, s *page.Site) {
 		},
 	}
 	h := birdHandler{
-		s, page.Parse[listView](s, files, "bird_list.html"), page.ParseWith[birdView](s, own, files, "bird.html", "bird_fields.html"),
+		s, page.Parse[listView](s, files, "bird_list.html"),
+		page.ParseWith[birdView](s, own, files, "bird.html", "bird_fields.html"),
 		page.ParseWith[flock.NewBird](s, own, files, "bird_new.html", "bird_fields.html"),
 		page.Parse[matingView](s, files, "mating.html"),
 		page.ParseWith[selectionView](s, own, files, "selection.html"),

@@ -1,29 +1,24 @@
 package page
 
 import (
-	"bytes"
+	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"regexp"
-	"slices"
-	"strings"
 
 	"github.com/labstack/echo/v5"
-	"golang.org/x/net/html"
-	"golang.org/x/net/html/atom"
 
 	"metrogon/farm"
 )
 
-// Post hangs in an action that needs a right. Forms that would send it are shown only to those
-// who have it.
+// Post hangs in an action that needs a right.
 func (s *Site) Post(e *echo.Echo, path string, needs farm.Right, h Handler) {
 	s.needing(http.MethodPost, path, needs)
 	e.POST(path, s.Signed(refusing(needs, h)))
 }
 
-// Get hangs in a page that is there for doing something. Links to it are shown only to those who
-// may.
+// Get hangs in a page that is there for doing something.
 func (s *Site) Get(e *echo.Echo, path string, needs farm.Right, h Handler) {
 	s.needing(http.MethodGet, path, needs)
 	e.GET(path, s.Signed(refusing(needs, h)))
@@ -58,8 +53,8 @@ func (s *Site) needing(method, path string, needs farm.Right) {
 	s.rights.Handle(method+" "+Pattern(path), right(needs))
 }
 
-// needs tells which right a page or an action needs.
-func (s *Site) needs(method, address string) farm.Right {
+// Needs tells which right a page or an action needs.
+func (s *Site) Needs(method, address string) farm.Right {
 	u, err := url.Parse(address)
 	if err != nil || u.Host != "" {
 		return farm.Reading
@@ -74,110 +69,20 @@ func (s *Site) needs(method, address string) farm.Right {
 	return farm.Reading
 }
 
-// trim takes out of a page what its reader may not do: forms, buttons, and links to pages that
-// are there for doing something. What then says nothing any more goes with it. A form marked as
-// telling something stays to be read.
-func (s *Site) trim(whole []byte, m *farm.Member) ([]byte, error) {
-	doc, err := html.Parse(bytes.NewReader(whole))
-	if err != nil {
-		return nil, err
-	}
-	var drop, unlink, tells []*html.Node
-	gone := map[string]bool{} // forms, by id
-	for n := range doc.Descendants() {
-		switch may := func(method, address string) bool { return m.May(s.needs(method, address)) }; n.DataAtom {
-		case atom.Form:
-			if attr(n, "method") == "post" && !may(http.MethodPost, attr(n, "action")) {
-				gone[attr(n, "id")] = true
-				if hasAttr(n, "data-tells") {
-					tells = append(tells, n)
-				} else {
-					drop = append(drop, n)
-				}
+var words = map[string]farm.Right{"help": farm.Helping, "keep": farm.Keeping, "own": farm.Owning}
+
+// asks are the questions of a template about what somebody with a right may do: can "help" (or "keep", "own"); and of
+// an address that the page was handed, opens and sends.
+func (s *Site) asks(has farm.Right) template.FuncMap {
+	return template.FuncMap{
+		"can": func(word string) (bool, error) {
+			needs, ok := words[word]
+			if !ok {
+				return false, fmt.Errorf("no right is called %q", word)
 			}
-		case atom.Button:
-			if to := attr(n, "formaction"); to != "" && !may(http.MethodPost, to) {
-				drop = append(drop, n)
-			}
-		case atom.A:
-			if may(http.MethodGet, attr(n, "href")) {
-				continue
-			}
-			if strings.Contains(attr(n, "class"), "button") {
-				drop = append(drop, n)
-			} else {
-				unlink = append(unlink, n)
-			}
-		}
+			return has >= needs, nil
+		},
+		"opens": func(address string) bool { return has >= s.Needs(http.MethodGet, address) },
+		"sends": func(address string) bool { return has >= s.Needs(http.MethodPost, address) },
 	}
-	for n := range doc.Descendants() {
-		if form := attr(n, "form"); form != "" && gone[form] && n.DataAtom != atom.Form {
-			drop = append(drop, n)
-		}
-	}
-	for _, n := range unlink {
-		n.Data, n.DataAtom, n.Attr = "span", atom.Span, nil
-	}
-	for _, n := range tells {
-		drop = append(drop, still(n)...)
-	}
-	for _, n := range drop {
-		remove(n)
-	}
-	var b bytes.Buffer
-	err = html.Render(&b, doc)
-	return b.Bytes(), err
-}
-
-// still makes a form one that is only read, and gives the buttons that are to go.
-func still(form *html.Node) (buttons []*html.Node) {
-	form.Data, form.DataAtom, form.Attr = "div", atom.Div, nil
-	for n := range form.Descendants() {
-		switch n.DataAtom {
-		case atom.Button:
-			buttons = append(buttons, n)
-		case atom.Input, atom.Select, atom.Textarea:
-			n.Attr = append(n.Attr, html.Attribute{Key: "disabled"})
-		}
-	}
-	return buttons
-}
-
-// remove takes a node out, and what held nothing else: a fold without content, and whatever is
-// marked as being there for an action.
-func remove(n *html.Node) {
-	up := n.Parent
-	if up == nil {
-		return
-	}
-	up.RemoveChild(n)
-	for ; up != nil; up = up.Parent {
-		fold := up.DataAtom == atom.Details && !holds(up, atom.Form, atom.Table, atom.Ul, atom.Svg)
-		if fold || hasAttr(up, "data-acts") && !holds(up, atom.Form) {
-			remove(up)
-			return
-		}
-	}
-}
-
-func holds(n *html.Node, kinds ...atom.Atom) bool {
-	for d := range n.Descendants() {
-		if slices.Contains(kinds, d.DataAtom) {
-			return true
-		}
-	}
-	return false
-}
-
-func hasAttr(n *html.Node, name string) bool {
-	return slices.ContainsFunc(n.Attr, func(a html.Attribute) bool { return a.Key == name })
-}
-
-func attr(n *html.Node, name string) string {
-	for _, a := range n.Attr {
-		if a.Key == name {
-			return a.Val
-		}
-	}
-	return ""
 }

@@ -195,17 +195,12 @@ func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) 
 			meta.Flash = &f
 		}
 	}
-	whole, err := t.draw(View[T]{meta, data})
-	if err != nil && t.again != nil {
+	whole, err := t.Draw(meta, data)
+	if err != nil && s.Source != nil {
 		return c.String(http.StatusInternalServerError, err.Error()) // whoever works on it sees where
 	}
 	if err != nil {
 		return err
-	}
-	if m != nil && !m.Owner() {
-		if whole, err = s.trim(whole, m); err != nil {
-			return err
-		}
 	}
 	status := http.StatusOK
 	if len(meta.Problems) > 0 && c.Request().Method == http.MethodPost {

@@ -13,6 +13,7 @@ import (
 	"runtime"
 	"strconv"
 	"strings"
+	"sync"
 
 	"metrogon/core/method"
 	"metrogon/core/species"
@@ -27,11 +28,11 @@ import (
 //go:embed *.html
 var shared embed.FS
 
-// Template is one page's templates over the shared layout, and what they show: a T.
+// Template is one page's templates over the shared layout, and what they show: a T. What somebody may not do is not
+// shown: `can "keep"` in a template asks for the reader's right.
 type Template[T any] struct {
-	*template.Template
-	site  *Site
-	again func() (*template.Template, error) // reads it anew from disk; nil but where somebody works on it
+	site *Site
+	For  func(farm.Right) (*template.Template, error)
 }
 
 // Parse reads the files of one view of a page; they see the shared layout and parts.
@@ -45,33 +46,48 @@ func ParseWith[T any](site *Site, own template.FuncMap, files fs.FS, views ...st
 }
 
 func parsed[T any](site *Site, own template.FuncMap, files fs.FS, views []string) Template[T] {
-	t := Template[T]{template.Must(parse(site, own, shared, files, views)), site, nil}
+	t := Template[T]{site, byRight(site, template.Must(parse(site, own, shared, files, views)))}
 	if site.Source != nil {
-		t.again = fromDisk(site, own, views)
+		t.For = fromDisk(site, own, views)
 	}
 	site.views = append(site.views, Sample{
-		views[0], t.Template, reflect.TypeFor[T](),
+		views[0], t.For, reflect.TypeFor[T](),
 		func(m Meta, data reflect.Value) any { return View[T]{m, data.Interface().(T)} },
 	})
 	return t
 }
 
+// byRight makes a template's copies, each for those who have one right, when it is first asked for.
+func byRight(site *Site, master *template.Template) func(farm.Right) (*template.Template, error) {
+	var copies [farm.Owning + 1]func() (*template.Template, error)
+	for has := range copies {
+		copies[has] = sync.OnceValues(func() (*template.Template, error) {
+			t, err := master.Clone()
+			if err != nil {
+				return nil, err
+			}
+			return t.Funcs(site.asks(farm.Right(has))), nil
+		})
+	}
+	return func(has farm.Right) (*template.Template, error) { return copies[has]() }
+}
+
 // Sample is a view with what it shows, for tests.
 type Sample struct {
-	Name     string
-	Template *template.Template
-	Shows    reflect.Type
-	View     func(Meta, reflect.Value) any
+	Name  string
+	For   func(farm.Right) (*template.Template, error)
+	Shows reflect.Type
+	View  func(Meta, reflect.Value) any
 }
 
 // Samples are the views of all pages.
 func (s *Site) Samples() []Sample { return s.views }
 
 // fromDisk reads the views of whoever called Parse anew, from the folder of that room.
-func fromDisk(site *Site, own template.FuncMap, views []string) func() (*template.Template, error) {
+func fromDisk(site *Site, own template.FuncMap, views []string) func(farm.Right) (*template.Template, error) {
 	_, caller, _, _ := runtime.Caller(3)
 	room := path.Base(path.Dir(caller))
-	return func() (*template.Template, error) {
+	return func(has farm.Right) (*template.Template, error) {
 		common, err := fs.Sub(site.Source, "page")
 		if err != nil {
 			return nil, err
@@ -80,21 +96,22 @@ func fromDisk(site *Site, own template.FuncMap, views []string) func() (*templat
 		if err != nil {
 			return nil, err
 		}
-		return parse(site, own, common, files, views)
+		t, err := parse(site, own, common, files, views)
+		if err != nil {
+			return nil, err
+		}
+		return t.Funcs(site.asks(has)), nil
 	}
 }
 
-// draw puts a view into its layout.
-func (t Template[T]) draw(v View[T]) ([]byte, error) {
-	now := t.Template
-	if t.again != nil {
-		var err error
-		if now, err = t.again(); err != nil {
-			return nil, err
-		}
+// Draw puts a view into its layout, with what its reader may do.
+func (t Template[T]) Draw(meta Meta, data T) ([]byte, error) {
+	now, err := t.For(meta.Member.Right())
+	if err != nil {
+		return nil, err
 	}
 	var b bytes.Buffer
-	err := now.ExecuteTemplate(&b, "layout", v)
+	err = now.ExecuteTemplate(&b, "layout", View[T]{meta, data})
 	return b.Bytes(), err
 }
 
@@ -135,6 +152,7 @@ func parse(site *Site, own template.FuncMap, common, files fs.FS, views []string
 		"list": func(v ...any) []any { return v },
 		"inc":  func(n int) int { return n + 1 },
 	}
+	maps.Copy(funcs, site.asks(farm.Reading)) // until it is known who reads
 	maps.Copy(funcs, own)
 	t, err := template.New("").Funcs(funcs).ParseFS(common, "*.html")
 	if err != nil {
