@@ -48,7 +48,7 @@ func (p *prover) through(l *lens) bool {
 			m.base.drop(i)
 		}
 	}
-	r := m.relax(false, mostLook, func(w *way) bool {
+	r := relax(&m, false, mostLook, func(w *way) bool {
 		x := &m.source[w.src]
 		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
 		there := p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull

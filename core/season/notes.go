@@ -68,10 +68,10 @@ func (n *Note) find(ctx context.Context, m *model, plan *Plan, got float64, seed
 	p := m.p
 	o := p.Orders[slices.IndexFunc(p.Orders, func(o Order) bool { return o.ID == n.Order })]
 	n.Limit, n.Why = "others", "Other promises that are worth more take what it needs."
-	if limit, why := m.never(o); limit != "" {
+	if limit, why := never(m, o); limit != "" {
 		n.Limit, n.Why = limit, why
 	}
-	for _, c := range p.cures(o, n.Short) {
+	for _, c := range curesFor(p, o, n.Short) {
 		if ctx.Err() != nil {
 			return
 		}
@@ -88,7 +88,7 @@ func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, se
 	m := newModel(c.p)
 	s := newSearcher(m, seed)
 	s.ctx = ctx
-	s.now.copy(m.restore(plan.Batches))
+	s.now.copy(restore(m, plan.Batches))
 	s.best.copy(s.now)
 	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == order })
 	s.trial.copy(s.now)
@@ -105,7 +105,7 @@ func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, se
 }
 
 // never tells why a promise cannot be served at all, whatever else is dropped.
-func (m *model) never(o Order) (limit, why string) {
+func never(m *model, o Order) (limit, why string) {
 	p := m.p
 	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == o.ID })
 	if len(m.cands[no]) > 0 {
@@ -167,7 +167,7 @@ func (c *cures) add(limit, why, says string, change func(q *Problem)) {
 }
 
 // cures lists them.
-func (p *Problem) cures(o Order, short float64) []cure {
+func curesFor(p *Problem, o Order, short float64) []cure {
 	c := &cures{Problem: p, o: o, short: short, kinds: map[string]bool{}}
 	for _, id := range o.Sources {
 		c.moreEggs(id)
@@ -189,7 +189,7 @@ func (p *Problem) cures(o Order, short float64) []cure {
 		fmt.Sprintf("%v more brooder places", math.Ceil(2*short)),
 		func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) },
 	)
-	touch := p.touching(o)
+	touch := touching(p, o)
 	for _, i := range touch {
 		days := p.Words.day(p.Away[i].From)
 		if p.Away[i].To > p.Away[i].From {
@@ -281,7 +281,7 @@ func (c *cures) grown(room map[string]float64, by float64) map[string]float64 {
 
 // touching lists the times away on which a promise's eggs would else be set, locked
 // down or pulled.
-func (p *Problem) touching(o Order) (away []int) {
+func touching(p *Problem, o Order) (away []int) {
 	for i, a := range p.Away {
 		hits := func(action string, from, to int) bool {
 			return slices.Contains(a.Not, action) && a.From <= to && from <= a.To

@@ -3,6 +3,7 @@ package season
 import (
 	"container/heap"
 	"context"
+	"iter"
 	"math"
 	"slices"
 
@@ -26,6 +27,8 @@ type prover struct {
 	left    int         // work of this turn
 	paid    int         // work that was counted
 	pause   func(struct{}) bool
+	next    func() (struct{}, bool)
+	halt    func()
 	over    bool
 }
 
@@ -33,17 +36,42 @@ type prover struct {
 // a searcher does in a round.
 const turn = 6e6
 
-func (m *model) prover(ctx context.Context) *prover {
-	p := &prover{m: m, ctx: ctx, best: m.empty(), bound: m.plain(), all: lens{free: true, wide: 21}}
+// newProver begins a proof; what stands is the first plan.
+func newProver(ctx context.Context, m *model) *prover {
+	p := &prover{m: m, ctx: ctx, best: m.empty(), bound: plain(m), all: lens{free: true, wide: 21}}
 	p.best.copy(m.base)
+	p.next, p.halt = iter.Pull(p.turns)
 	return p
 }
+
+// See takes note of the best plan that anybody knows.
+func (p *prover) See(best *state) { p.best.copy(best) }
+
+// Turn works on for a turn, or so many times as long; the best plan was found so many rounds ago. False: there is
+// nothing more to do.
+func (p *prover) Turn(quiet int, longer float64) bool {
+	p.quiet, p.left = quiet, int(turn*longer)
+	_, more := p.next()
+	return more
+}
+
+// Bound is the score that no plan exceeds.
+func (p *prover) Bound() float64 { return p.bound }
+
+// Best is the best plan that is known, by the proof or before.
+func (p *prover) Best() *state { return p.best }
+
+// Prices are what eggs are worth, by source and lay day; nil while that is not known.
+func (p *prover) Prices() [][]float64 { return p.prices }
+
+// Stop ends the work.
+func (p *prover) Stop() { p.halt() }
 
 // turns is the work, pausing when the turn is used up.
 func (p *prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
-	p.lower(p.m.windows(p.stop))
-	r := p.m.relax(false, mostFirst, nil)
+	p.lower(windowsOf(p.m, p.stop))
+	r := relax(p.m, false, mostFirst, nil)
 	large := r.rows > manyRows && r.rows <= mostFirst
 	var first *lp.First
 	if large {
@@ -125,7 +153,7 @@ func (p *prover) prove(r *relaxation) {
 		p.lower(r.base + (*open)[0].bound)
 		if !known {
 			if !r.exact {
-				p.prove(p.m.relax(true, mostRows, nil))
+				p.prove(relax(p.m, true, mostRows, nil))
 			}
 			return
 		}
@@ -352,8 +380,8 @@ func (r *relaxation) fraction() (on *split) {
 
 // plain is the bound that anybody sees: every promise filled from its best
 // source, at the cost of its eggs alone.
-func (m *model) plain() float64 {
-	sum := m.base.score + m.fixedWorth() // fixed eggs are paid for already
+func plain(m *model) float64 {
+	sum := m.base.score + fixedWorth(m) // fixed eggs are paid for already
 	for o := range m.order {
 		q := &m.order[o]
 		most := 0.0
@@ -369,7 +397,7 @@ func (m *model) plain() float64 {
 }
 
 // fixedWorth is what the young of fixed batches may bring at most.
-func (m *model) fixedWorth() (sum float64) {
+func fixedWorth(m *model) (sum float64) {
 	for _, p := range m.base.parts {
 		best, pull := 0.0, p.t+m.source[p.src].sp.Pull
 		for o := range m.order {

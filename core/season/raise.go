@@ -44,7 +44,7 @@ func RaiseOf(ctx context.Context, p *Problem, plan *Plan, c Chance, order string
 			if ctx.Err() != nil {
 				return best
 			}
-			wider, ok := p.wider(o, b, plan.Batches, more)
+			wider, ok := wider(p, o, b, plan.Batches, more)
 			if !ok {
 				continue
 			}
@@ -67,7 +67,7 @@ func RaiseOf(ctx context.Context, p *Problem, plan *Plan, c Chance, order string
 
 // wider gives a batch more eggs that nobody takes, the freshest first; false if there are too
 // few, or if it does not serve the promise.
-func (p *Problem) wider(o Order, b Batch, all []Batch, more int) (Batch, bool) {
+func wider(p *Problem, o Order, b Batch, all []Batch, more int) (Batch, bool) {
 	src := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == b.Source })]
 	sp, _ := p.speciesOf(src.Species)
 	if pull := b.SetDay + sp.Pull; pull < o.PullFrom || pull > o.PullTo || !slices.Contains(o.Sources, b.Source) {

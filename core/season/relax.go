@@ -49,17 +49,15 @@ type laid struct {
 // machine that may be shut, up to lockdown.
 type span struct{ machine, from, to int }
 
-type at struct{ machine, day int }
-
 // relax builds it of the batches to keep, or of all. What would have more rows than most is
 // not built to its end.
-func (m *model) relax(exact bool, most int, keep func(*way) bool) *relaxation {
+func relax(m *model, exact bool, most int, keep func(*way) bool) *relaxation {
 	r := &relaxation{
 		base: m.base.score, settings: map[at]int{}, loads: map[span]int{}, supply: map[sourceDay]int{},
 	}
-	r.ways = m.ways(r, most, keep)
+	r.ways = waysOf(m, r, most, keep)
 	if r.exact = exact; exact && rowsPerWay*len(r.ways) <= most {
-		m.fillers(r)
+		fillers(m, r)
 	}
 	if r.rows = rowsPerWay * len(r.ways); r.rows > most { // and there will be more
 		return r
@@ -326,8 +324,8 @@ func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, se
 
 // plan is the plan that whole variables stand for, as far as it keeps the rules.
 func (r *relaxation) plan(m *model) *state {
-	s := newSearcher(m, 0)
-	s.trial.copy(m.base)
+	s := m.empty()
+	s.copy(m.base)
 	left := make([]int, len(r.laid))
 	for i, l := range r.laid {
 		left[i] = int(math.Round(r.X(l.v)))
@@ -343,8 +341,8 @@ func (r *relaxation) plan(m *model) *state {
 		x := &m.source[w.src]
 		p := part{src: w.src, t: w.t, a: w.a, h: w.h}
 		want := min(
-			int(math.Round(r.X(w.eggs))), int(s.trial.setterRoom(w.src, w.t, w.a)),
-			int(s.trial.hatcherRoom(w.src, w.t, w.h)),
+			int(math.Round(r.X(w.eggs))), int(s.setterRoom(w.src, w.t, w.a)),
+			int(s.hatcherRoom(w.src, w.t, w.h)),
 		)
 		for i, l := range r.laid {
 			if n := min(left[i], want-p.eggs); n > 0 && l.src == w.src && l.t == w.t {
@@ -354,20 +352,20 @@ func (r *relaxation) plan(m *model) *state {
 				p.lays = append(p.lays, take{l.day, n})
 			}
 		}
-		if p.eggs == 0 || p.young*x.sp.BroodPlaces > s.trial.broodRoom(w.src, w.t) {
+		if p.eggs == 0 || p.young*x.sp.BroodPlaces > s.broodRoom(w.src, w.t) {
 			continue
 		}
-		s.trial.put(p)
-		last := len(s.trial.parts) - 1
+		s.put(p)
+		last := len(s.parts) - 1
 		for _, o := range slices.Sorted(maps.Keys(w.young)) {
 			k := gift{w.src, w.t, o}
-			if y := min(gifts[k], s.trial.parts[last].spare(), m.order[o].Young-s.trial.got[o]); y > 0 {
+			if y := min(gifts[k], s.parts[last].spare(), m.order[o].Young-s.got[o]); y > 0 {
 				gifts[k] -= y
-				s.trial.give(last, o, y)
+				s.give(last, o, y)
 			}
 		}
 	}
-	s.trial.dropSmall()
+	s.dropSmall()
 	s.spread()
-	return s.trial
+	return s
 }

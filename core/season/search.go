@@ -64,14 +64,6 @@ func (s *searcher) keep() {
 	}
 }
 
-// better: less is lacking, or it scores more.
-func (s *state) better(o *state) bool {
-	if a, b := s.lacks(), o.lacks(); a != b {
-		return a < b
-	}
-	return s.score > o.score+hair
-}
-
 // round is so many steps that cool down once; now and then the plan goes back to
 // the best.
 const round = 400
@@ -182,7 +174,7 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 	slices.SortFunc(s.queue, func(a, b int) int { return cmp.Or(cmp.Compare(s.rank[a], s.rank[b]), a-b) })
 	s.join()
 	if len(s.m.base.parts) == 0 || s.dice.IntN(2) == 0 { // what is fixed need not serve the dearest
-		s.spread()
+		s.trial.spread()
 	}
 	for _, o := range s.queue {
 		if s.over() { // what is in so far is a plan
@@ -190,7 +182,7 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 		}
 		for s.fill(o) {
 		}
-		s.spread()
+		s.trial.spread()
 	}
 }
 
@@ -253,31 +245,6 @@ func (s *searcher) worth(p *part) (worth float64) {
 		}
 	}
 	return
-}
-
-// spread hands spare young to the promises that want them, the dearest first.
-func (s *searcher) spread() {
-	for i := range s.trial.parts {
-		p := &s.trial.parts[i]
-		spare := p.spare()
-		for spare > 1e-7 {
-			best := -1
-			pull := p.t + s.m.source[p.src].sp.Pull
-			for o := range s.m.order {
-				q := &s.m.order[o]
-				wants := pull >= q.PullFrom && pull <= q.PullTo && q.Young-s.trial.got[o] > 1e-7 && q.Value > 0
-				if wants && slices.Contains(q.sources, p.src) && (best < 0 || q.Value > s.m.order[best].Value) {
-					best = o
-				}
-			}
-			if best < 0 {
-				break
-			}
-			y := min(spare, s.m.order[best].Young-s.trial.got[best])
-			s.trial.give(i, best, y)
-			spare -= y
-		}
-	}
 }
 
 // offer is a batch that may serve a promise, and what it is worth.

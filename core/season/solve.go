@@ -3,7 +3,6 @@ package season
 import (
 	"context"
 	"fmt"
-	"iter"
 	"math"
 	"slices"
 	"sync"
@@ -49,6 +48,26 @@ const searchers = 2
 // enough to give up a poor one, seldom enough to stay different.
 const apart = 40
 
+// proof lowers a bound that no plan exceeds, and finds plans on the way.
+type proof interface {
+	See(best *state)
+	Turn(quiet int, longer float64) (more bool)
+	Bound() float64
+	Best() *state
+	Prices() [][]float64
+	Stop()
+}
+
+// unproven leaves the work to the search alone.
+type unproven struct{}
+
+func (unproven) See(*state)             {}
+func (unproven) Turn(int, float64) bool { return false }
+func (unproven) Bound() float64         { return math.Inf(1) }
+func (unproven) Best() *state           { return nil }
+func (unproven) Prices() [][]float64    { return nil }
+func (unproven) Stop()                  {}
+
 // Solve plans until the best is proven, the steps are done or the context ends,
 // and always gives a plan that keeps the rules. The same problem, seed and number of
 // steps give the same plan and bound. Pins that contradict the rules, or a pinned
@@ -58,7 +77,7 @@ func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
 		return nil, err
 	}
 	m := newModel(p)
-	plan, best := m.solve(ctx, o)
+	plan, best := solve(ctx, m, o)
 	if best.lacks() > 0 {
 		k := m.small[slices.IndexFunc(m.small, func(k at) bool {
 			return float64(best.sets[k.machine][k.day].eggs) < p.MinBatch*(1-tolerance)
@@ -71,9 +90,9 @@ func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
 	return plan, nil
 }
 
-func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
+func solve(ctx context.Context, m *model, o Options) (*Plan, *state) {
 	if o.Accepted != nil {
-		m.accept(o.Accepted, o.Change)
+		accept(m, o.Accepted, o.Change)
 	}
 	steps := o.Steps
 	if _, timed := ctx.Deadline(); steps == 0 && !timed {
@@ -83,7 +102,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 	for i := range team {
 		team[i] = newSearcher(m, o.Seed*searchers+uint64(i))
 		if o.Accepted != nil {
-			team[i].now.copy(m.restore(o.Accepted))
+			team[i].now.copy(restore(m, o.Accepted))
 			team[i].best.copy(team[i].now)
 		}
 		team[i].start() // however little time there is: then there is a plan
@@ -95,27 +114,26 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 			lead = s
 		}
 	}
-	prover := m.prover(ctx)
-	prove, halt := iter.Pull(prover.turns)
-	defer halt()
-	proving := o.Accepted == nil
-	if !proving {
-		prover.bound = math.Inf(1)
+	var proof proof = unproven{}
+	if o.Accepted == nil {
+		proof = newProver(ctx, m)
 	}
+	defer proof.Stop()
 	done, quiet := 0, 0
-	open := func() bool { return prover.bound-lead.best.score > 1e-6 || lead.best.lacks() > 0 }
+	proving := true
+	open := func() bool { return proof.Bound()-lead.best.score > 1e-6 || lead.best.lacks() > 0 }
 	for ctx.Err() == nil && open() && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
 		for _, s := range team {
-			s.prices = prover.prices
+			s.prices = proof.Prices()
 		}
 		if proving {
-			prover.best.copy(lead.best)
-			prover.quiet, prover.left = quiet, turn
+			longer := 1.0
 			if quiet > patience { // the search finds no more
-				prover.left *= 8
+				longer = 8
 			}
-			work.Go(func() { _, proving = prove() })
+			proof.See(lead.best)
+			work.Go(func() { proving = proof.Turn(quiet, longer) })
 		}
 		for _, s := range team {
 			work.Go(func() {
@@ -132,9 +150,9 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 				lead, quiet = s, 0
 			}
 		}
-		if prover.best.better(lead.best) {
-			lead.best.copy(prover.best)
-			lead.now.copy(prover.best)
+		if found := proof.Best(); found != nil && found.better(lead.best) {
+			lead.best.copy(found)
+			lead.now.copy(found)
 		}
 		for _, s := range team { // who is behind for long begins anew from the best
 			if s != lead && lead.best.better(s.best) && (done/round)%apart == 0 {
@@ -143,7 +161,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 			}
 		}
 		if o.Progress != nil {
-			o.Progress(Progress{done, lead.best.score, prover.bound})
+			o.Progress(Progress{done, lead.best.score, proof.Bound()})
 		}
 	}
 	plan := &Plan{Notes: []Note{}, Steps: done}
@@ -152,7 +170,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 	if plan.Batches == nil {
 		plan.Batches = []Batch{}
 	}
-	if b := prover.bound; o.Accepted == nil {
+	if b := proof.Bound(); o.Accepted == nil {
 		b = max(b, plan.Score)
 		if b-plan.Score <= 1e-6 {
 			b = plan.Score
@@ -163,7 +181,7 @@ func (m *model) solve(ctx context.Context, o Options) (*Plan, *state) {
 }
 
 // accept makes settings that differ from a plan cost more.
-func (m *model) accept(batches []Batch, change float64) {
+func accept(m *model, batches []Batch, change float64) {
 	m.changed, m.change = map[at]bool{}, change
 	for _, b := range batches {
 		m.changed[at{m.machineNo(b.Setter), b.SetDay}] = true
@@ -173,7 +191,7 @@ func (m *model) accept(batches []Batch, change float64) {
 
 // restore puts the batches of a plan back as far as they still fit: those for which
 // eggs, machines or days are lacking are made smaller or left out.
-func (m *model) restore(batches []Batch) *state {
+func restore(m *model, batches []Batch) *state {
 	s := newSearcher(m, 1)
 	s.trial.copy(m.base)
 	for _, b := range batches {
@@ -209,6 +227,6 @@ func (m *model) restore(batches []Batch) *state {
 		}
 	}
 	s.trial.dropSmall()
-	s.spread()
+	s.trial.spread()
 	return s.trial
 }

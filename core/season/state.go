@@ -560,3 +560,38 @@ func (s *state) batches() (plan, standing []Batch) {
 	}
 	return
 }
+
+// better: less is lacking, or it scores more.
+func (s *state) better(o *state) bool {
+	if a, b := s.lacks(), o.lacks(); a != b {
+		return a < b
+	}
+	return s.score > o.score+hair
+}
+
+// spread hands spare young to the promises that want them, the dearest first.
+func (s *state) spread() {
+	for i := range s.parts {
+		p := &s.parts[i]
+		spare := p.spare()
+		for spare > 1e-7 {
+			best := -1
+			pull := p.t + s.m.source[p.src].sp.Pull
+			for o := range s.m.order {
+				q := &s.m.order[o]
+				wants := pull >= q.PullFrom && pull <= q.PullTo && q.Young-s.got[o] > 1e-7 && q.Value > 0
+				if wants && slices.Contains(q.sources, p.src) && (best < 0 || q.Value > s.m.order[best].Value) {
+					best = o
+				}
+			}
+			if best < 0 {
+				break
+			}
+			y := min(spare, s.m.order[best].Young-s.got[best])
+			s.give(i, best, y)
+			spare -= y
+		}
+	}
+}
+
+type at struct{ machine, day int }

@@ -21,7 +21,7 @@ const rowsPerWay = 3
 
 // ways lists the batches that can serve a promise; not all of them, if they would have
 // more rows than most.
-func (m *model) ways(r *relaxation, most int, keep func(*way) bool) (all []*way) {
+func waysOf(m *model, r *relaxation, most int, keep func(*way) bool) (all []*way) {
 	type key struct{ src, t, a, h int }
 	known := map[key]*way{}
 	for o, cands := range m.cands {
@@ -31,7 +31,7 @@ func (m *model) ways(r *relaxation, most int, keep func(*way) bool) (all []*way)
 					k := key{c.src, c.t, a, h}
 					w := known[k]
 					if w == nil {
-						if w = m.way(c.src, c.t, a, h); w == nil || keep != nil && !keep(w) {
+						if w = wayOf(m, c.src, c.t, a, h); w == nil || keep != nil && !keep(w) {
 							continue
 						}
 						r.addEggs(m, w)
@@ -58,7 +58,7 @@ func (m *model) ways(r *relaxation, most int, keep func(*way) bool) (all []*way)
 }
 
 // way is a batch that may be, by what is fixed, or nil.
-func (m *model) way(src, t, a, h int) *way {
+func wayOf(m *model, src, t, a, h int) *way {
 	x := &m.source[src]
 	have := 0.0
 	for _, age := range x.ages[0] {
@@ -79,7 +79,7 @@ func (r *relaxation) addEggs(m *model, w *way) {
 }
 
 // fillers adds the batches that serve nobody but may fill settings up.
-func (m *model) fillers(r *relaxation) {
+func fillers(m *model, r *relaxation) {
 	if m.p.MinBatch <= 1 {
 		return
 	}
@@ -99,7 +99,7 @@ func (m *model) fillers(r *relaxation) {
 				continue
 			}
 			for _, h := range c.hatches {
-				if w := m.way(src, k.day, k.machine, h); w != nil {
+				if w := wayOf(m, src, k.day, k.machine, h); w != nil {
 					r.addEggs(m, w)
 					r.ways = append(r.ways, w)
 				}

@@ -21,7 +21,7 @@ type share struct {
 // fall into it shares the eggs laid then, the loads that a hatcher can shut then,
 // and the brooder. It suits seasons that are too large to be looked at day by day.
 // Where it is stopped before it is built, the plain bound stands.
-func (m *model) windows(stop func() bool) float64 {
+func windowsOf(m *model, stop func() bool) float64 {
 	w := &windows{Program: &lp.Program{}, m: m, stop: stop}
 	w.shares()
 	w.promises()
@@ -33,10 +33,10 @@ func (m *model) windows(stop func() bool) float64 {
 	}
 	w.brooder()
 	if rows, _ := w.Size(); rows == 0 || rows > mostRows || stop() {
-		return m.plain()
+		return plain(m)
 	}
 	w.Solve(math.Inf(-1), stop)
-	return m.base.score + m.fixedWorth() + w.Bound()
+	return m.base.score + fixedWorth(m) + w.Bound()
 }
 
 type windows struct {
