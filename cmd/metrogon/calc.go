@@ -11,10 +11,11 @@ import (
 	"math"
 	"os"
 
+	"metrogon/core/season/solve"
+
 	"metrogon/core/air"
 	"metrogon/core/calendar"
 	"metrogon/core/moisture"
-	"metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 )
@@ -194,7 +195,7 @@ const planExample = `{"days": 60, "min_batch": 6, "egg_cost": 0.1, "setting_cost
 	"sources": ["barred"], "young": 12, "pull_from": 26, "pull_to": 32, "value": 3}], "seconds": 1}`
 
 func calcPlan(ctx context.Context, in []byte) (any, error) {
-	r, err := season.ReadRequest(in)
+	r, err := solve.ReadRequest(in)
 	if err != nil {
 		return nil, err
 	}

@@ -15,7 +15,7 @@ type Change struct {
 func Changes(before, after []Batch, words Words) (all []Change) {
 	eggs := func(list []Batch, b Batch) (n float64) {
 		for _, o := range list {
-			if samePlace(o, b) {
+			if SamePlace(o, b) {
 				n += o.Eggs.Count()
 			}
 		}
@@ -30,7 +30,7 @@ func Changes(before, after []Batch, words Words) (all []Change) {
 		seen[id] = true
 		c := Change{Batch: b, Before: eggs(before, b), After: eggs(after, b)}
 		way := fmt.Sprintf(
-			"%s on %s, %s to %s", words.name(b.Source), words.day(b.SetDay), words.name(b.Setter), words.name(b.Hatcher),
+			"%s on %s, %s to %s", words.Called(b.Source), words.OnDay(b.SetDay), words.Called(b.Setter), words.Called(b.Hatcher),
 		)
 		switch {
 		case c.After == 0:

@@ -17,9 +17,9 @@ type Broken struct {
 const forbidden = 11
 
 // Limits hold to this share, and absolutely below 1.
-const tolerance = 1e-6
+const Tolerance = 1e-6
 
-func within(used, limit float64) bool { return used <= limit+tolerance*max(math.Abs(limit), 1) }
+func within(used, limit float64) bool { return used <= limit+Tolerance*max(math.Abs(limit), 1) }
 
 // Judge scores a plan and lists the rules that it breaks. It reads the plan as it
 // is written, whoever made it; unknown ids break the rule of their kind. Batches of
@@ -33,7 +33,7 @@ func (p *Problem) Judge(batches []Batch) (score float64, broken []Broken) {
 	}
 	n := 0
 	for _, b := range batches {
-		if b.SetDay < 0 && slices.ContainsFunc(standing, func(o Batch) bool { return samePlace(o, b) }) {
+		if b.SetDay < 0 && slices.ContainsFunc(standing, func(o Batch) bool { return SamePlace(o, b) }) {
 			continue
 		}
 		n++
@@ -128,13 +128,13 @@ func (j *judge) pins(batches []Batch) (standing []Batch) {
 		if b.SetDay < 0 {
 			b.Orders = nil
 			for _, o := range batches {
-				if samePlace(o, b) {
+				if SamePlace(o, b) {
 					b.Orders = o.Orders
 				}
 			}
 			standing = append(standing, b)
 		} else if !slices.ContainsFunc(batches, func(o Batch) bool {
-			return samePlace(o, b) && o.Eggs.Count() >= b.Eggs.Count()-tolerance
+			return SamePlace(o, b) && o.Eggs.Count() >= b.Eggs.Count()-Tolerance
 		}) {
 			j.bad(forbidden, "the pin of %s, set on day %d, is missing", b.Source, b.SetDay)
 		}
@@ -151,7 +151,7 @@ func (j *judge) batch(e entry) {
 	if e.src = j.sources[e.Source]; e.src == nil {
 		j.bad(1, "%s: there is no source %s", e.who(), e.Source)
 	} else {
-		e.sp, _ = j.p.speciesOf(e.src.Species)
+		e.sp, _ = j.p.SpeciesOf(e.src.Species)
 		e.young = j.youngOf(e)
 		if !e.stands {
 			j.horizon(e)
@@ -186,9 +186,9 @@ func (j *judge) wholeEggs(e entry) {
 
 // bans sees that nothing forbidden is done, but for pins.
 func (j *judge) bans(e entry) {
-	pinned := slices.ContainsFunc(j.p.Fixed, func(f Batch) bool { return samePlace(f, e.Batch) })
+	pinned := slices.ContainsFunc(j.p.Fixed, func(f Batch) bool { return SamePlace(f, e.Batch) })
 	if !pinned && slices.ContainsFunc(j.p.Forbidden, func(f Ban) bool {
-		return f.hits(e.Source, e.Setter, e.Hatcher, e.SetDay)
+		return f.Hits(e.Source, e.Setter, e.Hatcher, e.SetDay)
 	}) {
 		j.bad(forbidden, "%s is forbidden", e.who())
 	}
@@ -228,8 +228,8 @@ func (j *judge) horizon(e entry) {
 // away is rule 8.
 func (j *judge) away(e entry) {
 	for k, d := range []int{e.SetDay, e.SetDay + e.sp.Lockdown, e.SetDay + e.sp.Pull} {
-		if a, gone := j.p.awayOn(actions[k], d); gone {
-			j.bad(8, "%s: %s falls on day %d, away from day %d to %d", e.who(), actions[k], d, a.From, a.To)
+		if a, gone := j.p.AwayOn(Actions[k], d); gone {
+			j.bad(8, "%s: %s falls on day %d, away from day %d to %d", e.who(), Actions[k], d, a.From, a.To)
 		}
 	}
 }
@@ -319,7 +319,7 @@ func (j *judge) supply() {
 // settings is rule 2.
 func (j *judge) settings() {
 	for s, n := range j.set {
-		if n < j.p.MinBatch*(1-tolerance) {
+		if n < j.p.MinBatch*(1-Tolerance) {
 			j.bad(
 				2, "machine %s: the setting of day %d holds %.6g eggs, at least %.6g are needed",
 				s.id, s.day, n, j.p.MinBatch,
@@ -454,11 +454,11 @@ func (j *judge) score() (score float64) {
 	return score - (j.p.EggCost*j.eggs + j.p.SettingCost*float64(len(j.set)))
 }
 
-func samePlace(a, b Batch) bool {
+func SamePlace(a, b Batch) bool {
 	return a.Source == b.Source && a.SetDay == b.SetDay && a.Setter == b.Setter && a.Hatcher == b.Hatcher
 }
 
-func (p *Problem) awayOn(action string, day int) (Away, bool) {
+func (p *Problem) AwayOn(action string, day int) (Away, bool) {
 	for _, a := range p.Away {
 		if day >= a.From && day <= a.To && slices.Contains(a.Not, action) {
 			return a, true

@@ -6,9 +6,9 @@ import (
 	"strings"
 )
 
-// pins names what is wrong with pins: they have to keep the rules among
+// Pins names what is wrong with pins: they have to keep the rules among
 // themselves. That a pinned setting is small is no fault, since more may join it.
-func (p *Problem) pins() error {
+func (p *Problem) Pins() error {
 	if len(p.Fixed) == 0 {
 		return nil
 	}

@@ -38,31 +38,35 @@ type Words struct {
 	Name func(id string) string
 }
 
-func (w Words) day(n int) string {
+// OnDay writes a day.
+func (w Words) OnDay(n int) string {
 	if w.Day == nil {
 		return fmt.Sprintf("day %d", n)
 	}
 	return w.Day(n)
 }
 
-func (w Words) days(from, to int) string {
+// OnDays writes the days from one to another.
+func (w Words) OnDays(from, to int) string {
 	if w.Day == nil {
 		return fmt.Sprintf("days %d to %d", from, to)
 	}
 	return w.Day(from) + " to " + w.Day(to)
 }
 
-func (w Words) name(id string) string {
+// Called writes an id.
+func (w Words) Called(id string) string {
 	if w.Name == nil {
 		return id
 	}
 	return w.Name(id)
 }
 
-func (w Words) names(ids []string) string {
+// AllCalled writes ids.
+func (w Words) AllCalled(ids []string) string {
 	all := make([]string, len(ids))
 	for i, id := range ids {
-		all[i] = w.name(id)
+		all[i] = w.Called(id)
 	}
 	return strings.Join(all, ", ")
 }
@@ -141,7 +145,7 @@ func (c *Clutch) UnmarshalJSON(text []byte) error {
 		*c = Clutch{{0, n}}
 		return nil
 	}
-	return strict(text, (*[]Lay)(c))
+	return Strict(text, (*[]Lay)(c))
 }
 
 // Count is the number of eggs.
@@ -167,7 +171,7 @@ type Ban struct {
 	To      *int   `json:"to,omitempty"`
 }
 
-func (b Ban) hits(source, setter, hatcher string, day int) bool {
+func (b Ban) Hits(source, setter, hatcher string, day int) bool {
 	return (b.Source == "" || b.Source == source) && (b.Setter == "" || b.Setter == setter) &&
 		(b.Hatcher == "" || b.Hatcher == hatcher) &&
 		(b.From == nil || day >= *b.From) && (b.To == nil || day <= *b.To)
@@ -180,14 +184,14 @@ const MostDays = 5000
 // cannot be, give an error that names the field.
 func Read(text []byte) (*Problem, error) {
 	p := new(Problem)
-	if err := strict(text, p); err != nil {
+	if err := Strict(text, p); err != nil {
 		return nil, err
 	}
 	return p, p.Check()
 }
 
-// strict decodes one value and asks for every field that may not be left out.
-func strict(text []byte, into any) error {
+// Strict decodes one value and asks for every field that may not be left out.
+func Strict(text []byte, into any) error {
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.DisallowUnknownFields()
 	err := d.Decode(into)
@@ -400,7 +404,7 @@ func (c *check) away(p *Problem) {
 		c.in(at+".from", float64(a.From), -farDays, farDays)
 		c.in(at+".to", float64(a.To), float64(a.From), farDays)
 		for j, what := range a.Not {
-			if !slices.Contains(actions, what) {
+			if !slices.Contains(Actions, what) {
 				c.bad("%s.not[%d]: %q is not known; it may be set, lockdown or pull", at, j, what)
 			}
 		}
@@ -448,7 +452,7 @@ func (c *check) fixed(p *Problem) {
 	}
 }
 
-var actions = []string{"set", "lockdown", "pull"}
+var Actions = []string{"set", "lockdown", "pull"}
 
 func sortedKeys(m map[string]float64) []string {
 	keys := make([]string, 0, len(m))
@@ -459,7 +463,7 @@ func sortedKeys(m map[string]float64) []string {
 	return keys
 }
 
-func (p *Problem) speciesOf(id string) (Species, bool) {
+func (p *Problem) SpeciesOf(id string) (Species, bool) {
 	i := slices.IndexFunc(p.Species, func(s Species) bool { return s.ID == id })
 	if i < 0 {
 		return Species{}, false

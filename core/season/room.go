@@ -1,5 +1,6 @@
-// Package season plans machines over days. So far it judges what stands in
-// them: room, and one climate at a time.
+// Package season is a season to be planned and its rules: what stands in machines over days (room, one climate at a
+// time), and whether a plan keeps the rules and what it is worth. Package solve finds plans, package bound proves how
+// good one can be; both work on a plan in the making, package draft.
 package season
 
 import (

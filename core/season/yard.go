@@ -195,7 +195,7 @@ func (y Yard) brooder(m Move) (all []Trouble) {
 	slices.SortFunc(steps, func(a, b step) int { return cmp.Or(a.at.Compare(b.at), cmp.Compare(a.places, b.places)) })
 	worst, sum := Trouble{Reason: BrooderReason}, 0.0
 	for i, s := range steps {
-		if sum += s.places; sum-y.Places > worst.Over+tolerance {
+		if sum += s.places; sum-y.Places > worst.Over+Tolerance {
 			worst.Over, worst.From = sum-y.Places, s.at
 			if i+1 < len(steps) {
 				worst.To = steps[i+1].at

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"metrogon/core/season/solve"
+
 	planner "metrogon/core/season"
 	"metrogon/farm"
 	"metrogon/farm/journal"
@@ -24,8 +26,8 @@ const (
 
 // answer is what a job keeps of its work.
 type answer struct {
-	*planner.Answer
-	Raise *planner.Raise `json:"raise,omitempty"` // of the most fragile promise
+	*solve.Answer
+	Raise *solve.Raise `json:"raise,omitempty"` // of the most fragile promise
 }
 
 // Ask asks for a plan of the farm as it is, or as it would be. A job works on it.
@@ -272,7 +274,7 @@ func (b *Service) Export(ctx context.Context, m *farm.Member, id int64) (problem
 		if err != nil {
 			return err
 		}
-		r, err := planner.ReadRequest(row.Request)
+		r, err := solve.ReadRequest(row.Request)
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/season/solve"
+
 	planner "metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/farm/snapshot"
@@ -55,8 +57,8 @@ func layOf(source string, laid int, from time.Time) (pen int64, on time.Time) {
 
 // problem makes the planner's problem of the farm: pins are the planned batches that stay
 // where they are, the others that she expects are given back as accepted.
-func (s *scene) problem() (r *planner.Request, err error) {
-	r = &planner.Request{Problem: planner.Problem{
+func (s *scene) problem() (r *solve.Request, err error) {
+	r = &solve.Request{Problem: planner.Problem{
 		MinBatch: fewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.brooderPlaces(),
 		Species: []planner.Species{}, Sources: []planner.Source{}, Machines: []planner.Machine{}, Orders: []planner.Order{},
 	}}
@@ -105,7 +107,7 @@ func (s *scene) horizon() int {
 	return min(last, mostDays)
 }
 
-func (s *scene) addKinds(r *planner.Request) error {
+func (s *scene) addKinds(r *solve.Request) error {
 	for _, kind := range s.kinds {
 		lockdown, pull, err := s.span(kind)
 		if err != nil {
@@ -123,7 +125,7 @@ func (s *scene) addKinds(r *planner.Request) error {
 	return nil
 }
 
-func (s *scene) addMachines(r *planner.Request) {
+func (s *scene) addMachines(r *solve.Request) {
 	for _, x := range s.w.Machines {
 		m := planner.Machine{
 			ID: machineID(x.ID), Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: x.CleanDays,
@@ -165,7 +167,7 @@ func (s *scene) used(id int64) bool {
 		slices.ContainsFunc(s.ahead, func(p snapshot.Planned) bool { return p.SetterID == id || p.HatcherID == id })
 }
 
-func (s *scene) addAway(r *planner.Request) {
+func (s *scene) addAway(r *solve.Request) {
 	for _, a := range s.book.Away {
 		r.Away = append(r.Away, planner.Away{From: s.day(a.FromOn), To: s.day(a.ToOn), Not: a.Actions})
 	}
@@ -173,7 +175,7 @@ func (s *scene) addAway(r *planner.Request) {
 
 // addOrders asks for as many young as make each promise as sure as it has to be, together
 // worth what it is worth.
-func (s *scene) addOrders(r *planner.Request) {
+func (s *scene) addOrders(r *solve.Request) {
 	for _, o := range s.book.Orders {
 		if o.What == EggsOrder || o.ToOn.Before(s.today) || o.Delivered >= o.Count || s.beliefs[o.Species].Young == nil {
 			continue
@@ -201,7 +203,7 @@ func (s *scene) addOrders(r *planner.Request) {
 // addPlanned gives the planned batches: those that stay are pins, the others were agreed on; one
 // that serves no promise and cannot stay is left to her.
 // What is there of their eggs is taken first.
-func (s *scene) addPlanned(r *planner.Request) {
+func (s *scene) addPlanned(r *solve.Request) {
 	for _, p := range s.ahead {
 		day := max(0, s.day(p.SetOn))
 		eggs := s.supply.forPlanned(s, p, day)
@@ -209,7 +211,7 @@ func (s *scene) addPlanned(r *planner.Request) {
 		switch {
 		case mayMove(p, s.loose):
 			if r.Replan == nil {
-				r.Replan = &planner.Replan{ChangeCost: changeCost}
+				r.Replan = &solve.Replan{ChangeCost: changeCost}
 			}
 			r.Replan.Accepted = append(r.Replan.Accepted, all...)
 		case !slices.Contains(s.stuck, p.ID): // else its eggs are kept for it, and no more
@@ -245,7 +247,7 @@ func (s *scene) source(e rows.PlannedEggs) (id string, laid int) {
 	return penID(e.PenID), s.day(e.LaidOn)
 }
 
-func (s *scene) addSources(r *planner.Request, eggs supply) {
+func (s *scene) addSources(r *solve.Request, eggs supply) {
 	for _, p := range s.w.Pens {
 		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
 			continue
@@ -269,7 +271,7 @@ func (s *scene) addSources(r *planner.Request, eggs supply) {
 
 // addStanding gives what stands in the machines, by pen. The planner knows what stands by its set
 // day before day 0; what was set today is given as set yesterday, of a kind that takes a day more.
-func (s *scene) addStanding(r *planner.Request) {
+func (s *scene) addStanding(r *solve.Request) {
 	s.addBroods(r)
 	for _, v := range s.open {
 		o, housed := s.stands[v.ID], s.housed(v.ID)
@@ -310,7 +312,7 @@ const nursery = "brooders"
 
 // addBroods gives young that are in the brooders, as batches of which only the young are left: they take brooder
 // room and nothing else.
-func (s *scene) addBroods(r *planner.Request) {
+func (s *scene) addBroods(r *solve.Request) {
 	for _, b := range s.book.Broods {
 		source := slices.IndexFunc(r.Sources, func(x planner.Source) bool {
 			return x.Species == b.Species && (b.PenID == nil || x.ID == penID(*b.PenID))
@@ -338,7 +340,7 @@ const today = "-today"
 
 // setToday gives the source of eggs that were set today: with its kind it is like the pen's, but
 // that all comes a day later.
-func setToday(r *planner.Request, id string) string {
+func setToday(r *solve.Request, id string) string {
 	i := slices.IndexFunc(r.Sources, func(x planner.Source) bool { return x.ID == id })
 	late := r.Sources[i]
 	late.ID, late.Supply = id+today, []planner.Lay{}
@@ -369,7 +371,7 @@ func setToday(r *planner.Request, id string) string {
 }
 
 // least is the fewest eggs of a setting: no more than any that is pinned holds.
-func least(r *planner.Request) float64 {
+func least(r *solve.Request) float64 {
 	sets := map[string]float64{}
 	for _, b := range r.Fixed {
 		if b.SetDay >= 0 {
@@ -399,7 +401,7 @@ func joined(all []planner.Batch, b planner.Batch) []planner.Batch {
 	return append(all, b)
 }
 
-func (s *scene) addBan(r *planner.Request, b rows.Ban) {
+func (s *scene) addBan(r *solve.Request, b rows.Ban) {
 	from, to := s.day(b.FromOn), s.day(b.ToOn)
 	for _, src := range r.Sources {
 		if src.Species == b.Species {
@@ -441,19 +443,19 @@ func (s *scene) name(id string) string {
 
 // chance is what is uncertain of a plan: each pen's belief, how batches differ, how laying
 // does, and how many young of each promise have to be there for it to be kept.
-func (s *scene) chance(r *planner.Request) *planner.Chance {
-	c := &planner.Chance{
-		Runs: 2000, Posteriors: map[string]planner.Posterior{}, Needs: map[string]planner.Need{},
+func (s *scene) chance(r *solve.Request) *solve.Chance {
+	c := &solve.Chance{
+		Runs: 2000, Posteriors: map[string]solve.Posterior{}, Needs: map[string]solve.Need{},
 	}
 	for _, src := range r.Sources {
 		b := s.beliefs[strings.TrimSuffix(src.Species, today)]
 		y := b.Young[numberOf(src.ID)]
-		c.Posteriors[src.ID], c.Rho = planner.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
+		c.Posteriors[src.ID], c.Rho = solve.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
 	}
 	c.LayingSpread = s.layingSpread()
 	for _, o := range s.book.Orders {
 		if slices.ContainsFunc(r.Orders, func(q planner.Order) bool { return q.ID == orderID(o.ID) }) {
-			c.Needs[orderID(o.ID)] = planner.Need{
+			c.Needs[orderID(o.ID)] = solve.Need{
 				Count: float64(o.Count - o.Delivered), Females: o.What == PulletsOrder,
 			}
 		}

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/season/solve"
+
 	planner "metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/core/wording"
@@ -213,7 +215,7 @@ func (s *scene) view(row rows.Plan) (v PlanView, err error) {
 	if row.State != Finished {
 		return v, nil
 	}
-	r, err := planner.ReadRequest(row.Request)
+	r, err := solve.ReadRequest(row.Request)
 	if err != nil {
 		return v, err
 	}
@@ -246,7 +248,7 @@ func (s *scene) order(id string) (rows.Order, bool) {
 }
 
 // gap tells how far from the best a plan may be.
-func gap(p *planner.Plan) string {
+func gap(p *solve.Plan) string {
 	switch {
 	case p.Bound == nil:
 		return "It keeps what you expect as far as that is worth it."
@@ -265,7 +267,7 @@ func gap(p *planner.Plan) string {
 	return fmt.Sprintf("No plan can do more than %.0f %% better: that is proven.", math.Ceil(share))
 }
 
-func (v *PlanView) results(s *scene, r *planner.Request, a answer) {
+func (v *PlanView) results(s *scene, r *solve.Request, a answer) {
 	for _, q := range r.Orders {
 		o, ok := s.order(q.ID)
 		if !ok {
@@ -297,7 +299,7 @@ func (v *PlanView) results(s *scene, r *planner.Request, a answer) {
 // fragile names the promise that the plan fills and chance leaves unfilled most, with the fewest
 // eggs more that help.
 func (s *scene) fragile(a answer, o rows.Order, from time.Time) string {
-	i := slices.IndexFunc(a.Simulated, func(x planner.Outcome) bool { return x.Order == a.Fragile })
+	i := slices.IndexFunc(a.Simulated, func(x solve.Outcome) bool { return x.Order == a.Fragile })
 	if i < 0 {
 		return ""
 	}
@@ -332,7 +334,7 @@ func InTen(chance float64) string {
 
 // settings puts the batches of a plan together that are set as one, in order of time, beside
 // what she expects.
-func (v *PlanView) settings(s *scene, r *planner.Request, a answer, row rows.Plan) {
+func (v *PlanView) settings(s *scene, r *solve.Request, a answer, row rows.Plan) {
 	for _, b := range a.Batches {
 		eggs := beyondPins(b, r.Fixed)
 		if eggs.Count() == 0 {

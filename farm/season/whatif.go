@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/core/season/solve"
+
 	planner "metrogon/core/season"
 	"metrogon/core/species"
 	"metrogon/farm"
@@ -79,7 +81,7 @@ func (w *WhatIf) before(s *scene) {
 var everything = []string{"set", "lockdown", "pull"}
 
 // after changes the planner's problem.
-func (w *WhatIf) after(s *scene, r *planner.Request) {
+func (w *WhatIf) after(s *scene, r *solve.Request) {
 	if w.Kind != IfHatcher {
 		return
 	}

@@ -8,7 +8,8 @@ import (
 	"math"
 	"time"
 
-	planner "metrogon/core/season"
+	"metrogon/core/season/solve"
+
 	"metrogon/farm"
 	"metrogon/store"
 	rows "metrogon/store/season"
@@ -111,7 +112,7 @@ func (b *Service) claim(ctx context.Context, w Work) (row *rows.Plan, busy bool,
 }
 
 // beat tells how far a plan is; false: it was called off.
-func (b *Service) beat(ctx context.Context, w Work, p planner.Progress) (on bool, err error) {
+func (b *Service) beat(ctx context.Context, w Work, p solve.Progress) (on bool, err error) {
 	var bound *float64
 	if !math.IsInf(p.Bound, 0) {
 		bound = &p.Bound
@@ -126,12 +127,12 @@ func (b *Service) beat(ctx context.Context, w Work, p planner.Progress) (on bool
 // solve works on a plan in turn with the others, telling now and then how far it is. Sentences keep the planner's ids
 // and days; they are written when they are read, in the names of then.
 func (b *Service) solve(ctx context.Context, row rows.Plan, w Work, stop func()) (a answer, err error) {
-	r, err := planner.ReadRequest(row.Request)
+	r, err := solve.ReadRequest(row.Request)
 	if err != nil {
 		return a, fmt.Errorf("the problem: %w", err)
 	}
 	r.Words = markedWords
-	var now planner.Progress
+	var now solve.Progress
 	tell := func() {
 		if on, err := b.beat(context.WithoutCancel(ctx), w, now); err == nil && !on { // else the next beat tells it again
 			stop()
@@ -142,7 +143,7 @@ func (b *Service) solve(ctx context.Context, row rows.Plan, w Work, stop func())
 	}
 	defer b.turns.leave()
 	told, began := time.Time{}, time.Now()
-	a.Answer, err = r.Work(ctx, func(p planner.Progress) {
+	a.Answer, err = r.Work(ctx, func(p solve.Progress) {
 		if now = p; time.Since(told) >= often {
 			told = time.Now()
 			tell()
@@ -160,7 +161,7 @@ func (b *Service) solve(ctx context.Context, row rows.Plan, w Work, stop func())
 		if o.Order == a.Fragile && o.Chance < 0.95 {
 			short, enough := context.WithTimeout(ctx, 2*time.Second)
 			defer enough()
-			a.Raise = planner.RaiseOf(short, &r.Problem, a.Plan, *r.Simulate, a.Fragile, r.Seed)
+			a.Raise = solve.RaiseOf(short, &r.Problem, a.Plan, *r.Simulate, a.Fragile, r.Seed)
 		}
 	}
 	return a, nil

@@ -1,11 +1,13 @@
-package season
+package bound
 
 import (
 	"maps"
 	"math"
 	"slices"
 
-	"metrogon/core/season/lp"
+	"metrogon/core/season/draft"
+
+	"metrogon/core/season/bound/lp"
 )
 
 // relaxation is the problem as a linear program that every plan satisfies, so that
@@ -17,7 +19,7 @@ type relaxation struct {
 	exact    bool
 	rows     int // without cuts
 	ways     []*way
-	settings map[at]int // variables, 0 or 1
+	settings map[draft.At]int // variables, 0 or 1
 	loads    map[span]int
 	laid     []laid
 	supply   map[sourceDay]int // rows of lay days whose eggs may be set on several days
@@ -51,9 +53,9 @@ type span struct{ machine, from, to int }
 
 // relax builds it of the batches to keep, or of all. What would have more rows than most is
 // not built to its end.
-func relax(m *model, exact bool, most int, keep func(*way) bool) *relaxation {
+func relax(m *draft.Model, exact bool, most int, keep func(*way) bool) *relaxation {
 	r := &relaxation{
-		base: m.base.score, settings: map[at]int{}, loads: map[span]int{}, supply: map[sourceDay]int{},
+		base: m.Base.Score, settings: map[draft.At]int{}, loads: map[span]int{}, supply: map[sourceDay]int{},
 	}
 	r.ways = waysOf(m, r, most, keep)
 	if r.exact = exact; exact && rowsPerWay*len(r.ways) <= most {
@@ -70,12 +72,12 @@ func relax(m *model, exact bool, most int, keep func(*way) bool) *relaxation {
 	}
 	l.limits()
 	served, spares := r.promises(m, ways)
-	for o := range m.order {
+	for o := range m.Order {
 		r.promise(m, o, ways, served[o], spares)
 	}
-	for i := range m.base.parts {
+	for i := range m.Base.Parts {
 		if len(spares[i]) > 1 {
-			r.Row(m.base.parts[i].spare(), spares[i]...)
+			r.Row(m.Base.Parts[i].Spare(), spares[i]...)
 		}
 	}
 	r.machines(m, ways)
@@ -116,20 +118,20 @@ func eachDay(ways []*way) (byDay map[sourceDay][]*way, days []sourceDay) {
 // places that their young take in the brooder.
 type larder struct {
 	*relaxation
-	m      *model
+	m      *draft.Model
 	supply map[sourceDay][]lp.Term // by lay day
 	laidOn []sourceDay
 	places map[int][]lp.Term // of the brooder, by day
 	pulls  []int
 }
 
-func newLarder(m *model, r *relaxation) *larder {
+func newLarder(m *draft.Model, r *relaxation) *larder {
 	return &larder{relaxation: r, m: m, supply: map[sourceDay][]lp.Term{}, places: map[int][]lp.Term{}}
 }
 
 // day adds what the batches of a source and day take, and what they give.
 func (l *larder) day(d sourceDay, ways []*way) {
-	x := &l.m.source[d.src]
+	x := &l.m.Source[d.src]
 	var eggs, young, brood []lp.Term
 	for _, w := range ways {
 		eggs = append(eggs, term(w.eggs, 1))
@@ -141,18 +143,18 @@ func (l *larder) day(d sourceDay, ways []*way) {
 	for i := range balance {
 		balance[i].By = -1
 	}
-	for _, age := range x.ages[0] {
-		i := d.t - age - x.first
-		if i < 0 || i >= len(x.supply) || l.m.base.left[d.src][i] <= 0 {
+	for _, age := range x.Ages[0] {
+		i := d.t - age - x.First
+		if i < 0 || i >= len(x.Laid) || l.m.Base.Left[d.src][i] <= 0 {
 			continue
 		}
-		each, left := x.Yield*x.sp.AgeFactor[age], float64(l.m.base.left[d.src][i])
+		each, left := x.Yield*x.Sp.AgeFactor[age], float64(l.m.Base.Left[d.src][i])
 		e := l.Var(0, 0, left)
 		l.whole[anEggLaid] = append(l.whole[anEggLaid], e)
 		l.laid = append(l.laid, laid{v: e, src: d.src, t: d.t, day: i, most: left})
 		eggs, balance = append(eggs, term(e, -1)), append(balance, term(e, 1))
 		young = append(young, term(e, -each))
-		brood = append(brood, term(e, each*x.sp.BroodPlaces))
+		brood = append(brood, term(e, each*x.Sp.BroodPlaces))
 		on := sourceDay{d.src, i}
 		if l.supply[on] == nil {
 			l.laidOn = append(l.laidOn, on)
@@ -162,11 +164,11 @@ func (l *larder) day(d sourceDay, ways []*way) {
 	l.Row(0, eggs...)
 	l.Row(0, balance...)
 	l.Row(0, young...)
-	pull := d.t + x.sp.Pull
+	pull := d.t + x.Sp.Pull
 	if !slices.Contains(l.pulls, pull) {
 		l.pulls = append(l.pulls, pull)
 	}
-	for b := pull; b < pull+x.sp.BroodDays; b++ {
+	for b := pull; b < pull+x.Sp.BroodDays; b++ {
 		l.places[b] = append(l.places[b], brood...)
 	}
 }
@@ -174,31 +176,31 @@ func (l *larder) day(d sourceDay, ways []*way) {
 // limits are the eggs laid each day (rule 1), and the brooder on each day on which young
 // come in (rule 9).
 func (l *larder) limits() {
-	for i := range l.m.base.parts {
-		f := &l.m.base.parts[i]
-		if pull := f.t + l.m.source[f.src].sp.Pull; pull >= 0 && !slices.Contains(l.pulls, pull) {
+	for i := range l.m.Base.Parts {
+		f := &l.m.Base.Parts[i]
+		if pull := f.T + l.m.Source[f.Src].Sp.Pull; pull >= 0 && !slices.Contains(l.pulls, pull) {
 			l.pulls = append(l.pulls, pull)
 		}
 	}
 	for _, on := range l.laidOn {
 		if len(l.supply[on]) > 1 { // one alone keeps to the bound of its variable
 			l.relaxation.supply[on], _ = l.Size()
-			l.Row(float64(l.m.base.left[on.src][on.t]), l.supply[on]...)
+			l.Row(float64(l.m.Base.Left[on.src][on.t]), l.supply[on]...)
 		}
 	}
 	for _, d := range l.pulls {
 		if len(l.places[d]) > 0 {
-			l.Row(l.m.p.BrooderPlaces-l.m.base.brood[min(d, l.m.days)], l.places[d]...)
+			l.Row(l.m.P.BrooderPlaces-l.m.Base.Brood[min(d, l.m.Days)], l.places[d]...)
 		}
 	}
 }
 
 // prices are what one more egg of each lay day would bring, by source and index of its supply,
 // by the prices of rows and the costs of variables that prove a bound.
-func (r *relaxation) prices(m *model, price, cost func(int) float64) [][]float64 {
-	prices := make([][]float64, len(m.source))
+func (r *relaxation) prices(m *draft.Model, price, cost func(int) float64) [][]float64 {
+	prices := make([][]float64, len(m.Source))
 	for i := range prices {
-		prices[i] = make([]float64, len(m.source[i].supply))
+		prices[i] = make([]float64, len(m.Source[i].Laid))
 	}
 	for _, l := range r.laid {
 		if row, ok := r.supply[sourceDay{l.src, l.day}]; ok {
@@ -211,8 +213,8 @@ func (r *relaxation) prices(m *model, price, cost func(int) float64) [][]float64
 }
 
 // promises gathers what serves each; spares is for what fixed batches have to spare.
-func (r *relaxation) promises(m *model, ways []*way) (served, spares [][]lp.Term) {
-	served, spares = make([][]lp.Term, len(m.order)), make([][]lp.Term, len(m.base.parts))
+func (r *relaxation) promises(m *draft.Model, ways []*way) (served, spares [][]lp.Term) {
+	served, spares = make([][]lp.Term, len(m.Order)), make([][]lp.Term, len(m.Base.Parts))
 	for _, w := range ways {
 		for o, q := range w.young {
 			served[o] = append(served[o], term(q, 1))
@@ -225,15 +227,15 @@ func (r *relaxation) promises(m *model, ways []*way) (served, spares [][]lp.Term
 }
 
 // promise is one: it takes no more than is wanted, and so many whole eggs are needed.
-func (r *relaxation) promise(m *model, o int, ways []*way, served []lp.Term, spares [][]lp.Term) {
-	q := &m.order[o]
-	need := max(0, q.Young-m.base.got[o])
+func (r *relaxation) promise(m *draft.Model, o int, ways []*way, served []lp.Term, spares [][]lp.Term) {
+	q := &m.Order[o]
+	need := max(0, q.Young-m.Base.Got[o])
 	spare := false
-	for i := range m.base.parts { // what is fixed serves too
-		f := &m.base.parts[i]
-		if pull := f.t + m.source[f.src].sp.Pull; f.spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo &&
-			slices.Contains(q.sources, f.src) {
-			given := term(r.Var(q.Value, 0, min(f.spare(), need)), 1)
+	for i := range m.Base.Parts { // what is fixed serves too
+		f := &m.Base.Parts[i]
+		if pull := f.T + m.Source[f.Src].Sp.Pull; f.Spare() > 1e-7 && pull >= q.PullFrom && pull <= q.PullTo &&
+			slices.Contains(q.From, f.Src) {
+			given := term(r.Var(q.Value, 0, min(f.Spare(), need)), 1)
 			served, spares[i] = append(served, given), append(spares[i], given)
 			spare = true
 		}
@@ -246,8 +248,8 @@ func (r *relaxation) promise(m *model, o int, ways []*way, served []lp.Term, spa
 		return
 	}
 	var yields []float64
-	for _, s := range q.sources {
-		if y := m.source[s].best(); y > 0 && !slices.Contains(yields, y) {
+	for _, s := range q.From {
+		if y := m.Source[s].Best(); y > 0 && !slices.Contains(yields, y) {
 			yields = append(yields, y)
 		}
 	}
@@ -258,14 +260,14 @@ func (r *relaxation) promise(m *model, o int, ways []*way, served []lp.Term, spa
 
 // through are the variables of the settings and of the loads through which eggs of one
 // source go that are set on a day.
-func (r *relaxation) through(m *model, t int, ways []*way) (vars [2][]int) {
+func (r *relaxation) through(m *draft.Model, t int, ways []*way) (vars [2][]int) {
 	for _, w := range ways {
-		x := &m.source[w.src]
-		if v, ok := r.settings[at{w.a, t}]; ok && !slices.Contains(vars[0], v) {
+		x := &m.Source[w.src]
+		if v, ok := r.settings[draft.At{Machine: w.a, Day: t}]; ok && !slices.Contains(vars[0], v) {
 			vars[0] = append(vars[0], v)
 		}
 		for k, v := range r.loads {
-			if k.machine == w.h && k.from == t+x.sp.Lockdown && k.to >= t+x.sp.Pull && !slices.Contains(vars[1], v) {
+			if k.machine == w.h && k.from == t+x.Sp.Lockdown && k.to >= t+x.Sp.Pull && !slices.Contains(vars[1], v) {
 				vars[1] = append(vars[1], v)
 			}
 		}
@@ -301,7 +303,7 @@ func (r *relaxation) cutBy(x func(int) float64, broken float64) (cuts int) {
 
 // rounding cuts off fractions of eggs (mixed-integer rounding): of D young at y an
 // egg, D/y eggs would do, yet only whole ones can be set.
-func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, served []lp.Term) {
+func (r *relaxation) rounding(m *draft.Model, o int, young, y float64, ways []*way, served []lp.Term) {
 	need := young / y
 	f := need - math.Floor(need)
 	if f < .01 || f > .999 {
@@ -313,8 +315,8 @@ func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, se
 	}
 	for _, w := range ways {
 		if _, ok := w.young[o]; ok {
-			x := &m.source[w.src]
-			a := x.best() / y
+			x := &m.Source[w.src]
+			a := x.Best() / y
 			whole := math.Floor(a + 1e-12)
 			terms = append(terms, lp.Term{At: w.eggs, By: -(whole + min(a-whole, f)/f)})
 		}
@@ -323,9 +325,9 @@ func (r *relaxation) rounding(m *model, o int, young, y float64, ways []*way, se
 }
 
 // plan is the plan that whole variables stand for, as far as it keeps the rules.
-func (r *relaxation) plan(m *model) *state {
-	s := m.empty()
-	s.copy(m.base)
+func (r *relaxation) plan(m *draft.Model) *draft.State {
+	s := m.Empty()
+	s.Copy(m.Base)
 	left := make([]int, len(r.laid))
 	for i, l := range r.laid {
 		left[i] = int(math.Round(r.X(l.v)))
@@ -338,34 +340,34 @@ func (r *relaxation) plan(m *model) *state {
 		}
 	}
 	for _, w := range r.ways {
-		x := &m.source[w.src]
-		p := part{src: w.src, t: w.t, a: w.a, h: w.h}
+		x := &m.Source[w.src]
+		p := draft.Part{Src: w.src, T: w.t, A: w.a, H: w.h}
 		want := min(
-			int(math.Round(r.X(w.eggs))), int(s.setterRoom(w.src, w.t, w.a)),
-			int(s.hatcherRoom(w.src, w.t, w.h)),
+			int(math.Round(r.X(w.eggs))), int(s.SetterRoom(w.src, w.t, w.a)),
+			int(s.HatcherRoom(w.src, w.t, w.h)),
 		)
 		for i, l := range r.laid {
-			if n := min(left[i], want-p.eggs); n > 0 && l.src == w.src && l.t == w.t {
+			if n := min(left[i], want-p.Eggs); n > 0 && l.src == w.src && l.t == w.t {
 				left[i] -= n
-				p.eggs += n
-				p.young += float64(n) * x.Yield * x.sp.AgeFactor[l.t-l.day-x.first]
-				p.lays = append(p.lays, take{l.day, n})
+				p.Eggs += n
+				p.Young += float64(n) * x.Yield * x.Sp.AgeFactor[l.t-l.day-x.First]
+				p.Lays = append(p.Lays, draft.Take{Laid: l.day, Eggs: n})
 			}
 		}
-		if p.eggs == 0 || p.young*x.sp.BroodPlaces > s.broodRoom(w.src, w.t) {
+		if p.Eggs == 0 || p.Young*x.Sp.BroodPlaces > s.BroodRoom(w.src, w.t) {
 			continue
 		}
-		s.put(p)
-		last := len(s.parts) - 1
+		s.Put(p)
+		last := len(s.Parts) - 1
 		for _, o := range slices.Sorted(maps.Keys(w.young)) {
 			k := gift{w.src, w.t, o}
-			if y := min(gifts[k], s.parts[last].spare(), m.order[o].Young-s.got[o]); y > 0 {
+			if y := min(gifts[k], s.Parts[last].Spare(), m.Order[o].Young-s.Got[o]); y > 0 {
 				gifts[k] -= y
-				s.give(last, o, y)
+				s.Give(last, o, y)
 			}
 		}
 	}
-	s.dropSmall()
-	s.spread()
+	s.DropSmall()
+	s.Spread()
 	return s
 }

@@ -1,10 +1,12 @@
-package season_test
+package solve_test
 
 import (
 	"context"
 	"fmt"
 	"slices"
 	"testing"
+
+	"metrogon/core/season/solve"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -167,14 +169,14 @@ func TestABanHitsWhatItSays(t *testing.T) {
 func TestANoteSaysWhatIsLacking(t *testing.T) {
 	p := small()
 	p.Orders[0].Young = 30
-	plan := solve(t, p, 0, season.Options{Steps: 40})
+	plan := solved(t, p, 0, solve.Options{Steps: 40})
 	got := 0.0
 	for _, b := range plan.Batches {
 		for _, g := range b.Orders {
 			got += g.Young
 		}
 	}
-	notes := season.Explain(context.Background(), p, plan, 1)
+	notes := solve.Explain(context.Background(), p, plan, 1)
 	require.Len(t, notes, 1)
 	assert.InDelta(t, 30-got, notes[0].Short, 0.051, "%+v, %g young are planned", notes[0], got)
 	assert.Greater(t, notes[0].Short, 5.0)

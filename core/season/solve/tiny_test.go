@@ -1,4 +1,4 @@
-package season_test
+package solve_test
 
 import (
 	"cmp"
@@ -9,6 +9,8 @@ import (
 	"slices"
 	"testing"
 	"time"
+
+	"metrogon/core/season/solve"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -23,7 +25,7 @@ func TestEveryPlanOfATinySeason(t *testing.T) {
 	proven, plans := 0, 0
 	for i := range 120 {
 		p := tinyProblem(dice)
-		plan := solve(t, p, time.Minute, season.Options{Seed: uint64(i), Steps: 4000})
+		plan := solved(t, p, time.Minute, solve.Options{Seed: uint64(i), Steps: 4000})
 		score := kept(t, p, plan.Batches, "season %d", i)
 		best := everyPlan(p, &plans)
 		require.GreaterOrEqual(t, *plan.Bound, best-1e-6, "season %d: a bound below a plan", i)
@@ -34,7 +36,7 @@ func TestEveryPlanOfATinySeason(t *testing.T) {
 				b.Orders = nil
 				pinned := *p
 				pinned.Fixed = []season.Batch{b}
-				again := solve(t, &pinned, time.Minute, season.Options{Seed: uint64(i), Steps: 4000})
+				again := solved(t, &pinned, time.Minute, solve.Options{Seed: uint64(i), Steps: 4000})
 				kept(t, &pinned, again.Batches, "season %d with a pin", i)
 				require.InDelta(t, score, again.Score, 1e-6, "season %d with a pin", i)
 				require.GreaterOrEqual(t, *again.Bound, score-1e-6, "season %d with a pin", i)

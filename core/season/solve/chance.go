@@ -1,10 +1,13 @@
-package season
+package solve
 
 import (
 	"context"
 	"math"
 	"math/rand/v2"
 	"slices"
+
+	"metrogon/core/season"
+	"metrogon/core/season/draft"
 
 	"gonum.org/v1/gonum/stat/distuv"
 )
@@ -54,7 +57,9 @@ const leastRuns = 100
 // to those that are short. The most fragile is the promise that the plan fills and that
 // chance leaves unfilled most. When the context ends, the hundred runs or more that were
 // done count.
-func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64) (all []Outcome, fragile string) {
+func Simulate(
+	ctx context.Context, p *season.Problem, plan *Plan, c Chance, seed uint64,
+) (all []Outcome, fragile string) {
 	s := newSimulation(p, plan, c, seed)
 	runs := 0
 	for ; runs < c.Runs; runs++ {
@@ -64,7 +69,7 @@ func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64
 		s.run()
 	}
 	worst := math.Inf(1)
-	for o := range s.m.order {
+	for o := range s.m.Order {
 		out, full := s.outcome(o, runs)
 		all = append(all, out)
 		if full && out.Chance < worst {
@@ -76,10 +81,10 @@ func Simulate(ctx context.Context, p *Problem, plan *Plan, c Chance, seed uint64
 
 // simulation hatches the batches of a plan by chance.
 type simulation struct {
-	m       *model
+	m       *draft.Model
 	c       Chance
 	dice    *rand.Rand
-	batches []Batch
+	batches []season.Batch
 	no      map[string]int // of promises
 	planned []float64      // by promise
 	young   [][]float64    // by promise and run
@@ -93,16 +98,16 @@ type moment struct {
 	day     int
 }
 
-func newSimulation(p *Problem, plan *Plan, c Chance, seed uint64) *simulation {
-	m := newModel(p)
+func newSimulation(p *season.Problem, plan *Plan, c Chance, seed uint64) *simulation {
+	m := draft.NewModel(p)
 	s := &simulation{
 		m: m, c: c, dice: rand.New(rand.NewPCG(seed, 0xc4a)), no: map[string]int{},
 		batches: append(slices.Clone(plan.Standing), plan.Batches...),
-		planned: make([]float64, len(m.order)), young: make([][]float64, len(m.order)),
-		yield: make([]float64, len(m.source)),
+		planned: make([]float64, len(m.Order)), young: make([][]float64, len(m.Order)),
+		yield: make([]float64, len(m.Source)),
 	}
-	for i := range m.order {
-		s.no[m.order[i].ID] = i
+	for i := range m.Order {
+		s.no[m.Order[i].ID] = i
 	}
 	for _, b := range s.batches {
 		for _, g := range b.Orders {
@@ -114,8 +119,8 @@ func newSimulation(p *Problem, plan *Plan, c Chance, seed uint64) *simulation {
 
 // run hatches every batch once.
 func (s *simulation) run() {
-	for i := range s.m.source {
-		src := &s.m.source[i]
+	for i := range s.m.Source {
+		src := &s.m.Source[i]
 		if post, ok := s.c.Posteriors[src.ID]; ok {
 			s.yield[i] = distuv.Beta{Alpha: post.A, Beta: post.B, Src: s.dice}.Rand()
 		} else {
@@ -123,7 +128,7 @@ func (s *simulation) run() {
 		}
 	}
 	s.luck = map[moment]float64{}
-	got, spare := make([]float64, len(s.m.order)), make([]float64, len(s.batches))
+	got, spare := make([]float64, len(s.m.Order)), make([]float64, len(s.batches))
 	for k, b := range s.batches {
 		hatched, wants := s.hatch(b), 0.0
 		for _, g := range b.Orders {
@@ -138,7 +143,7 @@ func (s *simulation) run() {
 		s.handOut(b, spare[k], got)
 	}
 	for o, young := range got {
-		if s.c.Needs[s.m.order[o].ID].Females && young >= 0.5 {
+		if s.c.Needs[s.m.Order[o].ID].Females && young >= 0.5 {
 			young = distuv.Binomial{N: math.Round(young), P: .5, Src: s.dice}.Rand()
 		}
 		s.young[o] = append(s.young[o], young)
@@ -146,9 +151,9 @@ func (s *simulation) run() {
 }
 
 // hatch gives how many young a batch brings this time.
-func (s *simulation) hatch(b Batch) (hatched float64) {
-	no := s.m.sourceNo(b.Source)
-	x := &s.m.source[no]
+func (s *simulation) hatch(b season.Batch) (hatched float64) {
+	no := s.m.SourceNo(b.Source)
+	x := &s.m.Source[no]
 	if b.SetDay < 0 {
 		return *b.Young * s.inBatch(b, s.yield[no]) / max(x.Yield, 1e-9)
 	}
@@ -158,7 +163,7 @@ func (s *simulation) hatch(b Batch) (hatched float64) {
 		if l.Laid > 0 && s.c.LayingSpread > 0 {
 			eggs = max(0, math.Round(eggs*(1+s.c.LayingSpread*s.dice.NormFloat64())))
 		}
-		chance := yield * x.sp.AgeFactor[b.SetDay-l.Laid]
+		chance := yield * x.Sp.AgeFactor[b.SetDay-l.Laid]
 		for range int(eggs) {
 			if s.dice.Float64() < chance {
 				hatched++
@@ -170,7 +175,7 @@ func (s *simulation) hatch(b Batch) (hatched float64) {
 
 // inBatch is a source's yield as it is in this batch: all that is set together in a machine
 // has the same luck.
-func (s *simulation) inBatch(b Batch, yield float64) float64 {
+func (s *simulation) inBatch(b season.Batch, yield float64) float64 {
 	if s.c.Rho <= 0 || yield <= 0 || yield >= 1 {
 		return yield
 	}
@@ -185,10 +190,10 @@ func (s *simulation) inBatch(b Batch, yield float64) float64 {
 }
 
 // handOut gives what a batch has beyond its promises to those that are short.
-func (s *simulation) handOut(b Batch, spare float64, got []float64) {
-	pull := b.SetDay + s.m.source[s.m.sourceNo(b.Source)].sp.Pull
-	for o := range s.m.order {
-		q := &s.m.order[o]
+func (s *simulation) handOut(b season.Batch, spare float64, got []float64) {
+	pull := b.SetDay + s.m.Source[s.m.SourceNo(b.Source)].Sp.Pull
+	for o := range s.m.Order {
+		q := &s.m.Order[o]
 		lacks := q.Young - got[o]
 		if spare > 0 && lacks > 0 && pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.Sources, b.Source) {
 			given := min(lacks, spare)
@@ -200,7 +205,7 @@ func (s *simulation) handOut(b Batch, spare float64, got []float64) {
 
 // outcome sums a promise up; full tells that the plan fills it.
 func (s *simulation) outcome(o, runs int) (out Outcome, full bool) {
-	q := &s.m.order[o]
+	q := &s.m.Order[o]
 	young := s.young[o]
 	slices.Sort(young)
 	out = Outcome{Order: q.ID, Wanted: q.Young, Planned: s.planned[o]}

@@ -1,4 +1,4 @@
-package season_test
+package solve_test
 
 import (
 	"fmt"

@@ -1,4 +1,6 @@
-package season
+// Package solve finds plans of a season: a search that takes parts of a plan out and fills them in anew, beside the
+// proof of package bound; what would have to change for what could not be met; and how sure a plan is.
+package solve
 
 import (
 	"context"
@@ -6,17 +8,21 @@ import (
 	"math"
 	"slices"
 	"sync"
+
+	"metrogon/core/season"
+	"metrogon/core/season/bound"
+	"metrogon/core/season/draft"
 )
 
 // Plan is an answer.
 type Plan struct {
-	Batches  []Batch  `json:"batches"`
-	Standing []Batch  `json:"standing,omitempty"` // what stood already, with what it gives
-	Score    float64  `json:"score"`
-	Bound    *float64 `json:"bound"` // proven; equal to the score: the plan is best
-	Notes    []Note   `json:"notes"`
-	Changes  []Change `json:"changes,omitempty"`
-	Steps    int      `json:"-"`
+	Batches  []season.Batch  `json:"batches"`
+	Standing []season.Batch  `json:"standing,omitempty"` // what stood already, with what it gives
+	Score    float64         `json:"score"`
+	Bound    *float64        `json:"bound"` // proven; equal to the score: the plan is best
+	Notes    []Note          `json:"notes"`
+	Changes  []season.Change `json:"changes,omitempty"`
+	Steps    int             `json:"-"`
 }
 
 // Options of a solution.
@@ -24,7 +30,7 @@ type Options struct {
 	Seed     uint64
 	Steps    int            // of the search; 0: until the context ends
 	Progress func(Progress) // may be nil
-	Accepted []Batch        // a plan that was agreed on: changing it costs
+	Accepted []season.Batch // a plan that was agreed on: changing it costs
 	Change   float64        // for every setting that is dropped or new
 }
 
@@ -50,10 +56,10 @@ const apart = 40
 
 // proof lowers a bound that no plan exceeds, and finds plans on the way.
 type proof interface {
-	See(best *state)
+	See(best *draft.State)
 	Turn(quiet int, longer float64) (more bool)
 	Bound() float64
-	Best() *state
+	Best() *draft.State
 	Prices() [][]float64
 	Stop()
 }
@@ -61,10 +67,10 @@ type proof interface {
 // unproven leaves the work to the search alone.
 type unproven struct{}
 
-func (unproven) See(*state)             {}
+func (unproven) See(*draft.State)       {}
 func (unproven) Turn(int, float64) bool { return false }
 func (unproven) Bound() float64         { return math.Inf(1) }
-func (unproven) Best() *state           { return nil }
+func (unproven) Best() *draft.State     { return nil }
 func (unproven) Prices() [][]float64    { return nil }
 func (unproven) Stop()                  {}
 
@@ -72,25 +78,25 @@ func (unproven) Stop()                  {}
 // and always gives a plan that keeps the rules. The same problem, seed and number of
 // steps give the same plan and bound. Pins that contradict the rules, or a pinned
 // setting that is too small and that nothing can join, are an error.
-func Solve(ctx context.Context, p *Problem, o Options) (*Plan, error) {
-	if err := p.pins(); err != nil {
+func Solve(ctx context.Context, p *season.Problem, o Options) (*Plan, error) {
+	if err := p.Pins(); err != nil {
 		return nil, err
 	}
-	m := newModel(p)
+	m := draft.NewModel(p)
 	plan, best := solve(ctx, m, o)
-	if best.lacks() > 0 {
-		k := m.small[slices.IndexFunc(m.small, func(k at) bool {
-			return float64(best.sets[k.machine][k.day].eggs) < p.MinBatch*(1-tolerance)
+	if best.Lacks() > 0 {
+		k := m.Small[slices.IndexFunc(m.Small, func(k draft.At) bool {
+			return float64(best.Sets[k.Machine][k.Day].Eggs) < p.MinBatch*(1-season.Tolerance)
 		})]
 		return nil, fmt.Errorf(
 			"fixed: the setting of day %d in %s holds %d eggs, at least %g are needed, and no more can join it",
-			k.day, p.Machines[k.machine].ID, m.base.sets[k.machine][k.day].eggs, p.MinBatch,
+			k.Day, p.Machines[k.Machine].ID, m.Base.Sets[k.Machine][k.Day].Eggs, p.MinBatch,
 		)
 	}
 	return plan, nil
 }
 
-func solve(ctx context.Context, m *model, o Options) (*Plan, *state) {
+func solve(ctx context.Context, m *draft.Model, o Options) (*Plan, *draft.State) {
 	if o.Accepted != nil {
 		accept(m, o.Accepted, o.Change)
 	}
@@ -102,26 +108,26 @@ func solve(ctx context.Context, m *model, o Options) (*Plan, *state) {
 	for i := range team {
 		team[i] = newSearcher(m, o.Seed*searchers+uint64(i))
 		if o.Accepted != nil {
-			team[i].now.copy(restore(m, o.Accepted))
-			team[i].best.copy(team[i].now)
+			team[i].now.Copy(restore(m, o.Accepted))
+			team[i].best.Copy(team[i].now)
 		}
 		team[i].start() // however little time there is: then there is a plan
 		team[i].ctx = ctx
 	}
 	lead := team[0]
 	for _, s := range team {
-		if s.best.better(lead.best) {
+		if s.best.Better(lead.best) {
 			lead = s
 		}
 	}
 	var proof proof = unproven{}
 	if o.Accepted == nil {
-		proof = newProver(ctx, m)
+		proof = bound.New(ctx, m)
 	}
 	defer proof.Stop()
 	done, quiet := 0, 0
 	proving := true
-	open := func() bool { return proof.Bound()-lead.best.score > 1e-6 || lead.best.lacks() > 0 }
+	open := func() bool { return proof.Bound()-lead.best.Score > 1e-6 || lead.best.Lacks() > 0 }
 	for ctx.Err() == nil && open() && (steps == 0 || done < steps) {
 		var work sync.WaitGroup
 		for _, s := range team {
@@ -146,29 +152,29 @@ func solve(ctx context.Context, m *model, o Options) (*Plan, *state) {
 		done += round * searchers
 		quiet++
 		for _, s := range team {
-			if s.best.better(lead.best) {
+			if s.best.Better(lead.best) {
 				lead, quiet = s, 0
 			}
 		}
-		if found := proof.Best(); found != nil && found.better(lead.best) {
-			lead.best.copy(found)
-			lead.now.copy(found)
+		if found := proof.Best(); found != nil && found.Better(lead.best) {
+			lead.best.Copy(found)
+			lead.now.Copy(found)
 		}
 		for _, s := range team { // who is behind for long begins anew from the best
-			if s != lead && lead.best.better(s.best) && (done/round)%apart == 0 {
-				s.now.copy(lead.best)
-				s.best.copy(lead.best)
+			if s != lead && lead.best.Better(s.best) && (done/round)%apart == 0 {
+				s.now.Copy(lead.best)
+				s.best.Copy(lead.best)
 			}
 		}
 		if o.Progress != nil {
-			o.Progress(Progress{done, lead.best.score, proof.Bound()})
+			o.Progress(Progress{done, lead.best.Score, proof.Bound()})
 		}
 	}
 	plan := &Plan{Notes: []Note{}, Steps: done}
-	plan.Batches, plan.Standing = lead.best.batches()
-	plan.Score, _ = m.p.Judge(append(slices.Clone(plan.Standing), plan.Batches...))
+	plan.Batches, plan.Standing = lead.best.Batches()
+	plan.Score, _ = m.P.Judge(append(slices.Clone(plan.Standing), plan.Batches...))
 	if plan.Batches == nil {
-		plan.Batches = []Batch{}
+		plan.Batches = []season.Batch{}
 	}
 	if b := proof.Bound(); o.Accepted == nil {
 		b = max(b, plan.Score)
@@ -181,52 +187,53 @@ func solve(ctx context.Context, m *model, o Options) (*Plan, *state) {
 }
 
 // accept makes settings that differ from a plan cost more.
-func accept(m *model, batches []Batch, change float64) {
-	m.changed, m.change = map[at]bool{}, change
+func accept(m *draft.Model, batches []season.Batch, change float64) {
+	m.Changed, m.Change = map[draft.At]bool{}, change
 	for _, b := range batches {
-		m.changed[at{m.machineNo(b.Setter), b.SetDay}] = true
+		m.Changed[draft.At{Machine: m.MachineNo(b.Setter), Day: b.SetDay}] = true
 	}
-	m.stand()
+	m.Stand()
 }
 
 // restore puts the batches of a plan back as far as they still fit: those for which
 // eggs, machines or days are lacking are made smaller or left out.
-func restore(m *model, batches []Batch) *state {
+func restore(m *draft.Model, batches []season.Batch) *draft.State {
 	s := newSearcher(m, 1)
-	s.trial.copy(m.base)
+	s.trial.Copy(m.Base)
 	for _, b := range batches {
-		p := part{src: m.sourceNo(b.Source), t: b.SetDay, a: m.machineNo(b.Setter), h: m.machineNo(b.Hatcher)}
-		if p.src < 0 || p.a < 0 || p.h < 0 || slices.ContainsFunc(m.p.Fixed, func(f Batch) bool { return samePlace(f, b) }) {
+		p := draft.Part{Src: m.SourceNo(b.Source), T: b.SetDay, A: m.MachineNo(b.Setter), H: m.MachineNo(b.Hatcher)}
+		fixed := slices.ContainsFunc(m.P.Fixed, func(f season.Batch) bool { return season.SamePlace(f, b) })
+		if p.Src < 0 || p.A < 0 || p.H < 0 || fixed {
 			continue
 		}
-		c, ok := m.cand(p.src, p.t)
-		if !ok || !slices.Contains(c.setters, p.a) || !slices.Contains(c.hatches, p.h) || m.banned(p.src, p.t, p.a, p.h) {
+		c, ok := m.Cand(p.Src, p.T)
+		if !ok || !slices.Contains(c.Setters, p.A) || !slices.Contains(c.Hatches, p.H) || m.Banned(p.Src, p.T, p.A, p.H) {
 			continue
 		}
-		x := &m.source[p.src]
-		most := min(s.trial.setterRoom(p.src, p.t, p.a), s.trial.hatcherRoom(p.src, p.t, p.h))
-		free := s.trial.broodRoom(p.src, p.t) / max(x.sp.BroodPlaces, 1e-12)
+		x := &m.Source[p.Src]
+		most := min(s.trial.SetterRoom(p.Src, p.T, p.A), s.trial.HatcherRoom(p.Src, p.T, p.H))
+		free := s.trial.BroodRoom(p.Src, p.T) / max(x.Sp.BroodPlaces, 1e-12)
 		for _, l := range b.Eggs {
-			i, age := l.Laid-x.first, p.t-l.Laid
-			if i < 0 || i >= len(x.supply) || age < 0 || age > x.sp.MaxAge {
+			i, age := l.Laid-x.First, p.T-l.Laid
+			if i < 0 || i >= len(x.Laid) || age < 0 || age > x.Sp.MaxAge {
 				continue
 			}
-			each := x.Yield * x.sp.AgeFactor[age]
-			n := min(int(l.Eggs), s.trial.left[p.src][i], int(most)-p.eggs)
+			each := x.Yield * x.Sp.AgeFactor[age]
+			n := min(int(l.Eggs), s.trial.Left[p.Src][i], int(most)-p.Eggs)
 			if each > 0 {
-				n = min(n, int((free-p.young)/each))
+				n = min(n, int((free-p.Young)/each))
 			}
 			if n > 0 {
-				p.lays = append(p.lays, take{i, n})
-				p.eggs += n
-				p.young += float64(n) * each
+				p.Lays = append(p.Lays, draft.Take{Laid: i, Eggs: n})
+				p.Eggs += n
+				p.Young += float64(n) * each
 			}
 		}
-		if p.eggs > 0 {
-			s.trial.put(p)
+		if p.Eggs > 0 {
+			s.trial.Put(p)
 		}
 	}
-	s.trial.dropSmall()
-	s.trial.spread()
+	s.trial.DropSmall()
+	s.trial.Spread()
 	return s.trial
 }

@@ -1,15 +1,17 @@
-package season
+package solve
 
 import (
 	"context"
 	"fmt"
 	"slices"
 	"time"
+
+	"metrogon/core/season"
 )
 
 // Request is a problem with how it is to be worked on.
 type Request struct {
-	Problem
+	season.Problem
 	Seconds  *float64 `json:"seconds,omitempty"` // 0 to 600; default 5
 	Seed     uint64   `json:"seed,omitempty"`
 	Steps    int      `json:"steps,omitempty"` // 0: as many as the seconds allow
@@ -20,8 +22,8 @@ type Request struct {
 // Replan asks for a plan that differs from one that was agreed on only where that
 // is worth it.
 type Replan struct {
-	Accepted   []Batch `json:"accepted"`
-	ChangeCost float64 `json:"change_cost"` // of every setting dropped or new
+	Accepted   []season.Batch `json:"accepted"`
+	ChangeCost float64        `json:"change_cost"` // of every setting dropped or new
 }
 
 // Answer is a plan with what else was asked for.
@@ -34,7 +36,7 @@ type Answer struct {
 // ReadRequest decodes strictly, as Read.
 func ReadRequest(text []byte) (*Request, error) {
 	r := new(Request)
-	if err := strict(text, r); err != nil {
+	if err := season.Strict(text, r); err != nil {
 		return nil, err
 	}
 	if err := r.Check(); err != nil {
@@ -58,7 +60,7 @@ func ReadRequest(text []byte) (*Request, error) {
 			return nil, fmt.Errorf("simulate.laying_spread: %v is not possible; it may be 0 to 5", c.LayingSpread)
 		}
 		for id, n := range c.Needs {
-			if !slices.ContainsFunc(r.Orders, func(o Order) bool { return o.ID == id }) {
+			if !slices.ContainsFunc(r.Orders, func(o season.Order) bool { return o.ID == id }) {
 				return nil, fmt.Errorf("simulate.needs: %q is not known", id)
 			}
 			if !(n.Count >= 0 && n.Count <= 1e6) {
@@ -66,7 +68,7 @@ func ReadRequest(text []byte) (*Request, error) {
 			}
 		}
 		for id, b := range c.Posteriors {
-			if !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == id }) {
+			if !slices.ContainsFunc(r.Sources, func(s season.Source) bool { return s.ID == id }) {
 				return nil, fmt.Errorf("simulate.posteriors: %q is not known", id)
 			}
 			if !(b.A > 0 && b.B > 0 && b.A < 1e9 && b.B < 1e9) {
@@ -81,11 +83,11 @@ func ReadRequest(text []byte) (*Request, error) {
 	}
 	if r.Replan != nil {
 		machine := func(id string) bool {
-			return slices.ContainsFunc(r.Machines, func(m Machine) bool { return m.ID == id })
+			return slices.ContainsFunc(r.Machines, func(m season.Machine) bool { return m.ID == id })
 		}
 		for i, b := range r.Replan.Accepted {
 			switch {
-			case !slices.ContainsFunc(r.Sources, func(s Source) bool { return s.ID == b.Source }):
+			case !slices.ContainsFunc(r.Sources, func(s season.Source) bool { return s.ID == b.Source }):
 				return nil, fmt.Errorf("replan.accepted[%d].source: %q is not known", i, b.Source)
 			case !machine(b.Setter) || !machine(b.Hatcher):
 				return nil, fmt.Errorf(
@@ -93,7 +95,7 @@ func ReadRequest(text []byte) (*Request, error) {
 						"it out",
 					i, b.Setter, b.Hatcher,
 				)
-			case b.SetDay < 0 || b.SetDay >= MostDays:
+			case b.SetDay < 0 || b.SetDay >= season.MostDays:
 				return nil, fmt.Errorf(
 					"replan.accepted[%d].set_day: %d is not possible; what stands already belongs to fixed", i,
 					b.SetDay,
@@ -151,7 +153,7 @@ func (r *Request) Work(ctx context.Context, progress func(Progress)) (*Answer, e
 		return nil, err
 	}
 	if r.Replan != nil {
-		plan.Changes = Changes(r.Replan.Accepted, plan.Batches, r.Words)
+		plan.Changes = season.Changes(r.Replan.Accepted, plan.Batches, r.Words)
 	}
 	plan.Notes = Explain(notes, &r.Problem, plan, r.Seed)
 	a := &Answer{Plan: plan}

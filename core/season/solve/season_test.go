@@ -1,4 +1,4 @@
-package season_test
+package solve_test
 
 import (
 	"bytes"
@@ -21,11 +21,12 @@ import (
 	"pgregory.net/rapid"
 
 	"metrogon/core/season"
+	"metrogon/core/season/solve"
 )
 
 // samples are the published problems, with the best scores known for them.
 func samples(t testing.TB) (names []string, problems map[string]*season.Problem, best map[string]float64) {
-	files, err := filepath.Glob("testdata/0*.json")
+	files, err := filepath.Glob("../testdata/0*.json")
 	require.NoError(t, err)
 	problems, best = map[string]*season.Problem{}, map[string]float64{}
 	for _, f := range files {
@@ -36,7 +37,7 @@ func samples(t testing.TB) (names []string, problems map[string]*season.Problem,
 		name := strings.TrimSuffix(filepath.Base(f), ".json")
 		names, problems[name] = append(names, name), p
 	}
-	text, err := os.ReadFile("testdata/best.json")
+	text, err := os.ReadFile("../testdata/best.json")
 	require.NoError(t, err)
 	var known map[string]struct{ Score float64 }
 	require.NoError(t, json.Unmarshal(text, &known))
@@ -47,10 +48,10 @@ func samples(t testing.TB) (names []string, problems map[string]*season.Problem,
 	return
 }
 
-func solve(t testing.TB, p *season.Problem, limit time.Duration, o season.Options) *season.Plan {
+func solved(t testing.TB, p *season.Problem, limit time.Duration, o solve.Options) *solve.Plan {
 	ctx, end := context.WithTimeout(t.Context(), limit)
 	defer end()
-	plan, err := season.Solve(ctx, p, o)
+	plan, err := solve.Solve(ctx, p, o)
 	require.NoError(t, err)
 	return plan
 }
@@ -67,7 +68,7 @@ func kept(t testing.TB, p *season.Problem, plan []season.Batch, says string, wit
 func TestSamples(t *testing.T) {
 	names, problems, best := samples(t)
 	for _, name := range names {
-		plan := solve(t, problems[name], time.Second, season.Options{Seed: 1})
+		plan := solved(t, problems[name], time.Second, solve.Options{Seed: 1})
 		score := kept(t, problems[name], plan.Batches, name)
 		assert.InDelta(t, score, plan.Score, 1e-9, name)
 		assert.GreaterOrEqual(t, plan.Score, .97*best[name], name)
@@ -91,9 +92,9 @@ func TestTheBestIsProven(t *testing.T) {
 	for _, name := range []string{
 		"01-one-pen", "02-same-lockdown", "03-small-hatcher-weekends", "04-weekly-quail", "08-nothing-possible",
 	} {
-		plan := solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 16000})
+		plan := solved(t, problems[name], time.Minute, solve.Options{Seed: 1, Steps: 16000})
 		assert.InDelta(t, best[name], plan.Score, 1e-6, name)
-		plan = solve(t, problems[name], time.Minute, season.Options{Seed: 1, Steps: 40000})
+		plan = solved(t, problems[name], time.Minute, solve.Options{Seed: 1, Steps: 40000})
 		assert.InDelta(t, best[name], plan.Score, 1e-6, name)
 		assert.Equal(t, plan.Score, *plan.Bound, name)
 	}
@@ -115,7 +116,7 @@ func checker(t *testing.T, lines []any) (says []struct {
 	run := exec.Command(python, "-c", `
 import sys, json
 sys.dont_write_bytecode = True
-sys.path.insert(0, "testdata")
+sys.path.insert(0, "../testdata")
 import check
 for line in sys.stdin:
     x = json.loads(line)
@@ -151,7 +152,7 @@ func TestTheJudgeAgreesWithTheChecker(t *testing.T) {
 	var pairs []pair
 	for len(lines) < 10000 {
 		p := randomProblem(dice)
-		good := solve(t, p, time.Minute, season.Options{Seed: dice.Uint64(), Steps: 1})
+		good := solved(t, p, time.Minute, solve.Options{Seed: dice.Uint64(), Steps: 1})
 		for k := range 25 {
 			var x pair
 			x.Problem = p
@@ -195,7 +196,7 @@ func TestTheCheckerAcceptsSamplePlans(t *testing.T) {
 	var lines []any
 	var scores []float64
 	for _, name := range names {
-		plan := solve(t, problems[name], 300*time.Millisecond, season.Options{Seed: 2})
+		plan := solved(t, problems[name], 300*time.Millisecond, solve.Options{Seed: 2})
 		lines, scores = append(lines, map[string]any{"problem": problems[name], "plan": plan}), append(
 			scores, plan.Score,
 		)
@@ -214,14 +215,14 @@ func TestRandomProblems(t *testing.T) {
 	proven, later := 0, 0
 	for i := range 1200 {
 		p := randomProblem(dice)
-		plan := solve(t, p, time.Minute, season.Options{Seed: uint64(i), Steps: 800})
+		plan := solved(t, p, time.Minute, solve.Options{Seed: uint64(i), Steps: 800})
 		score := kept(t, p, plan.Batches, "problem %d", i)
 		require.GreaterOrEqual(t, score, 0., "problem %d", i)
 		plain := byHand(p)
 		plainScore := kept(t, p, plain, "the plain plan of problem %d", i)
 		if score < plainScore-1e-6 { // a thousandth of a second was too short
 			later++
-			plan = solve(t, p, time.Minute, season.Options{Seed: uint64(i), Steps: 40000})
+			plan = solved(t, p, time.Minute, solve.Options{Seed: uint64(i), Steps: 40000})
 			score = plan.Score
 		}
 		require.GreaterOrEqual(t, score, plainScore-1e-6, "problem %d", i)
@@ -274,9 +275,9 @@ func TestTheBoundHolds(t *testing.T) {
 		p := randomProblem(rand.New(rand.NewPCG(rapid.Uint64().Draw(t, "problem"), 1)))
 		ctx, end := context.WithTimeout(context.Background(), 60*time.Millisecond)
 		defer end()
-		a, err := season.Solve(ctx, p, season.Options{Seed: 1})
+		a, err := solve.Solve(ctx, p, solve.Options{Seed: 1})
 		require.NoError(t, err)
-		b, err := season.Solve(context.Background(), p, season.Options{Seed: 2, Steps: 3000})
+		b, err := solve.Solve(context.Background(), p, solve.Options{Seed: 2, Steps: 3000})
 		require.NoError(t, err)
 		assert.GreaterOrEqual(t, *a.Bound, b.Score-1e-6)
 		assert.GreaterOrEqual(t, *b.Bound, a.Score-1e-6)
@@ -288,22 +289,22 @@ func TestTheSameSeedTheSamePlan(t *testing.T) {
 	for name, steps := range map[string]int{
 		"04-weekly-quail": 20000, "05-full-brooder-few-eggs": 12000, "06-mixed-yard": 3000,
 	} {
-		o := season.Options{Seed: 7, Steps: steps}
-		a, b := solve(t, problems[name], time.Minute, o), solve(t, problems[name], time.Minute, o)
+		o := solve.Options{Seed: 7, Steps: steps}
+		a, b := solved(t, problems[name], time.Minute, o), solved(t, problems[name], time.Minute, o)
 		assert.Equal(t, a.Batches, b.Batches, name)
 		assert.Equal(t, *a.Bound, *b.Bound, name)
 	}
 	p := problems["06-mixed-yard"]
 	ctx, end := context.WithCancel(t.Context())
 	end()
-	plan, err := season.Solve(ctx, p, season.Options{Seed: 7})
+	plan, err := solve.Solve(ctx, p, solve.Options{Seed: 7})
 	require.NoError(t, err, "cancelled before it begins, there is a plan all the same")
 	assert.Positive(t, plan.Score)
 }
 
 // Every word of a bad problem that a breeder might get wrong has its sentence.
 func TestBadProblems(t *testing.T) {
-	text, err := os.ReadFile("testdata/01-one-pen.json")
+	text, err := os.ReadFile("../testdata/01-one-pen.json")
 	require.NoError(t, err)
 	write := func(change func(p map[string]any)) []byte {
 		var p map[string]any
@@ -360,10 +361,10 @@ func TestBadProblems(t *testing.T) {
 		},
 		"days: a string is given; it may be a whole number": func(p map[string]any) { p["days"] = "many" },
 	} {
-		_, err := season.ReadRequest(write(change))
+		_, err := solve.ReadRequest(write(change))
 		assert.ErrorContains(t, err, says)
 	}
-	_, err = season.ReadRequest([]byte(`{"days": NaN}`))
+	_, err = solve.ReadRequest([]byte(`{"days": NaN}`))
 	assert.Error(t, err)
 }
 
@@ -391,7 +392,7 @@ func small() *season.Problem {
 
 // By hand: 16 eggs give the eight young: 24 − 1.60 − 1.
 func TestOnePromiseByHand(t *testing.T) {
-	plan := solve(t, small(), time.Minute, season.Options{Steps: 1})
+	plan := solved(t, small(), time.Minute, solve.Options{Steps: 1})
 	assert.InDelta(t, 21.4, plan.Score, 1e-9)
 	assert.Equal(t, plan.Score, *plan.Bound)
 }
@@ -408,8 +409,8 @@ func TestNotesNameTheLimit(t *testing.T) {
 	} {
 		p := small()
 		change(p)
-		plan := solve(t, p, time.Minute, season.Options{Steps: 1})
-		notes := season.Explain(t.Context(), p, plan, 1)
+		plan := solved(t, p, time.Minute, solve.Options{Steps: 1})
+		notes := solve.Explain(t.Context(), p, plan, 1)
 		if assert.Len(t, notes, 1, limit) {
 			assert.Equal(t, limit, notes[0].Limit, notes[0].Why+" "+notes[0].Cure)
 			assert.Equal(t, limit != "window", notes[0].Gains > 0, limit)
@@ -420,16 +421,16 @@ func TestNotesNameTheLimit(t *testing.T) {
 		{From: 40, To: 42, Not: []string{"set"}}, {From: 9, To: 9, Not: []string{"set"}},
 		{From: 8, To: 8, Not: []string{"set"}},
 	}
-	notes := season.Explain(t.Context(), away, solve(t, away, time.Minute, season.Options{Steps: 1}), 1)
+	notes := solve.Explain(t.Context(), away, solved(t, away, time.Minute, solve.Options{Steps: 1}), 1)
 	require.Len(t, notes, 1)
 	assert.Equal(t, "Somebody at home on day 9 would bring 8.0 more of its young.", notes[0].Cure)
 
 	nothing := small()
 	nothing.Sources[0].Supply = nil
 	nothing.Machines[0].Hatch["chicken"] = 0
-	plan := solve(t, nothing, time.Minute, season.Options{Steps: 1})
+	plan := solved(t, nothing, time.Minute, solve.Options{Steps: 1})
 	assert.Empty(t, plan.Batches)
-	assert.Len(t, season.Explain(t.Context(), nothing, plan, 1), 1)
+	assert.Len(t, solve.Explain(t.Context(), nothing, plan, 1), 1)
 }
 
 // A batch stands in the machine and another is pinned: the plan keeps both, serves
@@ -450,7 +451,7 @@ func TestPins(t *testing.T) {
 	p.Orders = append(p.Orders, season.Order{
 		ID: "neighbour", Sources: []string{"barred"}, Young: 5, PullFrom: 17, PullTo: 17, Value: 2,
 	})
-	plan := solve(t, p, time.Minute, season.Options{Steps: 1})
+	plan := solved(t, p, time.Minute, solve.Options{Steps: 1})
 	score := kept(t, p, append(slices.Clone(plan.Standing), plan.Batches...), "with what stands")
 	assert.InDelta(t, score, plan.Score, 1e-9)
 	require.Len(t, plan.Standing, 1)
@@ -463,7 +464,7 @@ func TestPins(t *testing.T) {
 
 	p.Fixed[1].SetDay = 14 // it would turn while the first one's load stands
 	p.Fixed[1].Eggs = season.Clutch{{Laid: 12, Eggs: 4}, {Laid: 13, Eggs: 4}}
-	_, err := season.Solve(t.Context(), p, season.Options{Steps: 1})
+	_, err := solve.Solve(t.Context(), p, solve.Options{Steps: 1})
 	assert.ErrorContains(
 		t, err, "the pins contradict the rules: machine box: batch 1 turns on day 14 to 31, a load stands",
 	)
@@ -473,11 +474,11 @@ func TestPins(t *testing.T) {
 	p.Fixed = []season.Batch{
 		{Source: "barred", SetDay: 8, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 8, Eggs: 4}}},
 	}
-	plan = solve(t, p, time.Minute, season.Options{Steps: 1})
+	plan = solved(t, p, time.Minute, solve.Options{Steps: 1})
 	kept(t, p, plan.Batches, "the pinned setting, filled up")
 	assert.InDelta(t, 2*3-6*.1-1, plan.Score, 1e-9, "two eggs more are the fewest")
 	p.Sources[0].Supply = []season.Lay{{Laid: 8, Eggs: 4}}
-	_, err = season.Solve(t.Context(), p, season.Options{Steps: 1})
+	_, err = solve.Solve(t.Context(), p, solve.Options{Steps: 1})
 	assert.ErrorContains(
 		t, err, "fixed: the setting of day 8 in box holds 4 eggs, at least 6 are needed, and no more can join it",
 	)
@@ -485,7 +486,7 @@ func TestPins(t *testing.T) {
 	p = small()
 	day := 8
 	p.Forbidden = []season.Ban{{Setter: "box", From: &day, To: &day}}
-	plan = solve(t, p, time.Minute, season.Options{Steps: 1})
+	plan = solved(t, p, time.Minute, solve.Options{Steps: 1})
 	assert.Equal(t, 9, plan.Batches[0].SetDay)
 }
 
@@ -493,12 +494,12 @@ func TestPins(t *testing.T) {
 func TestReplanningChangesLittle(t *testing.T) {
 	_, problems, _ := samples(t)
 	p := problems["04-weekly-quail"]
-	before := solve(t, p, 500*time.Millisecond, season.Options{Seed: 1})
+	before := solved(t, p, 500*time.Millisecond, solve.Options{Seed: 1})
 	dead := *p
 	dead.Machines = slices.Clone(p.Machines)
 	dead.Machines[2].Closed = [][2]int{{0, p.Days}}
-	free := solve(t, &dead, 500*time.Millisecond, season.Options{Seed: 3})
-	loth := solve(t, &dead, 500*time.Millisecond, season.Options{Seed: 3, Accepted: before.Batches, Change: 5})
+	free := solved(t, &dead, 500*time.Millisecond, solve.Options{Seed: 3})
+	loth := solved(t, &dead, 500*time.Millisecond, solve.Options{Seed: 3, Accepted: before.Batches, Change: 5})
 	kept(t, &dead, loth.Batches, "without the dead machine")
 	settings := func(after []season.Batch) (n int) { // dropped or new
 		days := map[string]int{}
@@ -518,7 +519,7 @@ func TestReplanningChangesLittle(t *testing.T) {
 	assert.Less(t, settings(loth.Batches), settings(free.Batches))
 	assert.NotEmpty(t, season.Changes(before.Batches, loth.Batches, season.Words{}))
 	assert.Empty(t, season.Changes(before.Batches, before.Batches, season.Words{}))
-	same := solve(t, p, 300*time.Millisecond, season.Options{Seed: 3, Accepted: before.Batches, Change: 50})
+	same := solved(t, p, 300*time.Millisecond, solve.Options{Seed: 3, Accepted: before.Batches, Change: 50})
 	assert.GreaterOrEqual(t, same.Score, before.Score-1e-6)
 }
 
@@ -526,24 +527,24 @@ func TestReplanningChangesLittle(t *testing.T) {
 // (binomial); half a young short still counts as met.
 func TestChance(t *testing.T) {
 	p := small()
-	plan := solve(t, p, time.Minute, season.Options{Steps: 1})
-	out, fragile := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000}, 1)
+	plan := solved(t, p, time.Minute, solve.Options{Steps: 1})
+	out, fragile := solve.Simulate(context.Background(), p, plan, solve.Chance{Runs: 20000}, 1)
 	require.Len(t, out, 1)
 	assert.InDelta(t, .598, out[0].Chance, .015)
 	assert.Equal(t, "market", fragile)
 	assert.InDelta(t, 8, out[0].P50, 1)
-	sure, _ := season.Simulate(
+	sure, _ := solve.Simulate(
 		context.Background(), p, plan,
-		season.Chance{Runs: 2000, Posteriors: map[string]season.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1,
+		solve.Chance{Runs: 2000, Posteriors: map[string]solve.Posterior{"barred": {A: 9e6, B: 1e5}}}, 1,
 	)
 	assert.Greater(t, sure[0].Chance, .99)
-	wild, _ := season.Simulate(
-		context.Background(), p, plan, season.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1,
+	wild, _ := solve.Simulate(
+		context.Background(), p, plan, solve.Chance{Runs: 20000, YieldSD: .4, LayingSpread: .4}, 1,
 	)
 	assert.Less(t, wild[0].P10, out[0].P10)
 	// Beta-binomial by hand: sixteen eggs of one batch at ½ with the correlation 0.2 (two
 	// beta of 2 and 2) bring eight or more in 54.2 %.
-	alike, _ := season.Simulate(context.Background(), p, plan, season.Chance{Runs: 20000, Rho: .2}, 1)
+	alike, _ := solve.Simulate(context.Background(), p, plan, solve.Chance{Runs: 20000, Rho: .2}, 1)
 	assert.InDelta(t, .542, alike[0].Chance, .015)
 	assert.Less(t, alike[0].P10, out[0].P10, "good and bad batches")
 }
@@ -559,11 +560,11 @@ func worked(t *testing.T) time.Duration {
 func TestTheLargestSampleIsLight(t *testing.T) {
 	_, problems, _ := samples(t)
 	p := problems["07-full-season"]
-	plan := solve(t, p, time.Second, season.Options{Seed: 1})
+	plan := solved(t, p, time.Second, solve.Options{Seed: 1})
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
 	began := worked(t)
-	season.Simulate(context.Background(), p, plan, season.Chance{Runs: 2000, YieldSD: .15, LayingSpread: .2}, 1)
+	solve.Simulate(context.Background(), p, plan, solve.Chance{Runs: 2000, YieldSD: .15, LayingSpread: .2}, 1)
 	assert.Less(t, worked(t)-began, time.Duration(runtime.GOMAXPROCS(0))*2*time.Second)
 	runtime.ReadMemStats(&after)
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(300<<20), "all that was ever asked for")
@@ -577,9 +578,9 @@ func BenchmarkSample(b *testing.B) {
 			b.Run(fmt.Sprintf("%s/%gs", name, seconds), func(b *testing.B) {
 				var scores, bounds, gaps []float64
 				for i := range b.N {
-					plan := solve(
+					plan := solved(
 						b, problems[name], time.Duration(seconds*float64(time.Second)),
-						season.Options{Seed: uint64(i + 1)},
+						solve.Options{Seed: uint64(i + 1)},
 					)
 					scores, bounds, gaps = append(scores, plan.Score), append(bounds, *plan.Bound), append(
 						gaps, 100*(*plan.Bound-plan.Score)/max(plan.Score, 1e-9),
@@ -601,14 +602,14 @@ func BenchmarkSample(b *testing.B) {
 // FuzzReadRequest: whatever is read as a problem can be worked on, if it is small.
 func FuzzReadRequest(f *testing.F) {
 	for _, name := range []string{"01-one-pen", "02-same-lockdown"} {
-		text, err := os.ReadFile("testdata/" + name + ".json")
+		text, err := os.ReadFile("../testdata/" + name + ".json")
 		require.NoError(f, err)
 		f.Add(text)
 	}
 	f.Add([]byte(`{"days": 1e9}`))
 	f.Add([]byte(`{"days": 10, "min_batch": -1, "species": [{}]}`))
 	f.Fuzz(func(t *testing.T, text []byte) {
-		r, err := season.ReadRequest(text)
+		r, err := solve.ReadRequest(text)
 		if err != nil || len(text) > 5000 || r.Days > 150 {
 			return
 		}
@@ -633,7 +634,7 @@ func TestLargeSeasonsKeepToTheirTime(t *testing.T) {
 	seconds := .5
 	cores := time.Duration(runtime.GOMAXPROCS(0))
 	began := worked(t)
-	a, err := (&season.Request{Problem: *large, Seconds: &seconds}).Work(t.Context(), nil)
+	a, err := (&solve.Request{Problem: *large, Seconds: &seconds}).Work(t.Context(), nil)
 	require.NoError(t, err)
 	assert.NotEmpty(t, a.Batches)
 	took := worked(t) - began
@@ -643,7 +644,7 @@ func TestLargeSeasonsKeepToTheirTime(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	time.AfterFunc(300*time.Millisecond, stop)
 	seconds, began = 60, worked(t)
-	_, err = (&season.Request{Problem: *large, Seconds: &seconds}).Work(ctx, nil)
+	_, err = (&solve.Request{Problem: *large, Seconds: &seconds}).Work(ctx, nil)
 	require.NoError(t, err)
 	assert.Less(t, worked(t)-began, cores*5*time.Second, "it goes on though it was told to stop")
 }

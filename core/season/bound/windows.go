@@ -1,10 +1,12 @@
-package season
+package bound
 
 import (
 	"math"
 	"slices"
 
-	"metrogon/core/season/lp"
+	"metrogon/core/season/draft"
+
+	"metrogon/core/season/bound/lp"
 )
 
 // share is young of one source that go to one promise through one hatcher, with the
@@ -21,14 +23,14 @@ type share struct {
 // fall into it shares the eggs laid then, the loads that a hatcher can shut then,
 // and the brooder. It suits seasons that are too large to be looked at day by day.
 // Where it is stopped before it is built, the plain bound stands.
-func windowsOf(m *model, stop func() bool) float64 {
+func windowsOf(m *draft.Model, stop func() bool) float64 {
 	w := &windows{Program: &lp.Program{}, m: m, stop: stop}
 	w.shares()
 	w.promises()
-	for i := range m.source {
+	for i := range m.Source {
 		w.eggs(i)
 	}
-	for h := range m.machine {
+	for h := range m.Machine {
 		w.loads(h)
 	}
 	w.brooder()
@@ -36,12 +38,12 @@ func windowsOf(m *model, stop func() bool) float64 {
 		return plain(m)
 	}
 	w.Solve(math.Inf(-1), stop)
-	return m.base.score + fixedWorth(m) + w.Bound()
+	return m.Base.Score + fixedWorth(m) + w.Bound()
 }
 
 type windows struct {
 	*lp.Program
-	m    *model
+	m    *draft.Model
 	all  []share
 	stop func() bool
 }
@@ -50,36 +52,36 @@ type windows struct {
 func (w *windows) shares() {
 	type key struct{ order, src, h int }
 	known := map[key]int{} // in all
-	for o, cands := range w.m.cands {
+	for o, cands := range w.m.Cands {
 		for _, c := range cands {
-			x := &w.m.source[c.src]
-			each := x.best()
+			x := &w.m.Source[c.Src]
+			each := x.Best()
 			if each <= 0 {
 				continue
 			}
-			for _, h := range c.hatches {
-				i, seen := known[key{o, c.src, h}]
+			for _, h := range c.Hatches {
+				i, seen := known[key{o, c.Src, h}]
 				if seen {
-					w.all[i].from, w.all[i].to = min(w.all[i].from, c.t), max(w.all[i].to, c.t)
+					w.all[i].from, w.all[i].to = min(w.all[i].from, c.T), max(w.all[i].to, c.T)
 					continue
 				}
-				known[key{o, c.src, h}] = len(w.all)
-				q := w.m.order[o]
-				worth := q.Value - (w.m.p.EggCost+w.m.p.SettingCost*w.leastRoom(x))/each
-				w.all = append(w.all, share{w.Var(max(0, worth), 0, q.Young), o, c.src, h, c.t, c.t, each})
+				known[key{o, c.Src, h}] = len(w.all)
+				q := w.m.Order[o]
+				worth := q.Value - (w.m.P.EggCost+w.m.P.SettingCost*w.leastRoom(x))/each
+				w.all = append(w.all, share{w.Var(max(0, worth), 0, q.Young), o, c.Src, h, c.T, c.T, each})
 			}
 		}
 	}
 }
 
 // leastRoom is the least that an egg takes of a setting's room, and so of its cost.
-func (w *windows) leastRoom(x *pen) float64 {
-	if x.sp.Lockdown == 0 || len(w.m.base.parts) > 0 {
+func (w *windows) leastRoom(x *draft.Pen) float64 {
+	if x.Sp.Lockdown == 0 || len(w.m.Base.Parts) > 0 {
 		return 0
 	}
 	least := math.Inf(1)
-	for a := range w.m.machine {
-		if e := w.m.machine[a].egg[x.spNo]; e > 0 {
+	for a := range w.m.Machine {
+		if e := w.m.Machine[a].Egg[x.SpNo]; e > 0 {
 			least = min(least, e)
 		}
 	}
@@ -116,7 +118,7 @@ func (w *windows) add(k stretch) {
 			for _, s := range w.all {
 				if k.group(s) && k.from(s) >= a && k.to(s) <= b {
 					terms = append(terms, lp.Term{At: s.v, By: k.takes(s)})
-					most += k.takes(s) * w.m.order[s.order].Young
+					most += k.takes(s) * w.m.Order[s.order].Young
 				}
 			}
 			if len(terms) > 0 {
@@ -130,7 +132,7 @@ func (w *windows) add(k stretch) {
 
 // promises take no more than is wanted.
 func (w *windows) promises() {
-	for o := range w.m.order {
+	for o := range w.m.Order {
 		var terms []lp.Term
 		for _, s := range w.all {
 			if s.order == o {
@@ -138,22 +140,22 @@ func (w *windows) promises() {
 			}
 		}
 		if len(terms) > 1 {
-			w.Row(w.m.order[o].Young, terms...)
+			w.Row(w.m.Order[o].Young, terms...)
 		}
 	}
 }
 
 // eggs of a source are laid before they are set, and not too long before.
 func (w *windows) eggs(i int) {
-	x := &w.m.source[i]
+	x := &w.m.Source[i]
 	w.add(stretch{
 		group: func(s share) bool { return s.src == i },
-		from:  func(s share) int { return s.from - x.sp.MaxAge },
+		from:  func(s share) int { return s.from - x.Sp.MaxAge },
 		to:    func(s share) int { return s.to },
 		takes: func(s share) float64 { return 1 / s.each },
 		room: func(a, b int) (eggs float64) {
-			for d := max(a, x.first); d <= b && d-x.first < len(x.supply); d++ {
-				eggs += float64(max(0, w.m.base.left[i][d-x.first]))
+			for d := max(a, x.First); d <= b && d-x.First < len(x.Laid); d++ {
+				eggs += float64(max(0, w.m.Base.Left[i][d-x.First]))
 			}
 			return eggs
 		},
@@ -165,27 +167,27 @@ func (w *windows) loads(h int) {
 	stay := math.MaxInt
 	for _, s := range w.all {
 		if s.h == h {
-			stay = min(stay, w.m.source[s.src].sp.Pull-w.m.source[s.src].sp.Lockdown)
+			stay = min(stay, w.m.Source[s.src].Sp.Pull-w.m.Source[s.src].Sp.Lockdown)
 		}
 	}
-	lock := func(day int, s share) int { return day + w.m.source[s.src].sp.Lockdown }
+	lock := func(day int, s share) int { return day + w.m.Source[s.src].Sp.Lockdown }
 	w.add(stretch{
 		group: func(s share) bool { return s.h == h },
 		from:  func(s share) int { return lock(s.from, s) },
 		to:    func(s share) int { return lock(s.to, s) },
 		takes: func(s share) float64 {
-			x := &w.m.source[s.src]
-			return x.Kept * w.m.machine[h].hatch[x.spNo] / s.each
+			x := &w.m.Source[s.src]
+			return x.Kept * w.m.Machine[h].Locked[x.SpNo] / s.each
 		},
-		room: func(a, b int) float64 { return float64(1 + (b-a)/(stay+w.m.machine[h].CleanDays+1)) },
+		room: func(a, b int) float64 { return float64(1 + (b-a)/(stay+w.m.Machine[h].CleanDays+1)) },
 	})
 }
 
 // brooder holds the young of a promise for sure on the days that all its windows share.
 func (w *windows) brooder() {
 	in := func(s share) (from, to int) {
-		x := &w.m.source[s.src]
-		return s.to + x.sp.Pull, s.from + x.sp.Pull + x.sp.BroodDays - 1
+		x := &w.m.Source[s.src]
+		return s.to + x.Sp.Pull, s.from + x.Sp.Pull + x.Sp.BroodDays - 1
 	}
 	var days []int
 	for _, s := range w.all {
@@ -196,12 +198,12 @@ func (w *windows) brooder() {
 	for _, d := range days {
 		var terms []lp.Term
 		for _, s := range w.all {
-			if from, to := in(s); from <= d && d <= to && w.m.source[s.src].sp.BroodPlaces > 0 {
-				terms = append(terms, lp.Term{At: s.v, By: w.m.source[s.src].sp.BroodPlaces})
+			if from, to := in(s); from <= d && d <= to && w.m.Source[s.src].Sp.BroodPlaces > 0 {
+				terms = append(terms, lp.Term{At: s.v, By: w.m.Source[s.src].Sp.BroodPlaces})
 			}
 		}
 		if len(terms) > 0 {
-			w.Row(w.m.p.BrooderPlaces-w.m.base.brood[min(d, w.m.days)], terms...)
+			w.Row(w.m.P.BrooderPlaces-w.m.Base.Brood[min(d, w.m.Days)], terms...)
 		}
 	}
 }

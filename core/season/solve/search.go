@@ -1,4 +1,4 @@
-package season
+package solve
 
 import (
 	"cmp"
@@ -6,16 +6,19 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+
+	"metrogon/core/season"
+	"metrogon/core/season/draft"
 )
 
 // searcher improves a plan by taking a part of it out and filling it in anew
 // (large-neighbourhood search).
 type searcher struct {
-	m          *model
+	m          *draft.Model
 	ctx        context.Context // may be nil: the work has no end but its own
 	dice       *rand.Rand
-	now, trial *state
-	best       *state
+	now, trial *draft.State
+	best       *draft.State
 	steps      int
 	hot        float64 // at the beginning of a round
 	heat       float64 // how much worse a step may be
@@ -33,13 +36,13 @@ type searcher struct {
 	rooms      []float64
 }
 
-func newSearcher(m *model, seed uint64) *searcher {
+func newSearcher(m *draft.Model, seed uint64) *searcher {
 	s := &searcher{
-		m: m, dice: rand.New(rand.NewPCG(seed, 0x5ea50)), now: m.empty(), trial: m.empty(), best: m.empty(),
-		rank: make([]float64, len(m.order)), rooms: make([]float64, len(m.machine)),
+		m: m, dice: rand.New(rand.NewPCG(seed, 0x5ea50)), now: m.Empty(), trial: m.Empty(), best: m.Empty(),
+		rank: make([]float64, len(m.Order)), rooms: make([]float64, len(m.Machine)),
 	}
-	s.now.copy(m.base)
-	s.best.copy(m.base)
+	s.now.Copy(m.Base)
+	s.best.Copy(m.Base)
 	return s
 }
 
@@ -48,19 +51,19 @@ func (s *searcher) over() bool { return s.ctx != nil && s.ctx.Err() != nil }
 
 // start fills the base plan greedily, the most valuable promises first.
 func (s *searcher) start() {
-	s.trial.copy(s.m.base)
-	s.fillAll(func(o int) float64 { return -s.m.order[o].Value * s.m.order[o].Young })
+	s.trial.Copy(s.m.Base)
+	s.fillAll(func(o int) float64 { return -s.m.Order[o].Value * s.m.Order[o].Young })
 	s.keep()
 }
 
 // keep takes the trial as the plan if it may.
 func (s *searcher) keep() {
-	lacks := s.trial.lacks()
-	if more := lacks - s.now.lacks(); more < 0 || more == 0 && s.trial.score > s.now.score-s.heat*s.dice.ExpFloat64() {
+	lacks := s.trial.Lacks()
+	if more := lacks - s.now.Lacks(); more < 0 || more == 0 && s.trial.Score > s.now.Score-s.heat*s.dice.ExpFloat64() {
 		s.now, s.trial = s.trial, s.now
 	}
-	if s.now.better(s.best) {
-		s.best.copy(s.now)
+	if s.now.Better(s.best) {
+		s.best.Copy(s.now)
 	}
 }
 
@@ -71,14 +74,14 @@ const round = 400
 // step takes out and fills in once.
 func (s *searcher) step() {
 	if s.steps%round == 0 {
-		s.hot = math.Pow(10, -1-2*s.dice.Float64()) * s.m.worth
+		s.hot = math.Pow(10, -1-2*s.dice.Float64()) * s.m.Worth
 		if s.dice.IntN(3) == 0 {
-			s.now.copy(s.best)
+			s.now.Copy(s.best)
 		}
 	}
 	s.heat = s.hot * (1 - float64(s.steps%round)/round)
 	s.steps++
-	s.trial.copy(s.now)
+	s.trial.Copy(s.now)
 	s.ruin()
 	s.shy, s.jitter = 0, 0
 	if s.dice.IntN(3) > 0 {
@@ -101,11 +104,11 @@ func (s *searcher) step() {
 	}
 	switch s.dice.IntN(4) {
 	case 0:
-		s.fillAll(func(o int) float64 { return -s.m.order[o].Value * (.3 + s.dice.Float64()) })
+		s.fillAll(func(o int) float64 { return -s.m.Order[o].Value * (.3 + s.dice.Float64()) })
 	case 1:
-		s.fillAll(func(o int) float64 { return float64(len(s.m.cands[o])) * (.3 + s.dice.Float64()) })
+		s.fillAll(func(o int) float64 { return float64(len(s.m.Cands[o])) * (.3 + s.dice.Float64()) })
 	case 2:
-		s.fillAll(func(o int) float64 { return -s.m.order[o].Value * s.m.order[o].Young * (.3 + s.dice.Float64()) })
+		s.fillAll(func(o int) float64 { return -s.m.Order[o].Value * s.m.Order[o].Young * (.3 + s.dice.Float64()) })
 	default:
 		s.fillAll(func(int) float64 { return s.dice.Float64() })
 	}
@@ -115,48 +118,48 @@ func (s *searcher) step() {
 // ruin takes parts out: those of a few promises, of some days, of one machine for
 // some days, or any.
 func (s *searcher) ruin() {
-	n := len(s.trial.parts)
+	n := len(s.trial.Parts)
 	if n == 0 {
 		return
 	}
-	for i := range s.trial.parts {
-		if p := &s.trial.parts[i]; p.fixed && s.dice.IntN(2) == 0 {
-			s.trial.takeBack(i)
+	for i := range s.trial.Parts {
+		if p := &s.trial.Parts[i]; p.Fixed && s.dice.IntN(2) == 0 {
+			s.trial.TakeBack(i)
 		}
 	}
 	out := s.victims(n)
 	for i := n - 1; i >= 0; i-- {
-		if p := &s.trial.parts[i]; !p.fixed && out(p) {
-			s.trial.drop(i)
+		if p := &s.trial.Parts[i]; !p.Fixed && out(p) {
+			s.trial.Drop(i)
 		}
 	}
-	s.trial.dropSmall()
+	s.trial.DropSmall()
 }
 
 // victims draws which batches are taken out: any, those near a day, near a machine, or
 // near a promise.
-func (s *searcher) victims(n int) (out func(p *part) bool) {
+func (s *searcher) victims(n int) (out func(p *draft.Part) bool) {
 	switch s.dice.IntN(5) {
 	case 0:
 		share := .05 + .3*s.dice.Float64()
-		out = func(*part) bool { return s.dice.Float64() < share }
+		out = func(*draft.Part) bool { return s.dice.Float64() < share }
 	case 1, 2:
-		seed := &s.trial.parts[s.dice.IntN(n)]
-		at, wide := seed.t, 2+s.dice.IntN(18)
-		out = func(p *part) bool { return p.t >= at-wide && p.t <= at+wide && s.dice.IntN(8) > 0 }
+		seed := &s.trial.Parts[s.dice.IntN(n)]
+		at, wide := seed.T, 2+s.dice.IntN(18)
+		out = func(p *draft.Part) bool { return p.T >= at-wide && p.T <= at+wide && s.dice.IntN(8) > 0 }
 	case 3:
-		seed := s.trial.parts[s.dice.IntN(n)]
-		a, h, wide := seed.a, seed.h, 3+s.dice.IntN(40)
-		out = func(p *part) bool {
-			return (p.a == a || p.h == h || p.a == h || p.h == a) && p.t >= seed.t-wide && p.t <= seed.t+wide
+		seed := s.trial.Parts[s.dice.IntN(n)]
+		a, h, wide := seed.A, seed.H, 3+s.dice.IntN(40)
+		out = func(p *draft.Part) bool {
+			return (p.A == a || p.H == h || p.A == h || p.H == a) && p.T >= seed.T-wide && p.T <= seed.T+wide
 		}
 	default:
-		o := &s.m.order[s.dice.IntN(len(s.m.order))]
+		o := &s.m.Order[s.dice.IntN(len(s.m.Order))]
 		wide := s.dice.IntN(6)
-		out = func(p *part) bool {
-			pull := p.t + s.m.source[p.src].sp.Pull
+		out = func(p *draft.Part) bool {
+			pull := p.T + s.m.Source[p.Src].Sp.Pull
 			near := pull >= o.PullFrom-wide && pull <= o.PullTo+wide
-			return near && s.dice.IntN(3) > 0 || slices.Contains(o.sources, p.src) && s.dice.IntN(2) == 0
+			return near && s.dice.IntN(3) > 0 || slices.Contains(o.From, p.Src) && s.dice.IntN(2) == 0
 		}
 	}
 	return out
@@ -165,16 +168,16 @@ func (s *searcher) victims(n int) (out func(p *part) bool) {
 // fillAll serves the promises that fall short, by rank.
 func (s *searcher) fillAll(rank func(order int) float64) {
 	s.queue = s.queue[:0]
-	for o := range s.m.order {
-		if len(s.m.cands[o]) > 0 && s.m.order[o].Young-s.trial.got[o] > 1e-6 {
+	for o := range s.m.Order {
+		if len(s.m.Cands[o]) > 0 && s.m.Order[o].Young-s.trial.Got[o] > 1e-6 {
 			s.queue = append(s.queue, o)
 			s.rank[o] = rank(o)
 		}
 	}
 	slices.SortFunc(s.queue, func(a, b int) int { return cmp.Or(cmp.Compare(s.rank[a], s.rank[b]), a-b) })
 	s.join()
-	if len(s.m.base.parts) == 0 || s.dice.IntN(2) == 0 { // what is fixed need not serve the dearest
-		s.trial.spread()
+	if len(s.m.Base.Parts) == 0 || s.dice.IntN(2) == 0 { // what is fixed need not serve the dearest
+		s.trial.Spread()
 	}
 	for _, o := range s.queue {
 		if s.over() { // what is in so far is a plan
@@ -182,52 +185,52 @@ func (s *searcher) fillAll(rank func(order int) float64) {
 		}
 		for s.fill(o) {
 		}
-		s.trial.spread()
+		s.trial.Spread()
 	}
 }
 
 // join fills pinned settings up to the fewest eggs, with those that serve best.
 func (s *searcher) join() {
-	for _, k := range s.m.small {
+	for _, k := range s.m.Small {
 		for {
-			lack := s.fewest() - s.trial.sets[k.machine][k.day].eggs
+			lack := s.fewest() - s.trial.Sets[k.Machine][k.Day].Eggs
 			if lack <= 0 {
 				break
 			}
 			best := s.joins(k, lack)
-			if best.eggs == 0 {
+			if best.Eggs == 0 {
 				break
 			}
-			s.trial.put(best)
+			s.trial.Put(best)
 		}
 	}
 }
 
 // joins is the batch that serves best in a setting that lacks eggs.
-func (s *searcher) joins(k at, lack int) (best part) {
+func (s *searcher) joins(k draft.At, lack int) (best draft.Part) {
 	most := math.Inf(-1)
-	for src := range s.m.source {
-		c, ok := s.m.cand(src, k.day)
-		if !ok || !slices.Contains(c.setters, k.machine) {
+	for src := range s.m.Source {
+		c, ok := s.m.Cand(src, k.Day)
+		if !ok || !slices.Contains(c.Setters, k.Machine) {
 			continue
 		}
-		x := &s.m.source[src]
-		for _, h := range c.hatches {
-			if s.m.banned(src, k.day, k.machine, h) {
+		x := &s.m.Source[src]
+		for _, h := range c.Hatches {
+			if s.m.Banned(src, k.Day, k.Machine, h) {
 				continue
 			}
-			p := part{src: src, t: k.day, a: k.machine, h: h}
-			p.eggs = int(min(
-				float64(lack), s.trial.setterRoom(src, k.day, k.machine), s.trial.hatcherRoom(src, k.day, h),
-				s.trial.broodRoom(src, k.day)/max(x.eats, 1e-12),
+			p := draft.Part{Src: src, T: k.Day, A: k.Machine, H: h}
+			p.Eggs = int(min(
+				float64(lack), s.trial.SetterRoom(src, k.Day, k.Machine), s.trial.HatcherRoom(src, k.Day, h),
+				s.trial.BroodRoom(src, k.Day)/max(x.Eats, 1e-12),
 			))
 			s.take(&p)
-			p.eggs = 0
-			for _, l := range p.lays {
-				p.eggs += l.eggs
-				p.young += float64(l.eggs) * x.Yield * x.sp.AgeFactor[k.day-l.laid-x.first]
+			p.Eggs = 0
+			for _, l := range p.Lays {
+				p.Eggs += l.Eggs
+				p.Young += float64(l.Eggs) * x.Yield * x.Sp.AgeFactor[k.Day-l.Laid-x.First]
 			}
-			if worth := s.worth(&p) + s.dice.Float64()*s.jitter; p.eggs > 0 && worth > most {
+			if worth := s.worth(&p) + s.dice.Float64()*s.jitter; p.Eggs > 0 && worth > most {
 				most, best = worth, p
 			}
 		}
@@ -236,12 +239,12 @@ func (s *searcher) joins(k at, lack int) (best part) {
 }
 
 // worth is what a part's young would bring, an egg.
-func (s *searcher) worth(p *part) (worth float64) {
-	pull := p.t + s.m.source[p.src].sp.Pull
-	for o := range s.m.order {
-		q := &s.m.order[o]
-		if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
-			worth = max(worth, q.Value*min(p.young, q.Young-s.trial.got[o])/float64(max(p.eggs, 1)))
+func (s *searcher) worth(p *draft.Part) (worth float64) {
+	pull := p.T + s.m.Source[p.Src].Sp.Pull
+	for o := range s.m.Order {
+		q := &s.m.Order[o]
+		if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.From, p.Src) {
+			worth = max(worth, q.Value*min(p.Young, q.Young-s.trial.Got[o])/float64(max(p.Eggs, 1)))
 		}
 	}
 	return
@@ -249,13 +252,13 @@ func (s *searcher) worth(p *part) (worth float64) {
 
 // offer is a batch that may serve a promise, and what it is worth.
 type offer struct {
-	part
+	draft.Part
 	rank, gain float64
 }
 
 // fill puts the batch in that serves a promise best; false: none is worth it.
 func (s *searcher) fill(o int) bool {
-	need := s.m.order[o].Young - s.trial.got[o]
+	need := s.m.Order[o].Young - s.trial.Got[o]
 	if need < 1e-6 {
 		return false
 	}
@@ -265,42 +268,42 @@ func (s *searcher) fill(o int) bool {
 	}
 	wild := s.wild && s.dice.IntN(3) == 0
 	var best offer
-	for i := range s.m.cands[o] {
-		c := &s.m.cands[o][i]
-		if want := s.eggsFor(c, &s.m.order[o], need); want > 0 {
-			s.offers(c, &s.m.order[o], need, int(math.Ceil(share*float64(want))), wild, &best)
+	for i := range s.m.Cands[o] {
+		c := &s.m.Cands[o][i]
+		if want := s.eggsFor(c, &s.m.Order[o], need); want > 0 {
+			s.offers(c, &s.m.Order[o], need, int(math.Ceil(share*float64(want))), wild, &best)
 		}
 	}
 	if best.gain <= 0 {
 		return false
 	}
-	s.take(&best.part)
-	best.gives = []gift{{o, min(need, best.young)}}
-	s.trial.put(best.part)
+	s.take(&best.Part)
+	best.Gives = []draft.Gift{{Order: o, Young: min(need, best.Young)}}
+	s.trial.Put(best.Part)
 	return true
 }
 
 // eggsFor gives how many eggs of a source and day a promise wants, in the order in which
 // they are taken; s.ys becomes the young of the first n of them.
-func (s *searcher) eggsFor(c *cand, q *promise, need float64) (want int) {
-	x := &s.m.source[c.src]
-	free := s.trial.broodRoom(c.src, c.t) / max(x.sp.BroodPlaces, 1e-12)
+func (s *searcher) eggsFor(c *draft.Cand, q *draft.Promise, need float64) (want int) {
+	x := &s.m.Source[c.Src]
+	free := s.trial.BroodRoom(c.Src, c.T) / max(x.Sp.BroodPlaces, 1e-12)
 	s.ys, s.costs = append(s.ys[:0], 0), append(s.costs[:0], 0)
-	for _, age := range x.ages[s.old] {
-		i := c.t - age - x.first
-		if i < 0 || i >= len(x.supply) {
+	for _, age := range x.Ages[s.old] {
+		i := c.T - age - x.First
+		if i < 0 || i >= len(x.Laid) {
 			continue
 		}
-		each, price := x.Yield*x.sp.AgeFactor[age], 0.0
+		each, price := x.Yield*x.Sp.AgeFactor[age], 0.0
 		if s.thrift > 0 {
-			price = s.thrift * s.prices[c.src][i]
+			price = s.thrift * s.prices[c.Src][i]
 		}
-		for range s.trial.left[c.src][i] {
+		for range s.trial.Left[c.Src][i] {
 			y := s.ys[len(s.ys)-1]
 			if y+each > free {
 				return want
 			}
-			if q.Value*min(each, need-y) > s.m.p.EggCost+price {
+			if q.Value*min(each, need-y) > s.m.P.EggCost+price {
 				want = len(s.ys)
 			} else if len(s.ys) > s.fewest() {
 				return want
@@ -313,26 +316,26 @@ func (s *searcher) eggsFor(c *cand, q *promise, need float64) (want int) {
 }
 
 // fewest is the fewest eggs of a setting, whole.
-func (s *searcher) fewest() int { return int(math.Ceil(s.m.p.MinBatch - tolerance)) }
+func (s *searcher) fewest() int { return int(math.Ceil(s.m.P.MinBatch - season.Tolerance)) }
 
 // offers tries the machines through which eggs of a source and day can go, and keeps the
 // best.
-func (s *searcher) offers(c *cand, q *promise, need float64, want int, wild bool, best *offer) {
+func (s *searcher) offers(c *draft.Cand, q *draft.Promise, need float64, want int, wild bool, best *offer) {
 	t, m := s.trial, s.m
-	for _, h := range c.hatches {
-		s.rooms[h] = t.hatcherRoom(c.src, c.t, h)
+	for _, h := range c.Hatches {
+		s.rooms[h] = t.HatcherRoom(c.Src, c.T, h)
 	}
-	for _, a := range c.setters {
-		room := t.setterRoom(c.src, c.t, a)
+	for _, a := range c.Setters {
+		room := t.SetterRoom(c.Src, c.T, a)
 		if room < 1 {
 			continue
 		}
-		set, cost := t.sets[a][c.t], 0.0
-		if set.batches == 0 {
-			cost = m.setCost(a, c.t)
+		set, cost := t.Sets[a][c.T], 0.0
+		if set.Batches == 0 {
+			cost = m.SetCost(a, c.T)
 		}
-		least := max(1, s.fewest()-set.eggs)
-		for _, h := range c.hatches {
+		least := max(1, s.fewest()-set.Eggs)
+		for _, h := range c.Hatches {
 			most := int(min(room, s.rooms[h]))
 			n := min(want, most)
 			if n < least {
@@ -340,11 +343,11 @@ func (s *searcher) offers(c *cand, q *promise, need float64, want int, wild bool
 					continue
 				}
 			}
-			gain := q.Value*min(need, s.ys[n]) - m.p.EggCost*float64(n) - cost
-			rank := s.rankOf(gain-s.costs[n], t.lid[h][c.t+m.source[c.src].sp.Lockdown].batches == 0, wild)
+			gain := q.Value*min(need, s.ys[n]) - m.P.EggCost*float64(n) - cost
+			rank := s.rankOf(gain-s.costs[n], t.Lid[h][c.T+m.Source[c.Src].Sp.Lockdown].Batches == 0, wild)
 			better := gain > 1e-7 && (best.gain == 0 || rank > best.rank)
-			if better && (len(m.p.Forbidden) == 0 || !m.banned(c.src, c.t, a, h)) {
-				*best = offer{part{src: c.src, t: c.t, a: a, h: h, eggs: n, young: s.ys[n]}, rank, gain}
+			if better && (len(m.P.Forbidden) == 0 || !m.Banned(c.Src, c.T, a, h)) {
+				*best = offer{draft.Part{Src: c.Src, T: c.T, A: a, H: h, Eggs: n, Young: s.ys[n]}, rank, gain}
 			}
 		}
 	}
@@ -366,16 +369,16 @@ func (s *searcher) rankOf(gain float64, newLoad, wild bool) float64 {
 }
 
 // take picks a part's eggs from what is left.
-func (s *searcher) take(p *part) {
-	x := &s.m.source[p.src]
-	n := p.eggs
-	for _, age := range x.ages[s.old] {
-		i := p.t - age - x.first
-		if i < 0 || i >= len(x.supply) || s.trial.left[p.src][i] == 0 || n == 0 {
+func (s *searcher) take(p *draft.Part) {
+	x := &s.m.Source[p.Src]
+	n := p.Eggs
+	for _, age := range x.Ages[s.old] {
+		i := p.T - age - x.First
+		if i < 0 || i >= len(x.Laid) || s.trial.Left[p.Src][i] == 0 || n == 0 {
 			continue
 		}
-		k := min(n, s.trial.left[p.src][i])
-		p.lays = append(p.lays, take{i, k})
+		k := min(n, s.trial.Left[p.Src][i])
+		p.Lays = append(p.Lays, draft.Take{Laid: i, Eggs: k})
 		n -= k
 	}
 }

@@ -1,4 +1,4 @@
-package season
+package solve
 
 import (
 	"context"

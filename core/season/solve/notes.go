@@ -1,4 +1,4 @@
-package season
+package solve
 
 import (
 	"context"
@@ -7,6 +7,9 @@ import (
 	"math"
 	"slices"
 	"sync"
+
+	"metrogon/core/season"
+	"metrogon/core/season/draft"
 )
 
 // Note is a promise that falls short, with the limit that binds.
@@ -25,7 +28,7 @@ const shortBy = 0.5
 // Explain notes for every promise that falls short which limit binds, and the
 // single change that helps it most. Each is tried: the problem is changed, the plan
 // improved for so many steps, and what the promise then gets is compared.
-func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
+func Explain(ctx context.Context, p *season.Problem, plan *Plan, seed uint64) []Note {
 	got := map[string]float64{}
 	for _, b := range append(slices.Clone(plan.Batches), plan.Standing...) {
 		for _, g := range b.Orders {
@@ -38,7 +41,7 @@ func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
 			notes = append(notes, Note{Order: o.ID, Short: math.Round(10*(o.Young-got[o.ID])) / 10})
 		}
 	}
-	m := newModel(p)
+	m := draft.NewModel(p)
 	turns := make(chan int, len(notes))
 	for i := range notes {
 		turns <- i
@@ -59,14 +62,14 @@ func Explain(ctx context.Context, p *Problem, plan *Plan, seed uint64) []Note {
 // cure is a change that may help.
 type cure struct {
 	limit, why, says string
-	p                *Problem
+	p                *season.Problem
 }
 
 const cureSteps = 120
 
-func (n *Note) find(ctx context.Context, m *model, plan *Plan, got float64, seed uint64) {
-	p := m.p
-	o := p.Orders[slices.IndexFunc(p.Orders, func(o Order) bool { return o.ID == n.Order })]
+func (n *Note) find(ctx context.Context, m *draft.Model, plan *Plan, got float64, seed uint64) {
+	p := m.P
+	o := p.Orders[slices.IndexFunc(p.Orders, func(o season.Order) bool { return o.ID == n.Order })]
 	n.Limit, n.Why = "others", "Other promises that are worth more take what it needs."
 	if limit, why := never(m, o); limit != "" {
 		n.Limit, n.Why = limit, why
@@ -85,13 +88,13 @@ func (n *Note) find(ctx context.Context, m *model, plan *Plan, got float64, seed
 
 // try gives how many more young the promise gets in the changed problem.
 func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, seed uint64) float64 {
-	m := newModel(c.p)
+	m := draft.NewModel(c.p)
 	s := newSearcher(m, seed)
 	s.ctx = ctx
-	s.now.copy(restore(m, plan.Batches))
-	s.best.copy(s.now)
-	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == order })
-	s.trial.copy(s.now)
+	s.now.Copy(restore(m, plan.Batches))
+	s.best.Copy(s.now)
+	no := slices.IndexFunc(m.Order, func(q draft.Promise) bool { return q.ID == order })
+	s.trial.Copy(s.now)
 	for s.queue = append(s.queue[:0], no); s.fill(no); {
 	}
 	s.keep()
@@ -101,14 +104,14 @@ func (c cure) try(ctx context.Context, plan *Plan, order string, got float64, se
 		}
 		s.step()
 	}
-	return s.best.got[no] - got
+	return s.best.Got[no] - got
 }
 
 // never tells why a promise cannot be served at all, whatever else is dropped.
-func never(m *model, o Order) (limit, why string) {
-	p := m.p
-	no := slices.IndexFunc(m.order, func(q promise) bool { return q.ID == o.ID })
-	if len(m.cands[no]) > 0 {
+func never(m *draft.Model, o season.Order) (limit, why string) {
+	p := m.P
+	no := slices.IndexFunc(m.Order, func(q draft.Promise) bool { return q.ID == o.ID })
+	if len(m.Cands[no]) > 0 {
 		return "", ""
 	}
 	if len(o.Sources) == 0 {
@@ -117,57 +120,57 @@ func never(m *model, o Order) (limit, why string) {
 	if o.Value <= 0 {
 		return "cost", "It is worth nothing, so that no egg is set for it."
 	}
-	x := &m.source[m.order[no].sources[0]]
-	switch first, last := o.PullFrom-x.sp.Pull, o.PullTo-x.sp.Pull; {
+	x := &m.Source[m.Order[no].From[0]]
+	switch first, last := o.PullFrom-x.Sp.Pull, o.PullTo-x.Sp.Pull; {
 	case o.PullTo < o.PullFrom:
 		return "window", "Its window ends before it begins."
 	case last < 0:
-		return "window", fmt.Sprintf("Its eggs would have had to be set by %s, before the plan begins.", p.Words.day(last))
+		return "window", fmt.Sprintf("Its eggs would have had to be set by %s, before the plan begins.", p.Words.OnDay(last))
 	case o.PullFrom >= p.Days:
-		return "window", fmt.Sprintf("Its window begins on %s, after the plan ends.", p.Words.day(o.PullFrom))
+		return "window", fmt.Sprintf("Its window begins on %s, after the plan ends.", p.Words.OnDay(o.PullFrom))
 	default:
-		fits := func(room func(box) float64) bool {
-			return slices.ContainsFunc(m.machine, func(b box) bool { return room(b) > 0 })
+		fits := func(room func(draft.Box) float64) bool {
+			return slices.ContainsFunc(m.Machine, func(b draft.Box) bool { return room(b) > 0 })
 		}
-		if !fits(func(b box) float64 { return b.egg[x.spNo] }) {
-			return "setter", fmt.Sprintf("No machine sets %s.", p.Words.name(x.Species))
+		if !fits(func(b draft.Box) float64 { return b.Egg[x.SpNo] }) {
+			return "setter", fmt.Sprintf("No machine sets %s.", p.Words.Called(x.Species))
 		}
-		if !fits(func(b box) float64 { return b.hatch[x.spNo] }) {
-			return "hatcher", fmt.Sprintf("No machine hatches %s.", p.Words.name(x.Species))
+		if !fits(func(b draft.Box) float64 { return b.Locked[x.SpNo] }) {
+			return "hatcher", fmt.Sprintf("No machine hatches %s.", p.Words.Called(x.Species))
 		}
 		for t := max(first, 0); t <= min(last, p.Days-1); t++ {
-			if !m.barred[0][t] && t+x.sp.Pull < p.Days && !m.barred[1][t+x.sp.Lockdown] && !m.barred[2][t+x.sp.Pull] {
+			if !m.Barred[0][t] && t+x.Sp.Pull < p.Days && !m.Barred[1][t+x.Sp.Lockdown] && !m.Barred[2][t+x.Sp.Pull] {
 				return "eggs", fmt.Sprintf(
 					"No eggs of %s are young enough on the days on which they would have to be set, %s, or "+
 						"every machine is closed then.",
-					p.Words.names(o.Sources), p.Words.days(max(first, 0), last),
+					p.Words.AllCalled(o.Sources), p.Words.OnDays(max(first, 0), last),
 				)
 			}
 		}
 		return "days away", fmt.Sprintf(
 			"Every day on which its eggs could be set, locked down and pulled is a day away (setting on %s).",
-			p.Words.days(max(first, 0), last),
+			p.Words.OnDays(max(first, 0), last),
 		)
 	}
 }
 
 // cures are the changes to be tried for a promise, one limit each.
 type cures struct {
-	*Problem
-	o     Order
+	*season.Problem
+	o     season.Order
 	short float64
 	kinds map[string]bool // of its sources
 	all   []cure
 }
 
-func (c *cures) add(limit, why, says string, change func(q *Problem)) {
+func (c *cures) add(limit, why, says string, change func(q *season.Problem)) {
 	q := *c.Problem
 	change(&q)
 	c.all = append(c.all, cure{limit, why, says, &q})
 }
 
 // cures lists them.
-func curesFor(p *Problem, o Order, short float64) []cure {
+func curesFor(p *season.Problem, o season.Order, short float64) []cure {
 	c := &cures{Problem: p, o: o, short: short, kinds: map[string]bool{}}
 	for _, id := range o.Sources {
 		c.moreEggs(id)
@@ -176,8 +179,8 @@ func curesFor(p *Problem, o Order, short float64) []cure {
 		c.morePlaces(i)
 	}
 	if len(p.Machines) > 0 {
-		c.add("hatcher", hatchersFull, "One more machine to hatch in", func(q *Problem) {
-			spare := Machine{ID: "one more", Set: map[string]float64{}, Hatch: map[string]float64{}}
+		c.add("hatcher", hatchersFull, "One more machine to hatch in", func(q *season.Problem) {
+			spare := season.Machine{ID: "one more", Set: map[string]float64{}, Hatch: map[string]float64{}}
 			for k := range c.kinds {
 				spare.Hatch[k] = math.Ceil(3 * short)
 			}
@@ -187,29 +190,29 @@ func curesFor(p *Problem, o Order, short float64) []cure {
 	c.add(
 		"brooder", "The brooder is full when its young would come.",
 		fmt.Sprintf("%v more brooder places", math.Ceil(2*short)),
-		func(q *Problem) { q.BrooderPlaces += math.Ceil(2 * short) },
+		func(q *season.Problem) { q.BrooderPlaces += math.Ceil(2 * short) },
 	)
 	touch := touching(p, o)
 	for _, i := range touch {
-		days := p.Words.day(p.Away[i].From)
+		days := p.Words.OnDay(p.Away[i].From)
 		if p.Away[i].To > p.Away[i].From {
-			days = p.Words.days(p.Away[i].From, p.Away[i].To)
+			days = p.Words.OnDays(p.Away[i].From, p.Away[i].To)
 		}
 		c.add(
 			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on "+days,
-			func(q *Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) },
+			func(q *season.Problem) { q.Away = slices.Delete(slices.Clone(p.Away), i, i+1) },
 		)
 	}
 	if len(touch) > 1 {
 		c.add(
 			"days away", "Days away fall on its setting, lockdown or pull.", "Somebody at home on all those days",
-			func(q *Problem) { q.Away = nil },
+			func(q *season.Problem) { q.Away = nil },
 		)
 	}
 	c.add("window", "Its window is too narrow for what else goes "+
-		"on.", "Three days more on both sides of its window", func(q *Problem) {
+		"on.", "Three days more on both sides of its window", func(q *season.Problem) {
 		q.Orders = slices.Clone(p.Orders)
-		i := slices.IndexFunc(q.Orders, func(x Order) bool { return x.ID == o.ID })
+		i := slices.IndexFunc(q.Orders, func(x season.Order) bool { return x.ID == o.ID })
 		q.Orders[i].PullFrom -= 3
 		q.Orders[i].PullTo += 3
 	})
@@ -218,19 +221,19 @@ func curesFor(p *Problem, o Order, short float64) []cure {
 
 // moreEggs tries as many more eggs of a source as would do.
 func (c *cures) moreEggs(id string) {
-	s := c.Sources[slices.IndexFunc(c.Sources, func(s Source) bool { return s.ID == id })]
-	sp, _ := c.speciesOf(s.Species)
+	s := c.Sources[slices.IndexFunc(c.Sources, func(s season.Source) bool { return s.ID == id })]
+	sp, _ := c.SpeciesOf(s.Species)
 	c.kinds[s.Species] = true
 	if s.Yield <= 0 {
 		return
 	}
 	n, by := math.Ceil(max(c.short/s.Yield, c.MinBatch)), max(0, c.o.PullFrom-sp.Pull)
-	why := "Too few eggs of " + c.Words.names(c.o.Sources) + " are there in time."
-	says := fmt.Sprintf("%v more eggs of %s by %s", n, c.Words.name(id), c.Words.day(by))
-	c.add("eggs", why, says, func(q *Problem) {
+	why := "Too few eggs of " + c.Words.AllCalled(c.o.Sources) + " are there in time."
+	says := fmt.Sprintf("%v more eggs of %s by %s", n, c.Words.Called(id), c.Words.OnDay(by))
+	c.add("eggs", why, says, func(q *season.Problem) {
 		q.Sources = slices.Clone(c.Sources)
-		i := slices.IndexFunc(q.Sources, func(x Source) bool { return x.ID == id })
-		q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), Lay{by, n})
+		i := slices.IndexFunc(q.Sources, func(x season.Source) bool { return x.ID == id })
+		q.Sources[i].Supply = append(slices.Clone(q.Sources[i].Supply), season.Lay{Laid: by, Eggs: n})
 	})
 }
 
@@ -244,16 +247,16 @@ func (c *cures) morePlaces(i int) {
 	x, more := c.Machines[i], math.Ceil(2*c.short)
 	if c.serves(x.Hatch) {
 		c.add("hatcher", hatchersFull, fmt.Sprintf(
-			"%v more places in %s in lockdown", more, c.Words.name(x.ID),
-		), func(q *Problem) {
+			"%v more places in %s in lockdown", more, c.Words.Called(x.ID),
+		), func(q *season.Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Hatch = c.grown(x.Hatch, more)
 		})
 	}
 	if c.serves(x.Set) {
 		c.add("setter", settersFull, fmt.Sprintf(
-			"%v more places in %s while turning", more, c.Words.name(x.ID),
-		), func(q *Problem) {
+			"%v more places in %s while turning", more, c.Words.Called(x.ID),
+		), func(q *season.Problem) {
 			q.Machines = slices.Clone(c.Machines)
 			q.Machines[i].Set = c.grown(x.Set, more)
 		})
@@ -281,14 +284,14 @@ func (c *cures) grown(room map[string]float64, by float64) map[string]float64 {
 
 // touching lists the times away on which a promise's eggs would else be set, locked
 // down or pulled.
-func touching(p *Problem, o Order) (away []int) {
+func touching(p *season.Problem, o season.Order) (away []int) {
 	for i, a := range p.Away {
 		hits := func(action string, from, to int) bool {
 			return slices.Contains(a.Not, action) && a.From <= to && from <= a.To
 		}
 		if slices.ContainsFunc(o.Sources, func(id string) bool {
-			s := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == id })]
-			sp, _ := p.speciesOf(s.Species)
+			s := p.Sources[slices.IndexFunc(p.Sources, func(s season.Source) bool { return s.ID == id })]
+			sp, _ := p.SpeciesOf(s.Species)
 			return hits("set", o.PullFrom-sp.Pull, o.PullTo-sp.Pull) ||
 				hits("lockdown", o.PullFrom-sp.Pull+sp.Lockdown, o.PullTo-sp.Pull+sp.Lockdown) || hits(
 				"pull", o.PullFrom, o.PullTo,

@@ -1,17 +1,19 @@
-package season
+package solve
 
 import (
 	"context"
 	"slices"
+
+	"metrogon/core/season"
 )
 
 // Raise is a few more eggs in one batch of a plan, which make a promise likelier.
 type Raise struct {
-	Order  string  `json:"order"`
-	Batch  Batch   `json:"batch"` // as it would be, with the eggs added
-	More   int     `json:"more"`  // eggs
-	Before float64 `json:"before"`
-	After  float64 `json:"after"` // chance of all that is wanted
+	Order  string       `json:"order"`
+	Batch  season.Batch `json:"batch"` // as it would be, with the eggs added
+	More   int          `json:"more"`  // eggs
+	Before float64      `json:"before"`
+	After  float64      `json:"after"` // chance of all that is wanted
 }
 
 // Steps in which eggs are added, how often each is hatched, and what is worth a word.
@@ -26,16 +28,16 @@ const (
 // RaiseOf finds the fewest eggs more, of those that the plan leaves and in a batch that it has,
 // that make a promise well sure, or surer by as much as any others do. Nil if none do, or if
 // the plan has no room for them.
-func RaiseOf(ctx context.Context, p *Problem, plan *Plan, c Chance, order string, seed uint64) *Raise {
+func RaiseOf(ctx context.Context, p *season.Problem, plan *Plan, c Chance, order string, seed uint64) *Raise {
 	c.Runs = raiseRuns
-	chanceOf := func(batches []Batch) float64 {
+	chanceOf := func(batches []season.Batch) float64 {
 		changed := *plan
 		changed.Batches = batches
 		all, _ := Simulate(context.WithoutCancel(ctx), p, &changed, c, seed)
 		i := slices.IndexFunc(all, func(o Outcome) bool { return o.Order == order })
 		return all[i].Chance
 	}
-	o := p.Orders[slices.IndexFunc(p.Orders, func(o Order) bool { return o.ID == order })]
+	o := p.Orders[slices.IndexFunc(p.Orders, func(o season.Order) bool { return o.ID == order })]
 	before := chanceOf(plan.Batches)
 	_, broken := p.Judge(append(slices.Clone(plan.Standing), plan.Batches...))
 	var best *Raise
@@ -67,9 +69,9 @@ func RaiseOf(ctx context.Context, p *Problem, plan *Plan, c Chance, order string
 
 // wider gives a batch more eggs that nobody takes, the freshest first; false if there are too
 // few, or if it does not serve the promise.
-func wider(p *Problem, o Order, b Batch, all []Batch, more int) (Batch, bool) {
-	src := p.Sources[slices.IndexFunc(p.Sources, func(s Source) bool { return s.ID == b.Source })]
-	sp, _ := p.speciesOf(src.Species)
+func wider(p *season.Problem, o season.Order, b season.Batch, all []season.Batch, more int) (season.Batch, bool) {
+	src := p.Sources[slices.IndexFunc(p.Sources, func(s season.Source) bool { return s.ID == b.Source })]
+	sp, _ := p.SpeciesOf(src.Species)
 	if pull := b.SetDay + sp.Pull; pull < o.PullFrom || pull > o.PullTo || !slices.Contains(o.Sources, b.Source) {
 		return b, false
 	}
@@ -91,10 +93,10 @@ func wider(p *Problem, o Order, b Batch, all []Batch, more int) (Batch, bool) {
 			continue
 		}
 		more -= n
-		if i := slices.IndexFunc(b.Eggs, func(l Lay) bool { return l.Laid == day }); i >= 0 {
+		if i := slices.IndexFunc(b.Eggs, func(l season.Lay) bool { return l.Laid == day }); i >= 0 {
 			b.Eggs[i].Eggs += float64(n)
 		} else {
-			b.Eggs = append(b.Eggs, Lay{day, float64(n)})
+			b.Eggs = append(b.Eggs, season.Lay{Laid: day, Eggs: float64(n)})
 		}
 	}
 	return b, more == 0

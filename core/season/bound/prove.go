@@ -1,4 +1,6 @@
-package season
+// Package bound proves how good a plan of a season can be at most, by branch and bound over linear programs (package
+// lp), and finds plans on the way. A search takes turns with it, or does without.
+package bound
 
 import (
 	"container/heap"
@@ -7,20 +9,22 @@ import (
 	"math"
 	"slices"
 
-	"metrogon/core/season/lp"
+	"metrogon/core/season/draft"
+
+	"metrogon/core/season/bound/lp"
 )
 
-// prover lowers a bound until it meets the best plan, by branch and bound, and finds
+// Prover lowers a bound until it meets the best plan, by branch and bound, and finds
 // plans on the way. It takes turns with the searchers: a turn is so much work, not so
 // much time, so that what it finds depends on the number of rounds alone.
-type prover struct {
-	m       *model
-	all     lens   // that moves over the season
-	of      *model // with what r takes as given
+type Prover struct {
+	m       *draft.Model
+	all     lens         // that moves over the season
+	of      *draft.Model // with what r takes as given
 	r       *relaxation
 	ctx     context.Context
-	best    *state  // the best plan that anybody knows
-	refined float64 // the score whose settings and loads were looked at closely
+	best    *draft.State // the best plan that anybody knows
+	refined float64      // the score whose settings and loads were looked at closely
 	bound   float64
 	prices  [][]float64 // of eggs, once they are known
 	quiet   int         // rounds since the best was found
@@ -36,39 +40,39 @@ type prover struct {
 // a searcher does in a round.
 const turn = 6e6
 
-// newProver begins a proof; what stands is the first plan.
-func newProver(ctx context.Context, m *model) *prover {
-	p := &prover{m: m, ctx: ctx, best: m.empty(), bound: plain(m), all: lens{free: true, wide: 21}}
-	p.best.copy(m.base)
+// New begins a proof; what stands is the first plan.
+func New(ctx context.Context, m *draft.Model) *Prover {
+	p := &Prover{m: m, ctx: ctx, best: m.Empty(), bound: plain(m), all: lens{free: true, wide: 21}}
+	p.best.Copy(m.Base)
 	p.next, p.halt = iter.Pull(p.turns)
 	return p
 }
 
 // See takes note of the best plan that anybody knows.
-func (p *prover) See(best *state) { p.best.copy(best) }
+func (p *Prover) See(best *draft.State) { p.best.Copy(best) }
 
 // Turn works on for a turn, or so many times as long; the best plan was found so many rounds ago. False: there is
 // nothing more to do.
-func (p *prover) Turn(quiet int, longer float64) bool {
+func (p *Prover) Turn(quiet int, longer float64) bool {
 	p.quiet, p.left = quiet, int(turn*longer)
 	_, more := p.next()
 	return more
 }
 
 // Bound is the score that no plan exceeds.
-func (p *prover) Bound() float64 { return p.bound }
+func (p *Prover) Bound() float64 { return p.bound }
 
 // Best is the best plan that is known, by the proof or before.
-func (p *prover) Best() *state { return p.best }
+func (p *Prover) Best() *draft.State { return p.best }
 
 // Prices are what eggs are worth, by source and lay day; nil while that is not known.
-func (p *prover) Prices() [][]float64 { return p.prices }
+func (p *Prover) Prices() [][]float64 { return p.prices }
 
 // Stop ends the work.
-func (p *prover) Stop() { p.halt() }
+func (p *Prover) Stop() { p.halt() }
 
 // turns is the work, pausing when the turn is used up.
-func (p *prover) turns(pause func(struct{}) bool) {
+func (p *Prover) turns(pause func(struct{}) bool) {
 	p.pause = pause
 	p.lower(windowsOf(p.m, p.stop))
 	r := relax(p.m, false, mostFirst, nil)
@@ -104,7 +108,7 @@ const (
 // approach lowers the bound of a large season by first-order steps, long before the simplex
 // method would, asking for cuts on the way; until they bring no more. What has to stay where it
 // is, by the prices found, is fixed for those who come after.
-func (p *prover) approach(r *relaxation, f *lp.First, tired int) {
+func (p *Prover) approach(r *relaxation, f *lp.First, tired int) {
 	paid, last := f.Work, p.bound
 	for idle := 0; idle < tired; {
 		f.Steps(stride, func() bool { return p.ctx.Err() != nil })
@@ -117,11 +121,11 @@ func (p *prover) approach(r *relaxation, f *lp.First, tired int) {
 			idle--
 		}
 		p.prices = r.prices(p.m, f.Price, f.Cost)
-		if p.bound <= p.best.score+1e-6 || p.stop() {
+		if p.bound <= p.best.Score+1e-6 || p.stop() {
 			return
 		}
 	}
-	for _, b := range r.settled(r.base+f.Bound()-p.best.score-1e-6, f.Cost) {
+	for _, b := range r.settled(r.base+f.Bound()-p.best.Score-1e-6, f.Cost) {
 		r.Bounds(b.v, b.low, b.high)
 	}
 }
@@ -135,7 +139,7 @@ const (
 )
 
 // prove works on a relaxation until it is done or more cannot be known.
-func (p *prover) prove(r *relaxation) {
+func (p *Prover) prove(r *relaxation) {
 	if r.rows > mostRows {
 		return
 	}
@@ -147,7 +151,7 @@ func (p *prover) prove(r *relaxation) {
 		p.use(p.m, r)
 		known := p.dive(open)
 		if open.Len() == 0 {
-			p.lower(p.best.score)
+			p.lower(p.best.Score)
 			return
 		}
 		p.lower(r.base + (*open)[0].bound)
@@ -163,20 +167,20 @@ func (p *prover) prove(r *relaxation) {
 // settled is how many rounds without a better plan make it worth a closer look.
 const settled = 3
 
-func (p *prover) use(m *model, r *relaxation) { p.of, p.r, p.paid = m, r, r.Work }
+func (p *Prover) use(m *draft.Model, r *relaxation) { p.of, p.r, p.paid = m, r, r.Work }
 
-func (p *prover) lower(bound float64) { p.bound = min(p.bound, max(bound, p.best.score)) }
+func (p *Prover) lower(bound float64) { p.bound = min(p.bound, max(bound, p.best.Score)) }
 
 // goal is the bound that proves the best plan.
-func (p *prover) goal() float64 {
-	if p.best.lacks() > 0 {
+func (p *Prover) goal() float64 {
+	if p.best.Lacks() > 0 {
 		return math.Inf(-1)
 	}
-	return p.best.score + 1e-6 - p.r.base
+	return p.best.Score + 1e-6 - p.r.base
 }
 
 // stop pauses when the turn is used up, and says whether it is all over.
-func (p *prover) stop() bool {
+func (p *Prover) stop() bool {
 	if p.r != nil {
 		p.left -= p.r.rows + p.r.Work - p.paid
 		p.paid = p.r.Work
@@ -191,7 +195,7 @@ func (p *prover) stop() bool {
 // dive takes the most promising part and goes down from it, one branch after the
 // other, as long as there is something to be found: from one to the next it is not
 // far. The other branches are kept. False: no more can be known.
-func (p *prover) dive(open *nodes) bool {
+func (p *Prover) dive(open *nodes) bool {
 	n := heap.Pop(open).(node)
 	p.r.Trim(p.r.rows)
 	for cuts := true; n.bound > p.goal(); cuts = false {
@@ -251,7 +255,7 @@ func (n *nodes) Pop() any {
 // all are whole: the plan that they stand for is then kept if it is the best. Cuts are
 // made at the beginning of a dive. What becomes known of other variables on the way
 // stays with the node.
-func (p *prover) visit(n *node, cuts bool) (on *split) {
+func (p *Prover) visit(n *node, cuts bool) (on *split) {
 	r := p.r
 	defer r.within(n.branches)()
 	before, rounds := n.bound, 1
@@ -278,8 +282,8 @@ func (p *prover) visit(n *node, cuts bool) (on *split) {
 	}
 	if n.bound > p.goal() && !p.over {
 		if on = r.fraction(); on == nil {
-			if s := r.plan(p.of); s.better(p.best) {
-				p.best.copy(s)
+			if s := r.plan(p.of); s.Better(p.best) {
+				p.best.Copy(s)
 			}
 		}
 		n.branches = append(n.branches, r.settled(n.bound-p.goal(), r.Cost)...)
@@ -380,15 +384,15 @@ func (r *relaxation) fraction() (on *split) {
 
 // plain is the bound that anybody sees: every promise filled from its best
 // source, at the cost of its eggs alone.
-func plain(m *model) float64 {
-	sum := m.base.score + fixedWorth(m) // fixed eggs are paid for already
-	for o := range m.order {
-		q := &m.order[o]
+func plain(m *draft.Model) float64 {
+	sum := m.Base.Score + fixedWorth(m) // fixed eggs are paid for already
+	for o := range m.Order {
+		q := &m.Order[o]
 		most := 0.0
-		for _, c := range m.cands[o] {
-			x := &m.source[c.src]
-			if each := x.best(); each > 0 {
-				most = max(most, q.Young*(q.Value-m.p.EggCost/each))
+		for _, c := range m.Cands[o] {
+			x := &m.Source[c.Src]
+			if each := x.Best(); each > 0 {
+				most = max(most, q.Young*(q.Value-m.P.EggCost/each))
 			}
 		}
 		sum += most
@@ -397,16 +401,16 @@ func plain(m *model) float64 {
 }
 
 // fixedWorth is what the young of fixed batches may bring at most.
-func fixedWorth(m *model) (sum float64) {
-	for _, p := range m.base.parts {
-		best, pull := 0.0, p.t+m.source[p.src].sp.Pull
-		for o := range m.order {
-			q := &m.order[o]
-			if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.sources, p.src) {
+func fixedWorth(m *draft.Model) (sum float64) {
+	for _, p := range m.Base.Parts {
+		best, pull := 0.0, p.T+m.Source[p.Src].Sp.Pull
+		for o := range m.Order {
+			q := &m.Order[o]
+			if pull >= q.PullFrom && pull <= q.PullTo && slices.Contains(q.From, p.Src) {
 				best = max(best, q.Value)
 			}
 		}
-		sum += best * p.young
+		sum += best * p.Young
 	}
 	return
 }

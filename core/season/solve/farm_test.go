@@ -1,8 +1,10 @@
-package season_test
+package solve_test
 
 import (
 	"testing"
 	"time"
+
+	"metrogon/core/season/solve"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,14 +19,14 @@ func TestYoungOfBeforeStillTakeTheBrooder(t *testing.T) {
 		ID: "spring", Sources: []string{"barred"}, Young: 8, PullFrom: 24, PullTo: 24, Value: 3,
 	}}
 	p.BrooderPlaces = 8
-	full := solve(t, p, time.Minute, season.Options{Steps: 400})
+	full := solved(t, p, time.Minute, solve.Options{Steps: 400})
 	require.NotEmpty(t, full.Batches)
 	young := 6.0
 	p.Fixed = []season.Batch{{
 		Source: "barred", SetDay: -24, Setter: "box", Hatcher: "box", Eggs: season.Clutch{{Laid: 0, Eggs: 10}},
 		Young: &young,
 	}}
-	tight := solve(t, p, time.Minute, season.Options{Steps: 400})
+	tight := solved(t, p, time.Minute, solve.Options{Steps: 400})
 	kept(t, p, tight.Batches, "beside the young of before")
 	got := 0.0
 	for _, b := range tight.Batches {
@@ -45,7 +47,7 @@ func TestWhatStandsIsNoMistakeOfThePlan(t *testing.T) {
 			Eggs: season.Clutch{{Laid: 0, Eggs: 500}}, Young: &young,
 		})
 	}
-	plan, err := season.Solve(t.Context(), p, season.Options{Steps: 400})
+	plan, err := solve.Solve(t.Context(), p, solve.Options{Steps: 400})
 	require.NoError(t, err)
 	for _, b := range plan.Batches {
 		assert.Greater(t, b.SetDay+18, 19, "nothing joins a machine that is more than full: %+v", b)
@@ -64,11 +66,11 @@ func TestFemalesCountByAnEvenChance(t *testing.T) {
 			Young: &y, Orders: []season.Give{{Order: "hens", Young: young}},
 		}
 		p.Fixed = []season.Batch{b}
-		c := season.Chance{
-			Runs: 4000, Posteriors: map[string]season.Posterior{"barred": {A: 5e7, B: 5e7}},
-			Needs: map[string]season.Need{"hens": {Count: 10, Females: true}},
+		c := solve.Chance{
+			Runs: 4000, Posteriors: map[string]solve.Posterior{"barred": {A: 5e7, B: 5e7}},
+			Needs: map[string]solve.Need{"hens": {Count: 10, Females: true}},
 		}
-		all, _ := season.Simulate(t.Context(), p, &season.Plan{Standing: []season.Batch{b}}, c, 7)
+		all, _ := solve.Simulate(t.Context(), p, &solve.Plan{Standing: []season.Batch{b}}, c, 7)
 		assert.InDelta(t, chance, all[0].Chance, .03, "%v young", young)
 	}
 }
@@ -78,10 +80,10 @@ func TestMoreEggsRaiseAChance(t *testing.T) {
 	for day := range 30 {
 		p.Sources[0].Supply = append(p.Sources[0].Supply, season.Lay{Laid: day, Eggs: 6})
 	}
-	plan := solve(t, p, time.Minute, season.Options{Steps: 400})
-	c := season.Chance{Runs: 100, Rho: .05}
+	plan := solved(t, p, time.Minute, solve.Options{Steps: 400})
+	c := solve.Chance{Runs: 100, Rho: .05}
 	order := p.Orders[0].ID
-	r := season.RaiseOf(t.Context(), p, plan, c, order, 1)
+	r := solve.RaiseOf(t.Context(), p, plan, c, order, 1)
 	require.NotNil(t, r, "a plan that just fills a promise leaves it to chance")
 	assert.Greater(t, r.After, r.Before+.03)
 	assert.Positive(t, r.More)

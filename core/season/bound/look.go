@@ -1,6 +1,10 @@
-package season
+package bound
 
-import "math"
+import (
+	"math"
+
+	"metrogon/core/season/draft"
+)
 
 // lens is what of the best plan is looked at closely: its settings, or all that may be.
 type lens struct {
@@ -11,7 +15,7 @@ type lens struct {
 }
 
 // wait leaves the work to the search at first, which finds most by itself.
-func (p *prover) wait() {
+func (p *Prover) wait() {
 	for range 10 {
 		if p.quiet <= settled {
 			p.left = -1
@@ -21,40 +25,40 @@ func (p *prover) wait() {
 }
 
 // look looks closely at some weeks; true at the end of the season.
-func (p *prover) look() bool {
+func (p *Prover) look() bool {
 	p.refine()
 	return p.through(&p.all)
 }
 
 // refine looks for better eggs in the settings and loads of the best plan, when the
 // search finds no better one for a while.
-func (p *prover) refine() {
-	if p.quiet <= settled || p.best.score == p.refined {
+func (p *Prover) refine() {
+	if p.quiet <= settled || p.best.Score == p.refined {
 		return
 	}
-	p.refined = p.best.score
-	for l := (lens{wide: p.m.p.Days}); !p.through(&l) && !p.stop(); {
+	p.refined = p.best.Score
+	for l := (lens{wide: p.m.P.Days}); !p.through(&l) && !p.stop(); {
 	}
 }
 
 // through takes the batches of some days out of the best plan and puts better ones in,
 // as far as a few dives find them, and moves the lens on; true at the end of the season.
-func (p *prover) through(l *lens) bool {
+func (p *Prover) through(l *lens) bool {
 	m, to := *p.m, l.from+l.wide-1
-	m.base = m.empty()
-	m.base.copy(p.best)
-	for i := len(m.base.parts) - 1; i >= 0; i-- {
-		if q := &m.base.parts[i]; !q.fixed && q.t >= l.from && q.t <= to {
-			m.base.drop(i)
+	m.Base = m.Empty()
+	m.Base.Copy(p.best)
+	for i := len(m.Base.Parts) - 1; i >= 0; i-- {
+		if q := &m.Base.Parts[i]; !q.Fixed && q.T >= l.from && q.T <= to {
+			m.Base.Drop(i)
 		}
 	}
 	r := relax(&m, false, mostLook, func(w *way) bool {
-		x := &m.source[w.src]
-		lid := p.best.lid[w.h][w.t+x.sp.Lockdown]
-		there := p.best.sets[w.a][w.t].batches > 0 && lid.batches > 0 && lid.end >= w.t+x.sp.Pull
+		x := &m.Source[w.src]
+		lid := p.best.Lid[w.h][w.t+x.Sp.Lockdown]
+		there := p.best.Sets[w.a][w.t].Batches > 0 && lid.Batches > 0 && lid.End >= w.t+x.Sp.Pull
 		return w.t >= l.from && w.t <= to && (l.free || there)
 	})
-	before := p.best.score
+	before := p.best.Score
 	if r.rows > mostLook && l.wide > 2 {
 		l.wide = (l.wide + 1) * 2 / 3
 		return false
@@ -68,10 +72,10 @@ func (p *prover) through(l *lens) bool {
 			}
 		}
 	}
-	if p.best.score > before+hair {
+	if p.best.Score > before+draft.Hair {
 		l.luck, l.found = true, true
 	}
-	if l.from += (l.wide + 1) / 2; to < m.p.Days-1 {
+	if l.from += (l.wide + 1) / 2; to < m.P.Days-1 {
 		return false
 	}
 	l.from, l.luck, l.found = 0, l.found, false

@@ -10,7 +10,7 @@ import (
 	"gonum.org/v1/gonum/mat"
 	"gonum.org/v1/gonum/optimize/convex/lp"
 
-	ours "metrogon/core/season/lp"
+	ours "metrogon/core/season/bound/lp"
 )
 
 func never() bool { return false }

@@ -1,4 +1,4 @@
-package season_test
+package solve_test
 
 import (
 	"encoding/json"
@@ -9,6 +9,8 @@ import (
 	"slices"
 	"testing"
 	"time"
+
+	"metrogon/core/season/solve"
 
 	"metrogon/core/season"
 )
@@ -107,7 +109,7 @@ func BenchmarkHard(b *testing.B) {
 	if _, err := fmt.Sscan(os.Getenv("SECONDS"), &seconds); err != nil {
 		seconds = 5
 	}
-	const file = "testdata/hard.json"
+	const file = "../testdata/hard.json"
 	best := map[string]float64{}
 	if text, err := os.ReadFile(file); err == nil {
 		if err := json.Unmarshal(text, &best); err != nil {
@@ -118,7 +120,7 @@ func BenchmarkHard(b *testing.B) {
 	for _, name := range names {
 		b.Run(name, func(b *testing.B) {
 			for range b.N {
-				plan := solve(b, problems[name], time.Duration(seconds*1e9), season.Options{Seed: hardSeed()})
+				plan := solved(b, problems[name], time.Duration(seconds*1e9), solve.Options{Seed: hardSeed()})
 				if plan.Score > best[name]+1e-9 {
 					best[name] = plan.Score
 				}

@@ -1,11 +1,14 @@
-package season
+package bound
 
 import (
 	"maps"
 	"math"
 	"slices"
 
-	"metrogon/core/season/lp"
+	"metrogon/core/season"
+	"metrogon/core/season/draft"
+
+	"metrogon/core/season/bound/lp"
 )
 
 // gate is a setting or a load: how much of its machine's room it opens, and the
@@ -36,26 +39,26 @@ func most(fits []fit, room float64) float64 {
 		}
 	}
 	if share > 0 {
-		return all * share * math.Floor((room+tolerance)/share)
+		return all * share * math.Floor((room+season.Tolerance)/share)
 	}
 	return all * room
 }
 
-func (g *gate) add(m *model, w *way, share float64) {
+func (g *gate) add(m *draft.Model, w *way, share float64) {
 	if g.young == nil {
 		g.young, g.fits = map[int][]lp.Term{}, map[int][]fit{}
 	}
-	x := &m.source[w.src]
+	x := &m.Source[w.src]
 	g.room = append(g.room, lp.Term{At: w.eggs, By: share})
 	g.eggs = append(g.eggs, lp.Term{At: w.eggs, By: 1})
 	for _, o := range slices.Sorted(maps.Keys(w.young)) {
 		g.young[o] = append(g.young[o], lp.Term{At: w.young[o], By: 1})
-		g.fits[o] = append(g.fits[o], fit{share, x.best()})
+		g.fits[o] = append(g.fits[o], fit{share, x.Best()})
 	}
 }
 
 // open asks that nothing goes through the gate unless one of the variables is 1.
-func (g *gate) open(m *model, r *relaxation, by ...int) {
+func (g *gate) open(m *draft.Model, r *relaxation, by ...int) {
 	with := func(c limit) {
 		terms := slices.Clone(c.terms)
 		for _, v := range by {
@@ -67,7 +70,7 @@ func (g *gate) open(m *model, r *relaxation, by ...int) {
 		with(l)
 	}
 	for _, o := range slices.Sorted(maps.Keys(g.young)) {
-		with(limit{g.young[o], min(most(g.fits[o], max(0, 1-g.taken)), m.order[o].Young)})
+		with(limit{g.young[o], min(most(g.fits[o], max(0, 1-g.taken)), m.Order[o].Young)})
 	}
 }
 
@@ -77,17 +80,17 @@ type shut struct{ v, from, to int }
 // gates are the settings and the loads of all machines.
 type gates struct {
 	*relaxation
-	m                 *model
-	settings, loads   map[at]*gate
-	stays             map[at]map[int]*gate // loads by how long their species stay shut
-	setDays, loadDays []at
+	m                 *draft.Model
+	settings, loads   map[draft.At]*gate
+	stays             map[draft.At]map[int]*gate // loads by how long their species stay shut
+	setDays, loadDays []draft.At
 	lids              map[int][]shut // by machine
 }
 
 // machines adds settings, loads, shut lids, cleaning and one climate at a time.
-func (r *relaxation) machines(m *model, ways []*way) {
+func (r *relaxation) machines(m *draft.Model, ways []*way) {
 	g := &gates{
-		relaxation: r, m: m, settings: map[at]*gate{}, loads: map[at]*gate{}, stays: map[at]map[int]*gate{},
+		relaxation: r, m: m, settings: map[draft.At]*gate{}, loads: map[draft.At]*gate{}, stays: map[draft.At]map[int]*gate{},
 		lids: map[int][]shut{},
 	}
 	for _, w := range ways {
@@ -96,16 +99,16 @@ func (r *relaxation) machines(m *model, ways []*way) {
 	g.shutLids()
 	g.sums(ways)
 	for _, k := range g.loadDays { // rule 4: loads never overlap
-		if terms := g.shutOn(k.machine, k.day); len(terms) > 1 {
+		if terms := g.shutOn(k.Machine, k.Day); len(terms) > 1 {
 			r.Row(1, terms...)
 		}
 	}
 	for _, k := range g.setDays {
 		g.setting(k)
 	}
-	for _, days := range [][]at{g.setDays, g.loadDays} {
+	for _, days := range [][]draft.At{g.setDays, g.loadDays} {
 		for _, k := range days {
-			r.turning(m, k, g.shutOn(k.machine, k.day))
+			r.turning(m, k, g.shutOn(k.Machine, k.Day))
 		}
 	}
 	g.oneClimate(ways)
@@ -113,29 +116,29 @@ func (r *relaxation) machines(m *model, ways []*way) {
 
 // through notes the setting and the load that a way goes through.
 func (g *gates) through(w *way) {
-	x := &g.m.source[w.src]
-	share := g.m.machine[w.a].egg[x.spNo]
-	set := gateAt(g.settings, &g.setDays, at{w.a, w.t})
-	if x.sp.Lockdown == 0 { // it never turns
+	x := &g.m.Source[w.src]
+	share := g.m.Machine[w.a].Egg[x.SpNo]
+	set := gateAt(g.settings, &g.setDays, draft.At{Machine: w.a, Day: w.t})
+	if x.Sp.Lockdown == 0 { // it never turns
 		share, set.still = 0, true
 	}
 	set.add(g.m, w, share)
-	k := at{w.h, w.t + x.sp.Lockdown}
-	share = g.m.machine[w.h].hatch[x.spNo] * x.Kept
+	k := draft.At{Machine: w.h, Day: w.t + x.Sp.Lockdown}
+	share = g.m.Machine[w.h].Locked[x.SpNo] * x.Kept
 	load := gateAt(g.loads, &g.loadDays, k)
 	load.add(g.m, w, share)
-	load.taken = g.m.base.lid[k.machine][k.day].room
+	load.taken = g.m.Base.Lid[k.Machine][k.Day].Room
 	if g.stays[k] == nil {
 		g.stays[k] = map[int]*gate{}
 	}
-	wide := x.sp.Pull - x.sp.Lockdown
+	wide := x.Sp.Pull - x.Sp.Lockdown
 	if g.stays[k][wide] == nil {
 		g.stays[k][wide] = &gate{taken: load.taken}
 	}
 	g.stays[k][wide].add(g.m, w, share)
 }
 
-func gateAt(all map[at]*gate, days *[]at, k at) *gate {
+func gateAt(all map[draft.At]*gate, days *[]draft.At, k draft.At) *gate {
 	if all[k] == nil {
 		all[k] = &gate{}
 		*days = append(*days, k)
@@ -153,9 +156,9 @@ func (g *gates) shutLids() {
 			v := g.Var(0, 0, 1)
 			vars = append(vars, v)
 			g.whole[aLoad] = append(g.whole[aLoad], v)
-			g.relaxation.loads[span{k.machine, k.day, k.day + wide}] = v
-			to := k.day + wide + g.m.machine[k.machine].CleanDays
-			g.lids[k.machine] = append(g.lids[k.machine], shut{v, k.day, to})
+			g.relaxation.loads[span{k.Machine, k.Day, k.Day + wide}] = v
+			to := k.Day + wide + g.m.Machine[k.Machine].CleanDays
+			g.lids[k.Machine] = append(g.lids[k.Machine], shut{v, k.Day, to})
 		}
 		g.loads[k].open(g.m, g.relaxation, vars...)
 		for o := range g.loads[k].young {
@@ -202,30 +205,30 @@ func (g *gates) shutOn(machine, day int) (terms []lp.Term) {
 }
 
 // setting costs, holds the fewest eggs or more (rule 2), and is not under a shut lid.
-func (g *gates) setting(k at) {
+func (g *gates) setting(k draft.At) {
 	set := g.settings[k]
-	cost := -g.m.p.SettingCost
-	if g.m.base.sets[k.machine][k.day].batches > 0 {
+	cost := -g.m.P.SettingCost
+	if g.m.Base.Sets[k.Machine][k.Day].Batches > 0 {
 		cost = 0
 	}
 	y := g.Var(cost, 0, 1)
-	if slices.Contains(g.m.small, k) {
+	if slices.Contains(g.m.Small, k) {
 		g.Bounds(y, 1, 1) // it is there, and has to be filled up
 	}
 	g.whole[aSetting] = append(g.whole[aSetting], y)
 	g.relaxation.settings[k] = y
 	set.open(g.m, g.relaxation, y)
-	if least := g.m.p.MinBatch - float64(g.m.base.sets[k.machine][k.day].eggs); least > 1 {
+	if least := g.m.P.MinBatch - float64(g.m.Base.Sets[k.Machine][k.Day].Eggs); least > 1 {
 		terms := []lp.Term{{At: y, By: least}}
 		if !g.exact {
-			terms = append(terms, lp.Term{At: g.Var(-g.m.p.EggCost, 0, least), By: -1})
+			terms = append(terms, lp.Term{At: g.Var(-g.m.P.EggCost, 0, least), By: -1})
 		}
 		for _, t := range set.eggs {
 			terms = append(terms, lp.Term{At: t.At, By: -1})
 		}
 		g.Row(0, terms...)
 	}
-	if terms := g.shutOn(k.machine, k.day); len(terms) > 0 && !set.still {
+	if terms := g.shutOn(k.Machine, k.Day); len(terms) > 0 && !set.still {
 		g.Row(1, append(terms, lp.Term{At: y, By: 1})...)
 	}
 }
@@ -235,13 +238,13 @@ func (g *gates) oneClimate(ways []*way) {
 	both := map[span]*gate{}
 	var turns []span
 	for _, w := range ways {
-		if x := &g.m.source[w.src]; len(g.lids[w.a]) > 0 && x.sp.Lockdown > 0 {
-			k := span{w.a, w.t, w.t + x.sp.Lockdown}
+		if x := &g.m.Source[w.src]; len(g.lids[w.a]) > 0 && x.Sp.Lockdown > 0 {
+			k := span{w.a, w.t, w.t + x.Sp.Lockdown}
 			if both[k] == nil {
 				both[k] = &gate{}
 				turns = append(turns, k)
 			}
-			both[k].add(g.m, w, g.m.machine[w.a].egg[x.spNo])
+			both[k].add(g.m, w, g.m.Machine[w.a].Egg[x.SpNo])
 		}
 	}
 	for _, k := range turns {
@@ -278,7 +281,7 @@ func whole(terms []lp.Term, room float64) []limit {
 			continue
 		}
 		tried = append(tried, t.By)
-		fits := (room + tolerance) / t.By
+		fits := (room + season.Tolerance) / t.By
 		over := fits - math.Floor(fits)
 		if over < .001 || over > .999 {
 			continue
@@ -313,17 +316,17 @@ func (r *relaxation) sum(terms []lp.Term, most float64) {
 }
 
 // turning keeps a setter's room on a day, if no lid is shut.
-func (r *relaxation) turning(m *model, k at, shut []lp.Term) {
+func (r *relaxation) turning(m *draft.Model, k draft.At, shut []lp.Term) {
 	var eggs []lp.Term
 	for _, w := range r.ways {
-		if x := &m.source[w.src]; w.a == k.machine && w.t <= k.day && k.day < w.t+x.sp.Lockdown {
-			eggs = append(eggs, lp.Term{At: w.eggs, By: m.machine[w.a].egg[x.spNo]})
+		if x := &m.Source[w.src]; w.a == k.Machine && w.t <= k.Day && k.Day < w.t+x.Sp.Lockdown {
+			eggs = append(eggs, lp.Term{At: w.eggs, By: m.Machine[w.a].Egg[x.SpNo]})
 		}
 	}
 	if len(eggs) == 0 {
 		return
 	}
-	for _, l := range whole(eggs, max(0, 1-m.base.turn[k.machine][k.day])) {
+	for _, l := range whole(eggs, max(0, 1-m.Base.Turn[k.Machine][k.Day])) {
 		for _, s := range shut {
 			l.terms = append(l.terms, lp.Term{At: s.At, By: s.By * l.room})
 		}
