@@ -255,3 +255,45 @@ func TestFirstOrderStepsProveABound(t *testing.T) {
 		assert.Equal(t, 6, stopped, "it ends when it is told")
 	}
 }
+
+// As large as a month of a small farm: 150 ways to set, three rows each. gonum's simplex is what a library of the
+// registries does with it.
+func BenchmarkSimplex(b *testing.B) {
+	const n, m = 150, 100
+	build := func() (p *ours.Program, c []float64, a *mat.Dense, rhs []float64) {
+		dice := rand.New(rand.NewPCG(11, 12))
+		p, c, a, rhs = &ours.Program{}, make([]float64, n+m+n), mat.NewDense(m+n, n+m+n, nil), make([]float64, m+n)
+		rows := make([][]ours.Term, m)
+		for j := range n {
+			worth, most := 1+20*dice.Float64(), 1+60*dice.Float64()
+			p.Var(worth, 0, most)
+			c[j], rhs[m+j] = -worth, most
+			a.Set(m+j, j, 1)
+			a.Set(m+j, n+m+j, 1)
+			for range 3 {
+				i, by := dice.IntN(m), .5+dice.Float64()
+				rows[i] = append(rows[i], ours.Term{At: j, By: by})
+				a.Set(i, j, a.At(i, j)+by)
+			}
+		}
+		for i, terms := range rows {
+			rhs[i] = 40 + 40*dice.Float64()
+			a.Set(i, n+i, 1)
+			p.Row(rhs[i], terms...)
+		}
+		return
+	}
+	b.Run("ours", func(b *testing.B) {
+		for b.Loop() {
+			p, _, _, _ := build()
+			require.True(b, p.Solve(math.Inf(-1), never))
+		}
+	})
+	b.Run("gonum", func(b *testing.B) {
+		for b.Loop() {
+			_, c, a, rhs := build()
+			_, _, err := lp.Simplex(c, a, rhs, 1e-10, nil)
+			require.NoError(b, err)
+		}
+	})
+}
