@@ -1,8 +1,8 @@
 // Command mutants tries a random sample of the mutants that a dry run of gremlins
-// lists, where all of them would take days: core/season has 1,803, at a minute each.
+// lists, where all of them would take days: core/season/solve has some 1,500, at a minute each.
 //
-//	go tool -modfile=tools/mutation.mod gremlins unleash --dry-run ./core/season > list
-//	go run ./tools/mutants -n 80 -package core/season -slow TestRandomProblems < list
+//	go tool -modfile=tools/mutation.mod gremlins unleash --dry-run ./core/season/solve > list
+//	go run ./tools/mutants -n 80 -package core/season/solve -slow TestRandomProblems < list
 //
 // The working tree is changed while it runs: use a clone. A mutant is killed when the
 // package's tests fail, do not build, or take longer than -timeout.
@@ -40,7 +40,7 @@ var (
 func main() {
 	n := flag.Int("n", 80, "mutants to try")
 	seed := flag.Uint64("seed", 1, "of the draw")
-	pkg := flag.String("package", "core/season", "folder of the package")
+	pkg := flag.String("package", "core/season/solve", "folder of the package")
 	slow := flag.String("slow", "^$", "tests that only mutants meet which the others let live")
 	limit := flag.Duration("timeout", 150*time.Second, "of one run of the tests")
 	share := flag.Int("of", 1, "workers that share the draw, each in its own clone")
