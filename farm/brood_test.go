@@ -116,7 +116,12 @@ func TestYoungFromPullToSale(t *testing.T) {
 	lost := must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 2, Why: "died", Cause: "chilled"}))
 	assert.Contains(t, lost.Said, "2 died: chilled; 12 left.")
 	price := 20.
-	must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 5, Why: "sold", Cause: "Perrin Oake", Price: &price}))
+	sold := must(y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{
+		Heads: 5, Why: "sold", Buyer: "Perrin Oake", Cause: "as pets", Price: &price,
+	}))
+	assert.Contains(t, sold.Said, "5 sold to Perrin Oake: as pets for 20.00; 7 left.")
+	_, err = y.Brood.Leave(ctx, by(y.m), g.ID, brood.Leaving{Heads: 1, Why: "died", Buyer: "Perrin Oake"})
+	assert.ErrorContains(t, err, "only if they are sold or given away")
 	must(y.Brood.Move(ctx, by(y.m), g.ID, 3, 0, "orchard run"))
 	moved := y.groups()
 	require.Len(t, moved, 2)

@@ -49,6 +49,7 @@ var checks = map[string]Problem{
 
 	"brooder_heat_temp_c_check": {Field: "temp", Says: "Under the heat it may be 10 to 45 °C."},
 	"brood_fit":                 {Field: "heads", Says: "More young would leave than there are."},
+	"brood_outs_buyer_check":    {Field: "buyer", Says: "A name may have 100 characters."},
 	"brood_outs_cause_check":    {Field: "cause", Says: "That may have 100 characters."},
 	"brood_outs_heads_check":    {Field: "heads", Says: "1 young or more leave."},
 	"brood_outs_price_check":    {Field: "price", Says: "The price may be 0 to 100,000."},

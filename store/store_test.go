@@ -18,6 +18,7 @@ import (
 	"metrogon/demo"
 	"metrogon/store"
 	"metrogon/store/breeders"
+	broodrows "metrogon/store/brood"
 	clutchrows "metrogon/store/clutch"
 	"metrogon/store/migrations"
 	"metrogon/store/people"
@@ -136,6 +137,14 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		insert into eggs (farm_id, collection_id, pen_id, laid_on, batch_id, no)
 			select 1, 2, 2, '2027-03-01', 2, n from generate_series(1, 2) n`)
 	require.NoError(t, err)
+	_, err = store.MigrateTo(t.Context(), storetest.Owned(url), 36)
+	require.NoError(t, err)
+	_, err = db.Pool.Exec(t.Context(), `
+		insert into broods (farm_id, species, hatched_on, began_on, heads, place)
+			values (1, 'chicken', '2027-03-22', '2027-03-22', 9, 'orchard run');
+		insert into brood_outs (farm_id, brood_id, at, heads, why, cause)
+			values (1, 1, '2027-04-02', 3, 'sold', 'Wilma Aske'), (1, 1, '2027-04-03', 1, 'died', 'chilled')`)
+	require.NoError(t, err)
 	_, err = store.Migrate(t.Context(), storetest.Owned(url))
 	require.NoError(t, err)
 	require.NoError(t, db.Write(t.Context(), 1, func(tx *store.Tx) error {
@@ -165,6 +174,12 @@ func TestMigrationsMoveForwardOnFilledTables(t *testing.T) {
 		assert.Equal(t, "Box of Leopard gecko 27-01", clutch.Boxes[0].Name)
 		assert.Len(t, clutch.Eggs, 2, "each in its place")
 		assert.Equal(t, 28.5, clutch.Temps[0].TempC)
+		raising, err := broodrows.On(tx).Raising(t.Context(), noon)
+		require.NoError(t, err)
+		require.Len(t, raising.Outs, 2)
+		died, sold := raising.Outs[0], raising.Outs[1]
+		assert.Equal(t, [2]string{"", "Wilma Aske"}, [2]string{sold.Cause, sold.Buyer}, "a buyer is no cause")
+		assert.Equal(t, [2]string{"chilled", ""}, [2]string{died.Cause, died.Buyer})
 		return nil
 	}))
 	again, err := store.Migrate(t.Context(), storetest.Owned(url))

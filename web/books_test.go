@@ -183,6 +183,36 @@ func TestADamagedArchiveIsRefused(t *testing.T) {
 }
 
 // Ten seasons: out in under 20 s, in again in under 60 s.
+// An archive of a program that wrote the buyer where the cause of death stands is read as one that keeps them apart.
+func TestAnOlderArchiveIsRead(t *testing.T) {
+	t.Parallel()
+	s := newDemo(t, 0)
+	file := s.archived(t)
+	other, m := elsewhere(t)
+	in, _, err := archive.Read(bytes.NewReader(file), int64(len(file)))
+	require.NoError(t, err)
+	rows, brood := in.Rows, int64(0)
+	in.Rows = func(table string, use func([]json.RawMessage) error) error {
+		if table == "brood_outs" {
+			return use([]json.RawMessage{json.RawMessage(fmt.Sprintf(
+				`{"id": 1, "brood_id": %d, "at": "2027-04-13T10:00Z", "heads": 1, "why": "sold", "cause": "Wilma Aske"}`, brood,
+			))})
+		}
+		return rows(table, func(piece []json.RawMessage) error {
+			if table == "broods" {
+				var first struct{ ID int64 }
+				require.NoError(t, json.Unmarshal(piece[0], &first))
+				brood = first.ID
+			}
+			return use(piece)
+		})
+	}
+	require.NoError(t, books.Restore(t.Context(), other.owner, m, in))
+	var cause, buyer string
+	require.NoError(t, other.owner.Pool.QueryRow(t.Context(), `select cause, buyer from brood_outs`).Scan(&cause, &buyer))
+	assert.Equal(t, [2]string{"", "Wilma Aske"}, [2]string{cause, buyer})
+}
+
 func BenchmarkArchiveOfTenSeasons(b *testing.B) {
 	s := newDemo(b, 10)
 	for b.Loop() {

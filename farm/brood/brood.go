@@ -45,6 +45,24 @@ type (
 // Whys are why young leave a group, in the words of the trade.
 var Whys = []string{"died", "sold", "given away", "to a pen", "culled", "lost", "miscounted"}
 
+// handedOver are those by which somebody else gets them.
+var handedOver = []string{"sold", "given away"}
+
+// Says tells in a few words why young left: "sold to Wilma Aske for 12.50", "died: pasty vent".
+func (g Group) Says(o Out) string {
+	says := o.Why
+	if o.Buyer != "" {
+		says += " to " + o.Buyer
+	}
+	if o.Cause != "" {
+		says += ": " + o.Cause
+	}
+	if o.Price != nil {
+		says += fmt.Sprintf(" for %.2f", *o.Price)
+	}
+	return says
+}
+
 // Pulled is young of a batch that are brought into a brooder.
 type Pulled struct {
 	BatchID   int64
@@ -178,7 +196,8 @@ func (b *Service) Buy(ctx context.Context, req farm.Request, in Bought) (farm.Do
 type Leaving struct {
 	Heads int
 	Why   string
-	Cause string // of death; or to whom
+	Cause string // of death, or what else is said of it
+	Buyer string // who they were sold or given to
 	Price *float64
 	PenID int64
 	At    time.Time // zero: now
@@ -196,10 +215,14 @@ func (b *Service) Leave(ctx context.Context, req farm.Request, id int64, l Leavi
 			p.Addf("why", "Pick why they left.")
 		}
 		l.Cause = p.Name("cause", "What is said of it", l.Cause, 100, false)
+		l.Buyer = p.Name("buyer", "Who they went to", l.Buyer, 100, false)
+		if l.Buyer != "" && !slices.Contains(handedOver, l.Why) {
+			p.Addf("buyer", "Somebody gets them only if they are sold or given away.")
+		}
 		if l.Price != nil {
 			p.Measure("price", "The price", l.Price, 0, 100000, "")
 		}
-		row := Out{BroodID: id, At: l.At, Heads: l.Heads, Why: l.Why, Cause: l.Cause, Price: l.Price}
+		row := Out{BroodID: id, At: l.At, Heads: l.Heads, Why: l.Why, Cause: l.Cause, Buyer: l.Buyer, Price: l.Price}
 		if l.Why == "to a pen" {
 			pen, ok := s.w.PenByID[l.PenID]
 			if !ok || pen.Species != g.Species || pen.Supplier {
@@ -217,17 +240,9 @@ func (b *Service) Leave(ctx context.Context, req farm.Request, id int64, l Leavi
 		if err != nil {
 			return farm.Done{}, err
 		}
-		says := l.Why
-		switch {
-		case row.PenID != nil:
+		says := g.Says(row)
+		if row.PenID != nil {
 			says = "to " + s.w.PenByID[l.PenID].Name
-		case l.Cause != "" && (l.Why == "sold" || l.Why == "given away"):
-			says += " to " + l.Cause
-		case l.Cause != "":
-			says += ": " + l.Cause
-		}
-		if l.Price != nil {
-			says += fmt.Sprintf(" for %.2f", *l.Price)
 		}
 		return journal.Record(ctx, tx, journal.On(journal.Brood, id), journal.Undo{dropOut.Of(out)}, "%s: %d %s; %d left.",
 			g.Name, l.Heads, says, g.Alive-l.Heads)

@@ -245,11 +245,13 @@ func restoreTable(
 	if err != nil {
 		return err
 	}
+	old := false // of a program that knew less
 	err = rows(table, func(piece []json.RawMessage) error {
 		var first map[string]json.RawMessage
 		if err := json.Unmarshal(piece[0], &first); err != nil {
 			return err
 		}
+		old = old || table == "brood_outs" && first["buyer"] == nil
 		if table == "samples" || table == "sample_minutes" {
 			if err := monthsOf(ctx, tx, table, piece); err != nil {
 				return err
@@ -279,6 +281,15 @@ func restoreTable(
 	})
 	if err != nil {
 		return err
+	}
+	if old {
+		_, err := tx.Exec(ctx, `
+			update brood_outs
+			set buyer = cause, cause = ''
+			where farm_id = $1 and why in ('sold', 'given away')`, farmID)
+		if err != nil {
+			return err
+		}
 	}
 	if !slices.Contains(known, "id") {
 		return nil

@@ -29,7 +29,9 @@ type BroodOut struct {
 	ID, BroodID int64
 	At          time.Time
 	Heads       int
-	Why, Cause  string
+	Why         string
+	Cause       string // of death, or what else is said of it
+	Buyer       string // who they were sold or given to
 	Price       *float64
 	PenID       *int64
 }
@@ -104,9 +106,9 @@ func (tx Tx) PutBrood(ctx context.Context, b Brood) error {
 // AddBroodOut notes young that left and returns the id of that.
 func (tx Tx) AddBroodOut(ctx context.Context, o BroodOut, personID int64) (int64, error) {
 	return store.Value[int64](ctx, tx, `
-		insert into brood_outs (farm_id, brood_id, at, heads, why, cause, price, pen_id, person_id)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, nullif($9::bigint, 0))
-		returning id`, tx.FarmID, o.BroodID, o.At, o.Heads, o.Why, o.Cause, o.Price, o.PenID, personID)
+		insert into brood_outs (farm_id, brood_id, at, heads, why, cause, buyer, price, pen_id, person_id)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, nullif($10::bigint, 0))
+		returning id`, tx.FarmID, o.BroodID, o.At, o.Heads, o.Why, o.Cause, o.Buyer, o.Price, o.PenID, personID)
 }
 
 // DropBroodOut takes that back.
@@ -144,7 +146,7 @@ func (tx Tx) Raising(ctx context.Context, since time.Time) (r Raising, err error
 	store.Ask(q, &r.Broods, LivingBroods, tx.FarmID)
 	store.Ask(q, &r.Heats, Heats, tx.FarmID)
 	store.Ask(q, &r.Outs, `
-		select id, brood_id, at, heads, why, cause, price, pen_id
+		select id, brood_id, at, heads, why, cause, buyer, price, pen_id
 		from brood_outs
 		where farm_id = $1
 		order by at desc, id desc

@@ -195,7 +195,7 @@ func (h handler) leave(c *echo.Context, m *farm.Member) error {
 		return err
 	}
 	l := brood.Leaving{
-		Heads: f.Int("heads", "The number of young"), Why: f.Get("why"), Cause: f.Get("cause"),
+		Heads: f.Int("heads", "The number of young"), Why: f.Get("why"), Cause: f.Get("cause"), Buyer: f.Get("buyer"),
 		Price: f.MaybeFloat("price", "The price"), PenID: f.ID("pen"), At: f.When(m),
 	}
 	return h.Save(c, f, "/brooders", func() (farm.Done, error) {
