@@ -3,6 +3,7 @@
 //
 //	go run ./tools/guards -n 300 -seed 1 farm store
 //	go run ./tools/guards -n 100 -seed 1 -tests ./web web
+//	go run ./tools/guards -bare farm store
 //
 // A guard is a condition whose body refuses (returns a problem or an error of the house, or notes a problem in a form),
 // and a line of a statement that begins with "and". Which tests come by it is measured once, test by test. One test
@@ -51,6 +52,7 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of the draw")
 	tests := flag.String("tests", "./farm", "package whose tests come by the guards")
 	keep := flag.String("keep", filepath.Join(os.TempDir(), "guards"), "folder for what was measured")
+	bare := flag.Bool("bare", false, "only list the guards that no test comes by")
 	limit := flag.String("timeout", "5m", "of one run of the tests")
 	flag.Parse()
 	var all []guard
@@ -67,6 +69,14 @@ func main() {
 	passes, err := measured(*tests, *keep, flag.Args())
 	if err != nil {
 		log.Fatal(err)
+	}
+	if *bare {
+		for _, g := range all {
+			if len(passes.by(g)) == 0 {
+				fmt.Printf("%s:%d: %.110s\n", g.file, g.line, said(g))
+			}
+		}
+		return
 	}
 	drawn := drawn(all, *n, *seed)
 	program, err := switched(drawn, *tests, *keep)
