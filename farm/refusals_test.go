@@ -29,6 +29,7 @@ import (
 	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/farm/weigh"
+	"metrogon/store"
 	"metrogon/store/breeders"
 	probesrows "metrogon/store/probes"
 	seasonrows "metrogon/store/season"
@@ -72,7 +73,8 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 	lost := gauges.Instrument{Name: "Brass", Thermo: true, MachineID: new(int64(nobody))}
 	shelf := gauges.Instrument{Name: "Shelf probe", Thermo: true}
 	gauge := must(y.Gauges.Save(ctx, by(y.m), shelf, time.Time{})).Of(journal.Gauge)
-	mine := must(y.Season.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{Name: "Loft", Places: 20})).Of(journal.Brooder)
+	must(y.Season.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{Name: "Loft", Places: 20}))
+	mine := must(y.Season.Binds(ctx, y.m)).Brooders[0].ID
 	alarm := func(a alarms.Alarm) error { return err(y.Alarms.Save(ctx, by(y.m), a)) }
 	machine := func(x snapshot.Machine, rooms ...snapshot.Room) error {
 		return err(y.Machines.SaveMachine(ctx, by(y.m), x, rooms))
@@ -91,6 +93,14 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 		FromOn: day(-40), ToOn: day(-50),
 	}))
 	_, _, whatIf := y.Season.Ask(ctx, by(y.m), 1, &season.WhatIf{Kind: season.IfAway, From: day(-9), To: day(-3)})
+	promised := must(y.Season.Promises(ctx, y.m)).Open
+	done := promised[0].ID
+	must(y.Season.Deliver(ctx, by(y.m), done, 5, true))
+	chicks := brood.Bought{Species: "chicken", Heads: 2, BrooderID: mine}
+	empty := must(y.Brood.Buy(ctx, by(y.m), chicks)).Of(journal.Brood)
+	must(y.Brood.Leave(ctx, by(y.m), empty, brood.Leaving{Heads: 2, Why: "died"}))
+	lostTray := store.Tray{ID: nobody, MachineID: box, Name: "Top", TrayRows: 6, TrayColumns: 6}
+	lostBird := breeders.Bird{ID: nobody, Name: "Elke", Species: "chicken", Sex: lineage.Female}
 	hens := snapshot.Room{Species: "chicken", Setting: 10, Hatching: 10}
 	order := func(o seasonrows.Order) error {
 		if o.Species == "" {
@@ -302,8 +312,26 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 			order(seasonrows.Order{What: season.YoungOrder, Pens: []int64{quail}}),
 			"Pick pens of that kind",
 		},
-		"setting what is planned":   {err(y.Season.Due(ctx, y.m, nobody)), ""},
-		"away till before":          {whatIf, "comes before the first"},
+		"setting what is planned":        {err(y.Season.Due(ctx, y.m, nobody)), ""},
+		"away till before":               {whatIf, "comes before the first"},
+		"more of a promise that is done": {err(y.Season.Deliver(ctx, by(y.m), done, 1, false)), "done already"},
+		"a tray nobody has":              {err(y.Machines.SaveTray(ctx, by(y.m), lostTray, "", "")), ""},
+		"a bird nobody has":              {err(y.Flock.SaveBird(ctx, by(y.m), lostBird)), ""},
+		"a bird that flew to the moon": {
+			err(y.Flock.Leave(ctx, by(y.m), flock.Leave{BirdID: brann, On: day(0), Gone: "moon"})),
+			"Pick how it left",
+		},
+		"more young than are left": {
+			err(y.Brood.Leave(ctx, by(y.m), empty, brood.Leaving{Heads: 1, Why: "died"})),
+			"None of these are left",
+		},
+		"baskets nobody marked":        {err(y.Stock.MoveBaskets(ctx, by(y.m), nil, 0)), "Mark what is to be moved"},
+		"baskets to a place of nobody": {err(y.Stock.MoveBaskets(ctx, by(y.m), []int64{1}, nobody)), ""},
+		"eggs of no kind":              {set("dragon", pen, y.now), "Pick what is to be set"},
+		"weighed before it was set": {
+			err(y.Weigh.Record(ctx, by(y.m), batch, weigh.Weighing{MassG: 500, Eggs: 10, At: y.now.AddDate(0, 0, -3)})),
+			"outside the batch's time",
+		},
 		"no eggs collected":         {err(y.Stock.Collect(ctx, by(y.m))), "how many eggs"},
 		"no rejected eggs on trial": {err(y.Stock.OnTrial(ctx, by(y.m), nobody, "crack", 2)), "none of these"},
 		"a place nobody has":        {unplaced, ""},
@@ -382,4 +410,20 @@ func TestRefusedOfAClutch(t *testing.T) {
 	require.Len(t, young, 1)
 	left := err(g.Clutches.Left(ctx, by(g.m), id, []int64{young[0].ID}, g.now.Add(-30*time.Minute)))
 	assert.ErrorContains(t, left, "was not out before")
+}
+
+// A list by a link holds as long as whoever made it may make one.
+func TestAHandoverListEndsWithItsKeeper(t *testing.T) {
+	y := newYard(t)
+	y.incubating(10)
+	runa := y.joined("Runa", farm.KeeperRole)
+	link, _, err := y.Handover.Make(y.Context(), by(runa), farm.Handover{
+		Name: "Ferris", FromOn: day(-1), ToOn: day(-3),
+	})
+	require.NoError(t, err)
+	_, _, err = y.Handover.Linked(y.Context(), link)
+	require.NoError(t, err)
+	must(y.People.ChangeRole(y.Context(), y.m, runa.PersonID, farm.HelperRole))
+	_, _, err = y.Handover.Linked(y.Context(), link)
+	assert.ErrorIs(t, err, farm.ErrNone)
 }
