@@ -75,7 +75,7 @@ func (p *LockPage) inside(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot
 	if err != nil {
 		return err
 	}
-	for _, pen := range w.ByPen(rows.Eggs[p.ID], youngOf(p.ID, rows.Counts), p.BatchView) {
+	for _, pen := range w.ByPen(rows.Eggs[p.ID], rows.YoungOf(p.ID), p.BatchView) {
 		p.Baskets = append(p.Baskets, basket(w, pen, p.BatchView, nil, rows))
 		for _, e := range pen.Left() {
 			p.Uncalled += farm.OneIf(candling.LastOf(e.Calls) == "")

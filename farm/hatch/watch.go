@@ -168,7 +168,7 @@ func (l LoadView) UsualSays() string {
 
 // loadView puts together what is known of one batch.
 func loadView(w *snapshot.Snapshot, records snapshot.AgeRecords, v snapshot.BatchView, rows hatchrows.Hatch) LoadView {
-	pens := w.ByPen(rows.Eggs[v.ID], youngOf(v.ID, rows.Counts), v)
+	pens := w.ByPen(rows.Eggs[v.ID], rows.YoungOf(v.ID), v)
 	l := w.Load(records, w.Beliefs(records), v, pens, rows)
 	view := LoadView{
 		BatchView: v, Looked: l.Looked, Watch: l.Watch(), InLockdown: l.Eggs, Usual: 100 * l.Rate, Shifts: len(l.Shifts),
@@ -198,22 +198,6 @@ func loadView(w *snapshot.Snapshot, records snapshot.AgeRecords, v snapshot.Batc
 		}
 	}
 	return view
-}
-
-// youngOf adds the counted young of a batch up, by pen.
-func youngOf(batchID int64, counts []hatchrows.YoungCount) (all []store.Young) {
-	for _, c := range counts {
-		if c.BatchID != batchID {
-			continue
-		}
-		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
-		if i < 0 {
-			i = len(all)
-			all = append(all, store.Young{BatchID: batchID, PenID: c.PenID, Trial: c.Trial})
-		}
-		all[i].Young += c.Young
-	}
-	return all
 }
 
 func basket(

@@ -129,7 +129,7 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 		return err
 	}
 	g.eggs = g.hatch.Eggs[v.ID]
-	g.pens = g.w.ByPen(g.eggs, counted(g.hatch.Counts), v)
+	g.pens = g.w.ByPen(g.eggs, g.hatch.YoungOf(g.v.ID), v)
 	until := g.w.Now
 	if v.LockedAt != nil {
 		until = *v.LockedAt
@@ -149,19 +149,6 @@ func (g *gathered) read(ctx context.Context, tx *farm.Tx, b *Service) (err error
 	}
 	g.goalPct = goal
 	return nil
-}
-
-// counted adds up young that were counted, by pen.
-func counted(counts []hatchrows.YoungCount) (all []store.Young) {
-	for _, c := range counts {
-		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
-		if i < 0 {
-			i = len(all)
-			all = append(all, store.Young{BatchID: c.BatchID, PenID: c.PenID, Trial: c.Trial})
-		}
-		all[i].Young += c.Young
-	}
-	return all
 }
 
 // page puts the report together.

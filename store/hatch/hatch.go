@@ -2,6 +2,7 @@ package hatch
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -255,4 +256,20 @@ var hatchRows = map[string]string{
 func (tx Tx) DropHatch(ctx context.Context, table string, ids []int64) error {
 	_, err := tx.Exec(ctx, hatchRows[table], tx.FarmID, ids)
 	return err
+}
+
+// YoungOf adds up the young of a batch that were counted without their eggs, by pen.
+func (h Hatch) YoungOf(batchID int64) (all []store.Young) {
+	for _, c := range h.Counts {
+		if c.BatchID != batchID {
+			continue
+		}
+		i := slices.IndexFunc(all, func(y store.Young) bool { return y.PenID == c.PenID && y.Trial == c.Trial })
+		if i < 0 {
+			i = len(all)
+			all = append(all, store.Young{BatchID: batchID, PenID: c.PenID, Trial: c.Trial})
+		}
+		all[i].Young += c.Young
+	}
+	return all
 }
