@@ -1,7 +1,6 @@
 package season
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -25,12 +24,12 @@ import (
 // promise whose machine died or whose day is one away, and promises that are short and get fewer
 // young than was planned, because fewer eggs were laid or set, or more of them were clear. Stuck are
 // all planned batches that cannot stay where they are, for a promise or not.
-func (s *scene) upsets() (all []rows.Upset, stuck []int64) {
+func (s *outlook) upsets() (all []rows.Upset, stuck []int64) {
 	all = []rows.Upset{}
 	known, reserved := s.supply, s.reserved
 	defer func() { s.supply, s.reserved = known, reserved }()
 	s.supply, s.reserved = known.copy(), nil
-	s.supply.unwritten(s)
+	s.supply.unwritten(s.Outlook)
 	s.layAhead()
 	y := s.yard()
 	for _, p := range s.ahead {
@@ -63,30 +62,15 @@ func (s *scene) upsets() (all []rows.Upset, stuck []int64) {
 
 func plannedID(id int64) string { return fmt.Sprintf("planned-%d", id) }
 
-// unwritten adds the eggs that were laid by now as far as anybody can expect, and that nobody
-// has written down yet: people do so hours later.
-func (x supply) unwritten(s *scene) {
-	for pen, f := range s.lays {
-		n := f.On(1)
-		if !s.yesterday && n > 0 {
-			x[pen] = append(x[pen], lay{s.date(-1), -1, -1, n, false})
-		}
-		if !s.collected[pen] && n > 0 {
-			x[pen] = append(x[pen], lay{s.today, 0, 0, n, false})
-		}
-		slices.SortStableFunc(x[pen], func(a, b lay) int { return cmp.Compare(a.day, b.day) })
-	}
-}
-
 // lookAhead sees what is upset, and lets the settings move that cannot stay where they are, and
 // those of which not all eggs are there on their day.
-func (s *scene) lookAhead() {
+func (s *outlook) lookAhead() {
 	s.upset, s.stuck = s.upsets()
 	s.loose = append([]int64{}, s.stuck...)
 	eggs := s.supply.copy()
 	for _, p := range s.ahead {
 		there := 0
-		for _, e := range eggs.forPlanned(s, p, max(0, s.day(p.SetOn))) {
+		for _, e := range eggs.forPlanned(s.Outlook, p, max(0, s.day(p.SetOn))) {
 			there += e.Eggs
 		}
 		if !p.SetOn.After(s.today) && there < p.Count && !slices.Contains(s.loose, p.ID) {
@@ -273,7 +257,7 @@ func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *rows.Plan, err erro
 }
 
 // void tells what has changed of the last plan, if some of it still waited to be accepted.
-func (s *scene) void(last []rows.Plan) ([]string, error) {
+func (s *outlook) void(last []rows.Plan) ([]string, error) {
 	if len(last) == 0 || last[0].ThrownAt != nil {
 		return nil, nil
 	}

@@ -37,6 +37,17 @@ type Option struct {
 	Short   string    // of what was wished for
 }
 
+// Wishes is the room.
+type Wishes struct{ *farm.Service }
+
+// wishing is the farm as planning sees it.
+type wishing struct{ *Outlook }
+
+func wishFor(ctx context.Context, tx *farm.Tx) (*wishing, error) {
+	s, err := Of(ctx, tx)
+	return &wishing{s}, err
+}
+
 // weeks that "every Friday" looks ahead.
 const weeks = 6
 
@@ -44,9 +55,9 @@ const weeks = 6
 const usualSure = 80
 
 // Back reads a line and reckons back from it.
-func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
+func (b *Wishes) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		s, err := see(ctx, tx)
+		s, err := wishFor(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -57,18 +68,12 @@ func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back B
 	return
 }
 
-// layAhead reckons with what will be laid, but for what is promised of it.
-func (s *scene) layAhead() {
-	s.supply.laid(s, mostDays)
-	s.reserve()
-}
-
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
-func (b *Service) AcceptBack(
+func (b *Wishes) AcceptBack(
 	ctx context.Context, req farm.Request, line string, which []int,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		s, err := see(ctx, tx)
+		s, err := wishFor(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -101,7 +106,7 @@ func (b *Service) AcceptBack(
 }
 
 // vocabulary is what a line may name on this farm.
-func (s *scene) vocabulary() wish.Words {
+func (s *wishing) vocabulary() wish.Words {
 	words := wish.Words{Kinds: map[string][]string{}}
 	for _, k := range s.kinds {
 		var all []string
@@ -125,7 +130,7 @@ func (s *scene) vocabulary() wish.Words {
 	return words
 }
 
-func (s *scene) back(line string) (back Back, err error) {
+func (s *wishing) back(line string) (back Back, err error) {
 	back.Line = line
 	w, err := wish.Read(line, s.today, s.vocabulary())
 	var missing wish.Problem
@@ -173,7 +178,7 @@ func (s *scene) back(line string) (back Back, err error) {
 
 // wished are the kinds and pens meant; where none is named, those of the farm's that lay or
 // wait in store.
-func (s *scene) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bool) {
+func (s *wishing) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bool) {
 	pens = map[int64]bool{}
 	for _, p := range s.w.Pens {
 		if slices.Contains(w.Pens, p.Name) {
@@ -228,7 +233,7 @@ func aim(a wish.Aim) string {
 
 // dates are the days wished for: one, or the same weekday again and again from the first that
 // can be.
-func (s *scene) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
+func (s *wishing) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
 	if w.Every == nil {
 		return []time.Time{w.On}
 	}
@@ -248,7 +253,7 @@ func (s *scene) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
 }
 
 // daysBefore is how many days lie between the set day and the day wished for.
-func (s *scene) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
+func (s *wishing) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
 	lockdown, pull, err := s.span(kind)
 	switch w.Aim {
 	case wish.Set:
@@ -262,7 +267,7 @@ func (s *scene) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
 }
 
 // option finds the batch of a kind for a day: the eggs for it, and where it fits best.
-func (s *scene) option(
+func (s *wishing) option(
 	w wish.Wish, kind *species.Profile, pens map[int64]bool, on time.Time,
 ) (o Option, problem string, err error) {
 	days, err := s.daysBefore(w, kind)
@@ -303,7 +308,7 @@ func (s *scene) option(
 }
 
 // anyOf tells whether one of these pens lays eggs of a kind.
-func (s *scene) anyOf(pens map[int64]bool, kind *species.Profile) bool {
+func (s *wishing) anyOf(pens map[int64]bool, kind *species.Profile) bool {
 	for id := range pens {
 		if s.w.PenByID[id].Species == kind.ID {
 			return true
@@ -314,7 +319,7 @@ func (s *scene) anyOf(pens map[int64]bool, kind *species.Profile) bool {
 
 // enough are the eggs of each pen that are wanted: all, or as many as bring the young that are
 // asked for as surely as is usual, from each pen its share.
-func (s *scene) enough(w wish.Wish, kind *species.Profile, free map[int64]int) map[int64]int {
+func (s *wishing) enough(w wish.Wish, kind *species.Profile, free map[int64]int) map[int64]int {
 	all := 0
 	for _, n := range free {
 		all += n
@@ -363,7 +368,7 @@ func share(free map[int64]int, n, all int) map[int64]int {
 
 // place finds the machines in which most of the eggs fit without a clash, and leaves the rest
 // in store; where nothing fits, those that are roomiest, so that it can be said why.
-func (s *scene) place(p snapshot.Planned, kind *species.Profile, eggs supply) (snapshot.Planned, error) {
+func (s *wishing) place(p snapshot.Planned, kind *species.Profile, eggs supply) (snapshot.Planned, error) {
 	y := s.yard()
 	var best snapshot.Planned
 	most := -1

@@ -1,7 +1,6 @@
 package season
 
 import (
-	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -32,7 +31,6 @@ type Board struct {
 	Air      []snapshot.AirTrouble // of what turns in one machine; trays that are taken out are no clash
 	Troubles []PlannedTrouble
 	Plan     *PlanView // the newest, if it is not thrown away
-	Back     Back      // what a line asks for
 }
 
 // Lane is one machine with what stands in it.
@@ -104,10 +102,8 @@ type PlannedTrouble struct {
 // a time.
 const mostCured = 3
 
-// Board shows so many weeks, a quarter of them before a date, and what a line asks for.
-func (b *Service) Board(
-	ctx context.Context, m *farm.Member, around time.Time, weeks int, line string,
-) (page Board, err error) {
+// Board shows so many weeks, a quarter of them before a date.
+func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, weeks int) (page Board, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		s, err := see(ctx, tx)
 		if err != nil {
@@ -118,12 +114,8 @@ func (b *Service) Board(
 		}
 		page.From = around.AddDate(0, 0, -7*weeks/4)
 		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.w.Now
-		if line != "" {
-			s.layAhead()
-		} else {
-			s.supply.laid(s, max(s.day(page.To), 1))
-			s.reserve()
-		}
+		s.supply.laid(s.Outlook, max(s.day(page.To), 1))
+		s.reserve()
 		page.Promises, page.Away = s.cover(), s.book.Away
 		var stays []planner.Stay
 		bars, err := s.realBars(ctx, tx, page)
@@ -143,15 +135,12 @@ func (b *Service) Board(
 		page.lanes(s, bars, s.w.Running(open, stays))
 		page.brooders(s)
 		page.eggs(s)
-		if line != "" {
-			page.Back, err = s.back(line)
-		}
-		return err
+		return nil
 	})
 	return
 }
 
-func (s *scene) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars []Bar, err error) {
+func (s *outlook) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars []Bar, err error) {
 	views, err := s.w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
 	if err != nil {
 		return nil, err
@@ -165,8 +154,8 @@ func (s *scene) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars []B
 }
 
 // plannedBars are those of the planned batches, with what stands against each.
-func (s *scene) plannedBars(page *Board) (bars []Bar) {
-	got := s.supply.planned(s, s.ahead)
+func (s *outlook) plannedBars(page *Board) (bars []Bar) {
+	got := s.supply.planned(s.Outlook, s.ahead)
 	y := s.yard()
 	for _, p := range s.ahead {
 		there := 0
@@ -177,7 +166,7 @@ func (s *scene) plannedBars(page *Board) (bars []Bar) {
 		if len(troubles) > 0 {
 			one := PlannedTrouble{Planned: p, Troubles: troubles}
 			if len(page.Troubles) < mostCured {
-				one.Cures = s.cures(y, p, s.supply.givenBack(s, got[p.ID]))
+				one.Cures = s.cures(y, p, s.supply.givenBack(s.Outlook, got[p.ID]))
 			}
 			page.Troubles = append(page.Troubles, one)
 		}
@@ -194,19 +183,8 @@ func (s *scene) plannedBars(page *Board) (bars []Bar) {
 	return bars
 }
 
-// givenBack is what is left with these eggs back among them.
-func (x supply) givenBack(s *scene, eggs []seasonrows.PlannedEggs) supply {
-	c := x.copy()
-	for _, e := range eggs {
-		day := s.day(e.LaidOn)
-		at, _ := slices.BinarySearchFunc(c[e.PenID], day, func(l lay, d int) int { return cmp.Compare(l.day, d) })
-		c[e.PenID] = slices.Insert(c[e.PenID], at, lay{e.LaidOn, day, day, e.Eggs, day <= 0})
-	}
-	return c
-}
-
 // clashes finds those of what stands, with hatchers that would do instead.
-func (page *Board) clashes(s *scene, open []snapshot.BatchView, stays []planner.Stay) {
+func (page *Board) clashes(s *outlook, open []snapshot.BatchView, stays []planner.Stay) {
 	y := s.yard()
 	for _, c := range s.w.Clashes(stays) {
 		one := Clash{Clash: c}
@@ -223,7 +201,7 @@ func (page *Board) clashes(s *scene, open []snapshot.BatchView, stays []planner.
 }
 
 // otherHatchers are those in which a batch would clash with nothing.
-func (s *scene) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []snapshot.Machine) {
+func (s *outlook) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []snapshot.Machine) {
 	for _, h := range s.machinesFor(v.Kind, true) {
 		if h.ID == v.HatcherID {
 			continue
@@ -242,7 +220,7 @@ func (s *scene) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []snaps
 }
 
 // lastPlan is the newest that is not thrown away, nil if there is none.
-func (s *scene) lastPlan() (*PlanView, error) {
+func (s *outlook) lastPlan() (*PlanView, error) {
 	rows := s.plans
 	i := slices.IndexFunc(rows, func(p seasonrows.Plan) bool { return p.WhatIf == nil })
 	if i < 0 || rows[i].State == Cancelled {
@@ -252,7 +230,7 @@ func (s *scene) lastPlan() (*PlanView, error) {
 	return &v, err
 }
 
-func (s *scene) proposedBars(page Board) (bars []Bar) {
+func (s *outlook) proposedBars(page Board) (bars []Bar) {
 	if page.Plan == nil {
 		return nil
 	}
@@ -274,7 +252,7 @@ func (s *scene) proposedBars(page Board) (bars []Bar) {
 }
 
 // lanes puts the bars into their machines.
-func (page *Board) lanes(s *scene, bars []Bar, running []snapshot.Running) {
+func (page *Board) lanes(s *outlook, bars []Bar, running []snapshot.Running) {
 	for _, r := range running {
 		lane := Lane{Running: r, rooms: s.w.Rooms[r.ID]}
 		for _, c := range s.book.Closures {
@@ -327,7 +305,7 @@ func loads(bars []Bar, machineID int64) (all []planner.Load) {
 }
 
 // brooders draws the room of all brooders together, by what stands and is planned.
-func (page *Board) brooders(s *scene) {
+func (page *Board) brooders(s *outlook) {
 	if len(s.book.Brooders) == 0 {
 		return
 	}
@@ -343,7 +321,7 @@ func (page *Board) brooders(s *scene) {
 }
 
 // eggs tells for each day to come how many could be set that nothing is planned for.
-func (page *Board) eggs(s *scene) {
+func (page *Board) eggs(s *outlook) {
 	left := s.eggsBut(0)
 	for d := max(0, s.day(page.From)); d < s.day(page.To); d++ {
 		day := EggDay{On: s.date(d)}

@@ -34,7 +34,7 @@ type Cure struct {
 }
 
 // yard is all that stands, is planned, or binds.
-func (s *scene) yard() planner.Yard {
+func (s *Outlook) yard() planner.Yard {
 	y := planner.Yard{Places: -1, Clean: map[int64]int{}}
 	for _, x := range s.w.Machines {
 		y.Clean[x.ID] = x.CleanDays
@@ -71,7 +71,7 @@ func (s *scene) yard() planner.Yard {
 }
 
 // young is what is to be expected of eggs set at a moment.
-func (s *scene) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
+func (s *Outlook) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
 	for _, n := range s.youngOf(eggs, s.w.Member.Date(at)) {
 		sum += n
 	}
@@ -79,7 +79,7 @@ func (s *scene) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
 }
 
 // midnight is when a date begins on the farm.
-func (s *scene) midnight(on time.Time) time.Time {
+func (s *Outlook) midnight(on time.Time) time.Time {
 	return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, s.w.Member.Place)
 }
 
@@ -94,7 +94,7 @@ type Comer struct {
 
 // comers are the young that take room in the brooders: those that are in, those to be expected of what
 // stands, and of what is planned.
-func (s *scene) comers() (all []Comer) {
+func (s *Outlook) comers() (all []Comer) {
 	for _, b := range s.book.Broods {
 		if kind := s.w.Kinds[b.Species]; b.BrooderID != nil && kind != nil {
 			c := Comer{Group: brooding.GroupOf(kind, float64(b.Alive), b.BeganOn, true), Young: float64(b.Alive)}
@@ -128,7 +128,7 @@ func (s *scene) comers() (all []Comer) {
 }
 
 // comer is a batch's young that will be in the brooder.
-func (s *scene) comer(v snapshot.BatchView, young float64) Comer {
+func (s *Outlook) comer(v snapshot.BatchView, young float64) Comer {
 	return Comer{
 		Group: brooding.GroupOf(v.Kind, young, pullDay(s.w.Member, v), false), Code: v.Code, Young: young,
 	}
@@ -136,7 +136,7 @@ func (s *scene) comer(v snapshot.BatchView, young float64) Comer {
 
 // Comers tells of the young that are in the brooders, or will be.
 func Comers(ctx context.Context, tx *farm.Tx) ([]Comer, error) {
-	s, err := see(ctx, tx)
+	s, err := Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
@@ -145,14 +145,14 @@ func Comers(ctx context.Context, tx *farm.Tx) ([]Comer, error) {
 }
 
 // groupOf is what a planned batch's young take in the brooder.
-func (s *scene) groupOf(p snapshot.Planned) planner.Group {
+func (s *Outlook) groupOf(p snapshot.Planned) planner.Group {
 	c := s.comer(p.BatchView, s.young(p.Eggs, p.SetAt))
 	return planner.Group{BatchID: p.StayID(), From: s.midnight(c.From), To: s.midnight(c.To), Places: c.Places}
 }
 
 // against lists what stands against a planned batch where and when it is, with the eggs that
 // are left for it.
-func (s *scene) against(y planner.Yard, p snapshot.Planned, eggs supply) []Trouble {
+func (s *Outlook) against(y planner.Yard, p snapshot.Planned, eggs supply) []Trouble {
 	there := 0
 	for _, e := range eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn))) {
 		there += e.Eggs
@@ -161,7 +161,7 @@ func (s *scene) against(y planner.Yard, p snapshot.Planned, eggs supply) []Troub
 }
 
 // troubles are those of a planned batch of whose eggs so many will be there.
-func (s *scene) troubles(y planner.Yard, p snapshot.Planned, there int) (all []Trouble) {
+func (s *Outlook) troubles(y planner.Yard, p snapshot.Planned, there int) (all []Trouble) {
 	m := s.w.Member
 	move := planner.Move{
 		Stays: p.Stays(s.w), SetOn: s.midnight(m.Date(p.SetAt)), PullOn: s.midnight(pullDay(m, p.BatchView)),
@@ -177,7 +177,7 @@ func (s *scene) troubles(y planner.Yard, p snapshot.Planned, there int) (all []T
 }
 
 // lacks tells of eggs that are not there, or too old by then.
-func (s *scene) lacks(p snapshot.Planned, there int) []Trouble {
+func (s *Outlook) lacks(p snapshot.Planned, there int) []Trouble {
 	day := max(0, s.day(p.SetOn))
 	if there >= p.Count {
 		return nil
@@ -193,7 +193,7 @@ func (s *scene) lacks(p snapshot.Planned, there int) []Trouble {
 }
 
 // sentence tells a trouble in words.
-func (s *scene) sentence(t planner.Trouble, p snapshot.Planned) string {
+func (s *Outlook) sentence(t planner.Trouble, p snapshot.Planned) string {
 	machine, day := s.w.MachineByID[t.MachineID].Name, s.w.Member.ShortDay
 	why := ""
 	if t.Why != "" {
@@ -237,7 +237,7 @@ func phase(p planner.Phase) string {
 }
 
 // on changes a planned batch.
-func (s *scene) on(p snapshot.Planned, c Cure) (snapshot.Planned, error) {
+func (s *Outlook) on(p snapshot.Planned, c Cure) (snapshot.Planned, error) {
 	p.SetterID, p.HatcherID = cmp.Or(c.SetterID, p.SetterID), cmp.Or(c.HatcherID, p.HatcherID)
 	p.SetOn = p.SetOn.AddDate(0, 0, c.Days)
 	if c.Eggs > 0 {
@@ -277,7 +277,7 @@ const (
 
 // cures finds the nearest changes after which a planned batch clashes with nothing: another
 // hatcher, another setter, both, fewer eggs, some days earlier or later.
-func (s *scene) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
+func (s *Outlook) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
 	try := func(c Cure) bool {
 		if len(all) == mostCures {
 			return false
@@ -314,7 +314,7 @@ func (s *scene) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cu
 }
 
 // elsewhere finds other machines for all of the eggs, or for most of them.
-func (s *scene) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
+func (s *Outlook) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
 	for _, x := range s.roomiest(p.Kind, false) {
 		for _, h := range s.roomiest(p.Kind, true) {
 			c := Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID}
@@ -341,7 +341,7 @@ func (s *scene) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (all 
 }
 
 // most is the largest number of the eggs with which it fits, 0 for none.
-func (s *scene) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
+func (s *Outlook) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
 	low, high := 0, p.Count // low fits, high does not
 	for high-low > 1 {
 		n := (low + high) / 2
@@ -356,7 +356,7 @@ func (s *scene) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
 }
 
 // roomiest are the machines that hold most of a kind.
-func (s *scene) roomiest(kind *species.Profile, hatch bool) []snapshot.Machine {
+func (s *Outlook) roomiest(kind *species.Profile, hatch bool) []snapshot.Machine {
 	all := s.machinesFor(kind, hatch)
 	room := func(x snapshot.Machine) int {
 		if hatch {
@@ -369,7 +369,7 @@ func (s *scene) roomiest(kind *species.Profile, hatch bool) []snapshot.Machine {
 }
 
 // machinesFor are those in which a kind may hatch, or turn.
-func (s *scene) machinesFor(kind *species.Profile, hatch bool) (all []snapshot.Machine) {
+func (s *Outlook) machinesFor(kind *species.Profile, hatch bool) (all []snapshot.Machine) {
 	for _, x := range s.w.Machines {
 		room := s.w.Rooms[x.ID][kind.ID]
 		if x.UntilOn != nil && x.UntilOn.Before(s.today) {

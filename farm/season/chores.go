@@ -60,7 +60,7 @@ func hour(w *snapshot.Snapshot, on time.Time) time.Time {
 
 // toSet are the planned settings up to a day; of those that are due, what is there of their eggs.
 func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Time) (all []chores.Chore, err error) {
-	s := &scene{w: w, today: w.Member.Date(w.Now), supply: supply{}}
+	s := &outlook{&Outlook{w: w, today: w.Member.Date(w.Now), supply: supply{}}}
 	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Tim
 	if err != nil {
 		return nil, err
 	}
-	s.supply.inStore(s, stock)
+	s.supply.inStore(s.Outlook, stock)
 	for _, p := range s.ahead {
 		if p.SetOn.After(soon) {
 			break
@@ -85,7 +85,7 @@ func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Tim
 			all = append(all, c)
 			continue
 		}
-		there := s.supply.forPlanned(s, p, 0)
+		there := s.supply.forPlanned(s.Outlook, p, 0)
 		c.Eggs = 0
 		for _, e := range there {
 			c.Eggs += e.Eggs
@@ -105,7 +105,7 @@ func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Tim
 }
 
 // byPen counts eggs by pen: "Barred 14, Speckled 14".
-func (s *scene) byPen(eggs []rows.PlannedEggs) string {
+func (s *outlook) byPen(eggs []rows.PlannedEggs) string {
 	var names []string
 	n := map[string]int{}
 	for _, e := range eggs {

@@ -15,7 +15,7 @@ import (
 )
 
 // owner runs a change of what binds the planning.
-func (b *Service) owner(
+func (b *Days) owner(
 	ctx context.Context, req farm.Request, about journal.Subjects,
 	work func(tx *farm.Tx) (journal.Undo, string, error),
 ) (farm.Done, error) {
@@ -27,6 +27,9 @@ func (b *Service) owner(
 		return journal.Record(ctx, tx, about, u, "%s", said)
 	})
 }
+
+// Days is the room.
+type Days struct{ *farm.Service }
 
 var ofSeason = journal.Subjects{}
 
@@ -54,7 +57,7 @@ type BanOf struct {
 }
 
 // Binds lists it.
-func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
+func (b *Days) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
@@ -77,7 +80,7 @@ func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err err
 }
 
 // AddAway notes days on which some work cannot be done.
-func (b *Service) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm.Done, error) {
+func (b *Days) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		a.Why = p.Name("why", "What it is for", a.Why, 60, false)
@@ -108,7 +111,7 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 }
 
 // Close shuts a machine for some days, or until further notice.
-func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
+func (b *Days) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
 	about := journal.On(journal.Machine, c.MachineID)
 	return b.owner(ctx, req, about, func(tx *farm.Tx) (journal.Undo, string, error) {
 		w, err := snapshot.Of(ctx, tx)
@@ -144,7 +147,7 @@ func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) 
 }
 
 // SaveBrooder makes a brooder or changes one.
-func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Brooder) (farm.Done, error) {
+func (b *Days) SaveBrooder(ctx context.Context, req farm.Request, br rows.Brooder) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		br.Name = p.Name("name", "The brooder's name", br.Name, 60, true)
@@ -174,7 +177,7 @@ func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Bro
 }
 
 // DropAway takes days away back.
-func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Days) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "away", id, func(s rows.Season) []rows.Away { return s.Away },
 		func(a rows.Away) (int64, journal.Step, string) {
 			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
@@ -182,7 +185,7 @@ func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (far
 }
 
 // DropClosure opens a machine again.
-func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Days) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "closures", id, func(s rows.Season) []store.Closure { return s.Closures },
 		func(c store.Closure) (int64, journal.Step, string) {
 			return c.ID, closureBack.Of(kept[store.Closure]{c.ID, &c}), "The machine takes eggs again."
@@ -190,7 +193,7 @@ func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (
 }
 
 // DropBrooder forgets a brooder.
-func (b *Service) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Days) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "brooders", id, func(s rows.Season) []rows.Brooder { return s.Brooders },
 		func(x rows.Brooder) (int64, journal.Step, string) {
 			again := x
@@ -200,7 +203,7 @@ func (b *Service) DropBrooder(ctx context.Context, req farm.Request, id int64) (
 }
 
 // DropBan lets the next plan make a setting again.
-func (b *Service) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Days) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "bans", id, func(s rows.Season) []rows.Ban { return s.Bans },
 		func(x rows.Ban) (int64, journal.Step, string) {
 			return x.ID, banBack.Of(kept[rows.Ban]{x.ID, &x}), "The next plan may set that again."
@@ -208,7 +211,7 @@ func (b *Service) DropBan(ctx context.Context, req farm.Request, id int64) (farm
 }
 
 func dropOne[T any](
-	ctx context.Context, b *Service, req farm.Request, table string, id int64, of func(rows.Season) []T,
+	ctx context.Context, b *Days, req farm.Request, table string, id int64, of func(rows.Season) []T,
 	step func(T) (int64, journal.Step, string),
 ) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {

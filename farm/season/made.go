@@ -30,7 +30,7 @@ var parts = []struct{ name, says string }{
 var without = time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC)
 
 // madeOf is what a plan of now is made of. What was set as it was planned is the same setting.
-func (s *scene) madeOf() made {
+func (s *outlook) madeOf() made {
 	all := made{}
 	add := func(part string, until time.Time, what ...any) {
 		text, _ := json.Marshal(what) // of plain values
@@ -108,7 +108,7 @@ type Change struct {
 
 // changes are what accepting settings of a plan makes of the promises; none named: all that are left. It needs the eggs
 // to be laid.
-func (s *scene) changes(v PlanView, which []int) (all []Change) {
+func (s *outlook) changes(v PlanView, which []int) (all []Change) {
 	then := *s
 	then.ahead = slices.Clone(s.ahead)
 	for _, p := range v.Proposals {

@@ -5,47 +5,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
-	"metrogon/core/calendar"
-	"metrogon/core/choice"
-	"metrogon/core/rates"
 	"metrogon/core/wording"
 	"metrogon/farm"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
-
-// PlannedPage is one planned batch with all that follows from where it is.
-type PlannedPage struct {
-	snapshot.Planned
-	Pens      []PenCount
-	Troubles  []Trouble
-	Cures     []Cure
-	Setters   []snapshot.Machine
-	Hatchers  []snapshot.Machine
-	Young     float64 // expected; 9 times in 10 between Low and High
-	Low, High int
-	Promises  []Promise // that get of it
-	There     int       // of its eggs, in store or to be laid by its day
-	Due       bool      // to be set today, or late
-}
-
-// LockOn is when it goes into lockdown.
-func (p PlannedPage) LockOn() time.Time { return p.At(calendar.Lockdown) }
-
-// PullOn is when its young are pulled.
-func (p PlannedPage) PullOn() time.Time { return p.At(calendar.Pull) }
-
-// PenCount is a pen's part of a planned batch.
-type PenCount struct {
-	snapshot.Pen
-	Eggs  int // planned
-	There int // of these, there by its day
-	Store int // of those, in store now
-}
 
 // Move is where a planned batch is to go; what is zero stays.
 type Move struct {
@@ -75,7 +42,7 @@ func (b *Service) Planned(ctx context.Context, m *farm.Member, id int64, move *M
 }
 
 // find reads the scene and a planned batch that is not set yet.
-func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*scene, snapshot.Planned, error) {
+func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*outlook, snapshot.Planned, error) {
 	s, err := see(ctx, tx)
 	if err != nil {
 		return nil, snapshot.Planned{}, err
@@ -88,74 +55,8 @@ func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*scene, snap
 	return s, s.ahead[i], nil
 }
 
-// eggsBut is what the other planned batches leave; 0: what all leave.
-func (s *scene) eggsBut(id int64) supply {
-	eggs := s.supply.copy()
-	for _, p := range s.ahead {
-		if p.ID != id {
-			eggs.forPlanned(s, p, max(0, s.day(p.SetOn)))
-		}
-	}
-	return eggs
-}
-
-func (s *scene) page(p snapshot.Planned, eggs supply) (page PlannedPage) {
-	page = PlannedPage{
-		Planned: p, Setters: s.machinesFor(p.Kind, false), Hatchers: s.machinesFor(p.Kind, true),
-		Due: !p.SetOn.After(s.today),
-	}
-	y := s.yard()
-	if page.Troubles = s.against(y, p, eggs); len(page.Troubles) > 0 {
-		page.Cures = s.cures(y, p, eggs)
-	}
-	there := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
-	for _, e := range p.Eggs {
-		i := slices.IndexFunc(page.Pens, func(x PenCount) bool { return x.ID == e.PenID })
-		if i < 0 {
-			i = len(page.Pens)
-			page.Pens = append(page.Pens, PenCount{Pen: s.w.PenByID[e.PenID]})
-		}
-		page.Pens[i].Eggs += e.Eggs
-	}
-	for i := range page.Pens {
-		x := &page.Pens[i]
-		for _, e := range there {
-			if e.PenID == x.ID {
-				x.There += e.Eggs
-				x.Store += e.Eggs * farm.OneIf(!e.LaidOn.After(s.today))
-			}
-		}
-		page.There += x.There
-	}
-	slices.SortFunc(page.Pens, func(a, b PenCount) int { return strings.Compare(a.Name, b.Name) })
-	young := s.expect(p.Eggs, s.w.Member.Date(p.SetAt))
-	page.Young, page.Low, page.High = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
-	for _, o := range s.cover() {
-		if slices.ContainsFunc(o.From, func(c Cover) bool { return c.PlannedID == p.ID }) {
-			page.Promises = append(page.Promises, o)
-		}
-	}
-	return page
-}
-
-// expect is the distribution of the young of eggs set together on a date, as Set reckons it.
-func (s *scene) expect(eggs []rows.PlannedEggs, on time.Time) rates.Young {
-	var lots []choice.Lot
-	take := make([]int, len(eggs))
-	rho := 0.0
-	for i, e := range eggs {
-		kind := s.w.Kinds[s.w.PenByID[e.PenID].Species]
-		x := s.beliefs[kind.ID]
-		rho, take[i] = x.Rho, e.Eggs
-		lots = append(lots, choice.Lot{
-			Pen: e.PenID, Young: x.Young[e.PenID], Keeps: x.Keeps(kind, max(0, farm.AgeDays(e.LaidOn, on))),
-		})
-	}
-	return choice.Expect(lots, take, rho)
-}
-
 // move changes a planned batch, with eggs that are there on its new day.
-func (s *scene) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Planned, error) {
+func (s *outlook) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Planned, error) {
 	if !to.SetOn.IsZero() {
 		p.SetOn = to.SetOn
 	}
@@ -181,8 +82,8 @@ func (s *scene) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Planned
 
 // chosen are the eggs of a planned batch by lay day, as they are there on its day; what will
 // not be there stays planned, as if it were laid on that day.
-func (s *scene) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
-	all := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
+func (s *outlook) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
+	all := eggs.of(p).forPlanned(s.Outlook, p, max(0, s.day(p.SetOn)))
 	for _, e := range p.Eggs {
 		lacks := 0
 		for _, o := range p.Eggs {
@@ -210,7 +111,7 @@ func (s *scene) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
 }
 
 // check judges a planned batch as it was typed.
-func (s *scene) check(p snapshot.Planned) error {
+func (s *outlook) check(p snapshot.Planned) error {
 	var problems farm.Problems
 	if p.SetOn.Before(s.today) {
 		problems.Addf("set_on", "%s is over; name a day to come.", p.SetOn.Format("2 Jan 2006"))
@@ -236,7 +137,7 @@ func (s *scene) check(p snapshot.Planned) error {
 
 // Move keeps a move.
 func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move) (farm.Done, error) {
-	return b.change(ctx, req, id, func(s *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
+	return b.change(ctx, req, id, func(s *outlook, p snapshot.Planned) (snapshot.Planned, string, error) {
 		moved, err := s.move(p, to, s.eggsBut(id))
 		if err != nil {
 			return p, "", err
@@ -255,7 +156,7 @@ func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move)
 
 // Pin says whether planning again leaves a planned batch where it is.
 func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays bool) (farm.Done, error) {
-	return b.change(ctx, req, id, func(_ *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
+	return b.change(ctx, req, id, func(_ *outlook, p snapshot.Planned) (snapshot.Planned, string, error) {
 		p.Pinned = stays
 		if stays {
 			return p, p.Label() + " stays where it is when you plan again.", nil
@@ -266,7 +167,7 @@ func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays boo
 
 // Drop takes a planned batch out of the plan.
 func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
-	return b.change(ctx, req, id, func(s *scene, p snapshot.Planned) (snapshot.Planned, string, error) {
+	return b.change(ctx, req, id, func(s *outlook, p snapshot.Planned) (snapshot.Planned, string, error) {
 		p.DroppedAt = &s.w.Now
 		return p, "Not setting " + p.Label() + ".", nil
 	})
@@ -274,7 +175,7 @@ func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Do
 
 func (b *Service) change(
 	ctx context.Context, req farm.Request, id int64,
-	work func(*scene, snapshot.Planned) (snapshot.Planned, string, error),
+	work func(*outlook, snapshot.Planned) (snapshot.Planned, string, error),
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
 		s, p, err := b.find(ctx, tx, id)
@@ -296,26 +197,6 @@ func (b *Service) change(
 	})
 }
 
-// add keeps new planned batches and gives the steps that take them back.
-func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, about journal.Subjects, err error) {
-	for _, r := range all {
-		r.ID = 0
-		id, err := rows.On(tx).SavePlanned(ctx, r.Planned)
-		if err != nil {
-			return nil, nil, err
-		}
-		if err := rows.On(tx).SetPlannedEggs(ctx, id, r.Eggs); err != nil {
-			return nil, nil, err
-		}
-		if err := rows.On(tx).SetPlannedFor(ctx, id, r.For); err != nil {
-			return nil, nil, err
-		}
-		u = append(u, plannedBefore.Of(kept[plannedRows]{ID: id}))
-		about = about.And(journal.Planned, id)
-	}
-	return u, about, nil
-}
-
 // ToSet is what a planned batch takes today: the eggs that are there.
 type ToSet struct {
 	snapshot.Planned
@@ -334,7 +215,7 @@ func (b *Service) Due(ctx context.Context, m *farm.Member, id int64) (due ToSet,
 			return farm.ErrNone
 		}
 		due.Planned = s.ahead[i]
-		due.Picks = s.supply.forPlanned(s, due.Planned, 0)
+		due.Picks = s.supply.forPlanned(s.Outlook, due.Planned, 0)
 		return nil
 	})
 	return

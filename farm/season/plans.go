@@ -68,7 +68,7 @@ func (b *Service) Ask(
 }
 
 // asked is a plan that is asked for, with the problem that it is to solve.
-func (s *scene) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
+func (s *outlook) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
 	row = rows.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
 	if row.MadeOf, err = json.Marshal(s.madeOf()); err != nil {
 		return row, err
@@ -96,11 +96,11 @@ func (s *scene) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
 }
 
 // askable, after lookAhead, sees that there is something to plan, and that what stays where it is can.
-func (s *scene) askable(what *WhatIf) error {
+func (s *outlook) askable(what *WhatIf) error {
 	if len(s.book.Orders) == 0 {
 		return farm.Problemf("orders", "Nothing is promised yet: tell first what, to whom and when.")
 	}
-	s.supply.laid(s, mostDays)
+	s.supply.laid(s.Outlook, mostDays)
 	defer func() { s.supply.forget() }()
 	for _, p := range s.ahead {
 		if mayMove(p, s.loose) || slices.Contains(s.stuck, p.ID) || p.SetOn.Before(s.today) {
@@ -115,19 +115,6 @@ func (s *scene) askable(what *WhatIf) error {
 		}
 	}
 	return nil
-}
-
-// forget drops what is only expected to be laid.
-func (x supply) forget() {
-	for pen, all := range x {
-		known := all[:0]
-		for _, l := range all {
-			if l.known {
-				known = append(known, l)
-			}
-		}
-		x[pen] = known
-	}
 }
 
 // Cancel calls a plan off that is worked on.

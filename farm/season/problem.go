@@ -22,10 +22,7 @@ const (
 	eggCost     = 0.15
 	settingCost = 2.0
 	usualPrice  = 4.0 // of one, where none is told
-	fewestEggs  = 4
 	leastDays   = 42
-	mostDays    = 400
-	noBrooder   = 1e6 // places, where no brooder is told of
 	changeCost  = 3.0 // of a setting that she expects and that is moved, dropped or new
 )
 
@@ -57,13 +54,13 @@ func layOf(source string, laid int, from time.Time) (pen int64, on time.Time) {
 
 // problem makes the planner's problem of the farm: pins are the planned batches that stay
 // where they are, the others that she expects are given back as accepted.
-func (s *scene) problem() (r *solve.Request, err error) {
+func (s *outlook) problem() (r *solve.Request, err error) {
 	r = &solve.Request{Problem: planner.Problem{
 		MinBatch: fewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.brooderPlaces(),
 		Species: []planner.Species{}, Sources: []planner.Source{}, Machines: []planner.Machine{}, Orders: []planner.Order{},
 	}}
 	r.Days = s.horizon()
-	s.supply.laid(s, r.Days)
+	s.supply.laid(s.Outlook, r.Days)
 	s.reserve()
 	if err := s.addKinds(r); err != nil {
 		return nil, err
@@ -84,19 +81,8 @@ func (s *scene) problem() (r *solve.Request, err error) {
 	return r, r.Check()
 }
 
-// brooderPlaces are those of all brooders; where none is told of, room is not what binds.
-func (s *scene) brooderPlaces() (places float64) {
-	for _, b := range s.book.Brooders {
-		places += float64(b.Places)
-	}
-	if len(s.book.Brooders) == 0 {
-		return noBrooder
-	}
-	return places
-}
-
 // horizon is up to the end of the last promise, six weeks at least.
-func (s *scene) horizon() int {
+func (s *outlook) horizon() int {
 	last := leastDays
 	for _, o := range s.book.Orders {
 		last = max(last, s.day(o.ToOn)+1)
@@ -107,7 +93,7 @@ func (s *scene) horizon() int {
 	return min(last, mostDays)
 }
 
-func (s *scene) addKinds(r *solve.Request) error {
+func (s *outlook) addKinds(r *solve.Request) error {
 	for _, kind := range s.kinds {
 		lockdown, pull, err := s.span(kind)
 		if err != nil {
@@ -125,7 +111,7 @@ func (s *scene) addKinds(r *solve.Request) error {
 	return nil
 }
 
-func (s *scene) addMachines(r *solve.Request) {
+func (s *outlook) addMachines(r *solve.Request) {
 	for _, x := range s.w.Machines {
 		m := planner.Machine{
 			ID: machineID(x.ID), Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: x.CleanDays,
@@ -162,12 +148,12 @@ func (s *scene) addMachines(r *solve.Request) {
 }
 
 // used tells that something stands in a machine, or is planned for it.
-func (s *scene) used(id int64) bool {
+func (s *outlook) used(id int64) bool {
 	return slices.ContainsFunc(s.open, func(v snapshot.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
 		slices.ContainsFunc(s.ahead, func(p snapshot.Planned) bool { return p.SetterID == id || p.HatcherID == id })
 }
 
-func (s *scene) addAway(r *solve.Request) {
+func (s *outlook) addAway(r *solve.Request) {
 	for _, a := range s.book.Away {
 		r.Away = append(r.Away, planner.Away{From: s.day(a.FromOn), To: s.day(a.ToOn), Not: a.Actions})
 	}
@@ -175,7 +161,7 @@ func (s *scene) addAway(r *solve.Request) {
 
 // addOrders asks for as many young as make each promise as sure as it has to be, together
 // worth what it is worth.
-func (s *scene) addOrders(r *solve.Request) {
+func (s *outlook) addOrders(r *solve.Request) {
 	for _, o := range s.book.Orders {
 		if o.What == EggsOrder || o.ToOn.Before(s.today) || o.Delivered >= o.Count || s.beliefs[o.Species].Young == nil {
 			continue
@@ -203,10 +189,10 @@ func (s *scene) addOrders(r *solve.Request) {
 // addPlanned gives the planned batches: those that stay are pins, the others were agreed on; one
 // that serves no promise and cannot stay is left to her.
 // What is there of their eggs is taken first.
-func (s *scene) addPlanned(r *solve.Request) {
+func (s *outlook) addPlanned(r *solve.Request) {
 	for _, p := range s.ahead {
 		day := max(0, s.day(p.SetOn))
-		eggs := s.supply.forPlanned(s, p, day)
+		eggs := s.supply.forPlanned(s.Outlook, p, day)
 		all := s.batches(p, day, eggs)
 		switch {
 		case mayMove(p, s.loose):
@@ -221,7 +207,7 @@ func (s *scene) addPlanned(r *solve.Request) {
 }
 
 // batches are those of a planned batch as the planner knows them, a source each.
-func (s *scene) batches(p snapshot.Planned, day int, eggs []rows.PlannedEggs) (all []planner.Batch) {
+func (s *outlook) batches(p snapshot.Planned, day int, eggs []rows.PlannedEggs) (all []planner.Batch) {
 	for _, e := range eggs {
 		id, laid := s.source(e)
 		at := slices.IndexFunc(all, func(b planner.Batch) bool { return b.Source == id })
@@ -238,7 +224,7 @@ func (s *scene) batches(p snapshot.Planned, day int, eggs []rows.PlannedEggs) (a
 
 // source is where eggs of a pen and lay date come from, and on which day they were laid as the
 // planner counts: eggs that rest were as good as laid when they have rested.
-func (s *scene) source(e rows.PlannedEggs) (id string, laid int) {
+func (s *outlook) source(e rows.PlannedEggs) (id string, laid int) {
 	for _, l := range s.supply[e.PenID] {
 		if l.on.Equal(e.LaidOn) && l.ready > l.day {
 			return parcelID(e.PenID, l.on), l.ready
@@ -247,7 +233,7 @@ func (s *scene) source(e rows.PlannedEggs) (id string, laid int) {
 	return penID(e.PenID), s.day(e.LaidOn)
 }
 
-func (s *scene) addSources(r *solve.Request, eggs supply) {
+func (s *outlook) addSources(r *solve.Request, eggs supply) {
 	for _, p := range s.w.Pens {
 		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
 			continue
@@ -271,7 +257,7 @@ func (s *scene) addSources(r *solve.Request, eggs supply) {
 
 // addStanding gives what stands in the machines, by pen. The planner knows what stands by its set
 // day before day 0; what was set today is given as set yesterday, of a kind that takes a day more.
-func (s *scene) addStanding(r *solve.Request) {
+func (s *outlook) addStanding(r *solve.Request) {
 	s.addBroods(r)
 	for _, v := range s.open {
 		o, housed := s.stands[v.ID], s.housed(v.ID)
@@ -297,22 +283,12 @@ func (s *scene) addStanding(r *solve.Request) {
 	}
 }
 
-// housed is how many young of a batch are in a brooder already.
-func (s *scene) housed(batchID int64) float64 {
-	for _, h := range s.book.Housed {
-		if h.BatchID == batchID {
-			return float64(h.Heads)
-		}
-	}
-	return 0
-}
-
 // nursery is a machine that holds no eggs: where young are said to have hatched that are in the brooders.
 const nursery = "brooders"
 
 // addBroods gives young that are in the brooders, as batches of which only the young are left: they take brooder
 // room and nothing else.
-func (s *scene) addBroods(r *solve.Request) {
+func (s *outlook) addBroods(r *solve.Request) {
 	for _, b := range s.book.Broods {
 		source := slices.IndexFunc(r.Sources, func(x planner.Source) bool {
 			return x.Species == b.Species && (b.PenID == nil || x.ID == penID(*b.PenID))
@@ -401,7 +377,7 @@ func joined(all []planner.Batch, b planner.Batch) []planner.Batch {
 	return append(all, b)
 }
 
-func (s *scene) addBan(r *solve.Request, b rows.Ban) {
+func (s *outlook) addBan(r *solve.Request, b rows.Ban) {
 	from, to := s.day(b.FromOn), s.day(b.ToOn)
 	for _, src := range r.Sources {
 		if src.Species == b.Species {
@@ -413,11 +389,11 @@ func (s *scene) addBan(r *solve.Request, b rows.Ban) {
 }
 
 // words write the planner's sentences in the farm's names and dates.
-func (s *scene) words() planner.Words {
+func (s *outlook) words() planner.Words {
 	return planner.Words{Day: s.says, Name: func(id string) string { return s.name(id) }}
 }
 
-func (s *scene) name(id string) string {
+func (s *outlook) name(id string) string {
 	what, _, _ := strings.Cut(id, "-")
 	n := numberOf(id)
 	switch what {
@@ -443,7 +419,7 @@ func (s *scene) name(id string) string {
 
 // chance is what is uncertain of a plan: each pen's belief, how batches differ, how laying
 // does, and how many young of each promise have to be there for it to be kept.
-func (s *scene) chance(r *solve.Request) *solve.Chance {
+func (s *outlook) chance(r *solve.Request) *solve.Chance {
 	c := &solve.Chance{
 		Runs: 2000, Posteriors: map[string]solve.Posterior{}, Needs: map[string]solve.Need{},
 	}
@@ -461,16 +437,4 @@ func (s *scene) chance(r *solve.Request) *solve.Chance {
 		}
 	}
 	return c
-}
-
-// layingSpread is by how much the eggs of a day lie off what is expected, as a share, over all
-// pens that lay.
-func (s *scene) layingSpread() float64 {
-	pens, sum := 0, 0.0
-	for _, p := range s.w.Pens { // in one order, so that sums come out alike
-		if f := s.lays[p.ID]; f.PerDay > 0 {
-			pens, sum = pens+1, sum+f.SD/f.PerDay
-		}
-	}
-	return min(sum/float64(max(pens, 1)), 2)
 }

@@ -83,7 +83,7 @@ var markedWords = planner.Words{
 }
 
 // told writes a sentence of the planner in the farm's names and dates.
-func (s *scene) told(text string, from time.Time) string {
+func (s *outlook) told(text string, from time.Time) string {
 	return wording.Marked(text, func(id string) string {
 		if d, ok := strings.CutPrefix(id, "day "); ok {
 			n, _ := strconv.Atoi(d)
@@ -181,7 +181,7 @@ func (v *PlanView) beside(plan *PlanView) {
 }
 
 // proposed reads a plan with its proposals.
-func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, rows.Plan, PlanView, error) {
+func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*outlook, rows.Plan, PlanView, error) {
 	s, err := see(ctx, tx)
 	if err != nil {
 		return nil, rows.Plan{}, PlanView{}, err
@@ -195,7 +195,7 @@ func (b *Service) proposed(ctx context.Context, tx *farm.Tx, id int64) (*scene, 
 }
 
 // view reads a plan.
-func (s *scene) view(row rows.Plan) (v PlanView, err error) {
+func (s *outlook) view(row rows.Plan) (v PlanView, err error) {
 	v = PlanView{ID: row.ID, State: row.State, Seconds: row.Seconds, From: row.FromOn, Says: row.Says}
 	v.Because, v.Alone = row.Because, row.Alone
 	if row.Score != nil {
@@ -239,7 +239,7 @@ func (s *scene) view(row rows.Plan) (v PlanView, err error) {
 }
 
 // order finds an open promise by the planner's id.
-func (s *scene) order(id string) (rows.Order, bool) {
+func (s *outlook) order(id string) (rows.Order, bool) {
 	i := slices.IndexFunc(s.book.Orders, func(o rows.Order) bool { return orderID(o.ID) == id })
 	if i < 0 {
 		return rows.Order{}, false
@@ -267,7 +267,7 @@ func gap(p *solve.Plan) string {
 	return fmt.Sprintf("No plan can do more than %.0f %% better: that is proven.", math.Ceil(share))
 }
 
-func (v *PlanView) results(s *scene, r *solve.Request, a answer) {
+func (v *PlanView) results(s *outlook, r *solve.Request, a answer) {
 	for _, q := range r.Orders {
 		o, ok := s.order(q.ID)
 		if !ok {
@@ -298,7 +298,7 @@ func (v *PlanView) results(s *scene, r *solve.Request, a answer) {
 
 // fragile names the promise that the plan fills and chance leaves unfilled most, with the fewest
 // eggs more that help.
-func (s *scene) fragile(a answer, o rows.Order, from time.Time) string {
+func (s *outlook) fragile(a answer, o rows.Order, from time.Time) string {
 	i := slices.IndexFunc(a.Simulated, func(x solve.Outcome) bool { return x.Order == a.Fragile })
 	if i < 0 {
 		return ""
@@ -334,7 +334,7 @@ func InTen(chance float64) string {
 
 // settings puts the batches of a plan together that are set as one, in order of time, beside
 // what she expects.
-func (v *PlanView) settings(s *scene, r *solve.Request, a answer, row rows.Plan) {
+func (v *PlanView) settings(s *outlook, r *solve.Request, a answer, row rows.Plan) {
 	for _, b := range a.Batches {
 		eggs := beyondPins(b, r.Fixed)
 		if eggs.Count() == 0 {
@@ -406,7 +406,7 @@ func beyondPins(b planner.Batch, pins []planner.Batch) (left planner.Clutch) {
 }
 
 // join adds a batch to the setting that it belongs to.
-func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []planner.Species) {
+func (v *PlanView) join(s *outlook, b planner.Batch, eggs planner.Clutch, kinds []planner.Species) {
 	on := v.From.AddDate(0, 0, b.SetDay)
 	kind := s.w.Kinds[s.w.PenByID[numberOf(b.Source)].Species]
 	if kind == nil {
@@ -451,7 +451,7 @@ func (v *PlanView) join(s *scene, b planner.Batch, eggs planner.Clutch, kinds []
 }
 
 // gone tells why a setting cannot be accepted any more.
-func (p *Proposal) gone(s *scene) {
+func (p *Proposal) gone(s *outlook) {
 	switch {
 	case p.Taken:
 	case p.Count > 0 && p.SetOn.Before(s.today):
@@ -464,7 +464,7 @@ func (p *Proposal) gone(s *scene) {
 }
 
 // sentence says what a setting is for.
-func (p Proposal) sentence(s *scene, a answer) string {
+func (p Proposal) sentence(s *outlook, a answer) string {
 	if p.Count == 0 {
 		why := "the rest of the plan does better without."
 		if t := s.troubles(s.yard(), *p.Replaces, p.Replaces.Count); len(t) > 0 {
@@ -509,7 +509,7 @@ func (p Proposal) sentence(s *scene, a answer) string {
 }
 
 // keep makes a planned batch of a proposal, in place of the one that it replaces.
-func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *scene) (journal.Undo, journal.Subjects, error) {
+func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *outlook) (journal.Undo, journal.Subjects, error) {
 	if p.Replaces != nil {
 		r := rowsOf(*p.Replaces)
 		if p.Count == 0 {

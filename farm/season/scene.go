@@ -15,9 +15,17 @@ import (
 	stockrows "metrogon/store/stock"
 )
 
-// scene is the farm as planning sees it on one day: what stands, what is planned, what is
+// How far planning looks, in days, the fewest eggs that are worth a setting [common practice], and the places of a farm
+// without brooders.
+const (
+	mostDays   = 400
+	fewestEggs = 4
+	noBrooder  = 1e6 // places, where no brooder is told of
+)
+
+// Outlook is the farm as planning sees it on one day: what stands, what is planned, what is
 // promised, and the eggs that there are and will be. Days are counted from today, 0.
-type scene struct {
+type Outlook struct {
 	w         *snapshot.Snapshot
 	today     time.Time // a date
 	book      seasonrows.Season
@@ -38,13 +46,13 @@ type scene struct {
 	reserved map[int64]int
 }
 
-// see reads the farm.
-func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
+// Of reads the farm.
+func Of(ctx context.Context, tx *farm.Tx) (*Outlook, error) {
 	w, err := snapshot.Of(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	s := &scene{
+	s := &Outlook{
 		w: w, today: w.Member.Date(w.Now), beliefs: map[string]snapshot.Beliefs{}, stands: map[int64]snapshot.Standing{},
 		lays: map[int64]laying.Forecast{}, supply: supply{}, collected: map[int64]bool{},
 	}
@@ -89,7 +97,7 @@ func see(ctx context.Context, tx *farm.Tx) (*scene, error) {
 
 // layings forecasts each pen. Days before the first egg written down are not days without eggs;
 // today counts once somebody has collected.
-func (s *scene) layings(laid []stockrows.Stock) {
+func (s *Outlook) layings(laid []stockrows.Stock) {
 	records := map[int64]laying.Record{}
 	for _, r := range laid {
 		day := s.day(r.LaidOn)
@@ -111,10 +119,10 @@ func (s *scene) layings(laid []stockrows.Stock) {
 	}
 }
 
-func (s *scene) inUse(p snapshot.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
+func (s *Outlook) inUse(p snapshot.Pen) bool { return p.UntilOn == nil || !p.UntilOn.Before(s.today) }
 
 // kept are the kinds of birds that lay, wait, stand or are planned, in the usual order.
-func (s *scene) kept(stock []stockrows.Stock, open []snapshot.BatchView) (ids []string) {
+func (s *Outlook) kept(stock []stockrows.Stock, open []snapshot.BatchView) (ids []string) {
 	all := map[string]bool{}
 	for _, p := range s.w.Pens {
 		all[p.Species] = all[p.Species] || s.inUse(p)
@@ -138,19 +146,19 @@ func (s *scene) kept(stock []stockrows.Stock, open []snapshot.BatchView) (ids []
 }
 
 // day counts a date from today.
-func (s *scene) day(on time.Time) int { return farm.AgeDays(s.today, on) }
+func (s *Outlook) day(on time.Time) int { return farm.AgeDays(s.today, on) }
 
 // date is the date of a day.
-func (s *scene) date(day int) time.Time { return s.today.AddDate(0, 0, day) }
+func (s *Outlook) date(day int) time.Time { return s.today.AddDate(0, 0, day) }
 
 // says writes a day.
-func (s *scene) says(day int) string { return s.date(day).Format("Mon 2 Jan") }
+func (s *Outlook) says(day int) string { return s.date(day).Format("Mon 2 Jan") }
 
 // pullDay is the date on which a batch's young are pulled.
 func pullDay(m *farm.Member, v snapshot.BatchView) time.Time { return m.Date(v.At(calendar.Pull)) }
 
 // span is how many whole days a kind takes from setting to lockdown, and to the pull.
-func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
+func (s *Outlook) span(kind *species.Profile) (lockdown, pull int, err error) {
 	v, err := s.w.View(store.Batch{Species: kind.ID, SetAt: s.w.SetMoment(s.today.AddDate(0, 0, 1))})
 	if err != nil {
 		return 0, 0, err
@@ -163,7 +171,7 @@ func (s *scene) span(kind *species.Profile) (lockdown, pull int, err error) {
 func maxAge(kind *species.Profile) int { return int(kind.StorageLimitDays.At) }
 
 // pensFor are the pens that may serve a promise.
-func (s *scene) pensFor(o seasonrows.Order) (all []snapshot.Pen) {
+func (s *Outlook) pensFor(o seasonrows.Order) (all []snapshot.Pen) {
 	for _, p := range s.w.Pens {
 		if p.Species == o.Species && (len(o.Pens) == 0 || slices.Contains(o.Pens, p.ID)) {
 			all = append(all, p)
@@ -173,12 +181,12 @@ func (s *scene) pensFor(o seasonrows.Order) (all []snapshot.Pen) {
 }
 
 // yield is the young of a fresh egg of a pen.
-func (s *scene) yield(penID int64) float64 {
+func (s *Outlook) yield(penID int64) float64 {
 	return s.beliefs[s.w.PenByID[penID].Species].Young[penID].Mean()
 }
 
 // youngOf is what is to be expected of eggs set on a date, by pen.
-func (s *scene) youngOf(eggs []seasonrows.PlannedEggs, on time.Time) map[int64]float64 {
+func (s *Outlook) youngOf(eggs []seasonrows.PlannedEggs, on time.Time) map[int64]float64 {
 	young := map[int64]float64{}
 	for _, e := range eggs {
 		kind := s.w.Kinds[s.w.PenByID[e.PenID].Species]
@@ -186,3 +194,39 @@ func (s *scene) youngOf(eggs []seasonrows.PlannedEggs, on time.Time) map[int64]f
 	}
 	return young
 }
+
+// brooderPlaces are those of all brooders; where none is told of, room is not what binds.
+func (s *Outlook) brooderPlaces() (places float64) {
+	for _, b := range s.book.Brooders {
+		places += float64(b.Places)
+	}
+	if len(s.book.Brooders) == 0 {
+		return noBrooder
+	}
+	return places
+}
+
+// housed is how many young of a batch are in a brooder already.
+func (s *Outlook) housed(batchID int64) float64 {
+	for _, h := range s.book.Housed {
+		if h.BatchID == batchID {
+			return float64(h.Heads)
+		}
+	}
+	return 0
+}
+
+// layingSpread is by how much the eggs of a day lie off what is expected, as a share, over all
+// pens that lay.
+func (s *Outlook) layingSpread() float64 {
+	pens, sum := 0, 0.0
+	for _, p := range s.w.Pens { // in one order, so that sums come out alike
+		if f := s.lays[p.ID]; f.PerDay > 0 {
+			pens, sum = pens+1, sum+f.SD/f.PerDay
+		}
+	}
+	return min(sum/float64(max(pens, 1)), 2)
+}
+
+// everything that is not done on days away.
+var everything = []string{"set", "lockdown", "pull"}

@@ -7,6 +7,7 @@ import (
 
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
+	seasonrows "metrogon/store/season"
 	stockrows "metrogon/store/stock"
 )
 
@@ -24,7 +25,7 @@ type lay struct {
 type supply map[int64][]lay
 
 // inStore takes up what is in store and not on trial.
-func (x supply) inStore(s *scene, stock []stockrows.Stock) {
+func (x supply) inStore(s *Outlook, stock []stockrows.Stock) {
 	for _, l := range stock {
 		kind := s.w.Kinds[s.w.PenByID[l.PenID].Species]
 		if kind == nil || kind.IsReptile() || l.Trial {
@@ -48,7 +49,7 @@ func (x supply) inStore(s *scene, stock []stockrows.Stock) {
 
 // laid adds what the pens are expected to lay from tomorrow up to a day, whole eggs. What
 // they lay today is in store by tonight, if it is written down.
-func (x supply) laid(s *scene, until int) {
+func (x supply) laid(s *Outlook, until int) {
 	for pen, f := range s.lays {
 		last := until
 		if end := s.w.PenByID[pen].UntilOn; end != nil {
@@ -124,7 +125,7 @@ func (x supply) of(p snapshot.Planned) supply {
 }
 
 // reserve takes the eggs that are promised as eggs out, once.
-func (s *scene) reserve() map[int64]int {
+func (s *Outlook) reserve() map[int64]int {
 	if s.reserved == nil {
 		s.reserved = s.supply.reserve(s)
 	}
@@ -133,7 +134,7 @@ func (s *scene) reserve() map[int64]int {
 
 // reserve takes the eggs that are promised as eggs out: laid latest before they are handed
 // over, since buyers want them fresh. It tells how many of each promise are there.
-func (x supply) reserve(s *scene) map[int64]int {
+func (x supply) reserve(s *Outlook) map[int64]int {
 	there := map[int64]int{}
 	for _, o := range s.book.Orders {
 		if o.What != EggsOrder {
@@ -162,7 +163,7 @@ const freshDays = 4
 
 // planned takes the eggs of the planned batches out, and gives what is there for each. A
 // batch that is late is set today.
-func (x supply) planned(s *scene, ahead []snapshot.Planned) map[int64][]rows.PlannedEggs {
+func (x supply) planned(s *Outlook, ahead []snapshot.Planned) map[int64][]rows.PlannedEggs {
 	got := map[int64][]rows.PlannedEggs{}
 	for _, p := range ahead {
 		got[p.ID] = x.forPlanned(s, p, max(0, s.day(p.SetOn)))
@@ -171,7 +172,7 @@ func (x supply) planned(s *scene, ahead []snapshot.Planned) map[int64][]rows.Pla
 }
 
 // forPlanned takes the eggs of one planned batch, pen by pen as many as it wants.
-func (x supply) forPlanned(s *scene, p snapshot.Planned, day int) (all []rows.PlannedEggs) {
+func (x supply) forPlanned(s *Outlook, p snapshot.Planned, day int) (all []rows.PlannedEggs) {
 	var pens []int64
 	wants := map[int64]int{}
 	for _, e := range p.Eggs {
@@ -184,4 +185,49 @@ func (x supply) forPlanned(s *scene, p snapshot.Planned, day int) (all []rows.Pl
 		all = append(all, x.take(pen, day, maxAge(p.Kind), wants[pen], p.Eggs)...)
 	}
 	return all
+}
+
+// layAhead reckons with what will be laid, but for what is promised of it.
+func (s *Outlook) layAhead() {
+	s.supply.laid(s, mostDays)
+	s.reserve()
+}
+
+// unwritten adds the eggs that were laid by now as far as anybody can expect, and that nobody
+// has written down yet: people do so hours later.
+func (x supply) unwritten(s *Outlook) {
+	for pen, f := range s.lays {
+		n := f.On(1)
+		if !s.yesterday && n > 0 {
+			x[pen] = append(x[pen], lay{s.date(-1), -1, -1, n, false})
+		}
+		if !s.collected[pen] && n > 0 {
+			x[pen] = append(x[pen], lay{s.today, 0, 0, n, false})
+		}
+		slices.SortStableFunc(x[pen], func(a, b lay) int { return cmp.Compare(a.day, b.day) })
+	}
+}
+
+// givenBack is what is left with these eggs back among them.
+func (x supply) givenBack(s *Outlook, eggs []seasonrows.PlannedEggs) supply {
+	c := x.copy()
+	for _, e := range eggs {
+		day := s.day(e.LaidOn)
+		at, _ := slices.BinarySearchFunc(c[e.PenID], day, func(l lay, d int) int { return cmp.Compare(l.day, d) })
+		c[e.PenID] = slices.Insert(c[e.PenID], at, lay{e.LaidOn, day, day, e.Eggs, day <= 0})
+	}
+	return c
+}
+
+// forget drops what is only expected to be laid.
+func (x supply) forget() {
+	for pen, all := range x {
+		known := all[:0]
+		for _, l := range all {
+			if l.known {
+				known = append(known, l)
+			}
+		}
+		x[pen] = known
+	}
 }

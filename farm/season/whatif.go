@@ -38,7 +38,7 @@ type WhatIf struct {
 // newMachine is the planner's id of a machine that is not there yet.
 var newMachine = machineID(0)
 
-func (w *WhatIf) check(s *scene) error {
+func (w *WhatIf) check(s *outlook) error {
 	var p farm.Problems
 	switch w.Kind {
 	case IfHatcher, IfBrooder:
@@ -62,7 +62,7 @@ func (w *WhatIf) check(s *scene) error {
 }
 
 // before changes the farm as planning sees it.
-func (w *WhatIf) before(s *scene) {
+func (w *WhatIf) before(s *outlook) {
 	switch w.Kind {
 	case IfBrooder:
 		if len(s.book.Brooders) > 0 {
@@ -77,11 +77,8 @@ func (w *WhatIf) before(s *scene) {
 	}
 }
 
-// everything that is not done on days away.
-var everything = []string{"set", "lockdown", "pull"}
-
 // after changes the planner's problem.
-func (w *WhatIf) after(s *scene, r *solve.Request) {
+func (w *WhatIf) after(s *outlook, r *solve.Request) {
 	if w.Kind != IfHatcher {
 		return
 	}
@@ -99,7 +96,7 @@ func places(hens int, kind *species.Profile) int {
 	return max(1, int(float64(hens)*min(henG/kind.EggG.At, closest)))
 }
 
-func (w *WhatIf) says(s *scene) string {
+func (w *WhatIf) says(s *outlook) string {
 	switch w.Kind {
 	case IfHatcher:
 		return fmt.Sprintf("Another hatcher, of %d hens’ eggs", w.N)
@@ -168,7 +165,7 @@ func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Do
 	})
 }
 
-func (s *scene) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, error) {
+func (s *outlook) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, error) {
 	var rooms []store.Room
 	for _, k := range s.kinds {
 		rooms = append(rooms, store.Room{Species: k.ID, Hatching: places(n, k)})
@@ -182,7 +179,7 @@ func (s *scene) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, erro
 	)
 }
 
-func (s *scene) brooderNames() (names []string) {
+func (s *outlook) brooderNames() (names []string) {
 	for _, b := range s.book.Brooders {
 		names = append(names, b.Name)
 	}
