@@ -120,7 +120,7 @@ func TestWhoTroublesWhom(t *testing.T) {
 	picks[3].SetterID, picks[3].HatcherID = machines[1].ID, machines[1].ID
 	chicken := y.set(picks[0])
 	y.set(picks[1])
-	board := func() []snapshot.AirTrouble { return must(y.Season.Board(ctx, y.m, y.now, 6, "")).Air }
+	board := func() []snapshot.AirTrouble { return must(y.Season.Board(ctx, y.m, y.now, 6)).Air }
 	assert.Empty(t, board(), "hens and turkeys agree")
 	offered := must(y.Incubate.Plan(ctx, y.m, picks[2]))
 	require.Len(t, offered.Answer.Air, 1, "told before they are set")

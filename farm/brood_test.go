@@ -13,18 +13,18 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/hatching"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/brood"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
-	"metrogon/farm/season"
 	"metrogon/farm/supplies"
 	seasonrows "metrogon/store/season"
 	"metrogon/store/stock"
 )
 
 func (y *yard) brooder(name string, places int) int64 {
-	must(y.Season.SaveBrooder(y.Context(), by(y.m), seasonrows.Brooder{Name: name, Places: places}))
+	must(y.Days.SaveBrooder(y.Context(), by(y.m), seasonrows.Brooder{Name: name, Places: places}))
 	for _, p := range must(y.Brood.Broods(y.Context(), y.m)).Pens {
 		if p.Name == name {
 			return p.ID
@@ -97,7 +97,7 @@ func TestYoungFromPullToSale(t *testing.T) {
 		}
 		assert.InDelta(t, sure, d.Sure, 1e-9, "day %d", i)
 	}
-	board := must(y.Season.Board(ctx, y.m, time.Time{}, 8, ""))
+	board := must(y.Season.Board(ctx, y.m, time.Time{}, 8))
 	require.NotNil(t, board.Brooders)
 	full := 0.
 	for _, l := range board.Brooders.Loads {
@@ -172,9 +172,9 @@ func TestThePlannerSeesTheBrooder(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	lamp := s.brooder("Lamp pen", 12)
-	s.promise(season.YoungOrder, 8, 23, 27)
+	s.promise(ahead.YoungOrder, 8, 23, 27)
 	must(s.Brood.Buy(ctx, by(s.m), brood.Bought{Species: "chicken", Heads: 10, AgeDays: 1, BrooderID: lamp}))
-	board := must(s.Season.Board(ctx, s.m, time.Time{}, 8, ""))
+	board := must(s.Season.Board(ctx, s.m, time.Time{}, 8))
 	assert.InDelta(t, 10./12, board.Brooders.Loads[0].Share, 1e-9)
 	v := s.plan(2, nil)
 	p := s.problem(v.ID)

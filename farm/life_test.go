@@ -15,11 +15,11 @@ import (
 	"metrogon/core/calendar"
 	"metrogon/core/candling"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
-	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 )
@@ -202,7 +202,7 @@ func (l *life) promised() {
 	ctx, price := l.Context(), 3.0
 	for _, w := range [][2]int{{26, 32}, {36, 42}, {46, 52}} {
 		_, err := l.Season.SaveOrder(ctx, by(l.m), snapshot.Order{
-			Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 8, FromOn: in(w[0]), ToOn: in(w[1]),
+			Who: "Mosswick", What: ahead.YoungOrder, Species: "chicken", Count: 8, FromOn: in(w[0]), ToOn: in(w[1]),
 			SurePct: 80, Price: &price,
 		})
 		require.NoError(l, err)

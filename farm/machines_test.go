@@ -41,7 +41,7 @@ func TestTheBoardShowsClashes(t *testing.T) {
 	y.set(incubate.Setting{
 		Species: "chicken", SetterID: box, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 10}},
 	})
-	board, err := y.Season.Board(y.Context(), y.m, time.Time{}, 6, "")
+	board, err := y.Season.Board(y.Context(), y.m, time.Time{}, 6)
 	require.NoError(t, err)
 	require.Len(t, board.Lanes, 1)
 	assert.Len(t, board.Lanes[0].Bars, 4, "two batches, each turning and in lockdown")

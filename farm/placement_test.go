@@ -124,7 +124,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	says := func() (all []string) {
 		today, err := y.Today.Page(ctx, y.m)
 		require.NoError(t, err)
-		board, err := y.Season.Board(ctx, y.m, time.Time{}, 6, "")
+		board, err := y.Season.Board(ctx, y.m, time.Time{}, 6)
 		require.NoError(t, err)
 		list, err := y.Machines.List(ctx, y.m)
 		require.NoError(t, err)
@@ -141,7 +141,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	}
 	assert.Empty(t, says())
 	y.now = start.AddDate(0, 0, 2)
-	done, err := y.Season.Close(ctx, by(y.m), snapshot.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
+	done, err := y.Days.Close(ctx, by(y.m), snapshot.Closure{MachineID: box, FromOn: in(2), Why: "element burnt out"})
 	require.NoError(t, err)
 	assert.Equal(t, "Box takes no eggs from Wed 3 Mar on. 12 eggs of 2 batches are inside: move them.", done.Said)
 	assert.Equal(t, []string{
@@ -160,7 +160,7 @@ func TestAClosedMachineTellsOfTheEggsInIt(t *testing.T) {
 	}
 
 	to := in(20)
-	done, err = y.Season.Close(ctx, by(y.m), snapshot.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
+	done, err = y.Days.Close(ctx, by(y.m), snapshot.Closure{MachineID: hatcher, FromOn: in(17), ToOn: &to})
 	require.NoError(t, err)
 	assert.Equal(t, "Hatcher takes no eggs Thu 18 Mar to Sun 21 Mar. Lockdown there falls into that time: pick another "+
 		"hatcher for Chicken 27-01 and Chicken 27-02.", done.Said)

@@ -12,6 +12,7 @@ import (
 	"metrogon/core/method"
 	"metrogon/core/reptile"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/alarms"
 	advice "metrogon/farm/breeders"
 	"metrogon/farm/brood"
@@ -73,8 +74,8 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 	lost := gauges.Instrument{Name: "Brass", Thermo: true, MachineID: new(int64(nobody))}
 	shelf := gauges.Instrument{Name: "Shelf probe", Thermo: true}
 	gauge := must(y.Gauges.Save(ctx, by(y.m), shelf, time.Time{})).Of(journal.Gauge)
-	must(y.Season.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{Name: "Loft", Places: 20}))
-	mine := must(y.Season.Binds(ctx, y.m)).Brooders[0].ID
+	must(y.Days.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{Name: "Loft", Places: 20}))
+	mine := must(y.Days.Binds(ctx, y.m)).Brooders[0].ID
 	alarm := func(a alarms.Alarm) error { return err(y.Alarms.Save(ctx, by(y.m), a)) }
 	machine := func(x snapshot.Machine, rooms ...snapshot.Room) error {
 		return err(y.Machines.SaveMachine(ctx, by(y.m), x, rooms))
@@ -89,7 +90,7 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 		}))
 	}
 	must(y.Season.SaveOrder(ctx, by(y.m), seasonrows.Order{
-		Who: "Wilma Aske", What: season.YoungOrder, Species: "chicken", Count: 5, SurePct: 80,
+		Who: "Wilma Aske", What: ahead.YoungOrder, Species: "chicken", Count: 5, SurePct: 80,
 		FromOn: day(-40), ToOn: day(-50),
 	}))
 	_, _, whatIf := y.Season.Ask(ctx, by(y.m), 1, &season.WhatIf{Kind: season.IfAway, From: day(-9), To: day(-3)})
@@ -300,16 +301,16 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 			Kinds: []string{"dreams"}, QuietFrom: "22:00", QuietTo: "06:00",
 		})), "nothing to be reminded of"},
 		"away from nothing": {
-			err(y.Season.AddAway(ctx, by(y.m), seasonrows.Away{FromOn: day(-3), ToOn: day(-4)})),
+			err(y.Days.AddAway(ctx, by(y.m), seasonrows.Away{FromOn: day(-3), ToOn: day(-4)})),
 			"Tick what is not done",
 		},
 		"a brooder nobody has": {
-			err(y.Season.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{ID: nobody, Name: "Attic", Places: 9})),
+			err(y.Days.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{ID: nobody, Name: "Attic", Places: 9})),
 			"",
 		},
 		"a promise of feathers": {order(seasonrows.Order{What: "feathers"}), "Pick what is promised"},
 		"a promise of other pens": {
-			order(seasonrows.Order{What: season.YoungOrder, Pens: []int64{quail}}),
+			order(seasonrows.Order{What: ahead.YoungOrder, Pens: []int64{quail}}),
 			"Pick pens of that kind",
 		},
 		"setting what is planned":        {err(y.Season.Due(ctx, y.m, nobody)), ""},
@@ -402,7 +403,7 @@ func TestRefusedOfAClutch(t *testing.T) {
 		"no young left":         {err(g.Clutches.Left(ctx, by(g.m), id, nil, time.Time{})), "Mark the young"},
 		"a school for a clutch": {err(g.Incubate.SetWay(ctx, by(g.m), id, method.Method{})), "no school"},
 		"a promise of eggs": {err(g.Season.SaveOrder(ctx, by(g.m), seasonrows.Order{
-			Who: "Wilma Aske", Species: "leopard-gecko", What: season.EggsOrder, Count: 2, SurePct: 80,
+			Who: "Wilma Aske", Species: "leopard-gecko", What: ahead.EggsOrder, Count: 2, SurePct: 80,
 		})), "only young can be promised"},
 	}.on(t)
 	must(g.Clutches.Out(ctx, by(g.m), id, eggs[:1], false, time.Time{}))

@@ -17,6 +17,7 @@ import (
 
 	planner "metrogon/core/season"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/chores"
 	"metrogon/farm/incubate"
 	"metrogon/farm/season"
@@ -114,15 +115,15 @@ func TestTheProblemIsTheFarm(t *testing.T) {
 		Species: "chicken", SetterID: s.cabinet, HatcherID: s.hatchBox,
 		Picks: []incubate.Pick{{PenID: s.barred, LaidOn: day(0), Eggs: 3}},
 	})
-	s.promise(season.YoungOrder, 6, 25, 28)
-	s.promise(season.PulletsOrder, 3, 40, 46)
-	s.promise(season.EggsOrder, 3, 0, 0)
-	_, err := s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
+	s.promise(ahead.YoungOrder, 6, 25, 28)
+	s.promise(ahead.PulletsOrder, 3, 40, 46)
+	s.promise(ahead.EggsOrder, 3, 0, 0)
+	_, err := s.Days.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(10), ToOn: in(12), Actions: []string{"set"}})
 	require.NoError(t, err)
 	end := in(9)
-	_, err = s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
+	_, err = s.Days.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(8), ToOn: &end})
 	require.NoError(t, err)
-	_, err = s.Season.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Name: "Lamp", Places: 30})
+	_, err = s.Days.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Name: "Lamp", Places: 30})
 	require.NoError(t, err)
 	v := s.plan(1, nil)
 	p := s.problem(v.ID)
@@ -226,7 +227,7 @@ func (s *spring) checked(v season.PlanView) {
 func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	order := s.promise(season.YoungOrder, 8, 26, 30)
+	order := s.promise(ahead.YoungOrder, 8, 26, 30)
 	v := s.plan(5, nil)
 	s.checked(v)
 	require.NotEmpty(t, v.Proposals)
@@ -251,7 +252,7 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 	_, err = s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	assert.ErrorContains(t, err, "Nothing of this plan is left")
 
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles, "a plan clashes with nothing")
 	first := v.Proposals[0]
@@ -305,7 +306,7 @@ func TestASeasonIsPlannedAcceptedAndSet(t *testing.T) {
 func TestPromisedEggsLeaveTheStore(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	id := s.promise(season.EggsOrder, 6, 0, 2)
+	id := s.promise(ahead.EggsOrder, 6, 0, 2)
 	all, err := s.Season.Promises(ctx, s.m)
 	require.NoError(t, err)
 	assert.Zero(t, all.Open[0].Short(), "they are there")
@@ -325,14 +326,14 @@ func TestPromisedEggsLeaveTheStore(t *testing.T) {
 func TestADeadMachineIsPlannedAround(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 6, 26, 30)
+	s.promise(ahead.YoungOrder, 6, 26, 30)
 	v := s.plan(2, nil)
 	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
 	spare := s.machine("Still box", "still-air", "chicken", 24, 24)
-	_, err = s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
+	_, err = s.Days.Close(ctx, by(s.m), snapshot.Closure{MachineID: s.cabinet, FromOn: in(0), Why: "its fan died"})
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	require.NotEmpty(t, board.Troubles)
 	p := board.Troubles[0]
@@ -365,7 +366,7 @@ func TestADeadMachineIsPlannedAround(t *testing.T) {
 	assert.Positive(t, made)
 	_, err = s.Season.Accept(ctx, by(s.m), again.ID, nil)
 	require.NoError(t, err)
-	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err = s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 	assert.Empty(t, s.chores(chores.Replanned), "it is accepted")
@@ -390,7 +391,7 @@ func (s *spring) planned() (v season.PlanView) {
 func TestFewerEggsArePlannedAround(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 14, 24, 34)
+	s.promise(ahead.YoungOrder, 14, 24, 34)
 	v := s.plan(2, nil)
 	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
@@ -421,8 +422,8 @@ func TestFewerEggsArePlannedAround(t *testing.T) {
 func TestAPlannedBatchIsMoved(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 6, 26, 30)
-	_, err := s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
+	s.promise(ahead.YoungOrder, 6, 26, 30)
+	_, err := s.Days.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(12), ToOn: in(13), Actions: []string{"set", "pull"}})
 	require.NoError(t, err)
 	v := s.plan(2, nil)
 	_, err = s.Season.Forbid(ctx, by(s.m), v.ID, v.Proposals[0].No)
@@ -433,7 +434,7 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	}
 	_, err = s.Season.Accept(ctx, by(s.m), next.ID, []int{next.Proposals[0].No})
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	var id int64
 	for _, l := range board.Lanes {
@@ -474,7 +475,7 @@ func TestReckonedBackFromADay(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	out := in(30)
-	back, err := s.Season.Back(ctx, s.m, "hens out on "+out.Format("2 January"))
+	back, err := s.Wishes.Back(ctx, s.m, "hens out on "+out.Format("2 January"))
 	require.NoError(t, err)
 	require.Len(t, back.Options, 1)
 	o := back.Options[0]
@@ -486,28 +487,28 @@ func TestReckonedBackFromADay(t *testing.T) {
 	assert.Equal(t, 23, o.Count, "of 44 eggs as many as the hatch box holds after candling: 20 ÷ 0.85")
 	assert.Empty(t, o.Troubles)
 
-	back, err = s.Season.Back(ctx, s.m, "6 hens for "+out.Format("2 January"))
+	back, err = s.Wishes.Back(ctx, s.m, "6 hens for "+out.Format("2 January"))
 	require.NoError(t, err)
 	o = back.Options[0]
 	assert.InDelta(t, 12, o.Count, 2, "eggs for six young 8 times in 10, at 68 %")
 	assert.Equal(t, "6 young of chicken, out and dry on "+out.Format("Mon 2 January"), back.Says)
-	_, err = s.Season.AcceptBack(ctx, by(s.m), "6 hens for "+out.Format("2 January"), nil)
+	_, err = s.Wishes.AcceptBack(ctx, by(s.m), "6 hens for "+out.Format("2 January"), nil)
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 
-	back, err = s.Season.Back(ctx, s.m, "hens out in 3 weeks")
+	back, err = s.Wishes.Back(ctx, s.m, "hens out in 3 weeks")
 	require.NoError(t, err)
 	assert.Equal(t,
 		"Chicken would have to have been set on Sun 28 February. The first day that can be is Tue 23 March.", back.Problem)
-	back, err = s.Season.Back(ctx, s.m, "hens every Friday")
+	back, err = s.Wishes.Back(ctx, s.m, "hens every Friday")
 	require.NoError(t, err)
 	require.Len(t, back.Options, 6)
 	for _, o := range back.Options {
 		assert.Equal(t, time.Friday, o.PullOn().Weekday())
 	}
-	back, err = s.Season.Back(ctx, s.m, "ducks on 3 May")
+	back, err = s.Wishes.Back(ctx, s.m, "ducks on 3 May")
 	require.NoError(t, err)
 	assert.Empty(t, back.Problem, "no ducks are kept: what is said is what lays here")
 }
@@ -516,7 +517,7 @@ func TestReckonedBackFromADay(t *testing.T) {
 func TestWhatIf(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 24, 30, 31)
+	s.promise(ahead.YoungOrder, 24, 30, 31)
 	v := s.plan(3, nil)
 	if !assert.Greater(t, v.Results[0].Short, 3.0, "one hatch box of 20 is too small") {
 		return
@@ -534,7 +535,7 @@ func TestWhatIf(t *testing.T) {
 	all, err := s.Machines.List(ctx, s.m)
 	require.NoError(t, err)
 	assert.Len(t, all, 3)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 
@@ -548,7 +549,7 @@ func TestWhatIf(t *testing.T) {
 func TestAPlanOutlivesItsProcess(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 6, 26, 30)
+	s.promise(ahead.YoungOrder, 6, 26, 30)
 	id, _, err := s.Season.Ask(ctx, by(s.m), 300, nil)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() - interval '20 seconds'`)
@@ -591,9 +592,9 @@ func TestPromisesAreChecked(t *testing.T) {
 	_, err = s.Season.SaveOrder(ctx, by(&helper), o)
 	assert.ErrorContains(t, err, "for a keeper or an owner")
 	for _, says := range []error{
-		errOf(s.Season.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(2), ToOn: in(1)})),
-		errOf(s.Season.Close(ctx, by(s.m), snapshot.Closure{MachineID: 99, FromOn: in(1)})),
-		errOf(s.Season.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Places: 0})),
+		errOf(s.Days.AddAway(ctx, by(s.m), snapshot.Away{FromOn: in(2), ToOn: in(1)})),
+		errOf(s.Days.Close(ctx, by(s.m), snapshot.Closure{MachineID: 99, FromOn: in(1)})),
+		errOf(s.Days.SaveBrooder(ctx, by(s.m), snapshot.Brooder{Places: 0})),
 	} {
 		_, typed := farm.AsProblems(says)
 		assert.True(t, typed, "%v is told as what was typed wrong", says)
@@ -606,7 +607,7 @@ func errOf[T any](_ T, err error) error { return err }
 func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 6, 26, 30)
+	s.promise(ahead.YoungOrder, 6, 26, 30)
 	first, _, err := s.Season.Ask(ctx, by(s.m), 300, nil)
 	require.NoError(t, err)
 	_, err = s.owner.Pool.Exec(ctx, `update plans set state = 'running', beat_at = now() where id = $1`, first)
@@ -632,7 +633,7 @@ func TestAFarmHasTwoPlansOnTheirWay(t *testing.T) {
 // A process that stops leaves its plan to the next.
 func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
 	s := newSpring(t)
-	s.promise(season.YoungOrder, 6, 26, 30)
+	s.promise(ahead.YoungOrder, 6, 26, 30)
 	id, _, err := s.Season.Ask(s.Context(), by(s.m), 2, nil)
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(s.Context())
@@ -649,7 +650,7 @@ func TestAPlanIsLeftToTheNextProcess(t *testing.T) {
 func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	s.promise(season.YoungOrder, 6, 26, 30)
+	s.promise(ahead.YoungOrder, 6, 26, 30)
 	v := s.plan(1, nil)
 	require.Positive(t, v.Left)
 	assert.Empty(t, v.Void)
@@ -663,7 +664,7 @@ func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 		require.NoError(t, err)
 		return *all.Plan
 	}
-	_, err = s.Season.AddAway(
+	_, err = s.Days.AddAway(
 		ctx, by(s.m), snapshot.Away{FromOn: in(40), ToOn: in(42), Actions: []string{"set", "lockdown", "pull"}},
 	)
 	require.NoError(t, err)
@@ -693,11 +694,11 @@ func TestAPlanThatTimeHasOvertakenIsVoid(t *testing.T) {
 func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
-	cheap := s.promise(season.YoungOrder, 12, 24, 26)
+	cheap := s.promise(ahead.YoungOrder, 12, 24, 26)
 	v := s.plan(2, nil)
 	_, err := s.Season.Accept(ctx, by(s.m), v.ID, nil)
 	require.NoError(t, err)
-	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6, "")
+	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	for _, l := range board.Lanes {
 		for _, b := range l.Bars {
@@ -709,7 +710,7 @@ func TestAcceptingTellsWhichPromisesSuffer(t *testing.T) {
 	}
 	dear := 90.0
 	_, err = s.Season.SaveOrder(ctx, by(s.m), snapshot.Order{
-		Who: "Tarn End", What: season.YoungOrder, Species: "chicken", Count: 20, FromOn: in(24), ToOn: in(26), SurePct: 50,
+		Who: "Tarn End", What: ahead.YoungOrder, Species: "chicken", Count: 20, FromOn: in(24), ToOn: in(26), SurePct: 50,
 		Price: &dear,
 	})
 	require.NoError(t, err)

@@ -11,9 +11,9 @@ import (
 
 	"metrogon/core/hatching"
 	"metrogon/core/outcome"
+	"metrogon/farm/ahead"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
-	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
 	"metrogon/store"
@@ -218,7 +218,7 @@ func TestYoungToExpectAreTheWatchs(t *testing.T) {
 	y, batch, barred, speckled, box := loadOf(t)
 	ctx := y.Context()
 	_, err := y.Season.SaveOrder(ctx, by(y.m), snapshot.Order{
-		Who: "Mosswick", What: season.YoungOrder, Species: "chicken", Count: 14, FromOn: in(18), ToOn: in(30), SurePct: 50,
+		Who: "Mosswick", What: ahead.YoungOrder, Species: "chicken", Count: 14, FromOn: in(18), ToOn: in(30), SurePct: 50,
 	})
 	require.NoError(t, err)
 	expected := func() (young float64) {

@@ -11,11 +11,10 @@ import (
 	"math"
 	"os"
 
-	"metrogon/core/season/solve"
-
 	"metrogon/core/air"
 	"metrogon/core/calendar"
 	"metrogon/core/moisture"
+	"metrogon/core/season/solve"
 	"metrogon/core/species"
 	"metrogon/core/storage"
 )

@@ -14,6 +14,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	peoplerows "metrogon/store/people"
@@ -26,14 +27,14 @@ import (
 // all planned batches that cannot stay where they are, for a promise or not.
 func (s *outlook) upsets() (all []rows.Upset, stuck []int64) {
 	all = []rows.Upset{}
-	known, reserved := s.supply, s.reserved
-	defer func() { s.supply, s.reserved = known, reserved }()
-	s.supply, s.reserved = known.copy(), nil
-	s.supply.unwritten(s.Outlook)
-	s.layAhead()
-	y := s.yard()
-	for _, p := range s.ahead {
-		for _, t := range s.troubles(y, p, p.Count) {
+	known, reserved := s.Supply, s.Reserved
+	defer func() { s.Supply, s.Reserved = known, reserved }()
+	s.Supply, s.Reserved = known.Copy(), nil
+	s.Supply.Unwritten(s.Outlook)
+	s.LayAhead()
+	y := s.Yard()
+	for _, p := range s.Ahead {
+		for _, t := range s.Troubles(y, p, p.Count) {
 			if t.Reason == planner.ClosedReason || t.Reason == planner.AwayReason {
 				stuck = append(stuck, p.ID)
 				if len(p.For) > 0 {
@@ -43,17 +44,17 @@ func (s *outlook) upsets() (all []rows.Upset, stuck []int64) {
 			}
 		}
 	}
-	for _, p := range s.cover() {
+	for _, p := range s.Cover() {
 		planned := 0.0
-		for _, f := range s.book.For {
+		for _, f := range s.Book.For {
 			if f.OrderID == p.ID {
-				planned += f.Young * counts(p.Order)
+				planned += f.Young * ahead.Counts(p.Order)
 			}
 		}
 		if lost := planned - p.Covered; p.Short() > 0 && lost > max(1, planned/10) {
 			all = append(all, rows.Upset{What: orderID(p.ID), Lacks: lost, Says: fmt.Sprintf(
 				"%s for %s: about %.0f to be expected, %.0f were planned.",
-				wording.Capital(thing(p.Order, p.Kind)), p.Who, p.Covered, planned,
+				wording.Capital(ahead.Thing(p.Order, p.Kind)), p.Who, p.Covered, planned,
 			)})
 		}
 	}
@@ -65,16 +66,16 @@ func plannedID(id int64) string { return fmt.Sprintf("planned-%d", id) }
 // lookAhead sees what is upset, and lets the settings move that cannot stay where they are, and
 // those of which not all eggs are there on their day.
 func (s *outlook) lookAhead() {
-	s.upset, s.stuck = s.upsets()
-	s.loose = append([]int64{}, s.stuck...)
-	eggs := s.supply.copy()
-	for _, p := range s.ahead {
+	s.Upset, s.Stuck = s.upsets()
+	s.Loose = append([]int64{}, s.Stuck...)
+	eggs := s.Supply.Copy()
+	for _, p := range s.Ahead {
 		there := 0
-		for _, e := range eggs.forPlanned(s.Outlook, p, max(0, s.day(p.SetOn))) {
+		for _, e := range eggs.ForPlanned(s.Outlook, p, max(0, s.Day(p.SetOn))) {
 			there += e.Eggs
 		}
-		if !p.SetOn.After(s.today) && there < p.Count && !slices.Contains(s.loose, p.ID) {
-			s.loose = append(s.loose, p.ID)
+		if !p.SetOn.After(s.Today) && there < p.Count && !slices.Contains(s.Loose, p.ID) {
+			s.Loose = append(s.Loose, p.ID)
 		}
 	}
 }
@@ -240,16 +241,16 @@ func upsetting(ctx context.Context, tx *farm.Tx) (ask, idle *rows.Plan, err erro
 		return nil, nil, err
 	}
 	s.lookAhead()
-	if len(s.upset) == 0 && len(void) == 0 {
+	if len(s.Upset) == 0 && len(void) == 0 {
 		if len(last) == 1 && last[0].Alone && len(last[0].Taken) == 0 && last[0].ThrownAt == nil && !isRemade(last[0]) {
 			idle = &last[0]
 		}
 		return nil, idle, nil
 	}
 	for _, says := range void {
-		s.upset = append(s.upset, rows.Upset{What: remade, Says: says})
+		s.Upset = append(s.Upset, rows.Upset{What: remade, Says: says})
 	}
-	if len(void) == 0 && len(last) == 1 && !worse(s.upset, last[0].Because) || s.askable(nil) != nil {
+	if len(void) == 0 && len(last) == 1 && !worse(s.Upset, last[0].Because) || s.askable(nil) != nil {
 		return nil, nil, nil
 	}
 	row, err := s.asked(againSeconds, nil)

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/laying"
 	planner "metrogon/core/season"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
@@ -23,7 +24,7 @@ type Board struct {
 	Now      time.Time
 	Lanes    []Lane
 	Brooders *BroodLane
-	Promises []Promise
+	Promises []ahead.Promise
 	Away     []seasonrows.Away
 	Eggs     []EggDay // from today on
 	Clashes  []Clash  // of what stands
@@ -94,8 +95,8 @@ type Clash struct {
 // PlannedTrouble is what stands against a planned batch, with what would help.
 type PlannedTrouble struct {
 	snapshot.Planned
-	Troubles []Trouble
-	Cures    []Cure
+	Troubles []ahead.Trouble
+	Cures    []ahead.Cure
 }
 
 // How many troubled batches are shown with their cures: each is tried, and nobody mends more at
@@ -110,29 +111,29 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 			return err
 		}
 		if around.IsZero() {
-			around = s.today
+			around = s.Today
 		}
 		page.From = around.AddDate(0, 0, -7*weeks/4)
-		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.w.Now
-		s.supply.laid(s.Outlook, max(s.day(page.To), 1))
-		s.reserve()
-		page.Promises, page.Away = s.cover(), s.book.Away
+		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.W.Now
+		s.Supply.Laid(s.Outlook, max(s.Day(page.To), 1))
+		s.Reserve()
+		page.Promises, page.Away = s.Cover(), s.Book.Away
 		var stays []planner.Stay
 		bars, err := s.realBars(ctx, tx, page)
 		if err != nil {
 			return err
 		}
 		bars = append(bars, s.plannedBars(&page)...)
-		open := s.w.OpenRead()
-		stays = s.w.AllStays(open)
+		open := s.W.OpenRead()
+		stays = s.W.AllStays(open)
 		page.clashes(s, open, stays)
-		page.Stranded = s.w.Stranded(open)
-		page.Air = slices.DeleteFunc(s.w.AirTroubles(open), func(t snapshot.AirTrouble) bool { return t.Why == climate.Care })
+		page.Stranded = s.W.Stranded(open)
+		page.Air = slices.DeleteFunc(s.W.AirTroubles(open), func(t snapshot.AirTrouble) bool { return t.Why == climate.Care })
 		if page.Plan, err = s.lastPlan(); err != nil {
 			return err
 		}
 		bars = append(bars, s.proposedBars(page)...)
-		page.lanes(s, bars, s.w.Running(open, stays))
+		page.lanes(s, bars, s.W.Running(open, stays))
 		page.brooders(s)
 		page.eggs(s)
 		return nil
@@ -141,12 +142,12 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 }
 
 func (s *outlook) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars []Bar, err error) {
-	views, err := s.w.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
+	views, err := s.W.Views(ctx, tx, func() ([]store.Batch, error) { return tx.BatchesSince(ctx, page.From) })
 	if err != nil {
 		return nil, err
 	}
 	for _, v := range views {
-		for _, stay := range s.w.Stays(v) {
+		for _, stay := range s.W.Stays(v) {
 			bars = append(bars, Bar{Stay: stay, BatchView: v, Label: v.Code})
 		}
 	}
@@ -155,22 +156,22 @@ func (s *outlook) realBars(ctx context.Context, tx *farm.Tx, page Board) (bars [
 
 // plannedBars are those of the planned batches, with what stands against each.
 func (s *outlook) plannedBars(page *Board) (bars []Bar) {
-	got := s.supply.planned(s.Outlook, s.ahead)
-	y := s.yard()
-	for _, p := range s.ahead {
+	got := s.Supply.Planned(s.Outlook, s.Ahead)
+	y := s.Yard()
+	for _, p := range s.Ahead {
 		there := 0
 		for _, e := range got[p.ID] {
 			there += e.Eggs
 		}
-		troubles := s.troubles(y, p, there)
+		troubles := s.Troubles(y, p, there)
 		if len(troubles) > 0 {
 			one := PlannedTrouble{Planned: p, Troubles: troubles}
 			if len(page.Troubles) < mostCured {
-				one.Cures = s.cures(y, p, s.supply.givenBack(s.Outlook, got[p.ID]))
+				one.Cures = s.Cures(y, p, s.Supply.GivenBack(s.Outlook, got[p.ID]))
 			}
 			page.Troubles = append(page.Troubles, one)
 		}
-		for _, stay := range p.Stays(s.w) {
+		for _, stay := range p.Stays(s.W) {
 			bar := Bar{Stay: stay, BatchView: p.BatchView, PlannedID: p.ID, Pinned: p.Pinned, Label: p.Label()}
 			for _, t := range troubles {
 				if t.MachineID == 0 || t.MachineID == stay.MachineID {
@@ -185,8 +186,8 @@ func (s *outlook) plannedBars(page *Board) (bars []Bar) {
 
 // clashes finds those of what stands, with hatchers that would do instead.
 func (page *Board) clashes(s *outlook, open []snapshot.BatchView, stays []planner.Stay) {
-	y := s.yard()
-	for _, c := range s.w.Clashes(stays) {
+	y := s.Yard()
+	for _, c := range s.W.Clashes(stays) {
 		one := Clash{Clash: c}
 		for _, v := range open {
 			mine := v.ID == c.Stay.BatchID && c.Stay.Phase == planner.Locked ||
@@ -202,17 +203,17 @@ func (page *Board) clashes(s *outlook, open []snapshot.BatchView, stays []planne
 
 // otherHatchers are those in which a batch would clash with nothing.
 func (s *outlook) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []snapshot.Machine) {
-	for _, h := range s.machinesFor(v.Kind, true) {
+	for _, h := range s.MachinesFor(v.Kind, true) {
 		if h.ID == v.HatcherID {
 			continue
 		}
 		w := v
 		w.HatcherID, w.Hatcher = h.ID, h
-		move := planner.Move{Stays: s.w.Stays(w)[1:]}
+		move := planner.Move{Stays: s.W.Stays(w)[1:]}
 		if len(y.Against(move)) == 0 {
 			all = append(all, h)
 		}
-		if len(all) == mostCures {
+		if len(all) == ahead.MostCures {
 			break
 		}
 	}
@@ -221,7 +222,7 @@ func (s *outlook) otherHatchers(y planner.Yard, v snapshot.BatchView) (all []sna
 
 // lastPlan is the newest that is not thrown away, nil if there is none.
 func (s *outlook) lastPlan() (*PlanView, error) {
-	rows := s.plans
+	rows := s.Plans
 	i := slices.IndexFunc(rows, func(p seasonrows.Plan) bool { return p.WhatIf == nil })
 	if i < 0 || rows[i].State == Cancelled {
 		return nil, nil
@@ -241,10 +242,10 @@ func (s *outlook) proposedBars(page Board) (bars []Bar) {
 		one := snapshot.Planned{Planned: seasonrows.Planned{
 			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs}
-		if err := s.w.WorkOut(&one); err != nil {
+		if err := s.W.WorkOut(&one); err != nil {
 			continue // its kind is gone
 		}
-		for _, stay := range one.Stays(s.w) {
+		for _, stay := range one.Stays(s.W) {
 			bars = append(bars, Bar{Stay: stay, BatchView: one.BatchView, Proposal: p.No, Label: one.Label()})
 		}
 	}
@@ -254,8 +255,8 @@ func (s *outlook) proposedBars(page Board) (bars []Bar) {
 // lanes puts the bars into their machines.
 func (page *Board) lanes(s *outlook, bars []Bar, running []snapshot.Running) {
 	for _, r := range running {
-		lane := Lane{Running: r, rooms: s.w.Rooms[r.ID]}
-		for _, c := range s.book.Closures {
+		lane := Lane{Running: r, rooms: s.W.Rooms[r.ID]}
+		for _, c := range s.Book.Closures {
 			if c.MachineID == r.ID {
 				lane.Shut = append(lane.Shut, c)
 			}
@@ -306,12 +307,12 @@ func loads(bars []Bar, machineID int64) (all []planner.Load) {
 
 // brooders draws the room of all brooders together, by what stands and is planned.
 func (page *Board) brooders(s *outlook) {
-	if len(s.book.Brooders) == 0 {
+	if len(s.Book.Brooders) == 0 {
 		return
 	}
-	lane := &BroodLane{Names: s.brooderNames(), Places: s.brooderPlaces()}
+	lane := &BroodLane{Names: s.brooderNames(), Places: s.BrooderPlaces()}
 	var stays []planner.Stay
-	for _, g := range s.yard().Groups {
+	for _, g := range s.Yard().Groups {
 		stays = append(
 			stays, planner.Stay{Phase: planner.Turning, From: g.From, To: g.To, Eggs: g.Places, Room: int(lane.Places)},
 		)
@@ -322,20 +323,20 @@ func (page *Board) brooders(s *outlook) {
 
 // eggs tells for each day to come how many could be set that nothing is planned for.
 func (page *Board) eggs(s *outlook) {
-	left := s.eggsBut(0)
-	for d := max(0, s.day(page.From)); d < s.day(page.To); d++ {
-		day := EggDay{On: s.date(d)}
+	left := s.EggsBut(0)
+	for d := max(0, s.Day(page.From)); d < s.Day(page.To); d++ {
+		day := EggDay{On: s.Date(d)}
 		spread := 0.0
-		for _, p := range s.w.Pens {
-			kind := s.w.Kinds[p.Species]
+		for _, p := range s.W.Pens {
+			kind := s.W.Kinds[p.Species]
 			if kind == nil || kind.IsReptile() {
 				continue
 			}
-			day.Free += left.free(p.ID, d, maxAge(kind))
-			f := s.lays[p.ID]
+			day.Free += left.Free(p.ID, d, ahead.MaxAge(kind))
+			f := s.Lays[p.ID]
 			if d > 0 {
 				day.Laid += f.PerDay
-				n := min(d, maxAge(kind)+1)
+				n := min(d, ahead.MaxAge(kind)+1)
 				e, low, _ := f.Over(n)
 				spread += (e - float64(low)) * (e - float64(low))
 			}

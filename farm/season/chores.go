@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/chores"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
@@ -34,7 +35,7 @@ func Chores(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot) (all []chore
 		}
 		c := chores.Chore{
 			About: store.Subject{Kind: journal.Order, ID: o.ID}, Kind: chores.HandOver, At: hour(w, o.ToOn), Of: o.Who,
-			Title: fmt.Sprintf("%s for %s", wording.Capital(thing(o, w.Kinds[o.Species])), o.Who),
+			Title: fmt.Sprintf("%s for %s", wording.Capital(ahead.Thing(o, w.Kinds[o.Species])), o.Who),
 		}
 		c.Reason = fmt.Sprintf("promised by %s", o.ToOn.Format("Mon 2 Jan"))
 		if o.Delivered > 0 {
@@ -60,32 +61,32 @@ func hour(w *snapshot.Snapshot, on time.Time) time.Time {
 
 // toSet are the planned settings up to a day; of those that are due, what is there of their eggs.
 func toSet(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, soon time.Time) (all []chores.Chore, err error) {
-	s := &outlook{&Outlook{w: w, today: w.Member.Date(w.Now), supply: supply{}}}
-	if s.ahead, err = w.Ahead(ctx, tx); err != nil {
+	s := &outlook{&ahead.Outlook{W: w, Today: w.Member.Date(w.Now), Supply: ahead.Supply{}}}
+	if s.Ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err
 	}
 	stock, err := w.Stock(ctx, tx)
 	if err != nil {
 		return nil, err
 	}
-	s.supply.inStore(s.Outlook, stock)
-	for _, p := range s.ahead {
+	s.Supply.InStore(s.Outlook, stock)
+	for _, p := range s.Ahead {
 		if p.SetOn.After(soon) {
 			break
 		}
 		c := chores.Chore{
-			About: store.Subject{Kind: journal.Planned, ID: p.ID}, Kind: chores.SetPlanned, At: hour(s.w, p.SetOn),
+			About: store.Subject{Kind: journal.Planned, ID: p.ID}, Kind: chores.SetPlanned, At: hour(s.W, p.SetOn),
 			Title:  fmt.Sprintf("Set %s: %s", wording.Plural(p.Count, "egg"), s.byPen(p.Eggs)),
 			Reason: p.Setter.Name, Of: p.Label(), Why: p.Says, Species: p.Species, Eggs: p.Count,
 		}
 		if p.HatcherID != p.SetterID {
 			c.Reason += ", to hatch in " + p.Hatcher.Name
 		}
-		if p.SetOn.After(s.today) {
+		if p.SetOn.After(s.Today) {
 			all = append(all, c)
 			continue
 		}
-		there := s.supply.forPlanned(s.Outlook, p, 0)
+		there := s.Supply.ForPlanned(s.Outlook, p, 0)
 		c.Eggs = 0
 		for _, e := range there {
 			c.Eggs += e.Eggs
@@ -109,7 +110,7 @@ func (s *outlook) byPen(eggs []rows.PlannedEggs) string {
 	var names []string
 	n := map[string]int{}
 	for _, e := range eggs {
-		name := s.w.PenByID[e.PenID].Name
+		name := s.W.PenByID[e.PenID].Name
 		if n[name] == 0 {
 			names = append(names, name)
 		}

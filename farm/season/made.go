@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"metrogon/farm/ahead"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
@@ -36,36 +37,36 @@ func (s *outlook) madeOf() made {
 		text, _ := json.Marshal(what) // of plain values
 		all[part] = append(all[part], until.Format(time.DateOnly)+" "+string(text))
 	}
-	for _, o := range s.book.Orders {
+	for _, o := range s.Book.Orders {
 		o.Delivered, o.Who, o.Note = 0, "", ""
 		add("orders", without, o)
 	}
-	for _, a := range s.book.Away {
+	for _, a := range s.Book.Away {
 		add("away", a.ToOn, a.FromOn, a.ToOn, a.Actions)
 	}
-	for _, c := range s.book.Closures {
+	for _, c := range s.Book.Closures {
 		until := without
 		if c.ToOn != nil {
 			until = *c.ToOn
 		}
 		add("closures", until, c.MachineID, c.FromOn, c.ToOn)
 	}
-	for _, x := range s.w.Machines {
-		if x.UntilOn == nil || !x.UntilOn.Before(s.today) {
-			add("machines", without, x.ID, x.CleanDays, x.UntilOn, s.w.Rooms[x.ID])
+	for _, x := range s.W.Machines {
+		if x.UntilOn == nil || !x.UntilOn.Before(s.Today) {
+			add("machines", without, x.ID, x.CleanDays, x.UntilOn, s.W.Rooms[x.ID])
 		}
 	}
-	for _, b := range s.book.Brooders {
+	for _, b := range s.Book.Brooders {
 		add("brooders", without, b.ID, b.Places)
 	}
-	for _, b := range s.book.Bans {
+	for _, b := range s.Book.Bans {
 		add("bans", b.ToOn, b.Species, b.MachineID, b.FromOn, b.ToOn)
 	}
-	for _, v := range s.open {
-		on := s.w.Member.Date(v.SetAt)
+	for _, v := range s.Open {
+		on := s.W.Member.Date(v.SetAt)
 		add("settings", on, v.Species, v.SetterID, v.HatcherID, on)
 	}
-	for _, p := range s.ahead {
+	for _, p := range s.Ahead {
 		add("settings", p.SetOn, p.Species, p.SetterID, p.HatcherID, p.SetOn)
 	}
 	for _, of := range all {
@@ -109,14 +110,14 @@ type Change struct {
 // changes are what accepting settings of a plan makes of the promises; none named: all that are left. It needs the eggs
 // to be laid.
 func (s *outlook) changes(v PlanView, which []int) (all []Change) {
-	then := *s
-	then.ahead = slices.Clone(s.ahead)
+	then := *s.Outlook
+	then.Ahead = slices.Clone(s.Ahead)
 	for _, p := range v.Proposals {
 		if p.Taken || p.Gone != "" || len(which) > 0 && !slices.Contains(which, p.No) {
 			continue
 		}
 		if p.Replaces != nil {
-			then.ahead = slices.DeleteFunc(then.ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID })
+			then.Ahead = slices.DeleteFunc(then.Ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID })
 		}
 		if p.Count == 0 {
 			continue
@@ -124,13 +125,13 @@ func (s *outlook) changes(v PlanView, which []int) (all []Change) {
 		one := snapshot.Planned{Planned: rows.Planned{
 			ID: -int64(p.No), Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn,
 		}, Eggs: p.Eggs, For: p.For}
-		if err := s.w.WorkOut(&one); err == nil { // else its kind is gone
-			then.ahead = append(then.ahead, one)
+		if err := s.W.WorkOut(&one); err == nil { // else its kind is gone
+			then.Ahead = append(then.Ahead, one)
 		}
 	}
-	slices.SortStableFunc(then.ahead, func(a, b snapshot.Planned) int { return a.SetOn.Compare(b.SetOn) })
-	now := s.cover()
-	for i, p := range then.cover() {
+	slices.SortStableFunc(then.Ahead, func(a, b snapshot.Planned) int { return a.SetOn.Compare(b.SetOn) })
+	now := s.Cover()
+	for i, p := range then.Cover() {
 		was := now[i]
 		if status(was) != status(p) {
 			all = append(all, Change{
@@ -143,7 +144,7 @@ func (s *outlook) changes(v PlanView, which []int) (all []Change) {
 }
 
 // status says how well a promise is covered: "covered", "34 of 40".
-func status(p Promise) string {
+func status(p ahead.Promise) string {
 	if short := p.Short(); short > 0 {
 		return fmt.Sprintf("%d of %d", p.Left()-short, p.Left())
 	}

@@ -10,6 +10,7 @@ import (
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
@@ -23,7 +24,7 @@ func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o rows.Order)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		before := kept[rows.Order]{ID: o.ID}
+		before := ahead.Kept[rows.Order]{ID: o.ID}
 		if o.ID != 0 {
 			was, err := rows.On(tx).Order(ctx, o.ID)
 			if err != nil {
@@ -39,7 +40,7 @@ func (b *Service) SaveOrder(ctx context.Context, req farm.Request, o rows.Order)
 		}
 		return journal.Record(
 			ctx, tx, journal.On(journal.Order, before.ID), journal.Undo{orderBefore.Of(before)},
-			"Promised %s to %s, %s.", thing(o, w.Kinds[o.Species]), o.Who, window(o),
+			"Promised %s to %s, %s.", ahead.Thing(o, w.Kinds[o.Species]), o.Who, window(o),
 		)
 	})
 }
@@ -60,12 +61,12 @@ func checkOrder(w *snapshot.Snapshot, o *rows.Order) error {
 	switch {
 	case err != nil:
 		p.Addf("species", "Pick what is promised.")
-	case kind.IsReptile() && o.What != YoungOrder:
+	case kind.IsReptile() && o.What != ahead.YoungOrder:
 		p.Addf("what", "Of %s only young can be promised here.", wording.Lower(kind.Name))
 	default:
 		o.Species = kind.ID
 	}
-	if !slices.Contains([]string{YoungOrder, PulletsOrder, EggsOrder}, o.What) {
+	if !slices.Contains([]string{ahead.YoungOrder, ahead.PulletsOrder, ahead.EggsOrder}, o.What) {
 		p.Addf("what", "Pick what is promised: young, females only, or hatching eggs.")
 	}
 	for _, id := range o.Pens {
@@ -105,7 +106,7 @@ func (b *Service) Deliver(
 		if err := p.Err(); err != nil {
 			return farm.Done{}, err
 		}
-		before := kept[rows.Order]{ID: id, Before: &o}
+		before := ahead.Kept[rows.Order]{ID: id, Before: &o}
 		now := o
 		now.Delivered += n
 		if today := req.Date(tx.At); end || now.Delivered >= now.Count {
@@ -116,7 +117,7 @@ func (b *Service) Deliver(
 		}
 		said := fmt.Sprintf("Handed %d over to %s, %d of %d in all.", n, o.Who, now.Delivered, o.Count)
 		u := journal.Undo{orderBefore.Of(before)}
-		if o.What == EggsOrder && n > 0 {
+		if o.What == ahead.EggsOrder && n > 0 {
 			eggs, of, err := handOut(ctx, tx, o, n)
 			if err != nil {
 				return farm.Done{}, err
@@ -138,18 +139,18 @@ func handOut(ctx context.Context, tx *farm.Tx, o rows.Order, n int) (eggs []int6
 		return nil, "", err
 	}
 	var from []string
-	for day := 0; day >= -maxAge(s.w.Kinds[o.Species]) && len(eggs) < n; day-- {
-		for _, p := range s.pensFor(o) {
-			for _, l := range s.supply[p.ID] {
-				if l.day != day || l.ready > 0 || len(eggs) == n {
+	for day := 0; day >= -ahead.MaxAge(s.W.Kinds[o.Species]) && len(eggs) < n; day-- {
+		for _, p := range s.PensFor(o) {
+			for _, l := range s.Supply[p.ID] {
+				if l.Day != day || l.Ready > 0 || len(eggs) == n {
 					continue
 				}
-				ids, err := stock.On(tx).HandOut(ctx, p.ID, l.on, min(l.eggs, n-len(eggs)), tx.At)
+				ids, err := stock.On(tx).HandOut(ctx, p.ID, l.On, min(l.Eggs, n-len(eggs)), tx.At)
 				if err != nil {
 					return nil, "", err
 				}
 				eggs = append(eggs, ids...)
-				from = append(from, fmt.Sprintf("%d of %s, %s", len(ids), p.Name, l.on.Format("2 Jan")))
+				from = append(from, fmt.Sprintf("%d of %s, %s", len(ids), p.Name, l.On.Format("2 Jan")))
 			}
 		}
 	}
@@ -165,9 +166,9 @@ func handOut(ctx context.Context, tx *farm.Tx, o rows.Order, n int) (eggs []int6
 
 // Promised is what is promised, with what a form for more of it offers.
 type Promised struct {
-	Open  []Promise
-	Ended []Promise
-	Spare []Spare
+	Open  []ahead.Promise
+	Ended []ahead.Promise
+	Spare []ahead.Spare
 	Kinds []*species.Profile
 	Pens  []snapshot.Pen
 	Today time.Time
@@ -180,11 +181,11 @@ func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, e
 		if err != nil {
 			return err
 		}
-		s.supply.laid(s.Outlook, mostDays)
-		open, batches := s.coverAll()
-		all = Promised{Open: open, Spare: s.spare(batches), Kinds: s.kinds, Today: s.today}
-		for _, p := range s.w.Pens {
-			if slices.Contains(s.kinds, s.w.Kinds[p.Species]) {
+		s.Supply.Laid(s.Outlook, ahead.MostDays)
+		open, batches := s.CoverAll()
+		all = Promised{Open: open, Spare: s.Spare(batches), Kinds: s.Kinds, Today: s.Today}
+		for _, p := range s.W.Pens {
+			if slices.Contains(s.Kinds, s.W.Kinds[p.Species]) {
 				all.Pens = append(all.Pens, p)
 			}
 		}
@@ -203,7 +204,7 @@ func (b *Service) Promises(ctx context.Context, m *farm.Member) (all Promised, e
 		}
 		ended, err := rows.On(tx).EndedOrders(ctx, 20)
 		for _, o := range ended {
-			all.Ended = append(all.Ended, Promise{Order: o, Kind: s.w.Kinds[o.Species], Chance: -1})
+			all.Ended = append(all.Ended, ahead.Promise{Order: o, Kind: s.W.Kinds[o.Species], Chance: -1})
 		}
 		return err
 	})

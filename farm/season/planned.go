@@ -9,6 +9,7 @@ import (
 
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
@@ -23,19 +24,21 @@ type Move struct {
 }
 
 // Planned shows one; with a move, as it would be after it, and nothing is kept.
-func (b *Service) Planned(ctx context.Context, m *farm.Member, id int64, move *Move) (page PlannedPage, err error) {
+func (b *Service) Planned(
+	ctx context.Context, m *farm.Member, id int64, move *Move,
+) (page ahead.PlannedPage, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		s, p, err := b.find(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		eggs := s.eggsBut(id)
+		eggs := s.EggsBut(id)
 		if move != nil {
 			if p, err = s.move(p, *move, eggs); err != nil {
 				return err
 			}
 		}
-		page = s.page(p, eggs)
+		page = s.Page(p, eggs)
 		return nil
 	})
 	return
@@ -47,26 +50,26 @@ func (b *Service) find(ctx context.Context, tx *farm.Tx, id int64) (*outlook, sn
 	if err != nil {
 		return nil, snapshot.Planned{}, err
 	}
-	s.layAhead()
-	i := slices.IndexFunc(s.ahead, func(p snapshot.Planned) bool { return p.ID == id })
+	s.LayAhead()
+	i := slices.IndexFunc(s.Ahead, func(p snapshot.Planned) bool { return p.ID == id })
 	if i < 0 {
 		return s, snapshot.Planned{}, farm.ErrNone
 	}
-	return s, s.ahead[i], nil
+	return s, s.Ahead[i], nil
 }
 
 // move changes a planned batch, with eggs that are there on its new day.
-func (s *outlook) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Planned, error) {
+func (s *outlook) move(p snapshot.Planned, to Move, eggs ahead.Supply) (snapshot.Planned, error) {
 	if !to.SetOn.IsZero() {
 		p.SetOn = to.SetOn
 	}
 	p.SetterID, p.HatcherID = cmp.Or(to.SetterID, p.SetterID), cmp.Or(to.HatcherID, p.HatcherID)
-	if s.w.Rooms[p.HatcherID][p.Species].Hatching == 0 && s.w.Rooms[p.SetterID][p.Species].Hatching > 0 {
+	if s.W.Rooms[p.HatcherID][p.Species].Hatching == 0 && s.W.Rooms[p.SetterID][p.Species].Hatching > 0 {
 		p.HatcherID = p.SetterID
 	}
 	if to.Pens != nil {
 		p.Eggs = nil
-		for _, pen := range s.w.Pens { // by name
+		for _, pen := range s.W.Pens { // by name
 			if n := to.Pens[pen.ID]; n > 0 {
 				p.Eggs = append(p.Eggs, rows.PlannedEggs{PlannedID: p.ID, PenID: pen.ID, LaidOn: p.SetOn, Eggs: n})
 			}
@@ -74,16 +77,16 @@ func (s *outlook) move(p snapshot.Planned, to Move, eggs supply) (snapshot.Plann
 	}
 	p.Eggs = s.chosen(p, eggs)
 	if to.Eggs > 0 {
-		p.Eggs = fewer(p.Eggs, to.Eggs)
+		p.Eggs = ahead.Fewer(p.Eggs, to.Eggs)
 	}
-	err := s.w.WorkOut(&p)
+	err := s.W.WorkOut(&p)
 	return p, err
 }
 
 // chosen are the eggs of a planned batch by lay day, as they are there on its day; what will
 // not be there stays planned, as if it were laid on that day.
-func (s *outlook) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
-	all := eggs.of(p).forPlanned(s.Outlook, p, max(0, s.day(p.SetOn)))
+func (s *outlook) chosen(p snapshot.Planned, eggs ahead.Supply) []rows.PlannedEggs {
+	all := eggs.Of(p).ForPlanned(s.Outlook, p, max(0, s.Day(p.SetOn)))
 	for _, e := range p.Eggs {
 		lacks := 0
 		for _, o := range p.Eggs {
@@ -113,20 +116,22 @@ func (s *outlook) chosen(p snapshot.Planned, eggs supply) []rows.PlannedEggs {
 // check judges a planned batch as it was typed.
 func (s *outlook) check(p snapshot.Planned) error {
 	var problems farm.Problems
-	if p.SetOn.Before(s.today) {
+	if p.SetOn.Before(s.Today) {
 		problems.Addf("set_on", "%s is over; name a day to come.", p.SetOn.Format("2 Jan 2006"))
 	}
-	if s.day(p.SetOn) > mostDays {
-		problems.Addf("set_on", "%s lies too far ahead; it may be within %d days.", p.SetOn.Format("2 Jan 2006"), mostDays)
+	if s.Day(p.SetOn) > ahead.MostDays {
+		problems.Addf(
+			"set_on", "%s lies too far ahead; it may be within %d days.", p.SetOn.Format("2 Jan 2006"), ahead.MostDays,
+		)
 	}
-	if s.w.Rooms[p.SetterID][p.Species].Setting == 0 {
+	if s.W.Rooms[p.SetterID][p.Species].Setting == 0 {
 		problems.Addf("setter", "Pick a machine that takes %s eggs.", wording.Lower(p.Kind.Name))
 	}
-	if s.w.Rooms[p.HatcherID][p.Species].Hatching == 0 {
+	if s.W.Rooms[p.HatcherID][p.Species].Hatching == 0 {
 		problems.Addf("hatcher", "Pick a machine in which %s eggs can hatch.", wording.Lower(p.Kind.Name))
 	}
 	for _, e := range p.Eggs {
-		if s.w.PenByID[e.PenID].Species != p.Species {
+		if s.W.PenByID[e.PenID].Species != p.Species {
 			problems.Addf("pens", "These pens lay eggs of another kind.")
 			break
 		}
@@ -138,7 +143,7 @@ func (s *outlook) check(p snapshot.Planned) error {
 // Move keeps a move.
 func (b *Service) Move(ctx context.Context, req farm.Request, id int64, to Move) (farm.Done, error) {
 	return b.change(ctx, req, id, func(s *outlook, p snapshot.Planned) (snapshot.Planned, string, error) {
-		moved, err := s.move(p, to, s.eggsBut(id))
+		moved, err := s.move(p, to, s.EggsBut(id))
 		if err != nil {
 			return p, "", err
 		}
@@ -168,7 +173,7 @@ func (b *Service) Pin(ctx context.Context, req farm.Request, id int64, stays boo
 // Drop takes a planned batch out of the plan.
 func (b *Service) Drop(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return b.change(ctx, req, id, func(s *outlook, p snapshot.Planned) (snapshot.Planned, string, error) {
-		p.DroppedAt = &s.w.Now
+		p.DroppedAt = &s.W.Now
 		return p, "Not setting " + p.Label() + ".", nil
 	})
 }
@@ -182,17 +187,17 @@ func (b *Service) change(
 		if err != nil {
 			return farm.Done{}, err
 		}
-		before := rowsOf(p)
+		before := ahead.RowsOf(p)
 		changed, said, err := work(s, p)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		if err := rowsOf(changed).save(ctx, tx); err != nil {
+		if err := ahead.RowsOf(changed).Save(ctx, tx); err != nil {
 			return farm.Done{}, err
 		}
 		return journal.Record(
 			ctx, tx, journal.On(journal.Planned, id),
-			journal.Undo{plannedBefore.Of(kept[plannedRows]{id, &before})}, "%s", said,
+			journal.Undo{ahead.PlannedBefore.Of(ahead.Kept[ahead.PlannedRows]{ID: id, Before: &before})}, "%s", said,
 		)
 	})
 }
@@ -210,12 +215,12 @@ func (b *Service) Due(ctx context.Context, m *farm.Member, id int64) (due ToSet,
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(s.ahead, func(p snapshot.Planned) bool { return p.ID == id })
+		i := slices.IndexFunc(s.Ahead, func(p snapshot.Planned) bool { return p.ID == id })
 		if i < 0 {
 			return farm.ErrNone
 		}
-		due.Planned = s.ahead[i]
-		due.Picks = s.supply.forPlanned(s.Outlook, due.Planned, 0)
+		due.Planned = s.Ahead[i]
+		due.Picks = s.Supply.ForPlanned(s.Outlook, due.Planned, 0)
 		return nil
 	})
 	return

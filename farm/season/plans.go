@@ -7,10 +7,10 @@ import (
 	"slices"
 	"strings"
 
-	"metrogon/core/season/solve"
-
 	planner "metrogon/core/season"
+	"metrogon/core/season/solve"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	rows "metrogon/store/season"
 )
@@ -69,7 +69,7 @@ func (b *Service) Ask(
 
 // asked is a plan that is asked for, with the problem that it is to solve.
 func (s *outlook) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
-	row = rows.Plan{FromOn: s.today, AskedAt: s.w.Now, Seconds: seconds, Because: s.upset, Loose: s.loose}
+	row = rows.Plan{FromOn: s.Today, AskedAt: s.W.Now, Seconds: seconds, Because: s.Upset, Loose: s.Loose}
 	if row.MadeOf, err = json.Marshal(s.madeOf()); err != nil {
 		return row, err
 	}
@@ -97,16 +97,16 @@ func (s *outlook) asked(seconds int, what *WhatIf) (row rows.Plan, err error) {
 
 // askable, after lookAhead, sees that there is something to plan, and that what stays where it is can.
 func (s *outlook) askable(what *WhatIf) error {
-	if len(s.book.Orders) == 0 {
+	if len(s.Book.Orders) == 0 {
 		return farm.Problemf("orders", "Nothing is promised yet: tell first what, to whom and when.")
 	}
-	s.supply.laid(s.Outlook, mostDays)
-	defer func() { s.supply.forget() }()
-	for _, p := range s.ahead {
-		if mayMove(p, s.loose) || slices.Contains(s.stuck, p.ID) || p.SetOn.Before(s.today) {
+	s.Supply.Laid(s.Outlook, ahead.MostDays)
+	defer func() { s.Supply.Forget() }()
+	for _, p := range s.Ahead {
+		if mayMove(p, s.Loose) || slices.Contains(s.Stuck, p.ID) || p.SetOn.Before(s.Today) {
 			continue
 		}
-		for _, t := range s.against(s.yard(), p, s.eggsBut(p.ID)) {
+		for _, t := range s.Against(s.Yard(), p, s.EggsBut(p.ID)) {
 			if t.Reason != planner.EggsReason {
 				return farm.Problemf(
 					"pins", "%s stays where it is, and cannot: %s Move it, or let it move, and plan again.", p.Label(), t.Says,
@@ -145,7 +145,7 @@ func (b *Service) Accept(ctx context.Context, req farm.Request, id int64, which 
 				"plan", "This plan does not hold any more. %s A new one is being made.", strings.Join(p.Void, " "),
 			)
 		}
-		s.layAhead()
+		s.LayAhead()
 		if says := shortened(s.changes(p, which)); says != "" {
 			var doubts farm.Problems
 			doubts.Doubtf(tx.Request, "which", "A promise that is covered would be short. %s Accept it all the same?", says)
@@ -161,8 +161,8 @@ func (b *Service) Accept(ctx context.Context, req farm.Request, id int64, which 
 			}
 			row.Taken = append(row.Taken, int32(one.No))
 			if one.Replaces != nil {
-				before := rowsOf(*one.Replaces)
-				u = append(u, plannedBefore.Of(kept[plannedRows]{before.ID, &before}))
+				before := ahead.RowsOf(*one.Replaces)
+				u = append(u, ahead.PlannedBefore.Of(ahead.Kept[ahead.PlannedRows]{ID: before.ID, Before: &before}))
 				about = about.And(journal.Planned, before.ID)
 			}
 			steps, on, err := one.keep(ctx, tx, s)
@@ -206,7 +206,7 @@ func (b *Service) Changes(ctx context.Context, m *farm.Member, id int64, which [
 		if err != nil {
 			return err
 		}
-		s.layAhead()
+		s.LayAhead()
 		all = s.changes(v, which)
 		return nil
 	})
@@ -245,7 +245,7 @@ func (b *Service) Forbid(ctx context.Context, req farm.Request, id int64, no int
 				return farm.Done{}, err
 			}
 			return journal.Record(
-				ctx, tx, journal.On(journal.Plan, id), journal.Undo{banBack.Of(kept[rows.Ban]{ID: ban.ID})},
+				ctx, tx, journal.On(journal.Plan, id), journal.Undo{ahead.BanBack.Of(ahead.Kept[rows.Ban]{ID: ban.ID})},
 				"The next plan sets no %s in %s on %s.", one.Kind.Name, one.Setter.Name, one.SetOn.Format("Mon 2 Jan"),
 			)
 		}

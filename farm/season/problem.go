@@ -8,10 +8,10 @@ import (
 	"strings"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	planner "metrogon/core/season"
+	"metrogon/core/season/solve"
 	"metrogon/core/species"
+	"metrogon/farm/ahead"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
 )
@@ -56,24 +56,24 @@ func layOf(source string, laid int, from time.Time) (pen int64, on time.Time) {
 // where they are, the others that she expects are given back as accepted.
 func (s *outlook) problem() (r *solve.Request, err error) {
 	r = &solve.Request{Problem: planner.Problem{
-		MinBatch: fewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.brooderPlaces(),
+		MinBatch: ahead.FewestEggs, EggCost: eggCost, SettingCost: settingCost, BrooderPlaces: s.BrooderPlaces(),
 		Species: []planner.Species{}, Sources: []planner.Source{}, Machines: []planner.Machine{}, Orders: []planner.Order{},
 	}}
 	r.Days = s.horizon()
-	s.supply.laid(s.Outlook, r.Days)
-	s.reserve()
+	s.Supply.Laid(s.Outlook, r.Days)
+	s.Reserve()
 	if err := s.addKinds(r); err != nil {
 		return nil, err
 	}
 	s.addMachines(r)
 	s.addAway(r)
 	s.addOrders(r)
-	eggs := s.supply.copy()
+	eggs := s.Supply.Copy()
 	s.addPlanned(r)
 	s.addSources(r, eggs)
 	s.addStanding(r)
 	r.MinBatch = least(r)
-	for _, b := range s.book.Bans {
+	for _, b := range s.Book.Bans {
 		s.addBan(r, b)
 	}
 	r.Words = s.words()
@@ -84,27 +84,27 @@ func (s *outlook) problem() (r *solve.Request, err error) {
 // horizon is up to the end of the last promise, six weeks at least.
 func (s *outlook) horizon() int {
 	last := leastDays
-	for _, o := range s.book.Orders {
-		last = max(last, s.day(o.ToOn)+1)
+	for _, o := range s.Book.Orders {
+		last = max(last, s.Day(o.ToOn)+1)
 	}
-	for _, p := range s.ahead {
-		last = max(last, s.day(pullDay(s.w.Member, p.BatchView))+1)
+	for _, p := range s.Ahead {
+		last = max(last, s.Day(ahead.PullDay(s.W.Member, p.BatchView))+1)
 	}
-	return min(last, mostDays)
+	return min(last, ahead.MostDays)
 }
 
 func (s *outlook) addKinds(r *solve.Request) error {
-	for _, kind := range s.kinds {
-		lockdown, pull, err := s.span(kind)
+	for _, kind := range s.Kinds {
+		lockdown, pull, err := s.Span(kind)
 		if err != nil {
 			return err
 		}
 		sp := planner.Species{
-			ID: kind.ID, Lockdown: lockdown, Pull: pull, MaxAge: maxAge(kind), BroodPlaces: kind.BroodPlaces.At,
+			ID: kind.ID, Lockdown: lockdown, Pull: pull, MaxAge: ahead.MaxAge(kind), BroodPlaces: kind.BroodPlaces.At,
 			BroodDays: int(kind.BroodDays.At),
 		}
 		for age := range sp.MaxAge + 1 {
-			sp.AgeFactor = append(sp.AgeFactor, s.beliefs[kind.ID].Keeps(kind, age))
+			sp.AgeFactor = append(sp.AgeFactor, s.Beliefs[kind.ID].Keeps(kind, age))
 		}
 		r.Species = append(r.Species, sp)
 	}
@@ -112,12 +112,12 @@ func (s *outlook) addKinds(r *solve.Request) error {
 }
 
 func (s *outlook) addMachines(r *solve.Request) {
-	for _, x := range s.w.Machines {
+	for _, x := range s.W.Machines {
 		m := planner.Machine{
 			ID: machineID(x.ID), Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: x.CleanDays,
 		}
-		for _, kind := range s.kinds {
-			room := s.w.Rooms[x.ID][kind.ID]
+		for _, kind := range s.Kinds {
+			room := s.W.Rooms[x.ID][kind.ID]
 			if room.Setting > 0 {
 				m.Set[kind.ID] = float64(room.Setting)
 			}
@@ -125,22 +125,22 @@ func (s *outlook) addMachines(r *solve.Request) {
 				m.Hatch[kind.ID] = float64(room.Hatching)
 			}
 		}
-		if x.UntilOn != nil && x.UntilOn.Before(s.today) && !s.used(x.ID) || len(m.Set)+len(m.Hatch) == 0 {
+		if x.UntilOn != nil && x.UntilOn.Before(s.Today) && !s.used(x.ID) || len(m.Set)+len(m.Hatch) == 0 {
 			continue
 		}
-		shut := func(from, to time.Time) { m.Closed = append(m.Closed, [2]int{s.day(from), s.day(to)}) }
-		for _, c := range s.book.Closures {
+		shut := func(from, to time.Time) { m.Closed = append(m.Closed, [2]int{s.Day(from), s.Day(to)}) }
+		for _, c := range s.Book.Closures {
 			if c.MachineID != x.ID {
 				continue
 			}
-			to := s.date(r.Days + 400)
+			to := s.Date(r.Days + 400)
 			if c.ToOn != nil {
 				to = *c.ToOn
 			}
 			shut(c.FromOn, to)
 		}
 		if x.UntilOn != nil {
-			shut(x.UntilOn.AddDate(0, 0, 1), s.date(r.Days+400).AddDate(0, 0, 1))
+			shut(x.UntilOn.AddDate(0, 0, 1), s.Date(r.Days+400).AddDate(0, 0, 1))
 		}
 		m.Closed = slices.DeleteFunc(m.Closed, func(c [2]int) bool { return c[1] < c[0] })
 		r.Machines = append(r.Machines, m)
@@ -149,35 +149,36 @@ func (s *outlook) addMachines(r *solve.Request) {
 
 // used tells that something stands in a machine, or is planned for it.
 func (s *outlook) used(id int64) bool {
-	return slices.ContainsFunc(s.open, func(v snapshot.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
-		slices.ContainsFunc(s.ahead, func(p snapshot.Planned) bool { return p.SetterID == id || p.HatcherID == id })
+	return slices.ContainsFunc(s.Open, func(v snapshot.BatchView) bool { return v.SetterID == id || v.HatcherID == id }) ||
+		slices.ContainsFunc(s.Ahead, func(p snapshot.Planned) bool { return p.SetterID == id || p.HatcherID == id })
 }
 
 func (s *outlook) addAway(r *solve.Request) {
-	for _, a := range s.book.Away {
-		r.Away = append(r.Away, planner.Away{From: s.day(a.FromOn), To: s.day(a.ToOn), Not: a.Actions})
+	for _, a := range s.Book.Away {
+		r.Away = append(r.Away, planner.Away{From: s.Day(a.FromOn), To: s.Day(a.ToOn), Not: a.Actions})
 	}
 }
 
 // addOrders asks for as many young as make each promise as sure as it has to be, together
 // worth what it is worth.
 func (s *outlook) addOrders(r *solve.Request) {
-	for _, o := range s.book.Orders {
-		if o.What == EggsOrder || o.ToOn.Before(s.today) || o.Delivered >= o.Count || s.beliefs[o.Species].Young == nil {
+	for _, o := range s.Book.Orders {
+		over := o.ToOn.Before(s.Today) || o.Delivered >= o.Count
+		if o.What == ahead.EggsOrder || over || s.Beliefs[o.Species].Young == nil {
 			continue
 		}
 		q := planner.Order{
-			ID: orderID(o.ID), Young: math.Round(100*s.target(o)) / 100, PullFrom: s.day(o.FromOn), PullTo: s.day(o.ToOn),
+			ID: orderID(o.ID), Young: math.Round(100*s.Target(o)) / 100, PullFrom: s.Day(o.FromOn), PullTo: s.Day(o.ToOn),
 		}
 		price := usualPrice
 		if o.Price != nil {
 			price = *o.Price
 		}
 		q.Value = price * float64(o.Count-o.Delivered) / q.Young
-		for _, p := range s.pensFor(o) {
+		for _, p := range s.PensFor(o) {
 			q.Sources = append(q.Sources, penID(p.ID))
-			for _, l := range s.supply[p.ID] {
-				if id := parcelID(p.ID, l.on); l.ready > l.day && !slices.Contains(q.Sources, id) {
+			for _, l := range s.Supply[p.ID] {
+				if id := parcelID(p.ID, l.On); l.Ready > l.Day && !slices.Contains(q.Sources, id) {
 					q.Sources = append(q.Sources, id)
 				}
 			}
@@ -190,17 +191,17 @@ func (s *outlook) addOrders(r *solve.Request) {
 // that serves no promise and cannot stay is left to her.
 // What is there of their eggs is taken first.
 func (s *outlook) addPlanned(r *solve.Request) {
-	for _, p := range s.ahead {
-		day := max(0, s.day(p.SetOn))
-		eggs := s.supply.forPlanned(s.Outlook, p, day)
+	for _, p := range s.Ahead {
+		day := max(0, s.Day(p.SetOn))
+		eggs := s.Supply.ForPlanned(s.Outlook, p, day)
 		all := s.batches(p, day, eggs)
 		switch {
-		case mayMove(p, s.loose):
+		case mayMove(p, s.Loose):
 			if r.Replan == nil {
 				r.Replan = &solve.Replan{ChangeCost: changeCost}
 			}
 			r.Replan.Accepted = append(r.Replan.Accepted, all...)
-		case !slices.Contains(s.stuck, p.ID): // else its eggs are kept for it, and no more
+		case !slices.Contains(s.Stuck, p.ID): // else its eggs are kept for it, and no more
 			r.Fixed = append(r.Fixed, all...)
 		}
 	}
@@ -225,30 +226,30 @@ func (s *outlook) batches(p snapshot.Planned, day int, eggs []rows.PlannedEggs) 
 // source is where eggs of a pen and lay date come from, and on which day they were laid as the
 // planner counts: eggs that rest were as good as laid when they have rested.
 func (s *outlook) source(e rows.PlannedEggs) (id string, laid int) {
-	for _, l := range s.supply[e.PenID] {
-		if l.on.Equal(e.LaidOn) && l.ready > l.day {
-			return parcelID(e.PenID, l.on), l.ready
+	for _, l := range s.Supply[e.PenID] {
+		if l.On.Equal(e.LaidOn) && l.Ready > l.Day {
+			return parcelID(e.PenID, l.On), l.Ready
 		}
 	}
-	return penID(e.PenID), s.day(e.LaidOn)
+	return penID(e.PenID), s.Day(e.LaidOn)
 }
 
-func (s *outlook) addSources(r *solve.Request, eggs supply) {
-	for _, p := range s.w.Pens {
-		if !slices.ContainsFunc(s.kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
+func (s *outlook) addSources(r *solve.Request, eggs ahead.Supply) {
+	for _, p := range s.W.Pens {
+		if !slices.ContainsFunc(s.Kinds, func(k *species.Profile) bool { return k.ID == p.Species }) {
 			continue
 		}
 		src := planner.Source{
-			ID: penID(p.ID), Species: p.Species, Yield: s.yield(p.ID), Kept: snapshot.KeptShare, Supply: []planner.Lay{},
+			ID: penID(p.ID), Species: p.Species, Yield: s.Yield(p.ID), Kept: snapshot.KeptShare, Supply: []planner.Lay{},
 		}
 		var parcels []planner.Source
 		for _, l := range eggs[p.ID] {
-			if l.ready <= l.day {
-				src.Supply = append(src.Supply, planner.Lay{Laid: l.day, Eggs: float64(l.eggs)})
+			if l.Ready <= l.Day {
+				src.Supply = append(src.Supply, planner.Lay{Laid: l.Day, Eggs: float64(l.Eggs)})
 				continue
 			}
 			one := src
-			one.ID, one.Supply = parcelID(p.ID, l.on), []planner.Lay{{Laid: l.ready, Eggs: float64(l.eggs)}}
+			one.ID, one.Supply = parcelID(p.ID, l.On), []planner.Lay{{Laid: l.Ready, Eggs: float64(l.Eggs)}}
 			parcels = append(parcels, one)
 		}
 		r.Sources = append(append(r.Sources, src), parcels...)
@@ -259,9 +260,9 @@ func (s *outlook) addSources(r *solve.Request, eggs supply) {
 // day before day 0; what was set today is given as set yesterday, of a kind that takes a day more.
 func (s *outlook) addStanding(r *solve.Request) {
 	s.addBroods(r)
-	for _, v := range s.open {
-		o, housed := s.stands[v.ID], s.housed(v.ID)
-		for _, p := range s.w.Pens {
+	for _, v := range s.Open {
+		o, housed := s.Stands[v.ID], s.Housed(v.ID)
+		for _, p := range s.W.Pens {
 			eggs, young := float64(o.Eggs[p.ID]), o.ByPen[p.ID]
 			in := min(young, housed)
 			young, housed = young-in, housed-in
@@ -272,7 +273,7 @@ func (s *outlook) addStanding(r *solve.Request) {
 				eggs /= snapshot.KeptShare
 			}
 			b := planner.Batch{
-				Source: penID(p.ID), SetDay: s.day(s.w.Member.Date(v.SetAt)), Setter: machineID(v.SetterID),
+				Source: penID(p.ID), SetDay: s.Day(s.W.Member.Date(v.SetAt)), Setter: machineID(v.SetterID),
 				Hatcher: machineID(v.HatcherID), Eggs: planner.Clutch{{Laid: 0, Eggs: math.Ceil(eggs)}}, Young: &young,
 			}
 			if b.SetDay >= 0 {
@@ -289,12 +290,12 @@ const nursery = "brooders"
 // addBroods gives young that are in the brooders, as batches of which only the young are left: they take brooder
 // room and nothing else.
 func (s *outlook) addBroods(r *solve.Request) {
-	for _, b := range s.book.Broods {
+	for _, b := range s.Book.Broods {
 		source := slices.IndexFunc(r.Sources, func(x planner.Source) bool {
 			return x.Species == b.Species && (b.PenID == nil || x.ID == penID(*b.PenID))
 		})
 		kind := slices.IndexFunc(r.Species, func(x planner.Species) bool { return x.ID == b.Species })
-		day := s.day(b.BeganOn)
+		day := s.Day(b.BeganOn)
 		if b.BrooderID == nil || source < 0 || kind < 0 || day+r.Species[kind].BroodDays <= 0 {
 			continue
 		}
@@ -354,7 +355,7 @@ func least(r *solve.Request) float64 {
 			sets[fmt.Sprint(b.Setter, b.SetDay)] += b.Eggs.Count()
 		}
 	}
-	fewest := float64(fewestEggs)
+	fewest := float64(ahead.FewestEggs)
 	for _, eggs := range sets {
 		fewest = min(fewest, eggs)
 	}
@@ -378,7 +379,7 @@ func joined(all []planner.Batch, b planner.Batch) []planner.Batch {
 }
 
 func (s *outlook) addBan(r *solve.Request, b rows.Ban) {
-	from, to := s.day(b.FromOn), s.day(b.ToOn)
+	from, to := s.Day(b.FromOn), s.Day(b.ToOn)
 	for _, src := range r.Sources {
 		if src.Species == b.Species {
 			r.Forbidden = append(r.Forbidden, planner.Ban{
@@ -390,7 +391,7 @@ func (s *outlook) addBan(r *solve.Request, b rows.Ban) {
 
 // words write the planner's sentences in the farm's names and dates.
 func (s *outlook) words() planner.Words {
-	return planner.Words{Day: s.says, Name: func(id string) string { return s.name(id) }}
+	return planner.Words{Day: s.Says, Name: func(id string) string { return s.name(id) }}
 }
 
 func (s *outlook) name(id string) string {
@@ -398,20 +399,20 @@ func (s *outlook) name(id string) string {
 	n := numberOf(id)
 	switch what {
 	case "pen":
-		return s.w.PenByID[n].Name
+		return s.W.PenByID[n].Name
 	case "machine":
-		if x, ok := s.w.MachineByID[n]; ok {
+		if x, ok := s.W.MachineByID[n]; ok {
 			return x.Name
 		}
 		return "the new machine"
 	case "order":
-		for _, o := range s.book.Orders {
+		for _, o := range s.Book.Orders {
 			if o.ID == n {
-				return fmt.Sprintf("%s for %s", thing(o, s.w.Kinds[o.Species]), o.Who)
+				return fmt.Sprintf("%s for %s", ahead.Thing(o, s.W.Kinds[o.Species]), o.Who)
 			}
 		}
 	}
-	if kind := s.w.Kinds[strings.TrimSuffix(id, today)]; kind != nil {
+	if kind := s.W.Kinds[strings.TrimSuffix(id, today)]; kind != nil {
 		return strings.ToLower(kind.Name)
 	}
 	return id
@@ -424,15 +425,15 @@ func (s *outlook) chance(r *solve.Request) *solve.Chance {
 		Runs: 2000, Posteriors: map[string]solve.Posterior{}, Needs: map[string]solve.Need{},
 	}
 	for _, src := range r.Sources {
-		b := s.beliefs[strings.TrimSuffix(src.Species, today)]
+		b := s.Beliefs[strings.TrimSuffix(src.Species, today)]
 		y := b.Young[numberOf(src.ID)]
 		c.Posteriors[src.ID], c.Rho = solve.Posterior{A: y.A, B: y.B}, max(c.Rho, min(b.Rho, .9))
 	}
-	c.LayingSpread = s.layingSpread()
-	for _, o := range s.book.Orders {
+	c.LayingSpread = s.LayingSpread()
+	for _, o := range s.Book.Orders {
 		if slices.ContainsFunc(r.Orders, func(q planner.Order) bool { return q.ID == orderID(o.ID) }) {
 			c.Needs[orderID(o.ID)] = solve.Need{
-				Count: float64(o.Count - o.Delivered), Females: o.What == PulletsOrder,
+				Count: float64(o.Count - o.Delivered), Females: o.What == ahead.PulletsOrder,
 			}
 		}
 	}

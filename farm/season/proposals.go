@@ -11,12 +11,12 @@ import (
 	"strings"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	planner "metrogon/core/season"
+	"metrogon/core/season/solve"
 	"metrogon/core/species"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
@@ -108,13 +108,13 @@ func (b *Service) Plans(ctx context.Context, m *farm.Member) (all Plans, err err
 		if err != nil {
 			return err
 		}
-		all.Orders = len(s.book.Orders)
-		for _, p := range s.w.Pens {
-			if p.Females > 0 && s.lays[p.ID].PerDay > 0 {
+		all.Orders = len(s.Book.Orders)
+		for _, p := range s.W.Pens {
+			if p.Females > 0 && s.Lays[p.ID].PerDay > 0 {
 				all.Pens = append(all.Pens, p)
 			}
 		}
-		for _, row := range s.plans {
+		for _, row := range s.Plans {
 			v, err := s.view(row)
 			if err != nil {
 				return err
@@ -129,7 +129,7 @@ func (b *Service) Plans(ctx context.Context, m *farm.Member) (all Plans, err err
 			all.WhatIfs[i].beside(all.Plan)
 		}
 		if p := all.Plan; p != nil && p.Left > 0 {
-			s.layAhead()
+			s.LayAhead()
 			p.Changes = s.changes(*p, nil)
 		}
 		return nil
@@ -229,7 +229,7 @@ func (s *outlook) view(row rows.Plan) (v PlanView, err error) {
 	if err := json.Unmarshal(row.MadeOf, &of); err != nil {
 		return v, err
 	}
-	v.Void = of.changed(s.madeOf(), s.today)
+	v.Void = of.changed(s.madeOf(), s.Today)
 	v.results(s, r, a)
 	v.settings(s, r, a, row)
 	if o, ok := s.order(a.Fragile); ok {
@@ -240,11 +240,11 @@ func (s *outlook) view(row rows.Plan) (v PlanView, err error) {
 
 // order finds an open promise by the planner's id.
 func (s *outlook) order(id string) (rows.Order, bool) {
-	i := slices.IndexFunc(s.book.Orders, func(o rows.Order) bool { return orderID(o.ID) == id })
+	i := slices.IndexFunc(s.Book.Orders, func(o rows.Order) bool { return orderID(o.ID) == id })
 	if i < 0 {
 		return rows.Order{}, false
 	}
-	return s.book.Orders[i], true
+	return s.Book.Orders[i], true
 }
 
 // gap tells how far from the best a plan may be.
@@ -273,11 +273,11 @@ func (v *PlanView) results(s *outlook, r *solve.Request, a answer) {
 		if !ok {
 			continue
 		}
-		res := Result{Order: o, Thing: thing(o, s.w.Kinds[o.Species]), Chance: -1}
+		res := Result{Order: o, Thing: ahead.Thing(o, s.W.Kinds[o.Species]), Chance: -1}
 		for _, b := range append(slices.Clone(a.Batches), a.Standing...) {
 			for _, g := range b.Orders {
 				if g.Order == q.ID {
-					res.Planned += g.Young * counts(o)
+					res.Planned += g.Young * ahead.Counts(o)
 				}
 			}
 		}
@@ -288,7 +288,7 @@ func (v *PlanView) results(s *outlook, r *solve.Request, a answer) {
 		}
 		for _, n := range a.Notes {
 			if n.Order == q.ID {
-				res.Short = n.Short * counts(o)
+				res.Short = n.Short * ahead.Counts(o)
 				res.Why, res.Cure = s.told(n.Why, v.From), s.told(n.Cure, v.From)
 			}
 		}
@@ -304,7 +304,7 @@ func (s *outlook) fragile(a answer, o rows.Order, from time.Time) string {
 		return ""
 	}
 	says := fmt.Sprintf(
-		"Hanging by the thinnest thread: %s for %s, kept %s.", thing(o, s.w.Kinds[o.Species]), o.Who,
+		"Hanging by the thinnest thread: %s for %s, kept %s.", ahead.Thing(o, s.W.Kinds[o.Species]), o.Who,
 		InTen(a.Simulated[i].Chance),
 	)
 	if x := a.Raise; x != nil {
@@ -344,7 +344,7 @@ func (v *PlanView) settings(s *outlook, r *solve.Request, a answer, row rows.Pla
 	}
 	for i := range v.Proposals {
 		p := &v.Proposals[i]
-		for _, x := range s.ahead {
+		for _, x := range s.Ahead {
 			if mayMove(x, row.Loose) && x.Species == p.Kind.ID && x.SetterID == p.Setter.ID &&
 				x.HatcherID == p.Hatcher.ID && farm.Latest(x.SetOn, v.From).Equal(p.SetOn) {
 				p.Replaces, p.Before = &x, x.Count
@@ -352,7 +352,7 @@ func (v *PlanView) settings(s *outlook, r *solve.Request, a answer, row rows.Pla
 		}
 	}
 	if r.Replan != nil || len(row.Loose) > 0 {
-		for _, x := range s.ahead {
+		for _, x := range s.Ahead {
 			met := slices.ContainsFunc(v.Proposals, func(p Proposal) bool { return p.Replaces != nil && p.Replaces.ID == x.ID })
 			if mayMove(x, row.Loose) && !met {
 				v.Proposals = append(v.Proposals, Proposal{
@@ -408,12 +408,12 @@ func beyondPins(b planner.Batch, pins []planner.Batch) (left planner.Clutch) {
 // join adds a batch to the setting that it belongs to.
 func (v *PlanView) join(s *outlook, b planner.Batch, eggs planner.Clutch, kinds []planner.Species) {
 	on := v.From.AddDate(0, 0, b.SetDay)
-	kind := s.w.Kinds[s.w.PenByID[numberOf(b.Source)].Species]
+	kind := s.W.Kinds[s.W.PenByID[numberOf(b.Source)].Species]
 	if kind == nil {
 		return
 	}
 	machine := func(id string) snapshot.Machine {
-		if x, ok := s.w.MachineByID[numberOf(id)]; ok {
+		if x, ok := s.W.MachineByID[numberOf(id)]; ok {
 			return x
 		}
 		return snapshot.Machine{Name: "the new hatcher"}
@@ -454,11 +454,11 @@ func (v *PlanView) join(s *outlook, b planner.Batch, eggs planner.Clutch, kinds 
 func (p *Proposal) gone(s *outlook) {
 	switch {
 	case p.Taken:
-	case p.Count > 0 && p.SetOn.Before(s.today):
+	case p.Count > 0 && p.SetOn.Before(s.Today):
 		p.Gone = "Its day is over."
 	case p.Setter.ID == 0 || p.Hatcher.ID == 0:
 		p.Gone = "It needs the new machine."
-	case p.Count == 0 && !slices.ContainsFunc(s.ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID }):
+	case p.Count == 0 && !slices.ContainsFunc(s.Ahead, func(x snapshot.Planned) bool { return x.ID == p.Replaces.ID }):
 		p.Gone = "It is not planned any more."
 	}
 }
@@ -467,7 +467,7 @@ func (p *Proposal) gone(s *outlook) {
 func (p Proposal) sentence(s *outlook, a answer) string {
 	if p.Count == 0 {
 		why := "the rest of the plan does better without."
-		if t := s.troubles(s.yard(), *p.Replaces, p.Replaces.Count); len(t) > 0 {
+		if t := s.Troubles(s.Yard(), *p.Replaces, p.Replaces.Count); len(t) > 0 {
 			why = t[0].Says
 		}
 		return fmt.Sprintf(
@@ -476,7 +476,7 @@ func (p Proposal) sentence(s *outlook, a answer) string {
 	}
 	var pens []string
 	for _, e := range p.Eggs {
-		if name := s.w.PenByID[e.PenID].Name; !slices.Contains(pens, name) {
+		if name := s.W.PenByID[e.PenID].Name; !slices.Contains(pens, name) {
 			pens = append(pens, name)
 		}
 	}
@@ -493,7 +493,7 @@ func (p Proposal) sentence(s *outlook, a answer) string {
 		if !ok {
 			continue
 		}
-		whom = append(whom, fmt.Sprintf("the %s for %s", thing(o, p.Kind), o.Who))
+		whom = append(whom, fmt.Sprintf("the %s for %s", ahead.Thing(o, p.Kind), o.Who))
 		for _, sim := range a.Simulated {
 			if sim.Order == orderID(o.ID) {
 				sure = min(sure, sim.Chance)
@@ -511,17 +511,17 @@ func (p Proposal) sentence(s *outlook, a answer) string {
 // keep makes a planned batch of a proposal, in place of the one that it replaces.
 func (p Proposal) keep(ctx context.Context, tx *farm.Tx, s *outlook) (journal.Undo, journal.Subjects, error) {
 	if p.Replaces != nil {
-		r := rowsOf(*p.Replaces)
+		r := ahead.RowsOf(*p.Replaces)
 		if p.Count == 0 {
 			r.DroppedAt = &tx.At
 		} else {
 			r.SetOn, r.Eggs, r.For, r.Says = p.SetOn, p.Eggs, p.For, p.Says
 		}
-		return nil, nil, r.save(ctx, tx)
+		return nil, nil, r.Save(ctx, tx)
 	}
-	return add(ctx, tx, []plannedRows{{
-		rows.Planned{
+	return ahead.Add(ctx, tx, []ahead.PlannedRows{{
+		Planned: rows.Planned{
 			Species: p.Kind.ID, SetterID: p.Setter.ID, HatcherID: p.Hatcher.ID, SetOn: p.SetOn, Pinned: true, Says: p.Says,
-		}, p.Eggs, p.For,
+		}, Eggs: p.Eggs, For: p.For,
 	}})
 }

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	rows "metrogon/store/season"
 	"metrogon/store/stock"
@@ -26,7 +27,7 @@ func New(on *farm.Service) *Service { return &Service{Service: on} }
 
 // Steps that are taken back.
 var (
-	orderBefore = journal.NewKind("order", func(ctx context.Context, tx *farm.Tx, o kept[rows.Order]) error {
+	orderBefore = journal.NewKind("order", func(ctx context.Context, tx *farm.Tx, o ahead.Kept[rows.Order]) error {
 		if o.Before == nil {
 			return rows.On(tx).DropOrder(ctx, o.ID)
 		}
@@ -42,10 +43,10 @@ var (
 )
 
 // outlook is the farm as planning sees it, with what this room makes of that.
-type outlook struct{ *Outlook }
+type outlook struct{ *ahead.Outlook }
 
 // see reads it.
 func see(ctx context.Context, tx *farm.Tx) (*outlook, error) {
-	s, err := Of(ctx, tx)
+	s, err := ahead.Of(ctx, tx)
 	return &outlook{s}, err
 }

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	planner "metrogon/core/season"
+	"metrogon/core/season/solve"
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/store"
 	rows "metrogon/store/season"
@@ -45,13 +45,13 @@ func (w *WhatIf) check(s *outlook) error {
 		p.Count("n", "The number of places", w.N, 1, 5000)
 	case IfHens:
 		p.Count("n", "The number of females", w.N, 1, 500)
-		pen, ok := s.w.PenByID[w.PenID]
-		if !ok || pen.Females == 0 || s.lays[w.PenID].PerDay == 0 {
+		pen, ok := s.W.PenByID[w.PenID]
+		if !ok || pen.Females == 0 || s.Lays[w.PenID].PerDay == 0 {
 			p.Addf("pen", "Pick a pen that lays, and whose females are counted.")
 		}
 	case IfAway:
-		p.Date("from_on", "The first day", w.From, s.date(mostDays))
-		p.Date("to_on", "The last day", w.To, s.date(mostDays))
+		p.Date("from_on", "The first day", w.From, s.Date(ahead.MostDays))
+		p.Date("to_on", "The last day", w.To, s.Date(ahead.MostDays))
 		if w.To.Before(w.From) {
 			p.Addf("to_on", "The last day comes before the first.")
 		}
@@ -65,15 +65,15 @@ func (w *WhatIf) check(s *outlook) error {
 func (w *WhatIf) before(s *outlook) {
 	switch w.Kind {
 	case IfBrooder:
-		if len(s.book.Brooders) > 0 {
-			s.book.Brooders = append(s.book.Brooders, rows.Brooder{Places: w.N})
+		if len(s.Book.Brooders) > 0 {
+			s.Book.Brooders = append(s.Book.Brooders, rows.Brooder{Places: w.N})
 		}
 	case IfAway:
-		s.book.Away = append(s.book.Away, rows.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+		s.Book.Away = append(s.Book.Away, rows.Away{FromOn: w.From, ToOn: w.To, Actions: ahead.Everything})
 	case IfHens:
-		f, females := s.lays[w.PenID], float64(s.w.PenByID[w.PenID].Females)
+		f, females := s.Lays[w.PenID], float64(s.W.PenByID[w.PenID].Females)
 		f.PerDay *= (females + float64(w.N)) / females
-		s.lays[w.PenID] = f
+		s.Lays[w.PenID] = f
 	}
 }
 
@@ -83,7 +83,7 @@ func (w *WhatIf) after(s *outlook, r *solve.Request) {
 		return
 	}
 	m := planner.Machine{ID: newMachine, Set: map[string]float64{}, Hatch: map[string]float64{}, CleanDays: 1}
-	for _, k := range s.kinds {
+	for _, k := range s.Kinds {
 		m.Hatch[k.ID] = float64(places(w.N, k))
 	}
 	r.Machines = append(r.Machines, m)
@@ -103,7 +103,7 @@ func (w *WhatIf) says(s *outlook) string {
 	case IfBrooder:
 		return fmt.Sprintf("%d more brooder places", w.N)
 	case IfHens:
-		return fmt.Sprintf("%d more females in %s", w.N, s.w.PenByID[w.PenID].Name)
+		return fmt.Sprintf("%d more females in %s", w.N, s.W.PenByID[w.PenID].Name)
 	}
 	return fmt.Sprintf("Away from %s to %s", w.From.Format("Mon 2 Jan"), w.To.Format("Mon 2 Jan"))
 }
@@ -129,17 +129,17 @@ func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Do
 		var step journal.Step
 		switch w := v.WhatIf; w.Kind {
 		case IfAway:
-			n, err := rows.On(tx).SaveAway(ctx, rows.Away{FromOn: w.From, ToOn: w.To, Actions: everything})
+			n, err := rows.On(tx).SaveAway(ctx, rows.Away{FromOn: w.From, ToOn: w.To, Actions: ahead.Everything})
 			if err != nil {
 				return farm.Done{}, err
 			}
-			step = awayBack.Of(kept[rows.Away]{ID: n})
+			step = ahead.AwayBack.Of(ahead.Kept[rows.Away]{ID: n})
 		case IfBrooder:
 			n, err := rows.On(tx).SaveBrooder(ctx, rows.Brooder{Name: freshName("New brooder", s.brooderNames()), Places: w.N})
 			if err != nil {
 				return farm.Done{}, err
 			}
-			step = brooderBack.Of(kept[rows.Brooder]{ID: n})
+			step = ahead.BrooderBack.Of(ahead.Kept[rows.Brooder]{ID: n})
 		case IfHatcher:
 			n, err := s.addHatcher(ctx, tx, w.N)
 			if err != nil {
@@ -167,11 +167,11 @@ func (b *Service) Keep(ctx context.Context, req farm.Request, id int64) (farm.Do
 
 func (s *outlook) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, error) {
 	var rooms []store.Room
-	for _, k := range s.kinds {
+	for _, k := range s.Kinds {
 		rooms = append(rooms, store.Room{Species: k.ID, Hatching: places(n, k)})
 	}
 	var names []string
-	for _, x := range s.w.Machines {
+	for _, x := range s.W.Machines {
 		names = append(names, x.Name)
 	}
 	return tx.SaveMachine(
@@ -180,7 +180,7 @@ func (s *outlook) addHatcher(ctx context.Context, tx *farm.Tx, n int) (int64, er
 }
 
 func (s *outlook) brooderNames() (names []string) {
-	for _, b := range s.book.Brooders {
+	for _, b := range s.Book.Brooders {
 		names = append(names, b.Name)
 	}
 	return names

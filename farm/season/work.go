@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"metrogon/core/season/solve"
-
 	"metrogon/farm"
 	"metrogon/store"
 	rows "metrogon/store/season"
@@ -32,7 +31,7 @@ const (
 	mostOpen = 2
 	// often is how long a job waits before it tells how far it is again.
 	often = 400 * time.Millisecond
-	// Searches work at once in a process, and each gives way after a stint if others wait.
+	// searches work at once in a process, and each gives way after a stint if others wait.
 	searches = 2
 	stint    = 5 * time.Second
 	// again is when a plan is tried that waits for another one of its farm.

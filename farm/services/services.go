@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/alarms"
 	"metrogon/farm/books"
 	"metrogon/farm/breeders"
@@ -13,6 +14,7 @@ import (
 	"metrogon/farm/candle"
 	"metrogon/farm/chores"
 	"metrogon/farm/clutch"
+	"metrogon/farm/days"
 	"metrogon/farm/find"
 	"metrogon/farm/flock"
 	"metrogon/farm/gauges"
@@ -34,6 +36,7 @@ import (
 	"metrogon/farm/supplies"
 	"metrogon/farm/today"
 	"metrogon/farm/weigh"
+	"metrogon/farm/wishes"
 	"metrogon/store"
 )
 
@@ -52,6 +55,8 @@ type Services struct {
 	Machines *machines.Service
 	People   *people.Service
 	Season   *season.Service
+	Days     *days.Service
+	Wishes   *wishes.Service
 	Today    *today.Service
 	Handover *handover.Service
 	Remind   *remind.Service
@@ -95,6 +100,8 @@ func New(db *store.DB, clock farm.Clock) *Services {
 		Machines: &machines.Service{Service: on},
 		People:   people.New(on),
 		Season:   season.New(on),
+		Days:     &days.Service{Service: on},
+		Wishes:   &wishes.Service{Service: on},
 		Today:    &today.Service{Service: on, Chores: append(slices.Clone(all), lists.Missed)},
 		Handover: lists,
 		Outage:   &outage.Service{Service: on},
@@ -145,7 +152,7 @@ func patterns(ctx context.Context, tx *farm.Tx, species string) (all []report.Pa
 
 // comers gives the brooder page the young as the season counts them.
 func comers(ctx context.Context, tx *farm.Tx) (all []brood.Comer, err error) {
-	found, err := season.Comers(ctx, tx)
+	found, err := ahead.Comers(ctx, tx)
 	for _, c := range found {
 		all = append(all, brood.Comer(c))
 	}

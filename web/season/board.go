@@ -11,7 +11,10 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/ahead"
+	"metrogon/farm/days"
 	"metrogon/farm/season"
+	"metrogon/farm/wishes"
 	"metrogon/web/page"
 )
 
@@ -19,8 +22,8 @@ type boardHandler struct {
 	*page.Site
 	board   page.Template[boardData]
 	table   page.Template[boardData]
-	planned page.Template[season.PlannedPage]
-	days    page.Template[season.Binds]
+	planned page.Template[ahead.PlannedPage]
+	days    page.Template[days.Binds]
 }
 
 // boardRoutes hangs the pages in.
@@ -33,8 +36,8 @@ func boardRoutes(e *echo.Echo, s *page.Site) {
 			"board.html", "cures.html", "line.html",
 		),
 		page.ParseWith[boardData](s, own, files, "table.html"),
-		page.ParseWith[season.PlannedPage](s, own, files, "planned.html", "cures.html"),
-		page.ParseWith[season.Binds](s, own, files, "days.html"),
+		page.ParseWith[ahead.PlannedPage](s, own, files, "planned.html", "cures.html"),
+		page.ParseWith[days.Binds](s, own, files, "days.html"),
 	}
 	e.GET("/board", s.Signed(page.Fresh(x.show)))
 	e.GET("/board/sheet.pdf", s.File(x.sheet))
@@ -65,7 +68,7 @@ func link(b season.Bar) string {
 }
 
 // moved is what a cure sends.
-func moved(p interface{ Day() time.Time }, k season.Cure) map[string]any {
+func moved(p interface{ Day() time.Time }, k ahead.Cure) map[string]any {
 	return map[string]any{
 		"set_on": p.Day().AddDate(0, 0, k.Days).Format("2006-01-02"), "setter": k.SetterID, "hatcher": k.HatcherID,
 		"eggs": k.Eggs,
@@ -74,6 +77,7 @@ func moved(p interface{ Day() time.Time }, k season.Cure) map[string]any {
 
 type boardData struct {
 	season.Board
+	Back       wishes.Back // what a line asks for
 	Drawing    drawing
 	Weeks      int
 	Ranges     []int
@@ -115,13 +119,19 @@ func (x boardHandler) show(c *echo.Context, m *farm.Member, meta page.Meta) erro
 	if meta.Typed != nil {
 		line = meta.Typed.Get("line")
 	}
-	b, err := x.Season.Board(c.Request().Context(), m, around, weeks, page.Short200(line))
+	b, err := x.Season.Board(c.Request().Context(), m, around, weeks)
 	if err != nil {
 		return err
 	}
+	var back wishes.Back
+	if line != "" {
+		if back, err = x.Wishes.Back(c.Request().Context(), m, page.Short200(line)); err != nil {
+			return err
+		}
+	}
 	middle := b.From.AddDate(0, 0, 7*weeks/4)
 	d := boardData{
-		Board: b, Drawing: draw(b, weeks, m), Weeks: weeks, Ranges: ranges, Middle: middle.Format("2006-01-02"),
+		Board: b, Back: back, Drawing: draw(b, weeks, m), Weeks: weeks, Ranges: ranges, Middle: middle.Format("2006-01-02"),
 		Prev: middle.AddDate(0, 0, -7*weeks/2).Format("2006-01-02"),
 		Next: middle.AddDate(0, 0, 7*weeks/2).Format("2006-01-02"), Agenda: byDay(b, m),
 	}
@@ -147,7 +157,7 @@ func (x boardHandler) acceptBack(c *echo.Context, m *farm.Member) error {
 			which = append(which, n)
 		}
 	}
-	done, err := x.Season.AcceptBack(c.Request().Context(), f.Request(m), page.Short200(f.Get("line")), which)
+	done, err := x.Wishes.AcceptBack(c.Request().Context(), f.Request(m), page.Short200(f.Get("line")), which)
 	return x.Finish(c, done, err, "/board")
 }
 

@@ -12,6 +12,7 @@ import (
 	planner "metrogon/core/season"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/web/page"
@@ -238,7 +239,7 @@ func (d *drawing) promises(b season.Board, x axis) int {
 }
 
 // covered tells how well a promise is.
-func covered(p season.Promise) (class, says string) {
+func covered(p ahead.Promise) (class, says string) {
 	n := int(math.Floor(p.Covered + 1e-6))
 	switch {
 	case p.Sure():

@@ -112,7 +112,7 @@ func (x boardHandler) set(c *echo.Context, m *farm.Member) error {
 
 // binds shows what else binds the planning: days away, closed machines, brooders, bans.
 func (x boardHandler) binds(c *echo.Context, m *farm.Member, meta page.Meta) error {
-	d, err := x.Season.Binds(c.Request().Context(), m)
+	d, err := x.Days.Binds(c.Request().Context(), m)
 	if err != nil {
 		return err
 	}
@@ -132,7 +132,7 @@ func (x boardHandler) addAway(c *echo.Context, m *farm.Member) error {
 		Why: f.Get("why"),
 	}
 	return x.Save(c, f, daysPage, func() (farm.Done, error) {
-		return x.Season.AddAway(c.Request().Context(), f.Request(m), a)
+		return x.Days.AddAway(c.Request().Context(), f.Request(m), a)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -146,7 +146,7 @@ func (x boardHandler) addClosed(c *echo.Context, m *farm.Member) error {
 		k.FromOn = f.Date("from_on", "The first day")
 	}
 	return x.Save(c, f, page.Back(c, daysPage), func() (farm.Done, error) {
-		return x.Season.Close(c.Request().Context(), f.Request(m), k)
+		return x.Days.Close(c.Request().Context(), f.Request(m), k)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -157,7 +157,7 @@ func (x boardHandler) saveBrooder(c *echo.Context, m *farm.Member) error {
 	}
 	b := snapshot.Brooder{ID: f.ID("id"), Name: f.Get("name"), Places: f.Int("places", "Its places")}
 	return x.Save(c, f, daysPage, func() (farm.Done, error) {
-		return x.Season.SaveBrooder(c.Request().Context(), f.Request(m), b)
+		return x.Days.SaveBrooder(c.Request().Context(), f.Request(m), b)
 	}, func(meta page.Meta) error { return x.binds(c, m, meta) })
 }
 
@@ -170,13 +170,13 @@ func (x boardHandler) dropDays(c *echo.Context, m *farm.Member) error {
 	var done farm.Done
 	switch c.Param("list") {
 	case "away":
-		done, err = x.Season.DropAway(ctx, req, id)
+		done, err = x.Days.DropAway(ctx, req, id)
 	case "closed":
-		done, err = x.Season.DropClosure(ctx, req, id)
+		done, err = x.Days.DropClosure(ctx, req, id)
 	case "brooders":
-		done, err = x.Season.DropBrooder(ctx, req, id)
+		done, err = x.Days.DropBrooder(ctx, req, id)
 	case "bans":
-		done, err = x.Season.DropBan(ctx, req, id)
+		done, err = x.Days.DropBan(ctx, req, id)
 	default:
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such list.")
 	}

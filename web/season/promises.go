@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/web/page"
@@ -59,7 +60,7 @@ func (x promiseHandler) show(c *echo.Context, m *farm.Member, meta page.Meta) er
 	in := p.Today.AddDate(0, 0, 35)
 	meta.Nav, meta.Title = "/board", "Promises"
 	return x.list.Render(c, meta, m, promiseData{
-		p, snapshot.Order{What: season.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
+		p, snapshot.Order{What: ahead.YoungOrder, FromOn: in, ToOn: in.AddDate(0, 0, 6), SurePct: 80},
 	})
 }
 

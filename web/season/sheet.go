@@ -17,7 +17,7 @@ import (
 // sheet is the board for the wall of the shed.
 func (x boardHandler) sheet(c *echo.Context, m *farm.Member) error {
 	around, weeks := shown(c)
-	b, err := x.Season.Board(c.Request().Context(), m, around, weeks, "")
+	b, err := x.Season.Board(c.Request().Context(), m, around, weeks)
 	if err != nil {
 		return err
 	}

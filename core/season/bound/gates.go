@@ -6,9 +6,8 @@ import (
 	"slices"
 
 	"metrogon/core/season"
-	"metrogon/core/season/draft"
-
 	"metrogon/core/season/bound/lp"
+	"metrogon/core/season/draft"
 )
 
 // gate is a setting or a load: how much of its machine's room it opens, and the

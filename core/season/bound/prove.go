@@ -9,9 +9,8 @@ import (
 	"math"
 	"slices"
 
-	"metrogon/core/season/draft"
-
 	"metrogon/core/season/bound/lp"
+	"metrogon/core/season/draft"
 )
 
 // Prover lowers a bound until it meets the best plan, by branch and bound, and finds

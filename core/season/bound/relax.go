@@ -5,9 +5,8 @@ import (
 	"math"
 	"slices"
 
-	"metrogon/core/season/draft"
-
 	"metrogon/core/season/bound/lp"
+	"metrogon/core/season/draft"
 )
 
 // relaxation is the problem as a linear program that every plan satisfies, so that

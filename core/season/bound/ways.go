@@ -6,9 +6,8 @@ import (
 	"slices"
 
 	"metrogon/core/season"
-	"metrogon/core/season/draft"
-
 	"metrogon/core/season/bound/lp"
+	"metrogon/core/season/draft"
 )
 
 // way is a batch that may be: its eggs, and the young that go to each promise.

@@ -4,9 +4,8 @@ import (
 	"math"
 	"slices"
 
-	"metrogon/core/season/draft"
-
 	"metrogon/core/season/bound/lp"
+	"metrogon/core/season/draft"
 )
 
 // share is young of one source that go to one promise through one hatcher, with the

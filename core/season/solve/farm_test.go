@@ -4,12 +4,11 @@ import (
 	"testing"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/season"
+	"metrogon/core/season/solve"
 )
 
 // Young that were pulled before the plan begins still sit in the brooder.

@@ -10,9 +10,8 @@ import (
 	"testing"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	"metrogon/core/season"
+	"metrogon/core/season/solve"
 )
 
 // scarce is a sample's kin in which eggs are few and promises many: of the eggs a part is laid,

@@ -6,12 +6,11 @@ import (
 	"slices"
 	"testing"
 
-	"metrogon/core/season/solve"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/season"
+	"metrogon/core/season/solve"
 )
 
 // one batch of the small season: sixteen fresh eggs set on day 9, locked down on day 27,

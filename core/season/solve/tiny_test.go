@@ -10,12 +10,11 @@ import (
 	"testing"
 	"time"
 
-	"metrogon/core/season/solve"
-
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"metrogon/core/season"
+	"metrogon/core/season/solve"
 )
 
 // Every plan of a season of a few eggs is tried and judged: what is called proven is

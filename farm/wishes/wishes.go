@@ -1,4 +1,5 @@
-package season
+// Package wishes finds the set days for what is wished for in a line: "6 hens for 3 May".
+package wishes
 
 import (
 	"cmp"
@@ -16,6 +17,7 @@ import (
 	"metrogon/core/wish"
 	"metrogon/core/wording"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	seasonrows "metrogon/store/season"
@@ -32,20 +34,20 @@ type Back struct {
 // Option is a batch that would do it.
 type Option struct {
 	No int
-	PlannedPage
+	ahead.PlannedPage
 	HatchOn time.Time // a date
 	Short   string    // of what was wished for
 }
 
-// Wishes is the room.
-type Wishes struct{ *farm.Service }
+// Service is the room.
+type Service struct{ *farm.Service }
 
-// wishing is the farm as planning sees it.
-type wishing struct{ *Outlook }
+// outlook is the farm as planning sees it.
+type outlook struct{ *ahead.Outlook }
 
-func wishFor(ctx context.Context, tx *farm.Tx) (*wishing, error) {
-	s, err := Of(ctx, tx)
-	return &wishing{s}, err
+func see(ctx context.Context, tx *farm.Tx) (*outlook, error) {
+	s, err := ahead.Of(ctx, tx)
+	return &outlook{s}, err
 }
 
 // weeks that "every Friday" looks ahead.
@@ -55,13 +57,13 @@ const weeks = 6
 const usualSure = 80
 
 // Back reads a line and reckons back from it.
-func (b *Wishes) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
+func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		s, err := wishFor(ctx, tx)
+		s, err := see(ctx, tx)
 		if err != nil {
 			return err
 		}
-		s.layAhead()
+		s.LayAhead()
 		back, err = s.back(line)
 		return err
 	})
@@ -69,26 +71,26 @@ func (b *Wishes) Back(ctx context.Context, m *farm.Member, line string) (back Ba
 }
 
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
-func (b *Wishes) AcceptBack(
+func (b *Service) AcceptBack(
 	ctx context.Context, req farm.Request, line string, which []int,
 ) (farm.Done, error) {
 	return b.Act(ctx, req, farm.Keeping, func(tx *farm.Tx) (farm.Done, error) {
-		s, err := wishFor(ctx, tx)
+		s, err := see(ctx, tx)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		s.layAhead()
+		s.LayAhead()
 		back, err := s.back(line)
 		if err != nil {
 			return farm.Done{}, err
 		}
-		var rows []plannedRows
+		var rows []ahead.PlannedRows
 		var said []string
 		for _, o := range back.Options {
 			if o.Count == 0 || len(which) > 0 && !slices.Contains(which, o.No) {
 				continue
 			}
-			r := rowsOf(o.Planned)
+			r := ahead.RowsOf(o.Planned)
 			r.Pinned, r.Says = true, back.Line
 			rows = append(rows, r)
 			said = append(said, fmt.Sprintf("%s of %s on %s", wording.Plural(o.Count, "egg"),
@@ -97,7 +99,7 @@ func (b *Wishes) AcceptBack(
 		if len(rows) == 0 {
 			return farm.Done{}, farm.Problemf("line", "There is nothing in it to be planned. %s", back.Problem)
 		}
-		u, about, err := add(ctx, tx, rows)
+		u, about, err := ahead.Add(ctx, tx, rows)
 		if err != nil {
 			return farm.Done{}, err
 		}
@@ -106,9 +108,9 @@ func (b *Wishes) AcceptBack(
 }
 
 // vocabulary is what a line may name on this farm.
-func (s *wishing) vocabulary() wish.Words {
+func (s *outlook) vocabulary() wish.Words {
 	words := wish.Words{Kinds: map[string][]string{}}
-	for _, k := range s.kinds {
+	for _, k := range s.Kinds {
 		var all []string
 		for _, name := range append([]string{k.Name, k.Short, k.Young}, k.Aliases...) {
 			all = append(all, name, name+"s")
@@ -121,18 +123,18 @@ func (s *wishing) vocabulary() wish.Words {
 		}
 		words.Kinds[k.ID] = all
 	}
-	for _, p := range s.w.Pens {
+	for _, p := range s.W.Pens {
 		words.Pens = append(words.Pens, p.Name)
 	}
-	for _, v := range s.open {
+	for _, v := range s.Open {
 		words.Batches = append(words.Batches, v.Code)
 	}
 	return words
 }
 
-func (s *wishing) back(line string) (back Back, err error) {
+func (s *outlook) back(line string) (back Back, err error) {
 	back.Line = line
-	w, err := wish.Read(line, s.today, s.vocabulary())
+	w, err := wish.Read(line, s.Today, s.vocabulary())
 	var missing wish.Problem
 	if errors.As(err, &missing) {
 		back.Problem = string(missing)
@@ -147,12 +149,12 @@ func (s *wishing) back(line string) (back Back, err error) {
 		back.Problem = "Of which kind? None is kept here that was named."
 		return back, nil
 	case w.Aim == wish.Lockdown:
-		i := slices.IndexFunc(s.open, func(v snapshot.BatchView) bool { return v.Code == w.Batch })
-		if i < 0 || s.open[i].LockedAt != nil {
+		i := slices.IndexFunc(s.Open, func(v snapshot.BatchView) bool { return v.Code == w.Batch })
+		if i < 0 || s.Open[i].LockedAt != nil {
 			back.Problem = w.Batch + " is in lockdown already: nothing can join it."
 			return back, nil
 		}
-		w.On = s.w.Member.Date(s.open[i].At(calendar.Lockdown))
+		w.On = s.W.Member.Date(s.Open[i].At(calendar.Lockdown))
 	}
 	back.Says = understood(w, kinds)
 	for _, on := range s.dates(w, kinds) {
@@ -170,7 +172,7 @@ func (s *wishing) back(line string) (back Back, err error) {
 			// What comes after it finds it planned.
 			one := o.Planned
 			one.Planned.ID = -int64(o.No)
-			s.ahead = append(s.ahead, one)
+			s.Ahead = append(s.Ahead, one)
 		}
 	}
 	return back, nil
@@ -178,27 +180,27 @@ func (s *wishing) back(line string) (back Back, err error) {
 
 // wished are the kinds and pens meant; where none is named, those of the farm's that lay or
 // wait in store.
-func (s *wishing) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bool) {
+func (s *outlook) wished(w wish.Wish) (kinds []*species.Profile, pens map[int64]bool) {
 	pens = map[int64]bool{}
-	for _, p := range s.w.Pens {
+	for _, p := range s.W.Pens {
 		if slices.Contains(w.Pens, p.Name) {
 			pens[p.ID] = true
 		}
 	}
 	for _, id := range w.Kinds {
-		kinds = append(kinds, s.w.Kinds[id])
+		kinds = append(kinds, s.W.Kinds[id])
 	}
-	for _, p := range s.w.Pens {
-		if k := s.w.Kinds[p.Species]; pens[p.ID] && !slices.Contains(kinds, k) && !k.IsReptile() {
+	for _, p := range s.W.Pens {
+		if k := s.W.Kinds[p.Species]; pens[p.ID] && !slices.Contains(kinds, k) && !k.IsReptile() {
 			kinds = append(kinds, k)
 		}
 	}
 	if len(kinds) > 0 {
 		return kinds, pens
 	}
-	for _, k := range s.kinds {
-		has := slices.ContainsFunc(s.w.Pens, func(p snapshot.Pen) bool {
-			return p.Species == k.ID && (s.lays[p.ID].PerDay > 0 || len(s.supply[p.ID]) > 0)
+	for _, k := range s.Kinds {
+		has := slices.ContainsFunc(s.W.Pens, func(p snapshot.Pen) bool {
+			return p.Species == k.ID && (s.Lays[p.ID].PerDay > 0 || len(s.Supply[p.ID]) > 0)
 		})
 		// Of females that count as pullets hens are meant.
 		if has && (!w.Pullets || k.ID == "chicken") && (w.Count == 0 || len(kinds) == 0) {
@@ -233,14 +235,14 @@ func aim(a wish.Aim) string {
 
 // dates are the days wished for: one, or the same weekday again and again from the first that
 // can be.
-func (s *wishing) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
+func (s *outlook) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time) {
 	if w.Every == nil {
 		return []time.Time{w.On}
 	}
-	first := s.today
+	first := s.Today
 	for _, k := range kinds {
-		if d, err := s.daysBefore(w, k); err == nil && w.Aim != wish.Set && s.date(d).After(first) {
-			first = s.date(d)
+		if d, err := s.daysBefore(w, k); err == nil && w.Aim != wish.Set && s.Date(d).After(first) {
+			first = s.Date(d)
 		}
 	}
 	for first.Weekday() != *w.Every {
@@ -253,8 +255,8 @@ func (s *wishing) dates(w wish.Wish, kinds []*species.Profile) (all []time.Time)
 }
 
 // daysBefore is how many days lie between the set day and the day wished for.
-func (s *wishing) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
-	lockdown, pull, err := s.span(kind)
+func (s *outlook) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
+	lockdown, pull, err := s.Span(kind)
 	switch w.Aim {
 	case wish.Set:
 		return 0, err
@@ -267,7 +269,7 @@ func (s *wishing) daysBefore(w wish.Wish, kind *species.Profile) (int, error) {
 }
 
 // option finds the batch of a kind for a day: the eggs for it, and where it fits best.
-func (s *wishing) option(
+func (s *outlook) option(
 	w wish.Wish, kind *species.Profile, pens map[int64]bool, on time.Time,
 ) (o Option, problem string, err error) {
 	days, err := s.daysBefore(w, kind)
@@ -275,22 +277,22 @@ func (s *wishing) option(
 		return o, "", err
 	}
 	setOn := on.AddDate(0, 0, -days)
-	if setOn.Before(s.today) {
+	if setOn.Before(s.Today) {
 		return o, fmt.Sprintf(
 			"%s would have to have been set on %s. The first day that can be is %s.",
-			wording.Capital(strings.ToLower(kind.Name)), setOn.Format("Mon 2 January"), s.date(days).Format("Mon 2 January"),
+			wording.Capital(strings.ToLower(kind.Name)), setOn.Format("Mon 2 January"), s.Date(days).Format("Mon 2 January"),
 		), nil
 	}
-	eggs := s.eggsBut(0)
+	eggs := s.EggsBut(0)
 	p := snapshot.Planned{Planned: seasonrows.Planned{Species: kind.ID, SetOn: setOn, Pinned: true}}
 	free := map[int64]int{}
-	for _, pen := range s.w.Pens {
+	for _, pen := range s.W.Pens {
 		if pen.Species == kind.ID && (len(pens) == 0 || pens[pen.ID] || !s.anyOf(pens, kind)) {
-			free[pen.ID] = eggs.free(pen.ID, s.day(setOn), maxAge(kind))
+			free[pen.ID] = eggs.Free(pen.ID, s.Day(setOn), ahead.MaxAge(kind))
 		}
 	}
 	for pen, n := range s.enough(w, kind, free) {
-		p.Eggs = append(p.Eggs, eggs.copy().take(pen, s.day(setOn), maxAge(kind), n, nil)...)
+		p.Eggs = append(p.Eggs, eggs.Copy().Take(pen, s.Day(setOn), ahead.MaxAge(kind), n, nil)...)
 	}
 	slices.SortFunc(p.Eggs, func(a, b seasonrows.PlannedEggs) int {
 		return cmp.Or(cmp.Compare(a.PenID, b.PenID), a.LaidOn.Compare(b.LaidOn))
@@ -301,16 +303,16 @@ func (s *wishing) option(
 	if p.Setter.ID == 0 {
 		return o, fmt.Sprintf("No machine sets and hatches %s.", strings.ToLower(kind.Name)), nil
 	}
-	o = Option{PlannedPage: s.page(p, eggs)}
-	o.HatchOn = s.w.Member.Date(p.At(calendar.Hatch))
+	o = Option{PlannedPage: s.Page(p, eggs)}
+	o.HatchOn = s.W.Member.Date(p.At(calendar.Hatch))
 	o.short(w)
 	return o, "", nil
 }
 
 // anyOf tells whether one of these pens lays eggs of a kind.
-func (s *wishing) anyOf(pens map[int64]bool, kind *species.Profile) bool {
+func (s *outlook) anyOf(pens map[int64]bool, kind *species.Profile) bool {
 	for id := range pens {
-		if s.w.PenByID[id].Species == kind.ID {
+		if s.W.PenByID[id].Species == kind.ID {
 			return true
 		}
 	}
@@ -319,7 +321,7 @@ func (s *wishing) anyOf(pens map[int64]bool, kind *species.Profile) bool {
 
 // enough are the eggs of each pen that are wanted: all, or as many as bring the young that are
 // asked for as surely as is usual, from each pen its share.
-func (s *wishing) enough(w wish.Wish, kind *species.Profile, free map[int64]int) map[int64]int {
+func (s *outlook) enough(w wish.Wish, kind *species.Profile, free map[int64]int) map[int64]int {
 	all := 0
 	for _, n := range free {
 		all += n
@@ -330,13 +332,13 @@ func (s *wishing) enough(w wish.Wish, kind *species.Profile, free map[int64]int)
 	sure := func(n int) bool {
 		var lots []rates.Lot
 		for pen, eggs := range share(free, n, all) {
-			y := s.beliefs[kind.ID].Young[pen]
+			y := s.Beliefs[kind.ID].Young[pen]
 			if w.Pullets {
 				y = y.Scaled(0.5)
 			}
 			lots = append(lots, rates.Lot{Eggs: eggs, Belief: y})
 		}
-		return rates.Expect(lots, s.beliefs[kind.ID].Rho, true).AtLeast(w.Count) >= usualSure/100.0
+		return rates.Expect(lots, s.Beliefs[kind.ID].Rho, true).AtLeast(w.Count) >= usualSure/100.0
 	}
 	low, high := 0, all
 	for high-low > 1 {
@@ -368,30 +370,30 @@ func share(free map[int64]int, n, all int) map[int64]int {
 
 // place finds the machines in which most of the eggs fit without a clash, and leaves the rest
 // in store; where nothing fits, those that are roomiest, so that it can be said why.
-func (s *wishing) place(p snapshot.Planned, kind *species.Profile, eggs supply) (snapshot.Planned, error) {
-	y := s.yard()
+func (s *outlook) place(p snapshot.Planned, kind *species.Profile, eggs ahead.Supply) (snapshot.Planned, error) {
+	y := s.Yard()
 	var best snapshot.Planned
 	most := -1
-	for _, x := range s.machinesFor(kind, false) {
-		for _, h := range s.machinesFor(kind, true) {
+	for _, x := range s.MachinesFor(kind, false) {
+		for _, h := range s.MachinesFor(kind, true) {
 			one := p
 			one.SetterID, one.HatcherID = x.ID, h.ID
-			if err := s.w.WorkOut(&one); err != nil {
+			if err := s.W.WorkOut(&one); err != nil {
 				return p, err
 			}
 			n := one.Count
-			if len(s.against(y, one, eggs)) > 0 {
-				n = s.most(y, one, eggs)
+			if len(s.Against(y, one, eggs)) > 0 {
+				n = s.Most(y, one, eggs)
 			}
 			if n > most {
 				best, most = one, n
 			}
 		}
 	}
-	if most < fewestEggs || most >= best.Count {
+	if most < ahead.FewestEggs || most >= best.Count {
 		return best, nil
 	}
-	return s.on(best, Cure{Eggs: most})
+	return s.On(best, ahead.Cure{Eggs: most})
 }
 
 // short tells what an option lacks of what was wished for.

@@ -1,4 +1,4 @@
-package season
+package ahead
 
 import (
 	"fmt"
@@ -58,9 +58,9 @@ func (p Promise) Over(today time.Time) bool { return p.ToOn.Before(today) }
 
 // Thing is what is promised, in words: "20 ducklings", "6 pullets", "24 hatching eggs of
 // chickens".
-func (p Promise) Thing() string { return thing(p.Order, p.Kind) }
+func (p Promise) Thing() string { return Thing(p.Order, p.Kind) }
 
-func thing(o rows.Order, kind *species.Profile) string {
+func Thing(o rows.Order, kind *species.Profile) string {
 	switch {
 	case kind == nil:
 		return wording.Plural(o.Count, "young")
@@ -81,35 +81,35 @@ func plural(one string, n int) string {
 	return one + "s"
 }
 
-// target is how many young are to be expected for a promise so that it is kept as surely as it
+// Target is how many young are to be expected for a promise so that it is kept as surely as it
 // has to be, if they come of one batch; of several they are surer still.
-func (s *Outlook) target(o rows.Order) float64 {
+func (s *Outlook) Target(o rows.Order) float64 {
 	want := float64(max(0, o.Count-o.Delivered))
-	pens := s.pensFor(o)
+	pens := s.PensFor(o)
 	if len(pens) == 0 || want == 0 {
 		return want
 	}
 	var belief rates.Beta
 	for _, p := range pens { // of all of them alike
-		y := s.beliefs[o.Species].Young[p.ID]
+		y := s.Beliefs[o.Species].Young[p.ID]
 		belief.A, belief.B = belief.A+y.A/float64(len(pens)), belief.B+y.B/float64(len(pens))
 	}
-	each := counts(o)
-	return rates.Needed(belief.Scaled(each), s.beliefs[o.Species].Rho, s.layingOff(o), want, float64(o.SurePct)/100) / each
+	each := Counts(o)
+	return rates.Needed(belief.Scaled(each), s.Beliefs[o.Species].Rho, s.layingOff(o), want, float64(o.SurePct)/100) / each
 }
 
 // layingOff is how far the eggs of a setting for a promise may lie off what is expected, as a
 // share: a week's eggs of its pens, where they are still to be laid.
 func (s *Outlook) layingOff(o rows.Order) float64 {
-	kind := s.w.Kinds[o.Species]
-	if s.day(o.ToOn) < int(kind.HatchDays.At)+week {
+	kind := s.W.Kinds[o.Species]
+	if s.Day(o.ToOn) < int(kind.HatchDays.At)+week {
 		return 0
 	}
-	return s.layingSpread() / math.Sqrt(week)
+	return s.LayingSpread() / math.Sqrt(week)
 }
 
-// counts is how much of one young counts for a promise.
-func counts(o rows.Order) float64 {
+// Counts is how much of one young counts for a promise.
+func Counts(o rows.Order) float64 {
 	if o.What == PulletsOrder {
 		return 0.5
 	}
@@ -126,15 +126,15 @@ type covering struct {
 
 // coverings are what stands and what is planned.
 func (s *Outlook) coverings() (all []covering) {
-	for _, v := range s.open {
-		young := maps.Clone(s.stands[v.ID].ByPen)
-		all = append(all, covering{Cover{BatchID: v.ID, Label: v.Code}, pullDay(s.w.Member, v), young, nil})
+	for _, v := range s.Open {
+		young := maps.Clone(s.Stands[v.ID].ByPen)
+		all = append(all, covering{Cover{BatchID: v.ID, Label: v.Code}, PullDay(s.W.Member, v), young, nil})
 	}
-	there := s.supply.copy().planned(s, s.ahead)
-	for _, p := range s.ahead { // of their eggs, those that will be there
-		young := s.youngOf(there[p.ID], s.w.Member.Date(p.SetAt))
+	there := s.Supply.Copy().Planned(s, s.Ahead)
+	for _, p := range s.Ahead { // of their eggs, those that will be there
+		young := s.youngOf(there[p.ID], s.W.Member.Date(p.SetAt))
 		all = append(all, covering{
-			Cover{PlannedID: p.ID, Label: p.Label()}, pullDay(s.w.Member, p.BatchView), young, p.For,
+			Cover{PlannedID: p.ID, Label: p.Label()}, PullDay(s.W.Member, p.BatchView), young, p.For,
 		})
 	}
 	return all
@@ -143,7 +143,7 @@ func (s *Outlook) coverings() (all []covering) {
 // give lets a promise have up to so many of what it counts of a batch, where the days and the
 // pens are right.
 func (b *covering) give(p *Promise, most float64) {
-	each := counts(p.Order)
+	each := Counts(p.Order)
 	if b.pull.Before(p.FromOn) || b.pull.After(p.ToOn) || most <= 0 {
 		return
 	}
@@ -167,22 +167,22 @@ func (b *covering) give(p *Promise, most float64) {
 	p.From[at].Young += got
 }
 
-// cover hands the young of what stands and of what is planned out to the promises, those that
+// Cover hands the young of what stands and of what is planned out to the promises, those that
 // are due first first; a planned batch serves those it was planned for before others.
-func (s *Outlook) cover() (all []Promise) {
-	all, _ = s.coverAll()
+func (s *Outlook) Cover() (all []Promise) {
+	all, _ = s.CoverAll()
 	return all
 }
 
-// coverAll is cover, with what is left of the batches.
-func (s *Outlook) coverAll() (all []Promise, batches []covering) {
-	eggs := s.reserve()
-	for _, o := range s.book.Orders {
-		p := Promise{Order: o, Kind: s.w.Kinds[o.Species], Pens: s.pensFor(o), Chance: -1}
+// CoverAll is cover, with what is left of the batches.
+func (s *Outlook) CoverAll() (all []Promise, batches []covering) {
+	eggs := s.Reserve()
+	for _, o := range s.Book.Orders {
+		p := Promise{Order: o, Kind: s.W.Kinds[o.Species], Pens: s.PensFor(o), Chance: -1}
 		if o.What == EggsOrder {
 			p.Covered = float64(eggs[o.ID])
-		} else if s.beliefs[o.Species].Young != nil {
-			p.Need = s.target(o) * counts(o)
+		} else if s.Beliefs[o.Species].Young != nil {
+			p.Need = s.Target(o) * Counts(o)
 		}
 		all = append(all, p)
 	}
@@ -199,7 +199,7 @@ func (s *Outlook) coverAll() (all []Promise, batches []covering) {
 	each(func(p *Promise, b *covering) {
 		for _, f := range b.first {
 			if f.OrderID == p.ID {
-				b.give(p, f.Young*counts(p.Order))
+				b.give(p, f.Young*Counts(p.Order))
 			}
 		}
 	})
@@ -207,13 +207,13 @@ func (s *Outlook) coverAll() (all []Promise, batches []covering) {
 	return all, batches
 }
 
-// spare adds up what is left of the batches, by kind.
-func (s *Outlook) spare(batches []covering) (all []Spare) {
-	for _, k := range s.kinds {
+// Spare adds up what is left of the batches, by kind.
+func (s *Outlook) Spare(batches []covering) (all []Spare) {
+	for _, k := range s.Kinds {
 		one := Spare{Kind: k}
 		for _, b := range batches {
 			for pen, young := range b.young {
-				if s.w.PenByID[pen].Species == k.ID {
+				if s.W.PenByID[pen].Species == k.ID {
 					one.Young += young
 				}
 			}

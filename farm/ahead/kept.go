@@ -1,4 +1,4 @@
-package season
+package ahead
 
 import (
 	"context"
@@ -10,8 +10,8 @@ import (
 	rows "metrogon/store/season"
 )
 
-// add keeps new planned batches and gives the steps that take them back.
-func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, about journal.Subjects, err error) {
+// Add keeps new planned batches and gives the steps that take them back.
+func Add(ctx context.Context, tx *farm.Tx, all []PlannedRows) (u journal.Undo, about journal.Subjects, err error) {
 	for _, r := range all {
 		r.ID = 0
 		id, err := rows.On(tx).SavePlanned(ctx, r.Planned)
@@ -24,28 +24,28 @@ func add(ctx context.Context, tx *farm.Tx, all []plannedRows) (u journal.Undo, a
 		if err := rows.On(tx).SetPlannedFor(ctx, id, r.For); err != nil {
 			return nil, nil, err
 		}
-		u = append(u, plannedBefore.Of(kept[plannedRows]{ID: id}))
+		u = append(u, PlannedBefore.Of(Kept[PlannedRows]{ID: id}))
 		about = about.And(journal.Planned, id)
 	}
 	return u, about, nil
 }
 
-// kept is a row of one of the lists of planning as it was before; nil: it was not there.
-type kept[T any] struct {
+// Kept is a row of one of the lists of planning as it was before; nil: it was not there.
+type Kept[T any] struct {
 	ID     int64
 	Before *T
 }
 
-// plannedRows is a planned batch with its eggs and whom it is for, as it is kept.
-type plannedRows struct {
+// PlannedRows is a planned batch with its eggs and whom it is for, as it is kept.
+type PlannedRows struct {
 	rows.Planned
 	Eggs []rows.PlannedEggs
 	For  []rows.PlannedFor
 }
 
-func rowsOf(p snapshot.Planned) plannedRows { return plannedRows{p.Planned, p.Eggs, p.For} }
+func RowsOf(p snapshot.Planned) PlannedRows { return PlannedRows{p.Planned, p.Eggs, p.For} }
 
-func (r plannedRows) save(ctx context.Context, tx *farm.Tx) error {
+func (r PlannedRows) Save(ctx context.Context, tx *farm.Tx) error {
 	id, err := rows.On(tx).SavePlanned(ctx, r.Planned)
 	if err != nil {
 		return err
@@ -56,37 +56,37 @@ func (r plannedRows) save(ctx context.Context, tx *farm.Tx) error {
 	return rows.On(tx).SetPlannedFor(ctx, id, r.For)
 }
 
-var plannedBefore = journal.NewKind("planned", func(ctx context.Context, tx *farm.Tx, p kept[plannedRows]) error {
+var PlannedBefore = journal.NewKind("planned", func(ctx context.Context, tx *farm.Tx, p Kept[PlannedRows]) error {
 	if p.Before == nil {
 		return rows.On(tx).DropPlanned(ctx, []int64{p.ID})
 	}
-	return p.Before.save(ctx, tx)
+	return p.Before.Save(ctx, tx)
 })
 
 // Steps that are taken back.
 var (
-	awayBack = journal.NewKind("away", func(ctx context.Context, tx *farm.Tx, r kept[rows.Away]) error {
+	AwayBack = journal.NewKind("away", func(ctx context.Context, tx *farm.Tx, r Kept[rows.Away]) error {
 		if r.Before == nil {
 			return rows.On(tx).DropOf(ctx, "away", r.ID)
 		}
 		_, err := rows.On(tx).SaveAway(ctx, *r.Before)
 		return err
 	})
-	closureBack = journal.NewKind("closure", func(ctx context.Context, tx *farm.Tx, r kept[store.Closure]) error {
+	ClosureBack = journal.NewKind("closure", func(ctx context.Context, tx *farm.Tx, r Kept[store.Closure]) error {
 		if r.Before == nil {
 			return rows.On(tx).DropOf(ctx, "closures", r.ID)
 		}
 		_, err := rows.On(tx).SaveClosure(ctx, *r.Before)
 		return err
 	})
-	brooderBack = journal.NewKind("brooder", func(ctx context.Context, tx *farm.Tx, r kept[rows.Brooder]) error {
+	BrooderBack = journal.NewKind("brooder", func(ctx context.Context, tx *farm.Tx, r Kept[rows.Brooder]) error {
 		if r.Before == nil {
 			return rows.On(tx).DropOf(ctx, "brooders", r.ID)
 		}
 		_, err := rows.On(tx).SaveBrooder(ctx, *r.Before)
 		return err
 	})
-	banBack = journal.NewKind("ban", func(ctx context.Context, tx *farm.Tx, r kept[rows.Ban]) error {
+	BanBack = journal.NewKind("ban", func(ctx context.Context, tx *farm.Tx, r Kept[rows.Ban]) error {
 		if r.Before == nil {
 			return rows.On(tx).DropOf(ctx, "bans", r.ID)
 		}

@@ -1,4 +1,4 @@
-package season
+package ahead
 
 import (
 	"cmp"
@@ -33,21 +33,21 @@ type Cure struct {
 	Eggs      int // in all
 }
 
-// yard is all that stands, is planned, or binds.
-func (s *Outlook) yard() planner.Yard {
+// Yard is all that stands, is planned, or binds.
+func (s *Outlook) Yard() planner.Yard {
 	y := planner.Yard{Places: -1, Clean: map[int64]int{}}
-	for _, x := range s.w.Machines {
+	for _, x := range s.W.Machines {
 		y.Clean[x.ID] = x.CleanDays
 		if x.UntilOn != nil {
 			y.Shut = append(y.Shut, planner.Shut{
-				MachineID: x.ID, From: s.midnight(x.UntilOn.AddDate(0, 0, 1)), To: s.midnight(s.date(3 * mostDays)),
+				MachineID: x.ID, From: s.midnight(x.UntilOn.AddDate(0, 0, 1)), To: s.midnight(s.Date(3 * MostDays)),
 				Why: "it is not used any more",
 			})
 		}
 	}
-	y.Stays = append(s.w.AllStays(s.w.OpenRead()), s.w.PlannedStays(s.ahead, 0)...)
-	for _, c := range s.book.Closures {
-		to := s.date(3 * mostDays)
+	y.Stays = append(s.W.AllStays(s.W.OpenRead()), s.W.PlannedStays(s.Ahead, 0)...)
+	for _, c := range s.Book.Closures {
+		to := s.Date(3 * MostDays)
 		if c.ToOn != nil {
 			to = *c.ToOn
 		}
@@ -55,13 +55,13 @@ func (s *Outlook) yard() planner.Yard {
 			y.Shut, planner.Shut{MachineID: c.MachineID, From: s.midnight(c.FromOn), To: s.midnight(to), Why: c.Why},
 		)
 	}
-	for _, a := range s.book.Away {
+	for _, a := range s.Book.Away {
 		y.Away = append(
 			y.Away, planner.Absence{From: s.midnight(a.FromOn), To: s.midnight(a.ToOn), Not: a.Actions, Why: a.Why},
 		)
 	}
-	if len(s.book.Brooders) > 0 {
-		y.Places = s.brooderPlaces()
+	if len(s.Book.Brooders) > 0 {
+		y.Places = s.BrooderPlaces()
 	}
 	for _, c := range s.comers() {
 		y.Groups = append(y.Groups, planner.Group{BatchID: c.StayID, From: s.midnight(c.From), To: s.midnight(c.To),
@@ -72,7 +72,7 @@ func (s *Outlook) yard() planner.Yard {
 
 // young is what is to be expected of eggs set at a moment.
 func (s *Outlook) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
-	for _, n := range s.youngOf(eggs, s.w.Member.Date(at)) {
+	for _, n := range s.youngOf(eggs, s.W.Member.Date(at)) {
 		sum += n
 	}
 	return sum
@@ -80,7 +80,7 @@ func (s *Outlook) young(eggs []rows.PlannedEggs, at time.Time) (sum float64) {
 
 // midnight is when a date begins on the farm.
 func (s *Outlook) midnight(on time.Time) time.Time {
-	return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, s.w.Member.Place)
+	return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, s.W.Member.Place)
 }
 
 // Comer is young that are in the brooders, or will be.
@@ -95,8 +95,8 @@ type Comer struct {
 // comers are the young that take room in the brooders: those that are in, those to be expected of what
 // stands, and of what is planned.
 func (s *Outlook) comers() (all []Comer) {
-	for _, b := range s.book.Broods {
-		if kind := s.w.Kinds[b.Species]; b.BrooderID != nil && kind != nil {
+	for _, b := range s.Book.Broods {
+		if kind := s.W.Kinds[b.Species]; b.BrooderID != nil && kind != nil {
 			c := Comer{Group: brooding.GroupOf(kind, float64(b.Alive), b.BeganOn, true), Young: float64(b.Alive)}
 			if b.BatchID != nil {
 				c.BatchID = *b.BatchID
@@ -104,19 +104,19 @@ func (s *Outlook) comers() (all []Comer) {
 			all = append(all, c)
 		}
 	}
-	for _, v := range s.open {
+	for _, v := range s.Open {
 		if v.Kind.IsAltricial() { // no brooder keeps them
 			continue
 		}
 		young := 0.0
-		for _, n := range s.stands[v.ID].ByPen {
+		for _, n := range s.Stands[v.ID].ByPen {
 			young += n
 		}
-		c := s.comer(v, max(0, young-s.housed(v.ID)))
+		c := s.comer(v, max(0, young-s.Housed(v.ID)))
 		c.BatchID = v.ID
 		all = append(all, c)
 	}
-	for _, p := range s.ahead {
+	for _, p := range s.Ahead {
 		if p.Kind.IsAltricial() {
 			continue
 		}
@@ -130,7 +130,7 @@ func (s *Outlook) comers() (all []Comer) {
 // comer is a batch's young that will be in the brooder.
 func (s *Outlook) comer(v snapshot.BatchView, young float64) Comer {
 	return Comer{
-		Group: brooding.GroupOf(v.Kind, young, pullDay(s.w.Member, v), false), Code: v.Code, Young: young,
+		Group: brooding.GroupOf(v.Kind, young, PullDay(s.W.Member, v), false), Code: v.Code, Young: young,
 	}
 }
 
@@ -140,7 +140,7 @@ func Comers(ctx context.Context, tx *farm.Tx) ([]Comer, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.supply.laid(s, 1)
+	s.Supply.Laid(s, 1)
 	return s.comers(), nil
 }
 
@@ -150,21 +150,21 @@ func (s *Outlook) groupOf(p snapshot.Planned) planner.Group {
 	return planner.Group{BatchID: p.StayID(), From: s.midnight(c.From), To: s.midnight(c.To), Places: c.Places}
 }
 
-// against lists what stands against a planned batch where and when it is, with the eggs that
+// Against lists what stands against a planned batch where and when it is, with the eggs that
 // are left for it.
-func (s *Outlook) against(y planner.Yard, p snapshot.Planned, eggs supply) []Trouble {
+func (s *Outlook) Against(y planner.Yard, p snapshot.Planned, eggs Supply) []Trouble {
 	there := 0
-	for _, e := range eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn))) {
+	for _, e := range eggs.Of(p).ForPlanned(s, p, max(0, s.Day(p.SetOn))) {
 		there += e.Eggs
 	}
-	return s.troubles(y, p, there)
+	return s.Troubles(y, p, there)
 }
 
-// troubles are those of a planned batch of whose eggs so many will be there.
-func (s *Outlook) troubles(y planner.Yard, p snapshot.Planned, there int) (all []Trouble) {
-	m := s.w.Member
+// Troubles are those of a planned batch of whose eggs so many will be there.
+func (s *Outlook) Troubles(y planner.Yard, p snapshot.Planned, there int) (all []Trouble) {
+	m := s.W.Member
 	move := planner.Move{
-		Stays: p.Stays(s.w), SetOn: s.midnight(m.Date(p.SetAt)), PullOn: s.midnight(pullDay(m, p.BatchView)),
+		Stays: p.Stays(s.W), SetOn: s.midnight(m.Date(p.SetAt)), PullOn: s.midnight(PullDay(m, p.BatchView)),
 		Young: s.groupOf(p),
 	}
 	if lock := p.At(calendar.Lockdown); !lock.IsZero() {
@@ -178,12 +178,12 @@ func (s *Outlook) troubles(y planner.Yard, p snapshot.Planned, there int) (all [
 
 // lacks tells of eggs that are not there, or too old by then.
 func (s *Outlook) lacks(p snapshot.Planned, there int) []Trouble {
-	day := max(0, s.day(p.SetOn))
+	day := max(0, s.Day(p.SetOn))
 	if there >= p.Count {
 		return nil
 	}
 	says := fmt.Sprintf("Only %d of these %d eggs will be there and at most %d days old on %s.",
-		there, p.Count, maxAge(p.Kind), s.says(day))
+		there, p.Count, MaxAge(p.Kind), s.Says(day))
 	if p.Count == 0 {
 		says = "No eggs are planned for it."
 	}
@@ -194,7 +194,7 @@ func (s *Outlook) lacks(p snapshot.Planned, there int) []Trouble {
 
 // sentence tells a trouble in words.
 func (s *Outlook) sentence(t planner.Trouble, p snapshot.Planned) string {
-	machine, day := s.w.MachineByID[t.MachineID].Name, s.w.Member.ShortDay
+	machine, day := s.W.MachineByID[t.MachineID].Name, s.W.Member.ShortDay
 	why := ""
 	if t.Why != "" {
 		why = " (" + t.Why + ")"
@@ -236,19 +236,19 @@ func phase(p planner.Phase) string {
 	return "turning"
 }
 
-// on changes a planned batch.
-func (s *Outlook) on(p snapshot.Planned, c Cure) (snapshot.Planned, error) {
+// On changes a planned batch.
+func (s *Outlook) On(p snapshot.Planned, c Cure) (snapshot.Planned, error) {
 	p.SetterID, p.HatcherID = cmp.Or(c.SetterID, p.SetterID), cmp.Or(c.HatcherID, p.HatcherID)
 	p.SetOn = p.SetOn.AddDate(0, 0, c.Days)
 	if c.Eggs > 0 {
-		p.Eggs = fewer(p.Eggs, c.Eggs)
+		p.Eggs = Fewer(p.Eggs, c.Eggs)
 	}
-	err := s.w.WorkOut(&p)
+	err := s.W.WorkOut(&p)
 	return p, err
 }
 
-// fewer leaves so many eggs, from each pen its share, the freshest in store: they keep longest.
-func fewer(eggs []rows.PlannedEggs, n int) (left []rows.PlannedEggs) {
+// Fewer leaves so many eggs, from each pen its share, the freshest in store: they keep longest.
+func Fewer(eggs []rows.PlannedEggs, n int) (left []rows.PlannedEggs) {
 	eggs = slices.Clone(eggs)
 	all := 0
 	for _, e := range eggs {
@@ -269,37 +269,37 @@ func fewer(eggs []rows.PlannedEggs, n int) (left []rows.PlannedEggs) {
 const (
 	// cureDays is how far from its day a planned batch may go to be cured.
 	cureDays = 10
-	// mostCures are offered; nobody reads more.
-	mostCures = 4
+	// MostCures are offered; nobody reads more.
+	MostCures = 4
 	// roomiest are how many machines are tried in pairs.
 	roomiest = 5
 )
 
-// cures finds the nearest changes after which a planned batch clashes with nothing: another
+// Cures finds the nearest changes after which a planned batch clashes with nothing: another
 // hatcher, another setter, both, fewer eggs, some days earlier or later.
-func (s *Outlook) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
+func (s *Outlook) Cures(y planner.Yard, p snapshot.Planned, eggs Supply) (all []Cure) {
 	try := func(c Cure) bool {
-		if len(all) == mostCures {
+		if len(all) == MostCures {
 			return false
 		}
-		changed, err := s.on(p, c)
-		if err != nil || changed.SetOn.Before(s.today) || changed.Count == 0 || len(s.against(y, changed, eggs)) > 0 {
+		changed, err := s.On(p, c)
+		if err != nil || changed.SetOn.Before(s.Today) || changed.Count == 0 || len(s.Against(y, changed, eggs)) > 0 {
 			return false
 		}
 		all = append(all, c)
 		return true
 	}
-	for _, h := range s.machinesFor(p.Kind, true) {
+	for _, h := range s.MachinesFor(p.Kind, true) {
 		if h.ID != p.HatcherID {
 			try(Cure{Says: h.Name + " is free for the hatch", HatcherID: h.ID})
 		}
 	}
-	for _, x := range s.machinesFor(p.Kind, false) {
+	for _, x := range s.MachinesFor(p.Kind, false) {
 		if x.ID != p.SetterID {
 			try(Cure{Says: "set in " + x.Name, SetterID: x.ID})
 		}
 	}
-	if n := s.most(y, p, eggs); n >= fewestEggs && len(all) < mostCures {
+	if n := s.Most(y, p, eggs); n >= FewestEggs && len(all) < MostCures {
 		all = append(all, Cure{Says: wording.Plural(p.Count-n, "egg") + " fewer", Eggs: n})
 	}
 	earlier, later := false, false
@@ -314,22 +314,22 @@ func (s *Outlook) cures(y planner.Yard, p snapshot.Planned, eggs supply) (all []
 }
 
 // elsewhere finds other machines for all of the eggs, or for most of them.
-func (s *Outlook) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (all []Cure) {
+func (s *Outlook) elsewhere(y planner.Yard, p snapshot.Planned, eggs Supply) (all []Cure) {
 	for _, x := range s.roomiest(p.Kind, false) {
 		for _, h := range s.roomiest(p.Kind, true) {
 			c := Cure{Says: "set in " + x.Name + ", hatch in " + h.Name, SetterID: x.ID, HatcherID: h.ID}
 			if x.ID == h.ID {
 				c.Says = "set and hatch in " + x.Name
 			}
-			changed, err := s.on(p, c)
+			changed, err := s.On(p, c)
 			if err != nil {
 				continue
 			}
-			if len(s.against(y, changed, eggs)) > 0 {
-				c.Eggs = s.most(y, changed, eggs)
+			if len(s.Against(y, changed, eggs)) > 0 {
+				c.Eggs = s.Most(y, changed, eggs)
 				c.Says = fmt.Sprintf("%s, %s", wording.Plural(c.Eggs, "egg")+" only", c.Says)
 			}
-			if len(s.against(y, changed, eggs)) == 0 || c.Eggs >= fewestEggs {
+			if len(s.Against(y, changed, eggs)) == 0 || c.Eggs >= FewestEggs {
 				all = append(all, c)
 			}
 		}
@@ -340,13 +340,13 @@ func (s *Outlook) elsewhere(y planner.Yard, p snapshot.Planned, eggs supply) (al
 	return all[:min(len(all), 3)]
 }
 
-// most is the largest number of the eggs with which it fits, 0 for none.
-func (s *Outlook) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
+// Most is the largest number of the eggs with which it fits, 0 for none.
+func (s *Outlook) Most(y planner.Yard, p snapshot.Planned, eggs Supply) int {
 	low, high := 0, p.Count // low fits, high does not
 	for high-low > 1 {
 		n := (low + high) / 2
-		changed, err := s.on(p, Cure{Eggs: n})
-		if err == nil && len(s.against(y, changed, eggs)) == 0 {
+		changed, err := s.On(p, Cure{Eggs: n})
+		if err == nil && len(s.Against(y, changed, eggs)) == 0 {
 			low = n
 		} else {
 			high = n
@@ -357,22 +357,22 @@ func (s *Outlook) most(y planner.Yard, p snapshot.Planned, eggs supply) int {
 
 // roomiest are the machines that hold most of a kind.
 func (s *Outlook) roomiest(kind *species.Profile, hatch bool) []snapshot.Machine {
-	all := s.machinesFor(kind, hatch)
+	all := s.MachinesFor(kind, hatch)
 	room := func(x snapshot.Machine) int {
 		if hatch {
-			return s.w.Rooms[x.ID][kind.ID].Hatching
+			return s.W.Rooms[x.ID][kind.ID].Hatching
 		}
-		return s.w.Rooms[x.ID][kind.ID].Setting
+		return s.W.Rooms[x.ID][kind.ID].Setting
 	}
 	slices.SortStableFunc(all, func(a, b snapshot.Machine) int { return room(b) - room(a) })
 	return all[:min(len(all), roomiest)]
 }
 
-// machinesFor are those in which a kind may hatch, or turn.
-func (s *Outlook) machinesFor(kind *species.Profile, hatch bool) (all []snapshot.Machine) {
-	for _, x := range s.w.Machines {
-		room := s.w.Rooms[x.ID][kind.ID]
-		if x.UntilOn != nil && x.UntilOn.Before(s.today) {
+// MachinesFor are those in which a kind may hatch, or turn.
+func (s *Outlook) MachinesFor(kind *species.Profile, hatch bool) (all []snapshot.Machine) {
+	for _, x := range s.W.Machines {
+		room := s.W.Rooms[x.ID][kind.ID]
+		if x.UntilOn != nil && x.UntilOn.Before(s.Today) {
 			continue
 		}
 		if hatch && room.Hatching > 0 || !hatch && room.Setting > 0 {

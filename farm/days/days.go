@@ -1,4 +1,6 @@
-package season
+// Package days is what binds the planning besides eggs and machines: days away, machines that are shut, brooders, and
+// settings that are never to be proposed.
+package days
 
 import (
 	"context"
@@ -8,6 +10,7 @@ import (
 
 	"metrogon/core/species"
 	"metrogon/farm"
+	"metrogon/farm/ahead"
 	"metrogon/farm/journal"
 	"metrogon/farm/snapshot"
 	"metrogon/store"
@@ -15,7 +18,7 @@ import (
 )
 
 // owner runs a change of what binds the planning.
-func (b *Days) owner(
+func (b *Service) owner(
 	ctx context.Context, req farm.Request, about journal.Subjects,
 	work func(tx *farm.Tx) (journal.Undo, string, error),
 ) (farm.Done, error) {
@@ -28,8 +31,8 @@ func (b *Days) owner(
 	})
 }
 
-// Days is the room.
-type Days struct{ *farm.Service }
+// Service is the room.
+type Service struct{ *farm.Service }
 
 var ofSeason = journal.Subjects{}
 
@@ -57,7 +60,7 @@ type BanOf struct {
 }
 
 // Binds lists it.
-func (b *Days) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
+func (b *Service) Binds(ctx context.Context, m *farm.Member) (all Binds, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		w, err := snapshot.Of(ctx, tx)
 		if err != nil {
@@ -80,7 +83,7 @@ func (b *Days) Binds(ctx context.Context, m *farm.Member) (all Binds, err error)
 }
 
 // AddAway notes days on which some work cannot be done.
-func (b *Days) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm.Done, error) {
+func (b *Service) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		a.Why = p.Name("why", "What it is for", a.Why, 60, false)
@@ -89,7 +92,7 @@ func (b *Days) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm
 			p.Addf("actions", "Tick what is not done on those days.")
 		}
 		for _, x := range a.Actions {
-			if !slices.Contains(everything, x) {
+			if !slices.Contains(ahead.Everything, x) {
 				p.Addf("actions", "That is no work of a setting: set, lockdown or pull.")
 			}
 		}
@@ -97,7 +100,8 @@ func (b *Days) AddAway(ctx context.Context, req farm.Request, a rows.Away) (farm
 			return nil, "", err
 		}
 		id, err := rows.On(tx).SaveAway(ctx, a)
-		return journal.Undo{awayBack.Of(kept[rows.Away]{ID: id})}, "Away " + farm.Span(a.FromOn, &a.ToOn) + ".", err
+		away := "Away " + farm.Span(a.FromOn, &a.ToOn) + "."
+		return journal.Undo{ahead.AwayBack.Of(ahead.Kept[rows.Away]{ID: id})}, away, err
 	})
 }
 
@@ -111,7 +115,7 @@ func checkDays(p *farm.Problems, tx *farm.Tx, from, to time.Time) {
 }
 
 // Close shuts a machine for some days, or until further notice.
-func (b *Days) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
+func (b *Service) Close(ctx context.Context, req farm.Request, c store.Closure) (farm.Done, error) {
 	about := journal.On(journal.Machine, c.MachineID)
 	return b.owner(ctx, req, about, func(tx *farm.Tx) (journal.Undo, string, error) {
 		w, err := snapshot.Of(ctx, tx)
@@ -142,12 +146,12 @@ func (b *Days) Close(ctx context.Context, req farm.Request, c store.Closure) (fa
 		for _, s := range w.Stranded(open) {
 			said += " " + s.Eggs()
 		}
-		return journal.Undo{closureBack.Of(kept[store.Closure]{ID: id})}, said, err
+		return journal.Undo{ahead.ClosureBack.Of(ahead.Kept[store.Closure]{ID: id})}, said, err
 	})
 }
 
 // SaveBrooder makes a brooder or changes one.
-func (b *Days) SaveBrooder(ctx context.Context, req farm.Request, br rows.Brooder) (farm.Done, error) {
+func (b *Service) SaveBrooder(ctx context.Context, req farm.Request, br rows.Brooder) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {
 		var p farm.Problems
 		br.Name = p.Name("name", "The brooder's name", br.Name, 60, true)
@@ -155,7 +159,7 @@ func (b *Days) SaveBrooder(ctx context.Context, req farm.Request, br rows.Broode
 		if err := p.Err(); err != nil {
 			return nil, "", err
 		}
-		before := kept[rows.Brooder]{ID: br.ID}
+		before := ahead.Kept[rows.Brooder]{ID: br.ID}
 		if br.ID != 0 {
 			all, err := rows.On(tx).Season(ctx, tx.Member.Date(tx.At))
 			if err != nil {
@@ -172,46 +176,48 @@ func (b *Days) SaveBrooder(ctx context.Context, req farm.Request, br rows.Broode
 			return nil, "", farm.Taken(err, "name", "There is a brooder of that name already.")
 		}
 		before.ID = id
-		return journal.Undo{brooderBack.Of(before)}, fmt.Sprintf("%s holds %d chicks.", br.Name, br.Places), nil
+		return journal.Undo{ahead.BrooderBack.Of(before)}, fmt.Sprintf("%s holds %d chicks.", br.Name, br.Places), nil
 	})
 }
 
 // DropAway takes days away back.
-func (b *Days) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Service) DropAway(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "away", id, func(s rows.Season) []rows.Away { return s.Away },
 		func(a rows.Away) (int64, journal.Step, string) {
-			return a.ID, awayBack.Of(kept[rows.Away]{a.ID, &a}), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
+			was := ahead.Kept[rows.Away]{ID: a.ID, Before: &a}
+			return a.ID, ahead.AwayBack.Of(was), "Home again " + farm.Span(a.FromOn, &a.ToOn) + "."
 		})
 }
 
 // DropClosure opens a machine again.
-func (b *Days) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Service) DropClosure(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "closures", id, func(s rows.Season) []store.Closure { return s.Closures },
 		func(c store.Closure) (int64, journal.Step, string) {
-			return c.ID, closureBack.Of(kept[store.Closure]{c.ID, &c}), "The machine takes eggs again."
+			return c.ID, ahead.ClosureBack.Of(ahead.Kept[store.Closure]{ID: c.ID, Before: &c}), "The machine takes eggs again."
 		})
 }
 
 // DropBrooder forgets a brooder.
-func (b *Days) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Service) DropBrooder(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "brooders", id, func(s rows.Season) []rows.Brooder { return s.Brooders },
 		func(x rows.Brooder) (int64, journal.Step, string) {
 			again := x
 			again.ID = 0
-			return x.ID, brooderBack.Of(kept[rows.Brooder]{x.ID, &again}), x.Name + " is no brooder any more."
+			was := ahead.Kept[rows.Brooder]{ID: x.ID, Before: &again}
+			return x.ID, ahead.BrooderBack.Of(was), x.Name + " is no brooder any more."
 		})
 }
 
 // DropBan lets the next plan make a setting again.
-func (b *Days) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
+func (b *Service) DropBan(ctx context.Context, req farm.Request, id int64) (farm.Done, error) {
 	return dropOne(ctx, b, req, "bans", id, func(s rows.Season) []rows.Ban { return s.Bans },
 		func(x rows.Ban) (int64, journal.Step, string) {
-			return x.ID, banBack.Of(kept[rows.Ban]{x.ID, &x}), "The next plan may set that again."
+			return x.ID, ahead.BanBack.Of(ahead.Kept[rows.Ban]{ID: x.ID, Before: &x}), "The next plan may set that again."
 		})
 }
 
 func dropOne[T any](
-	ctx context.Context, b *Days, req farm.Request, table string, id int64, of func(rows.Season) []T,
+	ctx context.Context, b *Service, req farm.Request, table string, id int64, of func(rows.Season) []T,
 	step func(T) (int64, journal.Step, string),
 ) (farm.Done, error) {
 	return b.owner(ctx, req, ofSeason, func(tx *farm.Tx) (journal.Undo, string, error) {

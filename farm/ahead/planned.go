@@ -1,4 +1,4 @@
-package season
+package ahead
 
 import (
 	"slices"
@@ -42,32 +42,32 @@ type PenCount struct {
 	Store int // of those, in store now
 }
 
-// eggsBut is what the other planned batches leave; 0: what all leave.
-func (s *Outlook) eggsBut(id int64) supply {
-	eggs := s.supply.copy()
-	for _, p := range s.ahead {
+// EggsBut is what the other planned batches leave; 0: what all leave.
+func (s *Outlook) EggsBut(id int64) Supply {
+	eggs := s.Supply.Copy()
+	for _, p := range s.Ahead {
 		if p.ID != id {
-			eggs.forPlanned(s, p, max(0, s.day(p.SetOn)))
+			eggs.ForPlanned(s, p, max(0, s.Day(p.SetOn)))
 		}
 	}
 	return eggs
 }
 
-func (s *Outlook) page(p snapshot.Planned, eggs supply) (page PlannedPage) {
+func (s *Outlook) Page(p snapshot.Planned, eggs Supply) (page PlannedPage) {
 	page = PlannedPage{
-		Planned: p, Setters: s.machinesFor(p.Kind, false), Hatchers: s.machinesFor(p.Kind, true),
-		Due: !p.SetOn.After(s.today),
+		Planned: p, Setters: s.MachinesFor(p.Kind, false), Hatchers: s.MachinesFor(p.Kind, true),
+		Due: !p.SetOn.After(s.Today),
 	}
-	y := s.yard()
-	if page.Troubles = s.against(y, p, eggs); len(page.Troubles) > 0 {
-		page.Cures = s.cures(y, p, eggs)
+	y := s.Yard()
+	if page.Troubles = s.Against(y, p, eggs); len(page.Troubles) > 0 {
+		page.Cures = s.Cures(y, p, eggs)
 	}
-	there := eggs.of(p).forPlanned(s, p, max(0, s.day(p.SetOn)))
+	there := eggs.Of(p).ForPlanned(s, p, max(0, s.Day(p.SetOn)))
 	for _, e := range p.Eggs {
 		i := slices.IndexFunc(page.Pens, func(x PenCount) bool { return x.ID == e.PenID })
 		if i < 0 {
 			i = len(page.Pens)
-			page.Pens = append(page.Pens, PenCount{Pen: s.w.PenByID[e.PenID]})
+			page.Pens = append(page.Pens, PenCount{Pen: s.W.PenByID[e.PenID]})
 		}
 		page.Pens[i].Eggs += e.Eggs
 	}
@@ -76,15 +76,15 @@ func (s *Outlook) page(p snapshot.Planned, eggs supply) (page PlannedPage) {
 		for _, e := range there {
 			if e.PenID == x.ID {
 				x.There += e.Eggs
-				x.Store += e.Eggs * farm.OneIf(!e.LaidOn.After(s.today))
+				x.Store += e.Eggs * farm.OneIf(!e.LaidOn.After(s.Today))
 			}
 		}
 		page.There += x.There
 	}
 	slices.SortFunc(page.Pens, func(a, b PenCount) int { return strings.Compare(a.Name, b.Name) })
-	young := s.expect(p.Eggs, s.w.Member.Date(p.SetAt))
+	young := s.expect(p.Eggs, s.W.Member.Date(p.SetAt))
 	page.Young, page.Low, page.High = young.Mean(), young.Quantile(0.05), young.Quantile(0.95)
-	for _, o := range s.cover() {
+	for _, o := range s.Cover() {
 		if slices.ContainsFunc(o.From, func(c Cover) bool { return c.PlannedID == p.ID }) {
 			page.Promises = append(page.Promises, o)
 		}
@@ -98,8 +98,8 @@ func (s *Outlook) expect(eggs []rows.PlannedEggs, on time.Time) rates.Young {
 	take := make([]int, len(eggs))
 	rho := 0.0
 	for i, e := range eggs {
-		kind := s.w.Kinds[s.w.PenByID[e.PenID].Species]
-		x := s.beliefs[kind.ID]
+		kind := s.W.Kinds[s.W.PenByID[e.PenID].Species]
+		x := s.Beliefs[kind.ID]
 		rho, take[i] = x.Rho, e.Eggs
 		lots = append(lots, choice.Lot{
 			Pen: e.PenID, Young: x.Young[e.PenID], Keeps: x.Keeps(kind, max(0, farm.AgeDays(e.LaidOn, on))),
