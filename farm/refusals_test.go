@@ -22,13 +22,16 @@ import (
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
 	"metrogon/farm/journal"
+	"metrogon/farm/kinds"
 	"metrogon/farm/lineage"
 	"metrogon/farm/machines"
+	"metrogon/farm/notes"
 	"metrogon/farm/outage"
 	"metrogon/farm/people"
 	"metrogon/farm/remind"
 	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
+	"metrogon/farm/stock"
 	"metrogon/farm/weigh"
 	"metrogon/store"
 	"metrogon/store/breeders"
@@ -181,7 +184,10 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 			pens(snapshot.Pen{Name: "Elm", Species: "quail", FromOn: day(9), UntilOn: &ended}),
 			"comes before its first",
 		},
-		"an instrument nobody has": {err(y.Gauges.Lies(ctx, by(y.m), nobody, "spot", "attic", time.Time{})), ""},
+		"an instrument nobody has": {
+			err(y.Gauges.Lies(ctx, by(y.m), nobody, "spot", "attic", time.Time{})),
+			"",
+		},
 		"an instrument of nothing": {
 			err(y.Gauges.Save(ctx, by(y.m), gauges.Instrument{Name: "Brass"}, time.Time{})),
 			"Tick what it shows",
@@ -326,7 +332,10 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 			err(y.Brood.Leave(ctx, by(y.m), empty, brood.Leaving{Heads: 1, Why: "died"})),
 			"None of these are left",
 		},
-		"baskets nobody marked":        {err(y.Stock.MoveBaskets(ctx, by(y.m), nil, 0)), "Mark what is to be moved"},
+		"baskets nobody marked": {
+			err(y.Stock.MoveBaskets(ctx, by(y.m), nil, 0)),
+			"Mark what is to be moved",
+		},
 		"baskets to a place of nobody": {err(y.Stock.MoveBaskets(ctx, by(y.m), []int64{1}, nobody)), ""},
 		"eggs of no kind":              {set("dragon", pen, y.now), "Pick what is to be set"},
 		"weighed before it was set": {
@@ -349,7 +358,10 @@ func TestRefusedOfABirdFarm(t *testing.T) {
 			err(y.Candle.RecordOpened(ctx, by(y.m), batch, []int64{nobody}, candling.Stages[0])),
 			"",
 		},
-		"a turner where there is none": {err(y.Machines.Turns(ctx, by(y.m), byHand(y))), "it is turned by hand"},
+		"a turner where there is none": {
+			err(y.Machines.Turns(ctx, by(y.m), byHand(y))),
+			"it is turned by hand",
+		},
 	}.on(t)
 
 	young := must(y.Alarms.Page(ctx, y.m))
@@ -401,6 +413,19 @@ func TestRefusedOfAClutch(t *testing.T) {
 			"Say what you saw",
 		},
 		"no young left":         {err(g.Clutches.Left(ctx, by(g.m), id, nil, time.Time{})), "Mark the young"},
+		"a dance of the clutch": {err(g.Clutches.TickOff(ctx, by(g.m), id, "dance", 3)), "no chore"},
+		"opened, nothing seen": {
+			err(g.Clutches.Open(ctx, by(g.m), id, clutch.Opened{Eggs: eggs})),
+			"how far it had come",
+		},
+		"opened, killed by the moon": {
+			err(g.Clutches.Open(ctx, by(g.m), id, clutch.Opened{Eggs: eggs, Stage: candling.Early, Cause: "moon"})),
+			"Pick a cause",
+		},
+		"weighed like birds' eggs": {
+			err(g.Weigh.Record(ctx, by(g.m), id, weigh.Weighing{MassG: 6, Eggs: 2, At: g.now})),
+			"weigh the box instead",
+		},
 		"a school for a clutch": {err(g.Incubate.SetWay(ctx, by(g.m), id, method.Method{})), "no school"},
 		"a promise of eggs": {err(g.Season.SaveOrder(ctx, by(g.m), seasonrows.Order{
 			Who: "Wilma Aske", Species: "leopard-gecko", What: ahead.EggsOrder, Count: 2, SurePct: 80,
@@ -409,8 +434,144 @@ func TestRefusedOfAClutch(t *testing.T) {
 	must(g.Clutches.Out(ctx, by(g.m), id, eggs[:1], false, time.Time{}))
 	young := g.clutch(id).Young
 	require.Len(t, young, 1)
+	shed := g.m.Date(g.now).AddDate(0, 0, -9)
+	before := clutch.Hatchling{ID: young[0].ID, ShedOn: &shed}
+	_, early := g.Clutches.Hatchling(ctx, by(g.m), id, before)
+	assert.ErrorContains(t, early, "between its hatch")
 	left := err(g.Clutches.Left(ctx, by(g.m), id, []int64{young[0].ID}, g.now.Add(-30*time.Minute)))
 	assert.ErrorContains(t, left, "was not out before")
+}
+
+// And of what is known, seen and told of birds' eggs and young.
+func TestRefusedOnTheWay(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	batch := y.incubating(10)
+	pen, box := y.batch(batch).Pens[0].ID, y.batch(batch).SetterID
+	dusk := y.pen("Dusk", "quail")
+	una := y.joined("Una", farm.HelperRole)
+	y.collect(pen, 0, 6, 0)
+	setting := func(m *farm.Member, setter, hatcher int64) error {
+		return err(y.Incubate.Set(ctx, by(m), incubate.Setting{
+			Species: "chicken", SetterID: setter, HatcherID: hatcher, SetAt: y.now,
+			Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 1}},
+		}))
+	}
+	glass := gauges.Instrument{Name: "Glass", Thermo: true}
+	eyes := must(y.Gauges.Save(ctx, by(y.m), glass, time.Time{})).Of(journal.Gauge)
+	check := func(c gauges.Checking) error { return err(y.Gauges.Check(ctx, by(y.m), c)) }
+	must(y.Season.SaveOrder(ctx, by(y.m), seasonrows.Order{
+		Who: "Wilma Aske", What: ahead.YoungOrder, Species: "chicken", Count: 5, SurePct: 80,
+		FromOn: day(-22), ToOn: day(-30),
+	}))
+	must(y.Days.SaveBrooder(ctx, by(y.m), seasonrows.Brooder{Name: "Loft", Places: 20}))
+	loft := must(y.Days.Binds(ctx, y.m)).Brooders[0].ID
+	bought := brood.Bought{Species: "chicken", Heads: 4, BrooderID: loft}
+	chicks := must(y.Brood.Buy(ctx, by(y.m), bought)).Of(journal.Brood)
+	must(y.Alarms.StartWithUsual(ctx, by(y.m)))
+	must(y.Breeders.AskTest(ctx, by(y.m), breeders.FertilityTest{PenID: dusk, Why: "check", Eggs: 6}))
+	asked := must(y.Breeders.Tests(ctx, y.m)).Tests
+	require.Len(t, asked, 1)
+	must(y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
+		PenID: pen, Bird: breeders.Bird{Name: "Brann", Species: "chicken", Sex: lineage.Male}, On: day(1), How: flock.Already,
+	}))
+	brann := must(y.Flock.Birds(ctx, y.m))[0].ID
+	_, unknown := y.Probes.CourseOf(ctx, y.m, nobody, time.Time{}, time.Time{})
+	_, doubtful := y.Candle.Doubtful(ctx, y.m, nobody)
+
+	refused{
+		"a helper sets from the store":  {setting(una, box, box), "A helper sets what is planned"},
+		"eggs that could hatch nowhere": {setting(y.m, box, nobody), "in which chicken eggs can hatch"},
+		"ticking off a dance": {
+			err(y.Incubate.TickOff(ctx, by(y.m), batch, "dance", 7)),
+			"no chore",
+		},
+		"ticking off a day before": {
+			err(y.Incubate.TickOff(ctx, by(y.m), batch, "candle", -1)),
+			"no chore",
+		},
+		"a note of nothing known": {
+			err(y.Notes.Add(ctx, by(y.m), notes.Note{BatchID: &batch, Kind: "comet", Says: "seen"})),
+			"Pick what it was",
+		},
+		"a course nobody has":      {unknown, ""},
+		"doubtful eggs nobody has": {doubtful, ""},
+		"water of no kind": {
+			err(y.Machines.Watered(ctx, by(y.m), box, "boiled", 0)),
+			"filled, topped up or found dry",
+		},
+		"alarms where there are some": {err(y.Alarms.StartWithUsual(ctx, by(y.m))), "alarms already"},
+		"the air of no machine":       {err(y.Weigh.SetAir(ctx, by(y.m), nobody, new(37.5), nil)), ""},
+		"a bird into no pen": {
+			err(y.Flock.PutIn(ctx, by(y.m), flock.PutIn{
+				PenID: nobody, Bird: breeders.Bird{ID: brann}, On: day(0), How: flock.Beside,
+			})),
+			"",
+		},
+		"a bird of no kind": {
+			err(y.Flock.SaveBird(ctx, by(y.m), breeders.Bird{Name: "Elke", Species: "dragon", Sex: lineage.Male})),
+			"what kind of bird",
+		},
+		"a bird gone by its page": {
+			err(y.Flock.SaveBird(ctx, by(y.m), breeders.Bird{
+				ID: brann, Name: "Brann", Species: "chicken", Sex: lineage.Male, Gone: "sold",
+			})),
+			"on the bird's page",
+		},
+		"a check of no instrument": {
+			check(gauges.Checking{ID: nobody, Of: "temperature", How: "ice"}),
+			"",
+		},
+		"a check beside itself": {
+			check(gauges.Checking{ID: eyes, Of: "temperature", How: "beside", Other: eyes, Shown: 37, By: 37}),
+			"Pick another instrument",
+		},
+		"salt on a thermometer": {
+			check(gauges.Checking{ID: eyes, Of: "humidity", How: "salt", Shown: 74, Truth: 20}),
+			"shows only",
+		},
+		"a test of others' eggs": {
+			err(y.Breeders.MarkTest(ctx, by(y.m), asked[0].ID, batch)),
+			"holds no eggs of",
+		},
+		"young where they are": {err(y.Brood.Move(ctx, by(y.m), chicks, 2, loft, "")), "already"},
+		"young that left by magic": {
+			err(y.Brood.Leave(ctx, by(y.m), chicks, brood.Leaving{Heads: 1, Why: "magic"})),
+			"Pick why",
+		},
+		"warmth under no brooder": {err(y.Brood.Warm(ctx, by(y.m), nobody, 33)), ""},
+		"young of nobody": {
+			err(y.Brood.BringIn(ctx, by(y.m), brood.Pulled{BatchID: batch, BrooderID: loft, On: day(0)})),
+			"how many",
+		},
+		"shells treated by magic": {
+			err(y.Stock.Collect(ctx, by(y.m), stock.Collected{PenID: pen, LaidOn: day(0), Eggs: 2, Washing: "sung to"})),
+			"done to the shells",
+		},
+		"nothing to be tried next time": {
+			err(y.Report.TryNext(ctx, by(y.m), batch, []string{" "})),
+			"Tick what you mean",
+		},
+		"figures of no kind": {err(y.Kinds.SaveKind(ctx, by(y.m), "dragon", kinds.Kept{})), ""},
+		"taking back what never came": {
+			err(journal.TakeBackOf(ctx, y.Service, by(y.m), key())),
+			"never arrived",
+		},
+		"nests of reptiles": {err(y.Incubate.TakeOver(ctx, by(y.m), incubate.Nest{
+			PenID: y.pen("Opal", "leopard-gecko"), Eggs: 2, SetterID: box, FromDays: 3, ToDays: 5,
+		})), "set on the day that it is found"},
+		"the last owner leaves": {y.People.RemovePerson(ctx, y.m, y.m.PersonID), "needs an owner"},
+		"a reminder without quiet": {err(y.Remind.SaveWish(ctx, by(y.m), remind.Wish{
+			QuietFrom: "late", QuietTo: "06:00",
+		})), "late"},
+	}.on(t)
+
+	for range 6 { // wrong passwords are slowed down
+		_, wrong := y.People.ChangePassword(ctx, y.m, "not-that-one", "another-long-one")
+		assert.Error(t, wrong)
+	}
+	_, slowed := y.People.ChangePassword(ctx, y.m, "a-long-password", "another-long-one")
+	assert.ErrorContains(t, slowed, "Too many wrong tries", "the right one is not even looked at")
 }
 
 // A list by a link holds as long as whoever made it may make one.
