@@ -7,7 +7,6 @@ import (
 
 	"metrogon/farm/snapshot"
 	rows "metrogon/store/season"
-	seasonrows "metrogon/store/season"
 	stockrows "metrogon/store/stock"
 )
 
@@ -209,7 +208,7 @@ func (x Supply) Unwritten(s *Outlook) {
 }
 
 // GivenBack is what is left with these eggs back among them.
-func (x Supply) GivenBack(s *Outlook, eggs []seasonrows.PlannedEggs) Supply {
+func (x Supply) GivenBack(s *Outlook, eggs []rows.PlannedEggs) Supply {
 	c := x.Copy()
 	for _, e := range eggs {
 		day := s.Day(e.LaidOn)
