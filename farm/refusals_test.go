@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/alarms"
 	advice "metrogon/farm/breeders"
 	"metrogon/farm/brood"
+	"metrogon/farm/candle"
 	"metrogon/farm/clutch"
 	"metrogon/farm/flock"
 	"metrogon/farm/gauges"
@@ -37,6 +38,7 @@ import (
 	"metrogon/store/breeders"
 	probesrows "metrogon/store/probes"
 	seasonrows "metrogon/store/season"
+	stockrows "metrogon/store/stock"
 )
 
 // err is of what an act came to.
@@ -572,6 +574,90 @@ func TestRefusedOnTheWay(t *testing.T) {
 	}
 	_, slowed := y.People.ChangePassword(ctx, y.m, "a-long-password", "another-long-one")
 	assert.ErrorContains(t, slowed, "Too many wrong tries", "the right one is not even looked at")
+}
+
+// And of looks, ends, parcels and a hen.
+func TestRefusedAtTheEnd(t *testing.T) {
+	y := newYard(t)
+	ctx := y.Context()
+	batch := y.incubating(4)
+	v := y.batch(batch)
+	pen, box, eggs := v.Pens[0].ID, v.SetterID, nos(v, 1, 2, 3, 4)
+	hen := y.machine("Broody Wren", "broody-hen", "chicken", 12, 12)
+	far := must(y.Flock.SavePen(ctx, by(y.m), snapshot.Pen{
+		Name: "Hollin Ridge", Species: "chicken", Supplier: true, FromOn: day(300),
+	})).Of(journal.Pen)
+	parcel := func(o stockrows.Parcel) error { return err(y.Stock.Order(ctx, by(y.m), o)) }
+	called := func(c candle.Calling) error { return err(y.Candle.Candle(ctx, by(y.m), batch, c)) }
+	_, behind := y.Breeders.Behind(ctx, y.m, advice.Query{}, "nobody")
+	_, kind := y.Kinds.Kind(ctx, y.m, "dragon")
+	dear := 2e5
+	refused{
+		"closed while they grow": {
+			err(y.Hatch.Close(ctx, by(y.m), batch, time.Time{})),
+			"are still growing",
+		},
+		"a call that is none": {called(candle.Calling{Call: "sleepy", Eggs: eggs}), "is no call"},
+		"opened without an egg": {
+			err(y.Hatch.BreakOut(ctx, by(y.m), batch, hatch.Opened{Stage: candling.Early})),
+			"Pick the egg first",
+		},
+		"next time of nobody": {err(y.Report.NextDone(ctx, by(y.m), batch, nobody)), ""},
+		"reminders at no time": {
+			err(y.Remind.SaveWish(ctx, by(y.m), remind.Wish{
+				ByMail: true, QuietFrom: "22:00", QuietTo: "06:00",
+			})),
+			"when you want to be reminded",
+		},
+		"a bird that nobody has": {
+			err(y.Flock.Leave(ctx, by(y.m), flock.Leave{BirdID: nobody, On: day(0)})),
+			"",
+		},
+		"a parcel from one's own": {
+			parcel(stockrows.Parcel{PenID: pen, Ordered: 6, OrderedOn: day(1)}),
+			"whom the eggs come from",
+		},
+		"a parcel into no machine": {
+			parcel(stockrows.Parcel{PenID: far, Ordered: 6, OrderedOn: day(1), SetterID: new(int64(nobody))}),
+			"Pick a machine that takes",
+		},
+		"a swap with the hen's own": {err(y.Machines.PlanSwap(ctx, by(y.m), hen, batch, 40)), "covers 1 to"},
+		"rates of nobody":           {behind, ""},
+		"a kind that is none":       {kind, ""},
+		"a tray in no machine": {
+			err(y.Machines.SaveTray(ctx, by(y.m), store.Tray{MachineID: nobody, Name: "Top"}, "", "")),
+			"",
+		},
+		"a price beyond reason": {
+			err(y.Season.SaveOrder(ctx, by(y.m), seasonrows.Order{
+				Who: "Wilma Aske", What: ahead.YoungOrder, Species: "chicken", Count: 1, SurePct: 80, FromOn: day(-30),
+				ToOn: day(-31), Price: &dear,
+			})),
+			"price",
+		},
+		"a clutch that is birds'": {
+			err(y.Clutches.Look(ctx, by(y.m), batch, clutch.Look{Eggs: eggs, Signs: []reptile.Sign{"dented"}})),
+			"",
+		},
+		"eggs of a hen in her swap": {
+			err(y.Machines.PlanSwap(ctx, by(y.m), hen, setUnder(y, pen, hen), 2)),
+			"that turn in a machine",
+		},
+	}.on(t)
+
+	y.now = y.now.AddDate(0, 0, 7)
+	must(y.Candle.Candle(ctx, by(y.m), batch, candle.Calling{Call: candling.Live, Eggs: eggs}))
+	rest := err(y.Candle.CandleRest(ctx, by(y.m), batch, time.Time{}))
+	assert.ErrorContains(t, rest, "Every egg was called already")
+	assert.NotZero(t, box)
+}
+
+// setUnder sets two fresh eggs of a pen under a hen.
+func setUnder(y *yard, pen, hen int64) int64 {
+	y.collect(pen, 0, 2, 0)
+	return y.set(incubate.Setting{
+		Species: "chicken", SetterID: hen, HatcherID: hen, Picks: []incubate.Pick{{PenID: pen, LaidOn: day(0), Eggs: 2}},
+	})
 }
 
 // A list by a link holds as long as whoever made it may make one.
