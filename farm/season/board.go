@@ -103,8 +103,10 @@ type PlannedTrouble struct {
 // a time.
 const mostCured = 3
 
-// Board shows so many weeks, a quarter of them before a date.
-func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, weeks int) (page Board, err error) {
+// Board shows so many weeks, a quarter of them before a date; also is what else is read of the same outlook.
+func (b *Service) Board(
+	ctx context.Context, m *farm.Member, around time.Time, weeks int, also ...func(*ahead.Outlook) error,
+) (page Board, err error) {
 	err = b.Read(ctx, m, func(tx *farm.Tx) error {
 		s, err := see(ctx, tx)
 		if err != nil {
@@ -115,8 +117,12 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 		}
 		page.From = around.AddDate(0, 0, -7*weeks/4)
 		page.To, page.Now = page.From.AddDate(0, 0, 7*weeks), s.W.Now
-		s.Supply.Laid(s.Outlook, max(s.Day(page.To), 1))
-		s.Reserve()
+		if len(also) > 0 {
+			s.LayAhead()
+		} else {
+			s.Supply.Laid(s.Outlook, max(s.Day(page.To), 1))
+			s.Reserve()
+		}
 		page.Promises, page.Away = s.Cover(), s.Book.Away
 		var stays []planner.Stay
 		bars, err := s.realBars(ctx, tx, page)
@@ -136,6 +142,11 @@ func (b *Service) Board(ctx context.Context, m *farm.Member, around time.Time, w
 		page.lanes(s, bars, s.W.Running(open, stays))
 		page.brooders(s)
 		page.eggs(s)
+		for _, read := range also {
+			if err := read(s.Outlook); err != nil {
+				return err
+			}
+		}
 		return nil
 	})
 	return

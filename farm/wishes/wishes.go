@@ -70,6 +70,14 @@ func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back B
 	return
 }
 
+// Asked reckons back from a line where the eggs to come are laid already.
+func Asked(line string, back *Back) func(*ahead.Outlook) error {
+	return func(s *ahead.Outlook) (err error) {
+		*back, err = (&outlook{s}).back(line)
+		return err
+	}
+}
+
 // AcceptBack plans what a line asks for: the options of those numbers, all if none is named.
 func (b *Service) AcceptBack(
 	ctx context.Context, req farm.Request, line string, which []int,

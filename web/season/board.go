@@ -119,15 +119,14 @@ func (x boardHandler) show(c *echo.Context, m *farm.Member, meta page.Meta) erro
 	if meta.Typed != nil {
 		line = meta.Typed.Get("line")
 	}
-	b, err := x.Season.Board(c.Request().Context(), m, around, weeks)
+	var back wishes.Back
+	var also []func(*ahead.Outlook) error
+	if line != "" {
+		also = append(also, wishes.Asked(page.Short200(line), &back))
+	}
+	b, err := x.Season.Board(c.Request().Context(), m, around, weeks, also...)
 	if err != nil {
 		return err
-	}
-	var back wishes.Back
-	if line != "" {
-		if back, err = x.Wishes.Back(c.Request().Context(), m, page.Short200(line)); err != nil {
-			return err
-		}
 	}
 	middle := b.From.AddDate(0, 0, 7*weeks/4)
 	d := boardData{
