@@ -92,14 +92,14 @@ func TestYoungFromThePullToTheSale(t *testing.T) {
 	group := int(s.number(`select min(id) from broods where species = 'chicken'`))
 	at := fmt.Sprintf("#g%d ", group)
 	was := s.number(`select heads from broods where id = $1`, group)
-	leave := func(heads, why, cause, price string) {
+	leave := func(heads, why, field, said, price string) {
 		h.run(fmt.Sprintf(`{const g = document.querySelector(%q); g.querySelector("details").open = true;
-			const f = g.querySelector('form[action$="/leave"]'); f.heads.value = %q; f.why.value = %q; f.cause.value = %q;
-			f.price.value = %q; f.querySelector("button").click()}`, at, heads, why, cause, price))
+			const f = g.querySelector('form[action$="/leave"]'); f.heads.value = %q; f.why.value = %q; f[%q].value = %q;
+			f.price.value = %q; f.querySelector("button").click()}`, at, heads, why, field, said, price))
 	}
-	leave("1", "died", "weak", "")
+	leave("1", "died", "cause", "weak", "")
 	h.reads("1 died: weak")
-	leave("2", "sold", "Mosswick market", "8")
+	leave("2", "sold", "buyer", "Mosswick market", "8")
 	h.reads("2 sold to Mosswick market for 8.00")
 	h.settle()
 	h.run(fmt.Sprintf(`{const f = document.querySelector(%q).querySelector('form[action$="/move"]');
