@@ -4,12 +4,16 @@ package storetest
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
+	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
@@ -36,7 +40,8 @@ func Main(m *testing.M) {
 }
 
 func run(m *testing.M) (int, error) {
-	dir, err := os.MkdirTemp("", "metrogon-test-")
+	clearAway()
+	dir, err := os.MkdirTemp("", fmt.Sprintf("%s%d-", folder, os.Getpid()))
 	if err != nil {
 		return 1, err
 	}
@@ -53,6 +58,32 @@ func run(m *testing.M) (int, error) {
 	}
 	return m.Run(), nil
 }
+
+// folder begins the name of a run's own folder; the number of its process follows.
+const folder = "metrogon-test-"
+
+// clearAway ends the servers of runs that were killed, and removes what they left.
+func clearAway() {
+	left, err := filepath.Glob(filepath.Join(os.TempDir(), folder+"*"))
+	if err != nil {
+		return
+	}
+	for _, dir := range left {
+		of, _, _ := strings.Cut(strings.TrimPrefix(filepath.Base(dir), folder), "-")
+		if n, err := strconv.Atoi(of); err != nil || alive(n) {
+			continue
+		}
+		if text, err := os.ReadFile(filepath.Join(dir, "postgres", "postmaster.pid")); err == nil {
+			first, _, _ := strings.Cut(string(text), "\n")
+			if server, err := strconv.Atoi(first); err == nil && server > 1 {
+				_ = syscall.Kill(server, syscall.SIGQUIT)
+			}
+		}
+		_ = os.RemoveAll(dir)
+	}
+}
+
+func alive(process int) bool { return !errors.Is(syscall.Kill(process, 0), syscall.ESRCH) }
 
 func makeTemplate(ctx context.Context) error {
 	if err := sql(ctx, "create database template_metrogon"); err != nil {
