@@ -23,6 +23,7 @@ import (
 	"metrogon/farm/season"
 	"metrogon/farm/snapshot"
 	"metrogon/farm/stock"
+	"metrogon/farm/wishes"
 	seasonrows "metrogon/store/season"
 )
 
@@ -475,8 +476,11 @@ func TestReckonedBackFromADay(t *testing.T) {
 	s := newSpring(t)
 	ctx := s.Context()
 	out := in(30)
-	back, err := s.Wishes.Back(ctx, s.m, "hens out on "+out.Format("2 January"))
-	require.NoError(t, err)
+	wished := func(line string) (back wishes.Back) {
+		must(s.Season.Board(ctx, s.m, time.Time{}, 6, wishes.Asked(line, &back)))
+		return back
+	}
+	back := wished("hens out on " + out.Format("2 January"))
 	require.Len(t, back.Options, 1)
 	o := back.Options[0]
 	assert.Equal(t, in(8), o.SetOn)
@@ -487,29 +491,25 @@ func TestReckonedBackFromADay(t *testing.T) {
 	assert.Equal(t, 23, o.Count, "of 44 eggs as many as the hatch box holds after candling: 20 ÷ 0.85")
 	assert.Empty(t, o.Troubles)
 
-	back, err = s.Wishes.Back(ctx, s.m, "6 hens for "+out.Format("2 January"))
-	require.NoError(t, err)
+	back = wished("6 hens for " + out.Format("2 January"))
 	o = back.Options[0]
 	assert.InDelta(t, 12, o.Count, 2, "eggs for six young 8 times in 10, at 68 %")
 	assert.Equal(t, "6 young of chicken, out and dry on "+out.Format("Mon 2 January"), back.Says)
-	_, err = s.Wishes.AcceptBack(ctx, by(s.m), "6 hens for "+out.Format("2 January"), nil)
+	_, err := s.Wishes.AcceptBack(ctx, by(s.m), "6 hens for "+out.Format("2 January"), nil)
 	require.NoError(t, err)
 	board, err := s.Season.Board(ctx, s.m, time.Time{}, 6)
 	require.NoError(t, err)
 	assert.Empty(t, board.Troubles)
 
-	back, err = s.Wishes.Back(ctx, s.m, "hens out in 3 weeks")
-	require.NoError(t, err)
+	back = wished("hens out in 3 weeks")
 	assert.Equal(t,
 		"Chicken would have to have been set on Sun 28 February. The first day that can be is Tue 23 March.", back.Problem)
-	back, err = s.Wishes.Back(ctx, s.m, "hens every Friday")
-	require.NoError(t, err)
+	back = wished("hens every Friday")
 	require.Len(t, back.Options, 6)
 	for _, o := range back.Options {
 		assert.Equal(t, time.Friday, o.PullOn().Weekday())
 	}
-	back, err = s.Wishes.Back(ctx, s.m, "ducks on 3 May")
-	require.NoError(t, err)
+	back = wished("ducks on 3 May")
 	assert.Empty(t, back.Problem, "no ducks are kept: what is said is what lays here")
 }
 

@@ -56,20 +56,6 @@ const weeks = 6
 // usualSure is how sure so many young are to be, where nobody says, in percent.
 const usualSure = 80
 
-// Back reads a line and reckons back from it.
-func (b *Service) Back(ctx context.Context, m *farm.Member, line string) (back Back, err error) {
-	err = b.Read(ctx, m, func(tx *farm.Tx) error {
-		s, err := see(ctx, tx)
-		if err != nil {
-			return err
-		}
-		s.LayAhead()
-		back, err = s.back(line)
-		return err
-	})
-	return
-}
-
 // Asked reckons back from a line where the eggs to come are laid already.
 func Asked(line string, back *Back) func(*ahead.Outlook) error {
 	return func(s *ahead.Outlook) (err error) {
