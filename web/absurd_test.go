@@ -79,7 +79,7 @@ func TestAbsurdInputNeverBreaksAPage(t *testing.T) {
 		"/power": {"from", "to", "room", "machine", "box-1"}, "/power/1/back": {"when"},
 		"/power/1/reading": {"machine", "egg_c", "when"}, "/brooders/in": {"batch", "brooder", "on", "young-1", "young-x"},
 		"/brooders/buy": {"species", "heads", "age", "brooder"}, "/brooders/1/heat": {"temp"},
-		"/broods/1/leave": {"heads", "why", "cause", "price", "pen", "when"},
+		"/broods/1/leave": {"heads", "why", "cause", "buyer", "price", "pen", "when"},
 		"/broods/1/move":  {"heads", "brooder", "place"}, "/supplies": {"says", "before", "species"},
 		"/supplies/1/drop": {"back"}, batch + "/at-hand": {"before"}, batch + "/next": {"says", "own"},
 		batch + "/next-done": {"next"}, "/next/1/end": {"back"}, batch + "/opened": {"egg", "stage", "found", "when"},
