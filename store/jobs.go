@@ -69,13 +69,20 @@ func params(jobs []Job) []river.InsertManyParams {
 	return all
 }
 
+// queue is all that a store needs of the client; the client itself, a generic one, would be compiled into every
+// package that knows a store.
+type queue interface {
+	InsertManyFast(context.Context, []river.InsertManyParams) (int, error)
+	InsertManyFastTx(context.Context, pgx.Tx, []river.InsertManyParams) (int, error)
+}
+
 // newQueue gives what puts jobs in and works on none.
-func newQueue(p *pgxpool.Pool) (*river.Client[pgx.Tx], error) {
+func newQueue(p *pgxpool.Pool) (queue, error) {
 	return river.NewClient(riverpgxv5.New(p), &river.Config{Logger: slog.New(slog.DiscardHandler)})
 }
 
 // Worked gives the jobs to a process that works on them once it is started.
-func (db *DB) Worked(c *river.Config) (*river.Client[pgx.Tx], error) {
+func Worked(db *DB, c *river.Config) (*river.Client[pgx.Tx], error) {
 	return river.NewClient(riverpgxv5.New(db.Door), c)
 }
 

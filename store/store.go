@@ -20,7 +20,6 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
-	"github.com/riverqueue/river"
 
 	"metrogon/store/migrations"
 )
@@ -33,8 +32,8 @@ type DB struct {
 	Pool   *pgxpool.Pool // for the work of farms
 	Door   *pgxpool.Pool // for sessions and accounts, so that no farm's load shuts it
 	Gates  gates
-	Months months                // of samples
-	queue  *river.Client[pgx.Tx] // puts jobs in
+	Months months // of samples
+	queue  queue  // puts jobs in
 }
 
 const doorConns = 9 // one of them hears of jobs, one keeps brokers to one process
@@ -72,13 +71,13 @@ func open(ctx context.Context, url string, tracer pgx.QueryTracer, params map[st
 		farms.Close()
 		return nil, err
 	}
-	queue, err := newQueue(door)
+	jobs, err := newQueue(door)
 	if err != nil {
 		farms.Close()
 		door.Close()
 		return nil, err
 	}
-	return &DB{Pool: farms, Door: door, queue: queue}, nil
+	return &DB{Pool: farms, Door: door, queue: jobs}, nil
 }
 
 func pool(

@@ -48,7 +48,7 @@ func TestEveryBranchOfEveryTemplate(t *testing.T) {
 			quiet, failed := 0, map[string]int{}
 			for round := 0; quiet < 500 && round < 3000 && len(b.taken) < len(b.all); round++ {
 				before := len(b.taken)
-				err := b.layout.ExecuteTemplate(io.Discard, "layout", s.View(m.meta(door), m.make(s.Shows)))
+				err := b.layout.ExecuteTemplate(io.Discard, "layout", m.view(door, s.Shows))
 				if err != nil {
 					failed[short(err)]++
 				}
@@ -89,12 +89,29 @@ func TestNoTemplateNamesWhatIsNotThere(t *testing.T) {
 	_, site, err := routes(services.New(nil, time.Now), Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	for _, s := range site.Samples() {
-		empty := s.View(page.Meta{}, reflect.Zero(s.Shows))
 		of, err := s.For(farm.Owning)
 		require.NoError(t, err)
-		assert.NoError(t, templatecheck.CheckHTML(of.Lookup("layout"), empty), "%s of %s", s.Name, s.Shows)
+		assert.NoError(t, templatecheck.CheckHTML(typed(t, of, s.Shows), page.View{}), "%s of %s", s.Name, s.Shows)
 	}
 }
+
+// typed gives a layout in which .Data, that may be anything, is a call whose type is known.
+func typed(t *testing.T, of *template.Template, shows reflect.Type) *template.Template {
+	data := reflect.MakeFunc(reflect.FuncOf(nil, []reflect.Type{shows}, false), func([]reflect.Value) []reflect.Value {
+		return []reflect.Value{reflect.Zero(shows)}
+	})
+	all := template.Must(of.Clone()).Funcs(template.FuncMap{"shown": data.Interface()})
+	for _, part := range all.Templates() {
+		if part.Tree != nil && part.Tree.Root != nil {
+			source := dataField.ReplaceAllString(part.Tree.Root.String(), "(shown)")
+			_, err := all.New(part.Name()).Parse(source)
+			require.NoError(t, err)
+		}
+	}
+	return all.Lookup("layout")
+}
+
+var dataField = regexp.MustCompile(`(\$\w*)?\.Data\b`)
 
 // Views that are opened by those alone who may do all that stands in them.
 var behindDoors = regexp.MustCompile(
@@ -118,7 +135,7 @@ func TestNoBranchShowsAReaderAForm(t *testing.T) {
 		m := newMaker(&branches{})
 		for range 40 {
 			var body strings.Builder
-			_ = layout.ExecuteTemplate(&body, "layout", s.View(m.meta(false), m.make(s.Shows)))
+			_ = layout.ExecuteTemplate(&body, "layout", m.view(false, s.Shows))
 			for _, f := range sends.FindAllStringSubmatch(body.String(), -1) {
 				to := html.UnescapeString(f[2])
 				assert.Equal(t, farm.Reading, site.Needs(http.MethodPost, to), "%s of %s shows %s", s.Name, s.Shows, to)
@@ -277,6 +294,11 @@ func newMaker(b *branches) *maker {
 	}
 	m.nums = append(m.nums, 0, 0, 1, 2, 17, -3)
 	return m
+}
+
+// view makes up what a template gets, before the door or behind it.
+func (m *maker) view(door bool, shows reflect.Type) page.View {
+	return page.View{Meta: m.meta(door), Data: m.make(shows).Interface()}
 }
 
 // meta makes up what all pages get; before the door nobody is signed in.

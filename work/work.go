@@ -17,6 +17,7 @@ import (
 	"metrogon/farm/remind"
 	"metrogon/farm/season"
 	"metrogon/farm/services"
+	"metrogon/store"
 )
 
 // Crew is what works behind the pages of one process.
@@ -66,7 +67,7 @@ func (c *Crew) Run(ctx context.Context) error {
 
 // queue works on jobs until the context ends.
 func (c *Crew) queue(ctx context.Context) error {
-	jobs, err := c.All.DB.Worked(c.config())
+	jobs, err := store.Worked(c.All.DB, c.config())
 	if err != nil {
 		return err
 	}

@@ -11,9 +11,9 @@ import (
 )
 
 // View is what a template gets: its meta data, and the page's own data.
-type View[T any] struct {
+type View struct {
 	Meta
-	Data T
+	Data any
 }
 
 // Meta is what the layout and the parts need. Member is nil on the pages

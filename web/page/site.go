@@ -183,7 +183,11 @@ func Fresh(show func(*echo.Context, *farm.Member, Meta) error) Handler {
 // Render renders a page. If a form came back with problems, they and what was
 // typed are in meta.
 func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) error {
-	s := t.site
+	return t.render(c, meta, m, data)
+}
+
+func (v views) render(c *echo.Context, meta Meta, m *farm.Member, data any) error {
+	s := v.site
 	if Later(c) && len(meta.Problems) > 0 {
 		return c.JSON(http.StatusOK, farm.OpDone{Says: meta.Problems.Error()})
 	}
@@ -195,7 +199,7 @@ func (t Template[T]) Render(c *echo.Context, meta Meta, m *farm.Member, data T) 
 			meta.Flash = &f
 		}
 	}
-	whole, err := t.Draw(meta, data)
+	whole, err := v.draw(meta, data)
 	if err != nil && s.Source != nil {
 		return c.String(http.StatusInternalServerError, err.Error()) // whoever works on it sees where
 	}

@@ -28,33 +28,33 @@ import (
 //go:embed *.html
 var shared embed.FS
 
-// Template is one page's templates over the shared layout, and what they show: a T. What somebody may not do is not
-// shown: `can "keep"` in a template asks for the reader's right.
-type Template[T any] struct {
+// Template is one page's templates over the shared layout, and what they show: a T.
+type Template[T any] struct{ views }
+
+// views are a page's templates, whatever they show: all that is done with them is made once, not for each T. What
+// somebody may not do is not shown: `can "keep"` in a template asks for the reader's right.
+type views struct {
 	site *Site
 	For  func(farm.Right) (*template.Template, error)
 }
 
 // Parse reads the files of one view of a page; they see the shared layout and parts.
-func Parse[T any](site *Site, files fs.FS, views ...string) Template[T] {
-	return parsed[T](site, nil, files, views)
+func Parse[T any](site *Site, files fs.FS, names ...string) Template[T] {
+	return Template[T]{parsed(site, nil, files, names, reflect.TypeFor[T]())}
 }
 
 // ParseWith does so with functions of the page's own.
-func ParseWith[T any](site *Site, own template.FuncMap, files fs.FS, views ...string) Template[T] {
-	return parsed[T](site, own, files, views)
+func ParseWith[T any](site *Site, own template.FuncMap, files fs.FS, names ...string) Template[T] {
+	return Template[T]{parsed(site, own, files, names, reflect.TypeFor[T]())}
 }
 
-func parsed[T any](site *Site, own template.FuncMap, files fs.FS, views []string) Template[T] {
-	t := Template[T]{site, byRight(site, template.Must(parse(site, own, shared, files, views)))}
+func parsed(site *Site, own template.FuncMap, files fs.FS, names []string, shows reflect.Type) views {
+	v := views{site, byRight(site, template.Must(parse(site, own, shared, files, names)))}
 	if site.Source != nil {
-		t.For = fromDisk(site, own, views)
+		v.For = fromDisk(site, own, names)
 	}
-	site.views = append(site.views, Sample{
-		views[0], t.For, reflect.TypeFor[T](),
-		func(m Meta, data reflect.Value) any { return View[T]{m, data.Interface().(T)} },
-	})
-	return t
+	site.views = append(site.views, Sample{names[0], v.For, shows})
+	return v
 }
 
 // byRight makes a template's copies, each for those who have one right, when it is first asked for.
@@ -77,7 +77,6 @@ type Sample struct {
 	Name  string
 	For   func(farm.Right) (*template.Template, error)
 	Shows reflect.Type
-	View  func(Meta, reflect.Value) any
 }
 
 // Samples are the views of all pages.
@@ -105,13 +104,15 @@ func fromDisk(site *Site, own template.FuncMap, views []string) func(farm.Right)
 }
 
 // Draw puts a view into its layout, with what its reader may do.
-func (t Template[T]) Draw(meta Meta, data T) ([]byte, error) {
-	now, err := t.For(meta.Member.Right())
+func (t Template[T]) Draw(meta Meta, data T) ([]byte, error) { return t.draw(meta, data) }
+
+func (v views) draw(meta Meta, data any) ([]byte, error) {
+	now, err := v.For(meta.Member.Right())
 	if err != nil {
 		return nil, err
 	}
 	var b bytes.Buffer
-	err = now.ExecuteTemplate(&b, "layout", View[T]{meta, data})
+	err = now.ExecuteTemplate(&b, "layout", View{meta, data})
 	return b.Bytes(), err
 }
 
