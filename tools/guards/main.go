@@ -218,17 +218,28 @@ func measured(pkg, keep string, roots []string) (passed, error) {
 	if err != nil {
 		return nil, err
 	}
+	var told sync.Mutex
+	var runs errgroup.Group
+	runs.SetLimit(runtime.NumCPU())
 	for _, name := range strings.Fields(string(names)) {
-		profile := filepath.Join(keep, "profile")
-		run := exec.Command(program, "-test.run", "^"+name+"$", "-test.coverprofile", profile)
-		run.Dir = pkg
-		if out, err := run.CombinedOutput(); err != nil {
-			log.Printf("%s does not pass by itself: %.200s", name, bytes.TrimSpace(out))
-			continue
-		}
-		if all[name], err = blocks(profile); err != nil {
-			return nil, err
-		}
+		runs.Go(func() error {
+			profile := filepath.Join(keep, name+".profile")
+			defer os.Remove(profile)
+			run := exec.Command(program, "-test.run", "^"+name+"$", "-test.coverprofile", profile)
+			run.Dir = pkg
+			if out, err := run.CombinedOutput(); err != nil {
+				log.Printf("%s does not pass by itself: %.200s", name, bytes.TrimSpace(out))
+				return nil
+			}
+			by, err := blocks(profile)
+			told.Lock()
+			defer told.Unlock()
+			all[name] = by
+			return err
+		})
+	}
+	if err := runs.Wait(); err != nil {
+		return nil, err
 	}
 	text, err := json.Marshal(all)
 	if err != nil {
