@@ -16,6 +16,7 @@ import (
 	"metrogon/farm/candle"
 	"metrogon/farm/hatch"
 	"metrogon/farm/incubate"
+	"metrogon/farm/journal"
 	"metrogon/farm/moving"
 	"metrogon/farm/snapshot"
 )
@@ -163,6 +164,17 @@ func TestABatchOverThreeMachines(t *testing.T) {
 	hatched := map[int64]int{s.batch1: 8, second.ID: 9, third.ID: 2, fourth.ID: 1}
 	for id, n := range hatched {
 		must(s.Hatch.End(ctx, by(s.m), id, hatch.Ending{Eggs: s.eggs(id)[:n], Fate: outcome.Hatched}))
+	}
+	joins := func() error {
+		return err(s.Moving.Move(ctx, by(s.m), third.ID, moving.Moving{
+			Which: moving.Which{All: true}, To: s.c, Join: true,
+		}))
+	}
+	uncoded := hatch.Young{ByPen: map[int64]int{s.batch(third.ID).Pens[0].ID: 1}}
+	counted := must(s.Hatch.Hatched(ctx, by(s.m), third.ID, uncoded))
+	assert.ErrorContains(t, joins(), "Young were counted in Chicken 27-01c")
+	must(journal.TakeBack(ctx, s.Service, by(s.m), counted.Entry))
+	for id := range hatched {
 		must(s.Hatch.Close(ctx, by(s.m), id, time.Time{}))
 	}
 	divided := s.batch(second.ID).Divided

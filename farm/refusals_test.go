@@ -402,6 +402,10 @@ func TestRefusedOfAClutch(t *testing.T) {
 		"a box among hens' eggs": {err(g.Clutches.Move(ctx, by(g.m), box, hens)), "to whose shelf"},
 		"a box where it stands":  {err(g.Clutches.Move(ctx, by(g.m), box, g.shelf)), "stands there already"},
 		"sired by luck":          {found(func(f *clutch.Found) { f.Sired = "luck" }), "who sired them"},
+		"an egg that sticks to itself": {
+			found(func(f *clutch.Found) { f.Stuck = []int{1} }),
+			"At least two stick together",
+		},
 		"a night of a whole day": {
 			found(func(f *clutch.Found) { f.Temp.NightC, f.Temp.NightH = new(26.), 24 }),
 			"1 to 23 hours",
@@ -442,6 +446,13 @@ func TestRefusedOfAClutch(t *testing.T) {
 	assert.ErrorContains(t, early, "between its hatch")
 	left := err(g.Clutches.Left(ctx, by(g.m), id, []int64{young[0].ID}, g.now.Add(-30*time.Minute)))
 	assert.ErrorContains(t, left, "was not out before")
+
+	// A box that is filled anew is another: the old one is done with.
+	must(g.Clutches.Out(ctx, by(g.m), id, eggsOf{g.clutch(id)}.ids()[1:], false, time.Time{}))
+	must(g.Hatch.Close(ctx, by(g.m), id, time.Time{}))
+	g.found(g.find())
+	aired := err(g.Clutches.Air(ctx, by(g.m), box, 0, time.Time{}))
+	assert.ErrorContains(t, aired, "is not in use any more")
 }
 
 // And of what is known, seen and told of birds' eggs and young.
@@ -566,6 +577,15 @@ func TestRefusedOnTheWay(t *testing.T) {
 		"a reminder without quiet": {err(y.Remind.SaveWish(ctx, by(y.m), remind.Wish{
 			QuietFrom: "late", QuietTo: "06:00",
 		})), "late"},
+		"a reminder whose quiet never ends": {err(y.Remind.SaveWish(ctx, by(y.m), remind.Wish{
+			QuietFrom: "22:00", QuietTo: "dawn",
+		})), "dawn"},
+		"eggs out by a code that is none": {
+			err(y.Stock.TakeOut(ctx, by(y.m), stock.Out{Marks: []string{"!?"}, Why: "eaten"})),
+			"is no pencil code",
+		},
+		"a ring of nobody's":      {err(y.Alarms.See(ctx, by(y.m), nobody)), ""},
+		"an incident of nobody's": {err(y.Alarms.Say(ctx, by(y.m), nobody, alarms.So)), ""},
 	}.on(t)
 
 	for range 6 { // wrong passwords are slowed down
@@ -673,5 +693,18 @@ func TestAHandoverListEndsWithItsKeeper(t *testing.T) {
 	require.NoError(t, err)
 	must(y.People.ChangeRole(y.Context(), y.m, runa.PersonID, farm.HelperRole))
 	_, _, err = y.Handover.Linked(y.Context(), link)
+	assert.ErrorIs(t, err, farm.ErrNone)
+}
+
+// A calendar's address holds as long as whoever it was made for is on the farm.
+func TestACalendarEndsWithItsReader(t *testing.T) {
+	y := newYard(t)
+	runa := y.joined("Runa", farm.KeeperRole)
+	link, _, err := y.Remind.MakeFeed(y.Context(), by(runa), remind.Feed{Scope: remind.All}, true)
+	require.NoError(t, err)
+	_, err = y.Remind.Linked(y.Context(), link)
+	require.NoError(t, err)
+	require.NoError(t, y.People.RemovePerson(y.Context(), y.m, runa.PersonID))
+	_, err = y.Remind.Linked(y.Context(), link)
 	assert.ErrorIs(t, err, farm.ErrNone)
 }

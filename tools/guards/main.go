@@ -15,7 +15,6 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
-	"errors"
 	"flag"
 	"fmt"
 	"go/ast"
@@ -79,7 +78,7 @@ func main() {
 		return
 	}
 	drawn := drawn(all, *n, *seed)
-	program, err := switched(drawn, *tests, *keep)
+	program, err := switched(drawn, flag.Args(), *tests, *keep)
 	if err != nil {
 		log.Fatal(err)
 	}
@@ -118,20 +117,32 @@ func main() {
 var refuses = regexp.MustCompile(
 	`farm\.Problemf|farm\.ErrNone|store\.ErrNone|return .*ErrNone|echo\.NewHTTPError|\bp\.Addf|\bp\.Doubtf|f\.bad\(`)
 
+// sources are the files of a folder and the folders in it, tests apart.
+func sources(root string) (all []string, err error) {
+	err = filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && filepath.Ext(path) == ".go" && !strings.HasSuffix(path, "_test.go") {
+			all = append(all, path)
+		}
+		return err
+	})
+	return all, err
+}
+
 // guards lists those of a folder and the folders in it.
 func guards(root string) (all []guard, err error) {
-	err = filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || filepath.Ext(path) != ".go" || strings.HasSuffix(path, "_test.go") {
-			return err
-		}
+	paths, err := sources(root)
+	if err != nil {
+		return nil, err
+	}
+	for _, path := range paths {
 		text, err := os.ReadFile(path)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		set := token.NewFileSet()
 		file, err := parser.ParseFile(set, path, text, 0)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		at := func(p token.Pos) int { return set.Position(p).Offset }
 		ast.Inspect(file, func(n ast.Node) bool {
@@ -148,9 +159,8 @@ func guards(root string) (all []guard, err error) {
 			}
 			return true
 		})
-		return nil
-	})
-	return all, err
+	}
+	return all, nil
 }
 
 var condition = regexp.MustCompile(`(?m)^\s+and [^\n()]*$`)
@@ -287,9 +297,19 @@ func guardText(statement string, cuts map[string][2]int) string {
 }
 `
 
-// switched builds a test program in which each guard has its switch.
-func switched(all []guard, pkg, keep string) (string, error) {
+// switched builds a test program in which each guard has its switch. Constants are made variables in all files, for
+// one may be made of another.
+func switched(all []guard, roots []string, pkg, keep string) (string, error) {
 	files := map[string][]int{}
+	for _, root := range roots {
+		paths, err := sources(root)
+		if err != nil {
+			return "", err
+		}
+		for _, path := range paths {
+			files[path] = nil
+		}
+	}
 	for i, g := range all {
 		files[g.file] = append(files[g.file], i)
 	}
@@ -303,6 +323,7 @@ func switched(all []guard, pkg, keep string) (string, error) {
 		replace[path] = filepath.Join(keep, strconv.Itoa(n)+".go")
 		return os.WriteFile(replace[path], text, 0o600)
 	}
+	switches := map[string]bool{}
 	for file, in := range files {
 		text, err := os.ReadFile(file)
 		if err != nil {
@@ -312,9 +333,14 @@ func switched(all []guard, pkg, keep string) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		beside := filepath.Join(filepath.Dir(file), "guard_out.go")
-		if err := errors.Join(lay(file, text), lay(beside, fmt.Appendf(nil, off, name))); err != nil {
+		if err := lay(file, text); err != nil {
 			return "", err
+		}
+		if beside := filepath.Join(filepath.Dir(file), "guard_out.go"); !switches[beside] {
+			switches[beside] = true
+			if err := lay(beside, fmt.Appendf(nil, off, name)); err != nil {
+				return "", err
+			}
 		}
 	}
 	laid, err := json.Marshal(map[string]map[string]string{"Replace": replace})
@@ -331,6 +357,9 @@ func switched(all []guard, pkg, keep string) (string, error) {
 	}
 	return program, nil
 }
+
+// joined is a constant that is a statement, or is made of others.
+var joined = regexp.MustCompile("`|= [a-z]\\w* \\+ [a-z]")
 
 // withSwitches writes the guards of a file behind their switches. A statement that is a constant becomes a variable.
 func withSwitches(path string, text []byte, all []guard, in []int) (name string, with []byte, err error) {
@@ -357,11 +386,12 @@ func withSwitches(path string, text []byte, all []guard, in []int) (name string,
 		put(at[0], "guardText(")
 		put(at[1], ", map[string][2]int{"+cuts+"})")
 	}
-	for _, d := range file.Decls {
-		if d, ok := d.(*ast.GenDecl); ok && d.Tok == token.CONST && bytes.Contains(text[d.Pos()-1:d.End()-1], []byte("`")) {
+	ast.Inspect(file, func(n ast.Node) bool {
+		if d, ok := n.(*ast.GenDecl); ok && d.Tok == token.CONST && joined.Match(text[d.Pos()-1:d.End()-1]) {
 			edits[set.Position(d.Pos()).Offset] = [2]string{"var", "const"}
 		}
-	}
+		return true
+	})
 	last := 0
 	for _, at := range slices.Sorted(maps.Keys(edits)) {
 		with = append(append(with, text[last:at]...), edits[at][0]...)
