@@ -462,10 +462,12 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	_, err = s.Undo(ctx, by(s.m), done.Entry)
 	require.NoError(t, err)
 	must(s.Season.Pin(ctx, by(s.m), id, true))
-	away := must(s.Days.AddAway(ctx, by(s.m), snapshot.Away{FromOn: p.SetOn, ToOn: p.SetOn, Actions: []string{"set"}}))
+	box := snapshot.Machine{ID: s.hatchBox, Name: "Hatch box", Kind: "hatcher"}
+	rooms := []snapshot.Room{{Species: "chicken", Hatching: 1}}
+	small := must(s.Machines.SaveMachine(ctx, by(s.m), box, rooms))
 	_, _, err = s.Season.Ask(ctx, by(s.m), 2, nil)
 	assert.ErrorContains(t, err, "stays where it is, and cannot")
-	must(s.Undo(ctx, by(s.m), away.Entry))
+	must(s.Undo(ctx, by(s.m), small.Entry))
 	_, err = s.Season.Move(ctx, by(s.m), id, season.Move{SetOn: in(-1)})
 	assert.ErrorContains(t, err, "is over")
 	_, err = s.Season.Move(ctx, by(s.m), id, season.Move{HatcherID: s.cabinet})
