@@ -364,12 +364,16 @@ func calcStorage(ctx context.Context, in []byte) (any, error) {
 		Published float64 `json:"published"`
 	}
 	out := struct {
-		Relative []float64 `json:"relative"`
+		Relative []float64 `json:"relative"` // 1: as a fresh egg
+		Low      []float64 `json:"low"`
+		High     []float64 `json:"high"`
 		OwnEggs  int       `json:"own_eggs"`
 		Blend    []weight  `json:"blend,omitempty"`
 	}{OwnEggs: curve.Eggs}
 	for _, age := range q.AgesDays {
+		low, high := curve.Bounds(age)
 		out.Relative = append(out.Relative, curve.Relative(age))
+		out.Low, out.High = append(out.Low, low), append(out.High, high)
 		if curve.Eggs > 0 {
 			share, eggs := curve.Weight(age)
 			out.Blend = append(out.Blend, weight{age, eggs, 100 * share, storage.Relative(kind, age)})

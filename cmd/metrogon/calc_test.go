@@ -132,12 +132,16 @@ func TestScheduleAgainstIANA(t *testing.T) {
 	}
 }
 
-// From memory: extension tables, hatch of fertile by days stored, chicken,
-// relative to day 1; to be met within one point.
-func TestStorageAgainstTheTable(t *testing.T) {
-	out := calc(t, "storage", `{"species":"chicken","ages_days":[1,4,7,10,13,16,19,22,25]}`)
-	for i, pct := range []float64{88, 87, 79, 68, 56, 44, 30, 26, 0} {
-		assert.InDelta(t, pct/88, out["relative"].([]any)[i], .01)
+// After Yassin et al. 2008 and Fasenko 2007, from memory: see core/storage.
+func TestStorageAgainstTheCurve(t *testing.T) {
+	out := calc(t, "storage", `{"species":"chicken","ages_days":[1,5,7,9,12,14,20]}`)
+	for i, want := range [][3]float64{
+		{1, 1, 1}, {.9925, .97, 1}, {.985, .95, 1}, {.965, .91, .99}, {.9275, .835, .97}, {.9, .78, .955},
+		{.75, .54, .88333},
+	} {
+		assert.InDelta(t, want[0], out["relative"].([]any)[i], 1e-4)
+		assert.InDelta(t, want[1], out["low"].([]any)[i], 1e-4)
+		assert.InDelta(t, want[2], out["high"].([]any)[i], 1e-4)
 	}
 	assert.NotContains(t, out, "blend", "without own eggs there is none")
 	own := calc(

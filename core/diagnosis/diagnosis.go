@@ -120,7 +120,7 @@ func (b Batch) Check() error {
 }
 
 // The days of hens' eggs, to which those of other kinds are scaled.
-const hensHatch, hensStretch = 21., 10.
+const hensHatch = 21.
 
 // The usual share of a good hatch's whole time, from first to last young, in hens' eggs: a day.
 const usualSpanH = 24.
@@ -154,9 +154,7 @@ func (b Batch) values() map[string]value {
 	}
 	put("rh_lockdown_pct", f.RHLockdown)
 	put("lid_opened_min", f.LidOpenedMin)
-	scaled("storage_days", f.StorageDays, func(x float64) float64 {
-		return x * hensStretch / cmp.Or(b.Kind.StorageStretchDays.At, hensStretch)
-	})
+	scaled("storage_days", f.StorageDays, b.Kind.HenDays)
 	put("storage_temp_c", f.StorageTempC)
 	put("shipped", f.Shipped)
 	put("turning_gap_h", f.TurningGapH)

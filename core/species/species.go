@@ -324,6 +324,21 @@ func (p *Profile) figures() map[string]*Figure {
 	}
 }
 
+// hensStretch is that figure of hens' eggs.
+const hensStretch = 10
+
+// HenDays is the age in days at which hens' eggs have lost as much by waiting as this kind's have at an age. It is
+// counted from day 1: eggs of a day are fresh, whatever they are.
+func (p *Profile) HenDays(ageDays float64) float64 {
+	if ageDays <= 1 || p.StorageStretchDays.At <= 1 {
+		return ageDays
+	}
+	return 1 + (ageDays-1)*(hensStretch-1)/(p.StorageStretchDays.At-1)
+}
+
+// StoresAsHens tells that waiting costs this kind's eggs what it costs hens', as far as is known.
+func (p *Profile) StoresAsHens() bool { return p.StorageStretchDays.At == hensStretch }
+
 // Named is a figure with its name in the data files.
 type Named struct {
 	Name string

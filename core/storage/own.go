@@ -121,6 +121,15 @@ func (c Curve) Relative(ageDays float64) float64 {
 	return c.at[i] + (c.at[i+1]-c.at[i])*(x-float64(i))
 }
 
+// Bounds give how low and how high that may be: as far from it, in proportion, as the published bounds are.
+func (c Curve) Bounds(ageDays float64) (low, high float64) {
+	x, own := at(c.kind, ageDays), c.Relative(ageDays)
+	if x.mid == 0 {
+		return x.low, x.high
+	}
+	return own * x.low / x.mid, min(1, own*x.high/x.mid)
+}
+
 // Weight is the share that own eggs have in the curve at an age, 0 to 1, and
 // how many eggs they count as.
 func (c Curve) Weight(ageDays float64) (share, eggs float64) {

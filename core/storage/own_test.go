@@ -64,7 +64,7 @@ func TestOwnEggsTakeOver(t *testing.T) {
 		from, to   float64 // at 7 days, where own eggs did half as well as fresh ones
 		shareAbout float64
 	}{
-		{"four eggs", 4, .80, .90, .09}, {"forty", 40, .63, .78, .5}, {"four thousand", 4000, .49, .52, .99},
+		{"four eggs", 4, .85, .95, .09}, {"forty", 40, .63, .78, .5}, {"four thousand", 4000, .49, .52, .99},
 	} {
 		b := storage.Blend(hen(t), []storage.Own{
 			{AgeDays: 1, Set: c.n, Hatched: c.n * 4 / 5}, {AgeDays: 7, Set: c.n, Hatched: c.n * 2 / 5},
@@ -76,9 +76,12 @@ func TestOwnEggsTakeOver(t *testing.T) {
 		assert.InDelta(t, float64(c.n), eggs, 1e-9)
 		assert.Equal(t, 1.0, b.Relative(1), c.name)
 	}
-	// Far from any own egg the published shape stays: nothing at 25 days.
+	// Far from any own egg the published shape stays.
 	b := storage.Blend(hen(t), []storage.Own{{AgeDays: 2, Set: 500, Hatched: 400}})
-	assert.InDelta(t, 0, b.Relative(25), 1e-9)
+	assert.InDelta(t, storage.Relative(hen(t), 25), b.Relative(25), .005)
+	low, high := b.Bounds(25)
+	assert.InDelta(t, .34/.58, low/b.Relative(25), 1e-9, "as far from it as the published bounds")
+	assert.InDelta(t, .80/.58, high/b.Relative(25), 1e-9)
 	assert.InDelta(t, storage.Relative(hen(t), 13), b.Relative(13), .02, "own eggs as good as the table change nothing")
 }
 
@@ -129,14 +132,14 @@ func TestTheLongerTheCooler(t *testing.T) {
 }
 
 // Worked by hand: forty eggs of seven days, of which twenty hatched, beside a curve that
-// counts as forty. The level is 20.5 ÷ (40 × 79/88 + 1) = 0.55542. On day 7 the rate is
-// (40 × 0.55542 × 79/88 + 20) ÷ 80 = 0.49930, on day 6 (40 × 0.55542 × 0.92803 + 10) ÷ 60
-// = 0.51029, of which the forty count half; both over the level on day 1.
+// counts as forty. The level is 20.5 ÷ (40 × 0.985 + 1) = 0.507426. On day 7 the rate is
+// (40 × 0.507426 × 0.985 + 20) ÷ 80 = 0.499907, on day 6 (40 × 0.507426 × 0.98875 + 10) ÷ 60
+// = 0.501145, of which the forty count half; both over the level on day 1.
 func TestABlendWorkedByHand(t *testing.T) {
 	b := storage.Blend(hen(t), []storage.Own{{AgeDays: 7, Set: 40, Hatched: 20}})
 	assert.Equal(t, 40, b.Eggs)
-	assert.InDelta(t, .89896, b.Relative(7), 2e-5)
-	assert.InDelta(t, .91875, b.Relative(6), 2e-5)
+	assert.InDelta(t, .98518, b.Relative(7), 2e-5)
+	assert.InDelta(t, .98762, b.Relative(6), 2e-5)
 	assert.InDelta(t, 1, b.Relative(1), 1e-12)
 	assert.InDelta(t, 1, b.Relative(0), 1e-12)
 	assert.InDelta(
@@ -159,20 +162,20 @@ func TestABlendWorkedByHand(t *testing.T) {
 		14,
 	)
 	assert.False(t, sure, "nine eggs of an age are too few to say so")
-	// Of a hundred fresh eggs eighty hatched, of a hundred of seven days forty: the level
-	// is 120.5 ÷ 190.8 = 0.63164; on day 7 0.4 stands against 0.56704, 2.38 standard
-	// errors; on day 6, half as many eggs, 2.31.
+	// Of a hundred fresh eggs eighty hatched, of a hundred of seven days 44: the level
+	// is 124.5 ÷ 199.5 = 0.62406; on day 7 0.44 stands against 0.61470, 2.54 standard
+	// errors; on day 6, half as many eggs, fewer.
 	day, by, sure = storage.Blend(
-		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}},
+		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 44}},
 	).Differs(14)
 	assert.Equal(t, 7, day)
-	assert.InDelta(t, -.26446, by, 1e-5)
+	assert.InDelta(t, -.27994, by, 1e-5)
 	assert.False(t, sure)
 	day, by, _ = storage.Blend(
-		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 40}},
+		hen(t), []storage.Own{{AgeDays: 1, Set: 100, Hatched: 80}, {AgeDays: 7, Set: 100, Hatched: 44}},
 	).Differs(6)
 	assert.Equal(t, 6, day, "an age beyond the last is not looked at")
-	assert.InDelta(t, -.29476, by, 1e-5)
+	assert.InDelta(t, -.28369, by, 1e-5)
 }
 
 func TestAdviceIsAsWarmAsItsMiddle(t *testing.T) {

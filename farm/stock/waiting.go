@@ -29,6 +29,7 @@ type Waiting struct {
 type WaitingAge struct {
 	Days                int
 	Published, Relative float64 // 1 = fresh
+	Low, High           float64 // how low and how high that may be
 	OwnEggs             float64 // that count at this age
 	Share               float64 // of own eggs in the blend
 	Set, Hatched        int     // of exactly this age
@@ -75,6 +76,7 @@ func (p Waiting) age(day int) WaitingAge {
 		Days: day, Published: storage.Relative(p.Kind, float64(day)),
 		Relative: p.Curve.Relative(float64(day)), Keeping: storage.KeepingAt(p.Kind, day),
 	}
+	a.Low, a.High = p.Curve.Bounds(float64(day))
 	a.Share, a.OwnEggs = p.Curve.Weight(float64(day))
 	for _, o := range p.Own {
 		if int(o.AgeDays) == day || (day == 1 && o.AgeDays == 0) {

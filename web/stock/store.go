@@ -79,6 +79,7 @@ func (r eggHandler) trial(c *echo.Context, m *farm.Member) error {
 type waiting struct {
 	stock.Waiting
 	Published, Blend string // polylines
+	Band             string // a polygon: how low and how high it may be
 	Dots             []dot
 	Ticks            []page.Tick
 	BestX, LastX     string
@@ -110,9 +111,14 @@ func draw(w stock.Waiting) *waiting {
 		day := float64(a.Days)
 		d.Published += fmt.Sprintf("%g,%g ", page.Across(x(day)), y(a.Published))
 		d.Blend += fmt.Sprintf("%g,%g ", page.Across(x(day)), y(a.Relative))
+		d.Band += fmt.Sprintf("%g,%g ", page.Across(x(day)), y(a.High))
 		if a.Days%2 == 1 {
 			d.Ticks = append(d.Ticks, page.Tick{X: page.Percent(x(day)), Label: strconv.Itoa(a.Days)})
 		}
+	}
+	for i := range w.Ages { // and back
+		a := w.Ages[len(w.Ages)-1-i]
+		d.Band += fmt.Sprintf("%g,%g ", page.Across(x(float64(a.Days))), y(a.Low))
 	}
 	d.BestX, d.LastX = page.Percent(x(w.Kind.StorageBestDays.At)), page.Percent(x(w.Kind.StorageLimitDays.At))
 	if fresh := w.Ages[0]; fresh.Set > 0 && fresh.Hatched > 0 { // own eggs against own fresh ones
