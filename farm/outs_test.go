@@ -88,11 +88,11 @@ func TestAPenLaysLess(t *testing.T) {
 		p := must(y.Flock.Pen(ctx, y.m, pen))
 		return p.Pace.Says, p.Pace.Fell
 	}
-	for back := 28; back >= 1; back-- {
-		y.collect(pen, back, map[bool]int{true: 2, false: 5}[back <= 7], 0)
+	for back := 29; back >= 1; back-- {
+		y.collect(pen, back, map[bool]int{true: 1, false: 5}[back <= 8], 0)
 	}
 	says, fell := page()
-	assert.Equal(t, "Laid in the last week: 14 eggs, 0.25 per hen and day; in the three weeks before 0.62.", says)
+	assert.Equal(t, "Laid in the last week: 7 eggs, 0.12 per hen and day; in the three weeks before 0.60.", says)
 	assert.True(t, strings.HasPrefix(fell, "The pen lays much less than it did."), fell)
 	p := must(y.Flock.Pen(ctx, y.m, pen)).Pen
 	hatched := day(0).AddDate(0, 0, -7*22)

@@ -345,4 +345,30 @@ func TestRefusedOfTheYoung(t *testing.T) {
 	must(g.Clutches.Pip(ctx, by(g.m), id, eggs[1:], time.Time{}))
 	assert.ErrorContains(t, err(g.Clutches.Pip(ctx, by(g.m), id, eggs[1:], time.Time{})), "have pipped already")
 	assert.ErrorIs(t, err(g.Clutches.Look(ctx, by(g.m), nobody, clutch.Look{})), farm.ErrNone)
+	// What is hardly so is asked about.
+	box := g.clutch(id).Box.ID
+	weighed := func(mass, gave float64) error {
+		g.now = g.now.Add(time.Hour)
+		return err(g.Clutches.Weigh(ctx, asked(g.m), box, clutch.Weighing{MassG: mass, GaveG: gave}))
+	}
+	require.NoError(t, weighed(420, 0))
+	assert.ErrorContains(t, weighed(200, 0), "Last time it was")
+	assert.ErrorContains(t, weighed(415, 60), "only that. Was it so much?")
+	second := g.found(secondFind(g))
+	eggsWeigh := func(mass float64) error {
+		g.now = g.now.Add(time.Hour)
+		return err(g.Clutches.WeighEggs(ctx, asked(g.m), second, 2, mass, time.Time{}))
+	}
+	require.NoError(t, eggsWeigh(6))
+	assert.ErrorContains(t, eggsWeigh(2), "an egg? At first it was")
+	strange := secondFind(g)
+	strange.Box.Name, strange.Box.Kind = "Box 3", "basket"
+	assert.ErrorContains(t, err(g.Clutches.Found(ctx, by(g.m), strange)), "Pick the kind of box")
+}
+
+// secondFind is a clutch in a box of its own.
+func secondFind(g *terrarium) clutch.Found {
+	f := g.find()
+	f.Box.Name = "Box 2"
+	return f
 }

@@ -56,6 +56,10 @@ var calculators = []calculator{
 		`{"dry_bulb_c": 37.5, "wet_bulb_c": 29.4, "altitude_m": 350}`, calcHumidity,
 	},
 	{
+		"laying", "what a pen will lay, from what it laid; or which of several pens lay less than they did",
+		`{"record": [5, 6, 5, 7, 6, 5, 6, 6, 5, 6, 7, 5, 6, 6], "hens": 8, "days": 7}`, calcLaying,
+	},
+	{
 		"moisture", "water lost from weighings, and the humidity that lands on the target",
 		`{"fresh_mass_g": 62.4, "weighings": [{"day": 0, "mass_g": 62.4}, {"day": 9, "mass_g": 58.9}],
 			"air_temp_c": 37.6, "rh_pct": 48, "target_loss_pct": 13, "target_day": 18}`,

@@ -6,20 +6,11 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"gonum.org/v1/gonum/stat/distuv"
 )
-
-// days are so many of a pen that lays so many a day, the oldest first.
-func days(n int, mean float64, dice *rand.Rand) (r Record) {
-	for range n {
-		r = append(r, int(distuv.Poisson{Lambda: mean, Src: dice}.Rand()))
-	}
-	return r
-}
 
 func TestEggsPerHenAndDay(t *testing.T) {
 	var steady Record
-	for range Lately + Usual {
+	for range Looked {
 		steady = append(steady, 6)
 	}
 	p, ok := PaceOf(steady, 10)
@@ -27,16 +18,9 @@ func TestEggsPerHenAndDay(t *testing.T) {
 	assert.Equal(t, 42, p.Week)
 	assert.InDelta(t, .6, p.Now, 1e-9)
 	assert.InDelta(t, .6, p.Before, 1e-9)
-	assert.False(t, p.Fell)
-	for i := Usual; i < len(steady); i++ {
-		steady[i] = 3
-	}
-	p, _ = PaceOf(steady, 10)
-	assert.InDelta(t, .3, p.Now, 1e-9)
-	assert.True(t, p.Fell, "half of before")
 	p, _ = PaceOf(steady, 0)
-	assert.True(t, math.IsNaN(p.Now) && p.Fell, "how many hens there are nobody said")
-	for i := Usual; i < len(steady); i++ {
+	assert.True(t, math.IsNaN(p.Now), "how many hens there are nobody said")
+	for i := Looked - Lately; i < Looked; i++ {
 		steady[i] = 0
 	}
 	_, ok = PaceOf(steady, 10)
@@ -45,37 +29,68 @@ func TestEggsPerHenAndDay(t *testing.T) {
 	assert.False(t, ok)
 }
 
-// Simulated on 4,000 pens each: who lays as ever is hardly ever said to have fallen, also where every second
-// day is not collected or days differ by twice what counts do; who lays half is mostly seen within the week.
+// flock is a farm's pens that lay as ever, but for what changes in the last days.
+func flock(pens int, dice *rand.Rand, factor func(pen, ago int) float64) (all []Pen) {
+	for p := range pens {
+		r := Record{}
+		for d := range Looked {
+			r = append(r, hens(10, 1, .7*factor(p, Looked-1-d), 0, dice)...)
+		}
+		all = append(all, Pen{Hens: 10, Record: r})
+	}
+	return all
+}
+
+// Of 2,000 farms each.
 func TestADropIsToldAndNotInvented(t *testing.T) {
 	dice := rand.New(rand.NewPCG(11, 3))
-	const pens = 4000
-	told := func(make func() Record) (share float64) {
-		for range pens {
-			if p, _ := PaceOf(make(), 10); p.Fell {
-				share += 1. / pens
+	told := func(pens int, factor func(pen, ago int) float64) (first, any float64) {
+		const farms = 2000
+		for range farms {
+			fell := Fell(flock(pens, dice, factor))
+			one := false
+			for _, f := range fell {
+				one = one || f
+			}
+			if fell[0] {
+				first += 1. / farms
+			}
+			if one {
+				any += 1. / farms
 			}
 		}
-		return share
+		return first, any
 	}
-	for name, mean := range map[string]float64{"four a day": 4, "eight a day": 8} {
-		assert.Less(t, told(func() Record { return days(Lately+Usual, mean, dice) }), .02, name)
+	steady := func(int, int) float64 { return 1 }
+	for _, pens := range []int{1, 2, 4, 8} {
+		_, any := told(pens, steady)
+		assert.Less(t, any, .01, "%d pens that lay as ever", pens)
 	}
-	assert.Less(t, told(func() (r Record) {
-		for i, n := range days(Lately+Usual, 12, dice) {
-			r = append(r, n*(i%2))
-		}
-		return r
-	}), .02, "every second day")
-	assert.Less(t, told(func() (r Record) {
+	cold := func(_, ago int) float64 { return map[bool]float64{true: .55, false: 1}[ago < 8] }
+	_, any := told(4, cold)
+	assert.Less(t, any, .02, "a cold week takes from all pens alike: nobody's fault")
+	half := func(pen, ago int) float64 { return map[bool]float64{true: .4, false: 1}[pen == 0 && ago < 8] }
+	first, _ := told(4, half)
+	assert.Greater(t, first, .85, "one of four lays less than half")
+	first, _ = told(1, half)
+	assert.Less(t, first, .5, "a pen alone has only its own weeks to compare with: less than half may be a cold week")
+	first, _ = told(1, func(_, ago int) float64 { return map[bool]float64{true: .25, false: 1}[ago < 8] })
+	assert.Greater(t, first, .9, "a quarter is no cold week")
+	since := func(pen, ago int) float64 { return map[bool]float64{true: .4, false: 1}[pen == 0 && ago < 3] }
+	first, _ = told(4, since)
+	assert.Less(t, first, .05, "three days are not a week")
+}
+
+func TestAShortRecordIsLookedAtToday(t *testing.T) {
+	pens := []Pen{{Hens: 10, Record: nil}, {Hens: 10, Record: nil}, {Hens: 10, Record: nil}}
+	for i := range pens {
 		for range Lately + Usual {
-			r = append(r, days(1, 6*distuv.Gamma{Alpha: 6, Beta: 6, Src: dice}.Rand(), dice)...)
+			pens[i].Record = append(pens[i].Record, 7)
 		}
-		return r
-	}), .02, "days that differ more than counts do")
-	half := func(mean float64) float64 {
-		return told(func() Record { return append(days(Usual, mean, dice), days(Lately, mean/2, dice)...) })
 	}
-	assert.Greater(t, half(8), .85, "eight a day, then four")
-	assert.Greater(t, half(4), .5, "four a day, then two: so few eggs tell it later")
+	for i := Usual; i < Usual+Lately; i++ {
+		pens[0].Record[i] = 2
+	}
+	assert.Equal(t, []bool{true, false, false}, Fell(pens))
+	assert.Equal(t, []bool{false, false}, Fell([]Pen{{Hens: 10, Record: Record{1, 2}}, pens[1]}))
 }

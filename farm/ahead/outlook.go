@@ -64,7 +64,7 @@ func Of(ctx context.Context, tx *farm.Tx) (*Outlook, error) {
 	if s.Ahead, err = w.Ahead(ctx, tx); err != nil {
 		return nil, err
 	}
-	rows, err := seasonrows.On(tx).Scene(ctx, w.Now, s.Today.AddDate(0, 0, -laying.Days), s.Today.AddDate(0, 0, 1))
+	rows, err := seasonrows.On(tx).Scene(ctx, w.Now, s.Today.AddDate(0, 0, -laying.Seen), s.Today.AddDate(0, 0, 1))
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (s *Outlook) layings(laid []stockrows.Stock) {
 	}
 	for _, p := range s.W.Pens {
 		if kind := s.W.Kinds[p.Species]; kind != nil && !kind.IsReptile() && !p.Supplier && s.inUse(p) {
-			s.Lays[p.ID] = laying.Of(records[p.ID])
+			s.Lays[p.ID] = laying.Of(records[p.ID], p.Females)
 		}
 	}
 }
@@ -224,7 +224,7 @@ func (s *Outlook) LayingSpread() float64 {
 	pens, sum := 0, 0.0
 	for _, p := range s.W.Pens { // in one order, so that sums come out alike
 		if f := s.Lays[p.ID]; f.PerDay > 0 {
-			pens, sum = pens+1, sum+f.SD/f.PerDay
+			pens, sum = pens+1, sum+f.Off()
 		}
 	}
 	return min(sum/float64(max(pens, 1)), 2)

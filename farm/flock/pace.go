@@ -27,18 +27,13 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot
 		return p, nil
 	}
 	p.Hens = hensSay(pen, today)
-	from := today.AddDate(0, 0, -laying.Lately-laying.Usual)
+	from := today.AddDate(0, 0, -laying.Looked)
 	laid, err := stock.On(tx).LaidByDay(ctx, from, today)
 	if err != nil {
 		return p, err
 	}
-	record := make(laying.Record, laying.Lately+laying.Usual)
-	for _, l := range laid {
-		if l.PenID == pen.ID {
-			record[farm.AgeDays(from, l.LaidOn)] = l.Eggs
-		}
-	}
-	now, ok := laying.PaceOf(record, pen.Females)
+	mine, all := recordsOf(w, pen.ID, from, laid)
+	now, ok := laying.PaceOf(all[mine].Record, pen.Females)
 	if !ok {
 		return p, nil
 	}
@@ -47,11 +42,32 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot
 		p.Says += fmt.Sprintf(", %.2f per hen and day; in the three weeks before %.2f", now.Now, now.Before)
 	}
 	p.Says += "."
-	if now.Fell {
+	if laying.Fell(all)[mine] {
 		p.Fell = "The pen lays much less than it did. Moult, short days, heat, feed or water, a new or rough male can do " +
 			"that; so can days that were not written down."
 	}
 	return p, nil
+}
+
+// recordsOf are what the farm's pens laid day by day, for as long as there was each, and which of them is one.
+func recordsOf(w *snapshot.Snapshot, pen int64, from time.Time, laid []stock.LaidOn) (mine int, all []laying.Pen) {
+	for _, x := range w.Pens {
+		if x.ID != pen && (x.Supplier || x.UntilOn != nil || w.Kinds[x.Species].IsReptile()) {
+			continue
+		}
+		record := make(laying.Record, laying.Looked)
+		for _, l := range laid {
+			if l.PenID == x.ID {
+				record[farm.AgeDays(from, l.LaidOn)] = l.Eggs
+			}
+		}
+		if x.ID == pen {
+			mine = len(all)
+		}
+		young := max(0, farm.AgeDays(from, x.FromOn))
+		all = append(all, laying.Pen{Hens: x.Females, Record: record[min(young, len(record)):]})
+	}
+	return mine, all
 }
 
 // hensSay tells how old the hens of a pen are, and what follows for their eggs.
