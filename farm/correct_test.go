@@ -39,6 +39,8 @@ func TestACollectionIsPutRight(t *testing.T) {
 	assert.ErrorContains(t, err, "3 of these eggs were set: 3 on Mon 1 Mar in Chicken 27-01. 3 eggs at least.")
 	_, err = right(stock.Correction{PenID: duck, LaidOn: day(3), Eggs: 9})
 	assert.ErrorContains(t, err, "Pick the pen of the same kind")
+	_, err = right(stock.Correction{PenID: barred, LaidOn: day(-1), Eggs: 10})
+	assert.ErrorContains(t, err, "3 of these eggs were set in Chicken 27-01 on Mon 1 Mar, before that day")
 	_, err = right(stock.Correction{PenID: barred, LaidOn: day(3), Eggs: 10})
 	assert.ErrorContains(t, err, "Nothing is changed")
 

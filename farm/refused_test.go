@@ -14,6 +14,7 @@ import (
 	"metrogon/core/reptile"
 	"metrogon/farm"
 	"metrogon/farm/ahead"
+	"metrogon/farm/books"
 	"metrogon/farm/brood"
 	"metrogon/farm/clutch"
 	"metrogon/farm/flock"
@@ -138,6 +139,16 @@ func TestRefusedOfWhatStands(t *testing.T) {
 			err(y.Gauges.Save(ctx, by(y.m), gauges.Instrument{ID: nobody, Name: "Brass", Thermo: true}, time.Time{})),
 			"",
 		},
+		"an instrument in no place": {
+			err(y.Gauges.Save(ctx, by(y.m), gauges.Instrument{
+				Name: "Brass", Thermo: true, PlaceID: new(int64(nobody)),
+			}, time.Time{})),
+			"Pick the place in which it lies",
+		},
+		"a notebook of no machine": {
+			err(y.Books.Bring(ctx, by(y.m), books.Notebook{MachineID: nobody})),
+			"in which most of them were",
+		},
 		"a dance on days away": {
 			err(y.Days.AddAway(ctx, by(y.m), snapshot.Away{FromOn: day(-1), ToOn: day(-2), Actions: []string{"dance"}})),
 			"no work of a setting",
@@ -235,15 +246,23 @@ func TestRefusedOfWhatIsSet(t *testing.T) {
 		"the page of its lockdown": {locked, ""},
 	}.on(t)
 
+	none := must(y.Hatch.Apply(ctx, by(y.m), box, []hatch.Tap{
+		{Key: key(), Kind: hatch.TakeOut, Batch: batch, N: 1, Place: "box"},
+	}))
+	assert.Contains(t, none[0].Says, "No young are out")
+
 	y.now = start.AddDate(0, 0, 21)
 	require.NoError(t, end(outcome.Hatched, "", eggs[0]))
 	assert.ErrorContains(t, end(outcome.Hatched, "", eggs[0]), "Egg 1 is hatched already")
 	young := must(y.Hatch.Hatched(ctx, by(y.m), batch, hatch.Young{ByPen: map[int64]int{pen: 2}}))
 	taps := must(y.Hatch.Apply(ctx, by(y.m), box, []hatch.Tap{
 		{Key: key(), Kind: "pip", Batch: batch, Egg: eggs[0]},
+		{Key: key(), Kind: "tell", Batch: batch, Pen: pen, N: 1, Egg: eggs[5], Told: hatch.Told{Colour: "black"}},
 		{Key: key(), Kind: "tell", Batch: batch, Pen: pen, N: 2, Told: hatch.Told{Band: "7"}},
 		{Key: key(), Kind: "tell", Batch: batch, Pen: pen, N: 1, Told: hatch.Told{Signs: []string{"wings of gold"}}},
 	}))
+	assert.False(t, taps[1].Done, "an egg of which nothing came out")
+	taps = append(taps[:1], taps[2:]...)
 	for i, says := range []string{"is hatched already", "belongs to one young", "is no sign of a young"} {
 		assert.Contains(t, taps[i].Says, says)
 	}
@@ -361,6 +380,15 @@ func TestRefusedOfTheYoung(t *testing.T) {
 	}
 	require.NoError(t, eggsWeigh(6))
 	assert.ErrorContains(t, eggsWeigh(2), "an egg? At first it was")
+	strangers := func(box, species string, tempC float64) clutch.Found {
+		f := secondFind(g)
+		f.Box.Name, f.PenID, f.Temp.C = box, g.pen(species, species), tempC
+		f.DamID, f.SireID, f.Sired = 0, 0, clutch.SiredUnknown
+		return f
+	}
+	g.found(strangers("Box 4", "crested-gecko", 25))
+	warm := strangers("Box 5", "ball-python", 31.5)
+	assert.ErrorContains(t, err(g.Clutches.Found(ctx, asked(g.m), warm)), "Put them there all the same?")
 	strange := secondFind(g)
 	strange.Box.Name, strange.Box.Kind = "Box 3", "basket"
 	assert.ErrorContains(t, err(g.Clutches.Found(ctx, by(g.m), strange)), "Pick the kind of box")

@@ -474,6 +474,13 @@ func TestAPlannedBatchIsMoved(t *testing.T) {
 	assert.ErrorContains(t, err, "can hatch")
 	_, err = s.Season.Drop(ctx, by(s.m), id)
 	require.NoError(t, err)
+	_, err = s.Incubate.Set(ctx, by(s.m), incubate.Setting{
+		Species: "chicken", SetterID: s.cabinet, HatcherID: s.hatchBox, SetAt: s.now, PlannedID: id,
+		Picks: []incubate.Pick{{PenID: s.barred, LaidOn: day(0), Eggs: 1}},
+	})
+	assert.ErrorContains(t, err, "is set already, or not planned any more")
+	_, err = s.Wishes.AcceptBack(ctx, by(s.m), "hens out on the moon", nil)
+	assert.ErrorContains(t, err, "There is nothing in it to be planned")
 	_, err = s.Season.Planned(ctx, s.m, id, nil)
 	assert.ErrorIs(t, err, farm.ErrNone)
 }
