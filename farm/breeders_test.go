@@ -351,7 +351,7 @@ func TestAFertilityTestFromPlanToRetest(t *testing.T) {
 	y.call(again, 1, 10, 0)
 	retest := test(0)
 	assert.Equal(t, rates.SetEggs, retest.Reading.Advice, "batches here differ so much that ten eggs clear nobody")
-	assert.Contains(t, retest.ChangeSays(), "Better than before: 9")
+	assert.Contains(t, retest.ChangeSays(), "etter than before.")
 	assert.Equal(t, 3, retest.Before.Reading.K)
 
 	s, err := y.Breeders.Statement(ctx, y.m, pen)

@@ -43,10 +43,10 @@ func TestFromBasketToHatchRate(t *testing.T) {
 	assert.Equal(t, start.Add(21*24*time.Hour+30*time.Minute).UTC(), a.Hatch().At.UTC())
 	lock, _ := a.Milestone(calendar.Lockdown)
 	assert.Equal(t, "2027-03-19 07:00", lock.At.In(y.m.Place).Format("2006-01-02 15:04"))
-	// No record yet: 68 % of set is usual, faded by waiting. Barred (1 + 87/88) / 2 of 10,
-	// Speckled day 8 = (79 − 11/3) / 88 of 10.
-	assert.InDelta(t, 10*0.68*(1+87.0/88)/2+10*0.68*(79-11.0/3)/88, a.Young, 1e-3)
-	assert.Less(t, a.YoungLow, 8, "nothing is known, so the range is wide")
+	// No record yet: 68 % of set is usual, faded by waiting. Barred (1 + 0.99625) / 2 of 10,
+	// Speckled day 8 = 0.975 of 10.
+	assert.InDelta(t, 10*0.68*(1+0.99625)/2+10*0.68*0.975, a.Young, 1e-3)
+	assert.Less(t, a.YoungLow, 9, "nothing is known, so the range is wide")
 	assert.Greater(t, a.YoungHigh, 15)
 	assert.Equal(t, 20, a.FreeAfter, "40 places, 20 eggs")
 	require.Len(t, a.Clashes, 1, "17 expected in lockdown, 15 places")

@@ -20,7 +20,7 @@ import (
 var models []byte
 
 // follow are the calculators that are compared with it.
-var follow = map[string]bool{"laying": true, "storage": true}
+var follow = map[string]bool{"compare": true, "laying": true, "rates": true, "storage": true}
 
 func TestModelsAgainstTheReference(t *testing.T) {
 	var all struct {

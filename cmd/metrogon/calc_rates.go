@@ -32,6 +32,9 @@ type priorOut struct {
 	A          float64 `json:"a"`
 	B          float64 `json:"b"`
 	Degenerate bool    `json:"degenerate"`
+	SD         float64 `json:"sd_points"` // how far groups differ
+	SDLow      float64 `json:"sd_low_points"`
+	SDHigh     float64 `json:"sd_high_points"`
 }
 
 type spreadOut struct {
@@ -150,13 +153,18 @@ func calcRates(ctx context.Context, in []byte) (any, error) {
 				counts[i] = rates.Spread{}.Worth(batches[i])
 			}
 		}
-		prior := rates.Pool(counts)
+		eggs := make([]rates.Eggs, len(lots))
+		for i := range lots {
+			eggs[i] = rates.Eggs{Batches: batches[i], Apart: q.Groups[i].Batches != nil}
+		}
+		pooled := rates.Pool(eggs)
 		for i, c := range counts {
 			if c.N > 0 {
-				*rate.in(&out[i]) = shown(c.Wilson(confidence/100), prior.Of(c, confidence/100))
+				*rate.in(&out[i]) = shown(c.Wilson(confidence/100), pooled.Of(i, confidence/100))
 			}
 		}
-		priors[rate.name] = priorOut{prior.A, prior.B, prior.Degenerate}
+		unseen, points := pooled.Unseen(), pooled.Points()
+		priors[rate.name] = priorOut{unseen.A, unseen.B, false, points.Rate, points.Low, points.High}
 		if byBatch {
 			spreads[rate.name] = spreadOut{spread.Rho, spread.Points()}
 		}

@@ -10,9 +10,10 @@ import (
 	"pgregory.net/rapid"
 )
 
-// By hand: 14 days of mean 81/14 = 5.786. Hens lay at most one egg a day: v0 = 5.786 · (1 − 5.786/8) = 1.601. Seen are
-// the variance 0.489 and, of neighbours, −0.190, over 7 days 0.489 − 2 · 0.190 · 6/7 = 0.163: V7 = (12 · 1.601 +
-// 13 · 0.163)/25 = 0.853; likewise V14 = 0.839. SD² = 7 · 0.853 + 49 · 0.839/14 + (0.04 · 40.5)² = 11.53.
+// By hand: 14 days of mean 81/14 = 5.786. Hens lay at most one egg a day: v0 = 5.786 · (1 − 5.786/8) = 1.601. Seen
+// are the variance 0.489 and, of neighbours, −0.190, over 7 days 0.489 − 2 · 0.190 · 6/7 = 0.163: V7 = (12 ·
+// 1.601 + 13 · 0.163)/25 = 0.853; likewise V14 = 0.839. SD² = 7 · 0.853 + 49 · 0.839/14 + (0.04 · 40.5)² =
+// 11.53.
 func TestForecastByHand(t *testing.T) {
 	f := Of(Record{5, 6, 5, 7, 6, 5, 6, 6, 5, 6, 7, 5, 6, 6}, 8)
 	assert.InDelta(t, 81./14, f.PerDay, 1e-9)

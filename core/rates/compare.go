@@ -29,6 +29,15 @@ func (g Group) Total() (all Tally) {
 	return all
 }
 
+// eggs are those of the group, batch by batch where that is known.
+func (g Group) eggs() (e Eggs) {
+	e.Apart = batchesKnown([]Group{g})
+	for _, l := range g.Lots {
+		e.Batches = append(e.Batches, Count{float64(l.K), float64(l.N)})
+	}
+	return e
+}
+
 // Verdict is what may be concluded from a comparison.
 type Verdict string
 
@@ -81,11 +90,11 @@ const (
 // groups.
 func Compare(groups []Group, farm Spread) Comparison {
 	totals := make([]Tally, len(groups))
-	beliefs := make([]Beta, len(groups))
+	eggs := make([]Eggs, len(groups))
 	known := 0
 	for i, g := range groups {
 		totals[i] = g.Total()
-		beliefs[i] = Jeffreys.With(Count{float64(totals[i].K), float64(totals[i].N)})
+		eggs[i] = g.eggs()
 		if totals[i].N > 0 {
 			known++
 		}
@@ -97,14 +106,8 @@ func Compare(groups []Group, farm Spread) Comparison {
 		s := newSetting(groups, farm)
 		c.ByBatch, c.Shared = s.p(), s.both
 		each = s.each()
-		for j, i := range s.index {
-			if s.rate != nil {
-				n := each * float64(totals[i].N)
-				beliefs[i] = Jeffreys.With(Count{min(max(s.rate[j], 0), 1) * n, n})
-			}
-		}
 	}
-	c.Best = Best(beliefs, totals)
+	c.Best = BestOf(eggs)
 	if known == 2 {
 		c.Detectable, c.More = power(totals, each, c.P())
 	}
@@ -143,34 +146,6 @@ func batchesKnown(groups []Group) bool {
 		}
 	}
 	return true
-}
-
-// Best gives for each belief the chance that its rate is the highest of all; those without eggs
-// take no part.
-func Best(beliefs []Beta, totals []Tally) []float64 {
-	best := make([]float64, len(beliefs))
-	sum := 0.0
-	for i, b := range beliefs {
-		if totals[i].N == 0 {
-			continue
-		}
-		for _, r := range b.nodes(160) {
-			p := r.weight
-			for j, o := range beliefs {
-				if j != i && totals[j].N > 0 {
-					p *= distuv.Beta{Alpha: o.A, Beta: o.B}.CDF(r.at)
-				}
-			}
-			best[i] += p
-		}
-		sum += best[i]
-	}
-	for i := range best {
-		if sum > 0 {
-			best[i] /= sum
-		}
-	}
-	return best
 }
 
 // setting is how the eggs of groups lay in batches, with what batches have in common: every

@@ -6,10 +6,11 @@ import "metrogon/core/species"
 // point is the hatch of an egg stored so many days as a share of a fresh egg's, and how low and how high it may be.
 type point struct{ day, mid, low, high float64 }
 
-// hens is the curve of hens' eggs, between its days on a straight line. To day 7 some 0.2 to 0.4 points are lost a day,
-// then 0.5 to 1.5 [Yassin, Velthuis, Boerjan, van Riel & Huirne 2008, Field study on broiler eggs hatchability, Poultry
-// Science 87; Fasenko 2007, Egg storage and the embryo, ibid. 86: both from memory]. Those were kept in controlled, cool
-// stores; small flocks keep their eggs less evenly, so the middle lies below. Beyond 14 days it is judgement.
+// hens is the curve of hens' eggs, between its days on a straight line. To day 7 some 0.2 to 0.4 points are lost a
+// day, then 0.5 to 1.5 [Yassin, Velthuis, Boerjan, van Riel & Huirne 2008, Field study on broiler eggs hatchability,
+// Poultry Science 87; Fasenko 2007, Egg storage and the embryo, ibid. 86: both from memory]. Those were kept in
+// controlled, cool stores; small flocks keep their eggs less evenly, so the middle lies below. Beyond 14 days it is
+// judgement.
 var hens = []point{
 	{1, 1, 1, 1}, {3, 1, .99, 1}, {7, .985, .95, 1}, {10, .955, .89, .985}, {14, .90, .78, .955}, {18, .81, .62, .91},
 	{21, .72, .50, .87}, {25, .58, .34, .80}, {28, .47, .22, .73}, {35, .22, .05, .55}, {60, 0, 0, .10},

@@ -14,7 +14,9 @@ func TestWaitingCosts(t *testing.T) {
 	hen, err := species.Find("chicken")
 	require.NoError(t, err)
 	// After Yassin et al. 2008 and Fasenko 2007, from memory: hardly anything to day 7, then half a point a day and more.
-	for day, pct := range map[float64]float64{0: 100, 1: 100, 5: 99.25, 7: 98.5, 9: 96.5, 12: 92.75, 14: 90, 20: 75, 60: 0} {
+	for day, pct := range map[float64]float64{
+		0: 100, 1: 100, 5: 99.25, 7: 98.5, 9: 96.5, 12: 92.75, 14: 90, 20: 75, 60: 0,
+	} {
 		assert.InDelta(t, pct/100, storage.Relative(hen, day), 1e-9, "day %g", day)
 	}
 	low, high := storage.Bounds(hen, 14)

@@ -20,6 +20,15 @@ type lay struct {
 	known bool // in store; else only expected
 }
 
+// mayBeSet tells that they may be set on a day: they have rested, and are not too old. Eggs of a parcel are as old as
+// the planner takes them to be, from when they have rested.
+func (l lay) mayBeSet(day, maxAge int) bool {
+	return l.Ready <= day && l.Day <= day && day-max(l.Day, l.Ready) <= maxAge
+}
+
+// longestRest is how many days may lie between laying and rest, at the most.
+const longestRest = 30
+
 // Supply is the eggs of each pen, in the order in which they are laid.
 type Supply map[int64][]lay
 
@@ -65,7 +74,7 @@ func (x Supply) Laid(s *Outlook, until int) {
 // Free is how many eggs of a pen may be set on a day.
 func (x Supply) Free(pen int64, day, maxAge int) (n int) {
 	for _, l := range x[pen] {
-		if l.Ready <= day && l.Day <= day && day-l.Day <= maxAge {
+		if l.mayBeSet(day, maxAge) {
 			n += l.Eggs
 		}
 	}
@@ -77,7 +86,7 @@ func (x Supply) Free(pen int64, day, maxAge int) (n int) {
 func (x Supply) Take(pen int64, day, maxAge, n int, wanted []rows.PlannedEggs) (all []rows.PlannedEggs) {
 	from := func(i, most int) {
 		l := &x[pen][i]
-		if most = min(most, l.Eggs, n); most <= 0 || l.Ready > day || l.Day > day || day-l.Day > maxAge {
+		if most = min(most, l.Eggs, n); most <= 0 || !l.mayBeSet(day, maxAge) {
 			return
 		}
 		l.Eggs -= most
@@ -89,7 +98,9 @@ func (x Supply) Take(pen int64, day, maxAge, n int, wanted []rows.PlannedEggs) (
 		}
 		all[at].Eggs += most
 	}
-	first, _ := slices.BinarySearchFunc(x[pen], day-maxAge, func(l lay, d int) int { return cmp.Compare(l.Day, d) })
+	first, _ := slices.BinarySearchFunc(
+		x[pen], day-maxAge-longestRest, func(l lay, d int) int { return cmp.Compare(l.Day, d) },
+	)
 	for _, e := range wanted {
 		for i := first; i < len(x[pen]) && x[pen][i].Day <= day && e.PenID == pen; i++ {
 			if x[pen][i].On.Equal(e.LaidOn) {

@@ -385,12 +385,15 @@ func (t Test) ChangeSays() string {
 	if t.Change == nil {
 		return ""
 	}
-	better := 100 * t.Change.Best[1]
-	switch {
-	case better >= 95:
-		return fmt.Sprintf("Better than before: %.0f in 100.", min(99, better))
-	case better <= 5:
-		return fmt.Sprintf("Worse than before: %.0f in 100.", min(99, 100-better))
+	way := "better"
+	if t.Reading.Interval.Rate < t.Before.Reading.Interval.Rate {
+		way = "worse"
 	}
-	return fmt.Sprintf("Not clearly other than before: %.0f in 100 that it is better.", better)
+	switch t.Change.Verdict {
+	case rates.Real:
+		return wording.Capital(way) + " than before."
+	case rates.Likely:
+		return "Likely " + way + " than before."
+	}
+	return "No difference seen yet: so few eggs can differ as much by chance."
 }

@@ -15,7 +15,8 @@ import (
 type Beliefs struct {
 	Young  map[int64]rates.Beta // share of young of a fresh egg set, by pen
 	curves map[string]storage.Curve
-	Rho    float64 // correlation between the eggs of one batch
+	starts map[source]rates.Beta // of pens that have no record yet, where others of theirs have
+	Rho    float64               // correlation between the eggs of one batch
 }
 
 // Keeps is the share of a fresh egg's hatch that is left at an age in days.
@@ -66,13 +67,13 @@ const (
 	parcelHatch = 0.5
 )
 
-// Beliefs come from the farm's records: of each pen its own on top of what is common to
-// the pens of its kind on this farm (rates.Pool), or, where there is no such record, of
-// what is usual. An egg that was set old counts as the part of a fresh one that waiting
-// left of it, and the eggs of a batch for as many as fare independently. Bought eggs have
-// a start of their own.
+// Beliefs come from the farm's records: of each pen its own together with those of the other pens of its kind on this
+// farm (rates.Pool), or, where there is too little record, its own on top of what is usual. An egg that was set old
+// counts as the part of a fresh one that waiting left of it. Bought eggs have a start of their own.
 func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
-	x := Beliefs{map[int64]rates.Beta{}, map[string]storage.Curve{}, records.HatchOfSet.Rho}
+	x := Beliefs{
+		map[int64]rates.Beta{}, map[string]storage.Curve{}, map[source]rates.Beta{}, records.HatchOfSet.Rho,
+	}
 	own := map[int64]rates.Count{}
 	for _, r := range records.rows {
 		kind, ok := w.Kinds[w.PenByID[r.PenID].Species]
@@ -87,33 +88,70 @@ func (w *Snapshot) Beliefs(records AgeRecords) Beliefs {
 		c := own[r.PenID]
 		own[r.PenID] = rates.Count{K: c.K + young, N: c.N + max(young, float64(r.Set)*x.Keeps(kind, r.Age))}
 	}
-	byKind := map[source][]rates.Count{}
+	byKind := map[source][]int64{}
+	eggs := map[int64]rates.Eggs{}
 	for _, pen := range w.Pens {
-		if c, known := own[pen.ID]; known {
-			own[pen.ID] = records.worth(pen.ID, c)
+		if c, known := own[pen.ID]; known && c.N > 0 {
 			of := source{pen.Species, pen.Supplier}
-			byKind[of] = append(byKind[of], own[pen.ID])
+			byKind[of], eggs[pen.ID] = append(byKind[of], pen.ID), records.fresh(pen.ID, c)
 		}
 	}
+	for of, pens := range byKind {
+		x.pool(of, pens, eggs)
+	}
 	for id, pen := range w.PenByID {
-		x.Young[id] = w.start(source{pen.Species, pen.Supplier}, byKind).With(own[id])
+		if _, known := x.Young[id]; !known {
+			start, known := x.starts[source{pen.Species, pen.Supplier}]
+			if !known {
+				start = w.usual(source{pen.Species, pen.Supplier})
+			}
+			x.Young[id] = start.With(records.HatchOfSet.Worth(eggs[id].Batches))
+		}
 	}
 	return x
 }
 
-// worth counts a pen's eggs for as many as fare independently of one another.
-func (r AgeRecords) worth(penID int64, c rates.Count) rates.Count {
-	var batches []rates.Count
-	eggs := 0.0
-	for _, t := range r.Of(penID) {
-		batches = append(batches, t.HatchOfSet)
-		eggs += t.HatchOfSet.N
+// pool draws pens of one source together, where there are two of them and eggs enough.
+func (x *Beliefs) pool(of source, pens []int64, eggs map[int64]rates.Eggs) {
+	var groups []rates.Eggs
+	sum := 0.0
+	for _, id := range pens {
+		groups = append(groups, eggs[id])
+		for _, b := range eggs[id].Batches {
+			sum += b.N
+		}
 	}
-	if eggs == 0 {
-		return c
+	if sum < recordEggs || len(pens) < 2 {
+		return
 	}
-	share := r.HatchOfSet.Worth(batches).N / eggs
-	return rates.Count{K: c.K * share, N: c.N * share}
+	pooled := rates.Pool(groups)
+	for i, id := range pens {
+		x.Young[id] = pooled.Belief(i)
+	}
+	x.starts[of] = pooled.Bounded()
+}
+
+// fresh gives a pen's batches as if its eggs had been fresh: all together they count c.
+func (r AgeRecords) fresh(penID int64, c rates.Count) rates.Eggs {
+	var all rates.Count
+	batches := r.Of(penID)
+	for _, t := range batches {
+		all.K, all.N = all.K+t.HatchOfSet.K, all.N+t.HatchOfSet.N
+	}
+	if all.N == 0 || all.K == 0 && c.K > 0 {
+		return rates.Eggs{Batches: []rates.Count{c}, Apart: true}
+	}
+	eggs := rates.Eggs{Apart: true}
+	for _, t := range batches {
+		b := t.HatchOfSet
+		n := b.N * c.N / all.N
+		k := b.K
+		if all.K > 0 {
+			k = b.K * c.K / all.K
+		}
+		eggs.Batches = append(eggs.Batches, rates.Count{K: k, N: max(n, k)})
+	}
+	return eggs
 }
 
 // source is a species, bought or of the farm's own pens.
@@ -122,15 +160,8 @@ type source struct {
 	supplier bool
 }
 
-// start is what is believed of a pen before its own record, from the others of its kind.
-func (w *Snapshot) start(of source, byKind map[source][]rates.Count) rates.Beta {
-	eggs := 0.0
-	for _, c := range byKind[of] {
-		eggs += c.N
-	}
-	if eggs >= recordEggs && len(byKind[of]) > 1 {
-		return rates.Pool(byKind[of]).Bounded()
-	}
+// usual is what is believed of a pen before any record.
+func (w *Snapshot) usual(of source) rates.Beta {
 	mean := parcelHatch
 	if kind := w.Kinds[of.species]; kind != nil && !of.supplier {
 		mean = kind.UsualHatch()

@@ -159,9 +159,10 @@ func (l Ledger) Of(penID int64) []Told { return l.ByPen[penID] }
 type Rate struct {
 	K, N int
 	rates.Interval
-	Worth  rates.Count     // of independent eggs
-	Pooled *rates.Interval // drawn towards others of its kind; nil where it stands alone
-	Why    string          // what is known only in part, or why nothing is told
+	Worth   rates.Count     // of independent eggs
+	Batches []rates.Count   // what they did one by one
+	Pooled  *rates.Interval // drawn towards others of its kind; nil where it stands alone
+	Why     string          // what is known only in part, or why nothing is told
 }
 
 // Rates are what a pen's eggs did. A rate with N 0 is not known.
@@ -219,7 +220,7 @@ func RateOf(spread rates.Spread, batches []rates.Count) Rate {
 		return Rate{}
 	}
 	worth := spread.Worth(batches)
-	return Rate{K: int(all.K + .5), N: int(all.N + .5), Interval: worth.Wilson(0.95), Worth: worth}
+	return Rate{K: int(all.K + .5), N: int(all.N + .5), Interval: worth.Wilson(0.95), Worth: worth, Batches: batches}
 }
 
 // RatesOf tells of the eggs of one batch alone: what they did, not what their pen does.
@@ -230,21 +231,21 @@ func RatesOf(kind *species.Profile, r breeders.Record, closed bool, g breeders.G
 // Pool draws the rates of several groups together (rates.Pool), those without eggs left out, and gives
 // their mean; 0 where nothing is known.
 func Pool(groups []*Rate) float64 {
-	counts := make([]rates.Count, len(groups))
+	eggs := make([]rates.Eggs, len(groups))
 	known := 0
 	for i, r := range groups {
-		counts[i] = r.Worth
+		eggs[i] = rates.Eggs{Batches: r.Batches, Apart: true}
 		known += farm.OneIf(r.N > 0)
 	}
 	if known == 0 {
 		return 0
 	}
-	prior := rates.Pool(counts)
+	pooled := rates.Pool(eggs)
 	for i, r := range groups {
 		if r.N > 0 && known > 1 {
-			in := prior.Of(counts[i], 0.95)
+			in := pooled.Of(i, 0.95)
 			r.Pooled = &in
 		}
 	}
-	return prior.Mean()
+	return pooled.Unseen().Mean()
 }
