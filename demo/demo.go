@@ -123,14 +123,16 @@ func LoadIn(ctx context.Context, db *store.DB, zone string, now time.Time, seaso
 	if err != nil {
 		return err
 	}
-	m, err := books.People.Member(ctx, owner)
+	m, err := books.People.Member(context.WithoutCancel(ctx), owner)
 	if err != nil {
 		return err
 	}
-	if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, farm.HelperRole); err != nil {
-		return err
-	}
-	return live(ctx, db, m, now, seasons)
+	return whole(ctx, db, m, func() error {
+		if err := books.People.AddPerson(ctx, m, "Tobin Reck", helper, Password, farm.HelperRole); err != nil {
+			return err
+		}
+		return live(ctx, db, m, now, seasons)
+	})
 }
 
 // Beside makes the demo farm for somebody who has an account, beside their own.
@@ -145,16 +147,20 @@ func Beside(ctx context.Context, db *store.DB, now time.Time, personID int64) (f
 	if err != nil {
 		return 0, err
 	}
-	return farmID, live(ctx, db, m, now, 1)
+	return farmID, whole(ctx, db, m, func() error { return live(ctx, db, m, now, 1) })
+}
+
+// whole makes a farm up, or leaves none: half a farm is none.
+func whole(ctx context.Context, db *store.DB, m *farm.Member, load func() error) error {
+	err := load()
+	if err == nil {
+		return nil
+	}
+	return errors.Join(err, peoplerows.Of(db).DropFarm(context.WithoutCancel(ctx), m.FarmID))
 }
 
 // live makes the past seasons and the present of a farm up.
 func live(ctx context.Context, db *store.DB, m *farm.Member, now time.Time, seasons int) (err error) {
-	defer func() {
-		if err != nil { // half a farm is none
-			err = errors.Join(err, peoplerows.Of(db).DropFarm(context.WithoutCancel(ctx), m.FarmID))
-		}
-	}()
 	l := &loader{
 		m: m, now: now, big: seasons >= 5, dice: rand.New(rand.NewPCG(7, uint64(seasons))), box: map[string]int64{},
 	}
