@@ -58,15 +58,15 @@ func levelOf(x []float64, days scatter) float64 {
 }
 
 // Over is how many eggs are laid over so many days together: expected, and between which numbers 9 times in 10. No hen
-// lays more than one egg a day.
+// lays more than one egg a day; where more were gathered, the hens were counted wrong.
 func (f Forecast) Over(days int) (expected float64, low, high int) {
 	d := float64(days)
 	expected = d * f.PerDay
 	sd := math.Sqrt(f.variance(d))
 	low = int(max(0, math.Ceil(expected-1.645*sd-0.5)))
 	high = int(math.Floor(expected + 1.645*sd + 0.5))
-	if f.hens > 0 {
-		high = min(high, f.hens*days)
+	if most := f.hens * days; f.hens > 0 && expected <= float64(most) {
+		high = min(high, most)
 	}
 	return expected, low, high
 }

@@ -32,8 +32,8 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot
 	if err != nil {
 		return p, err
 	}
-	mine, all := recordsOf(w, pen.ID, from, laid)
-	now, ok := laying.PaceOf(all[mine].Record, pen.Females)
+	all := recordsOf(w, pen, from, laid)
+	now, ok := laying.PaceOf(all[0].Record, pen.Females)
 	if !ok {
 		return p, nil
 	}
@@ -42,32 +42,33 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot
 		p.Says += fmt.Sprintf(", %.2f per hen and day; in the three weeks before %.2f", now.Now, now.Before)
 	}
 	p.Says += "."
-	if laying.Fell(all)[mine] {
+	if laying.Fell(all)[0] {
 		p.Fell = "The pen lays much less than it did. Moult, short days, heat, feed or water, a new or rough male can do " +
 			"that; so can days that were not written down."
 	}
 	return p, nil
 }
 
-// recordsOf are what the farm's pens laid day by day, for as long as there was each, and which of them is one.
-func recordsOf(w *snapshot.Snapshot, pen int64, from time.Time, laid []stock.LaidOn) (mine int, all []laying.Pen) {
-	for _, x := range w.Pens {
-		if x.ID != pen && (x.Supplier || x.UntilOn != nil || w.Kinds[x.Species].IsReptile()) {
-			continue
-		}
+// recordsOf are what a pen laid day by day, and after it the farm's other pens of birds, each for as long as it is there.
+func recordsOf(w *snapshot.Snapshot, pen snapshot.Pen, from time.Time, laid []stock.LaidOn) (all []laying.Pen) {
+	add := func(x snapshot.Pen) {
 		record := make(laying.Record, laying.Looked)
 		for _, l := range laid {
 			if l.PenID == x.ID {
 				record[farm.AgeDays(from, l.LaidOn)] = l.Eggs
 			}
 		}
-		if x.ID == pen {
-			mine = len(all)
-		}
-		young := max(0, farm.AgeDays(from, x.FromOn))
-		all = append(all, laying.Pen{Hens: x.Females, Record: record[min(young, len(record)):]})
+		before := min(max(0, farm.AgeDays(from, x.FromOn)), len(record))
+		all = append(all, laying.Pen{Hens: x.Females, Record: record[before:]})
 	}
-	return mine, all
+	add(pen)
+	for _, x := range w.Pens {
+		kind := w.Kinds[x.Species]
+		if lays := kind != nil && !kind.IsReptile() && !x.Supplier && x.UntilOn == nil; lays && x.ID != pen.ID {
+			add(x)
+		}
+	}
+	return all
 }
 
 // hensSay tells how old the hens of a pen are, and what follows for their eggs.
