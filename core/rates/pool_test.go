@@ -106,6 +106,7 @@ func TestPooledBarsHold(t *testing.T) {
 		}
 		share := float64(held) / float64(n)
 		assert.True(t, share >= c.least && share <= c.most, "%+v: %.3f", c, share)
+		t.Logf("%+v: %.1f", c, 100*share)
 	}
 }
 

@@ -49,7 +49,8 @@ func paceOf(ctx context.Context, tx *farm.Tx, w *snapshot.Snapshot, pen snapshot
 	return p, nil
 }
 
-// recordsOf are what a pen laid day by day, and after it the farm's other pens of birds, each for as long as it is there.
+// recordsOf are what a pen laid day by day, and after it the farm's other pens of birds, each for as long as it is
+// there.
 func recordsOf(w *snapshot.Snapshot, pen snapshot.Pen, from time.Time, laid []stock.LaidOn) (all []laying.Pen) {
 	add := func(x snapshot.Pen) {
 		record := make(laying.Record, laying.Looked)
