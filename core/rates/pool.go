@@ -234,6 +234,8 @@ func (p *Pooled) weigh() {
 		}
 		top = max(top, n.weight)
 	}
+	// Readings that the groups rule out leave nothing to divide by.
+	p.readings = slices.DeleteFunc(p.readings, func(n reading) bool { return math.IsInf(n.weight, -1) })
 	sum := 0.0
 	for i := range p.readings {
 		p.readings[i].weight = math.Exp(p.readings[i].weight - top)

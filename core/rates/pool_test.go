@@ -24,6 +24,19 @@ func TestPoolOfLittle(t *testing.T) {
 	assert.InDelta(t, 1-all.Low, Pool([]Eggs{one(0, 9), one(0, 4)}).Of(0, 0.95).High, 1e-9, "and none of none")
 }
 
+// Groups as unlike as can be, and as large.
+func TestPoolOfExtremes(t *testing.T) {
+	for _, n := range []float64{500, 1e6, 1e9} {
+		groups := []Eggs{one(0, n), one(n, n), {Apart: true, Batches: []Count{{n / 2, n}, {1, 1}}}}
+		p := Pool(groups)
+		for i, want := range []float64{0, 1, .5} {
+			assert.InDelta(t, want, p.Of(i, 0.95).Rate, .05, "%g eggs", n)
+		}
+		assert.False(t, math.IsNaN(p.Points().Rate) || math.IsNaN(p.Unseen().A))
+		assert.InDelta(t, 1, BestOf(groups)[1], .01)
+	}
+}
+
 // A pooled rate lies within its interval, and hatched and not hatched are alike to it.
 func TestPoolingIsEven(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
